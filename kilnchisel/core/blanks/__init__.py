@@ -1,0 +1,1 @@
+"""Bodies of the blanks, each with named sides that can be lettered."""

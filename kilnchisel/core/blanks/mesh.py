@@ -1,0 +1,104 @@
+"""Triangle meshes as immutable values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[Any]
+
+WELD_MM = 1e-5  # points closer than this are one
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Triangles with a normal at each corner.
+
+    points (n, 3) mm; normals (n, 3) unit, outward; uv (n, 2) mm along the surface, for grain and
+    texture; faces (m, 3) int32, counter-clockwise from outside. Compared by identity.
+    """
+
+    points: Array
+    normals: Array
+    uv: Array
+    faces: Array
+
+    @cached_property
+    def volume_mm3(self) -> float:
+        """Signed volume by the divergence theorem; right for closed meshes only."""
+        a, b, c = (self.points[self.faces[:, i]] for i in range(3))
+        return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
+
+    @cached_property
+    def bounds(self) -> Array:
+        """(2, 3): least and greatest corner, mm."""
+        return np.stack([self.points.min(axis=0), self.points.max(axis=0)])
+
+    def moved(self, matrix: Array) -> Mesh:
+        """The mesh under a rigid motion, (4, 4)."""
+        turn, shift = matrix[:3, :3], matrix[:3, 3]
+        return Mesh(self.points @ turn.T + shift, self.normals @ turn.T, self.uv, self.faces)
+
+
+def join(meshes: Sequence[Mesh]) -> Mesh:
+    """All triangles in one mesh; corners are not welded."""
+    starts = np.cumsum([0] + [len(mesh.points) for mesh in meshes])
+    return Mesh(
+        np.concatenate([mesh.points for mesh in meshes]),
+        np.concatenate([mesh.normals for mesh in meshes]),
+        np.concatenate([mesh.uv for mesh in meshes]),
+        np.concatenate(
+            [mesh.faces + start for mesh, start in zip(meshes, starts[:-1], strict=True)]
+        ).astype(np.int32),
+    )
+
+
+def welded(points: Array, faces: Array) -> tuple[Array, Array]:
+    """Merge points that coincide within WELD_MM and drop triangles that collapse.
+
+    points (n, 3), faces (m, 3) -> (k, 3), (l, 3).
+    """
+    keys = np.rint(points / WELD_MM).astype(np.int64)
+    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    new = inverse.reshape(-1)[faces]
+    whole = (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])
+    return points[first], new[whole].astype(np.int32)
+
+
+def open_edges(faces: Array) -> int:
+    """How many directed edges lack their opposite; 0 means closed and consistently turned."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    size = int(faces.max()) + 1 if len(faces) else 1
+    forward = edges[:, 0] * size + edges[:, 1]
+    backward = edges[:, 1] * size + edges[:, 0]
+    return int((~np.isin(forward, backward)).sum())
+
+
+def grid(points: Array, normals: Array, uv: Array) -> Mesh:
+    """A mesh from a lattice of corners, (rows, columns, 3) and (rows, columns, 2).
+
+    The triangles turn the way the normals point.
+    """
+    rows, columns = points.shape[:2]
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
+    c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
+    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+    flat_points, flat_normals = points.reshape(-1, 3), normals.reshape(-1, 3)
+    corner = [flat_points[faces[:, i]] for i in range(3)]
+    facing = np.cross(corner[1] - corner[0], corner[2] - corner[0])
+    if np.einsum("ij,ij->", facing, flat_normals[faces].sum(axis=1)) < 0:
+        faces = faces[:, ::-1]
+    return Mesh(flat_points, flat_normals, uv.reshape(-1, 2), faces.astype(np.int32))
+
+
+def without_slivers(mesh: Mesh) -> Mesh:
+    """The mesh without triangles that have two corners in one place (at a pole, say)."""
+    a, b, c = (mesh.points[mesh.faces[:, i]] for i in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    return Mesh(mesh.points, mesh.normals, mesh.uv, mesh.faces[area > 1e-12])

@@ -1,0 +1,144 @@
+"""Colour: linear light inside, sRGB at the door, measured metal spectra to RGB, the picture curve.
+
+Arrays are float, last axis RGB, linear Rec. 709 primaries unless a name says ``srgb``.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+
+Array = NDArray[Any]
+
+# IEC 61966-2-1: linear sRGB (D65) to CIE XYZ
+XYZ_FROM_RGB = np.array(
+    [
+        [0.4123907993, 0.3575843394, 0.1804807884],
+        [0.2126390059, 0.7151686788, 0.0721923154],
+        [0.0193308187, 0.1191947798, 0.9505321522],
+    ]
+)
+RGB_FROM_XYZ = np.linalg.inv(XYZ_FROM_RGB)
+LUMA = XYZ_FROM_RGB[1]
+WHITE_XYZ = XYZ_FROM_RGB.sum(axis=1)
+
+
+def srgb_encode(linear: Array) -> Array:
+    """Linear light 0..1 to sRGB 0..1 (IEC 61966-2-1); values outside are clipped."""
+    x = np.clip(linear, 0.0, 1.0)
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055)
+
+
+def srgb_decode(srgb: Array) -> Array:
+    """sRGB 0..1 to linear light 0..1 (IEC 61966-2-1)."""
+    x = np.clip(srgb, 0.0, 1.0)
+    return np.where(x <= 0.04045, x / 12.92, np.power((x + 0.055) / 1.055, 2.4))
+
+
+def hex_to_linear(text: str) -> tuple[float, float, float]:
+    """``#rrggbb`` (sRGB) to linear RGB. Raises KilnError when it is not a colour."""
+    digits = text.strip().lstrip("#")
+    try:
+        if len(digits) != 6:
+            raise ValueError
+        srgb = np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)]) / 255
+    except ValueError:
+        raise KilnError(f"“{text}” is not a colour; write it as #rrggbb.") from None
+    r, g, b = srgb_decode(srgb)
+    return float(r), float(g), float(b)
+
+
+def linear_to_hex(linear: Array) -> str:
+    """Linear RGB to ``#rrggbb``."""
+    r, g, b = np.rint(srgb_encode(np.asarray(linear, float)) * 255).astype(int)
+    return f"#{r:02x}{g:02x}{b:02x}"
+
+
+def luminance(linear: Array) -> Array:
+    """Relative luminance Y of linear RGB (IEC 61966-2-1), shape (..., 3) -> (...)."""
+    return np.asarray(linear) @ LUMA
+
+
+def lab(linear: Array) -> Array:
+    """CIELAB (D65 white) of linear RGB, shape (..., 3) -> (..., 3). Source: CIE 15."""
+    ratio = (np.asarray(linear, float) @ XYZ_FROM_RGB.T) / WHITE_XYZ
+    f = np.where(
+        ratio > (6 / 29) ** 3, np.cbrt(np.maximum(ratio, 0)), ratio * (29 / 6) ** 2 / 3 + 4 / 29
+    )
+    return np.stack(
+        [
+            116 * f[..., 1] - 16,
+            500 * (f[..., 0] - f[..., 1]),
+            200 * (f[..., 1] - f[..., 2]),
+        ],
+        axis=-1,
+    )
+
+
+def delta_e(first: Array, second: Array) -> Array:
+    """Colour difference CIELAB ΔE*76 between two arrays of linear RGB."""
+    return np.linalg.norm(lab(first) - lab(second), axis=-1)
+
+
+# The picture curve: straight up to the shoulder, then an exponential approach to 1. It is applied to
+# the largest channel and the others keep their ratio to it, so brightness never changes hue.
+SHOULDER = 0.62
+
+
+def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
+    """Scene light to display-linear light 0..1, hue kept. Shape (..., 3) -> (..., 3)."""
+    light = np.maximum(np.asarray(linear), 0.0) * 2.0**exposure_stops
+    peak = light.max(axis=-1, keepdims=True)
+    room = 1.0 - SHOULDER
+    bent = SHOULDER + room * (1.0 - np.exp(-(np.maximum(peak, SHOULDER) - SHOULDER) / room))
+    scale = np.where(peak > SHOULDER, bent / np.maximum(peak, 1e-9), 1.0)
+    return light * scale
+
+
+def fresnel_normal(n: Array, k: Array) -> Array:
+    """Reflectance at normal incidence from air: ((n-1)² + k²) / ((n+1)² + k²). Fresnel equations."""
+    n, k = np.asarray(n, float), np.asarray(k, float)
+    return ((n - 1) ** 2 + k**2) / ((n + 1) ** 2 + k**2)
+
+
+def spectrum_to_rgb(wavelength_nm: Array, reflectance: Array) -> Array:
+    """Linear RGB of a reflectance spectrum under D65, so that a perfect reflector is (1, 1, 1).
+
+    ``wavelength_nm`` ascending, shape (n,); ``reflectance`` shape (n,). Colour matching functions by
+    the multi-lobe fits of Wyman, Sloan and Shirley, "Simple Analytic Approximations to the CIE XYZ
+    Color Matching Functions", JCGT 2(2), 2013; D65 table from CIE 15 at 20 nm (from memory).
+    """
+    grid = np.arange(400.0, 701.0, 5.0)
+    power = np.interp(grid, _D65_NM, _D65)
+    weights = cie_1931(grid) * power[:, None]
+    seen = np.interp(grid, wavelength_nm, reflectance) @ weights
+    xyz = seen / weights.sum(axis=0) * WHITE_XYZ
+    return xyz @ RGB_FROM_XYZ.T
+
+
+_D65_NM = np.arange(400.0, 701.0, 20.0)
+_D65 = np.array(
+    [82.75, 93.43, 104.86, 117.81, 115.92, 109.35, 104.79, 104.41]
+    + [100.0, 95.79, 90.01, 87.70, 83.70, 80.21, 78.28, 71.61]
+)
+
+
+def cie_1931(nm: Array) -> Array:
+    """CIE 1931 2° colour matching functions, shape (n,) -> (n, 3). Wyman et al. 2013."""
+
+    def lobe(height: float, centre: float, left: float, right: float) -> Array:
+        t = (nm - centre) * np.where(nm < centre, left, right)
+        return height * np.exp(-0.5 * t * t)
+
+    x = (
+        lobe(0.362, 442.0, 0.0624, 0.0374)
+        + lobe(1.056, 599.8, 0.0264, 0.0323)
+        + lobe(-0.065, 501.1, 0.0490, 0.0382)
+    )
+    y = lobe(0.821, 568.8, 0.0213, 0.0247) + lobe(0.286, 530.9, 0.0613, 0.0322)
+    z = lobe(1.217, 437.0, 0.0845, 0.0278) + lobe(0.681, 459.0, 0.0385, 0.0725)
+    return np.stack([x, y, z], axis=-1)

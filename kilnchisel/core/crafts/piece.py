@@ -1,0 +1,231 @@
+"""Body and laid letterings to the crafted piece: parts with a mesh and the finish they take."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import manifold3d
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import Body, Sheet
+from kilnchisel.core.blanks.mesh import Mesh, join, open_edges, welded
+from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.lettering import Craft, Engraved, Printed
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.polygons import as_region
+
+Array = NDArray[Any]
+
+Role = Literal["blank", "rim", "letters", "recess"]
+CREASE = np.cos(np.radians(38.0))  # walls turn smoothly below this angle, sharply above
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A mesh of the piece. ``lettering`` is the index of the lettering it belongs to, else None."""
+
+    name: str
+    role: Role
+    lettering: int | None
+    mesh: Mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """The crafted object. ``parts`` close to one solid; each of ``extra`` is a closed solid that
+    overlaps it (a handle)."""
+
+    parts: tuple[Part, ...]
+    extra: tuple[Part, ...]
+
+    @property
+    def all_parts(self) -> tuple[Part, ...]:
+        return self.parts + self.extra
+
+
+def relief_mm(craft: Craft) -> float:
+    """Height of the lettered surface above the ground, mm; negative is cut in."""
+    if isinstance(craft, Engraved):
+        return -craft.depth_mm
+    if isinstance(craft, Printed):
+        return craft.film_mm
+    return craft.height_mm
+
+
+def shell_parts(body: Body) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+    """The parts that no lettering changes: those of the main solid, and the extra solids."""
+    return (
+        tuple(Part(shell.name, shell.slot, None, shell.mesh) for shell in body.shells),
+        tuple(Part(shell.name, shell.slot, None, shell.mesh) for shell in body.extra),
+    )
+
+
+def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
+    """The parts of one sheet with its letterings (index, laid, craft), later ones on top."""
+    regions = _disjoint([item.ink for _, item, _ in laid])
+    cut = cut_sheet(sheet, regions)
+    heights = [relief_mm(craft) for _, _, craft in laid]
+    _refuse_too_deep(sheet, laid)
+    name = sheet.side.name
+    parts = [Part(name, sheet.slot, None, _level(sheet.side, cut, GROUND, 0.0))]
+    for label, (index, _, craft) in enumerate(laid):
+        if not (cut.label == label).any():
+            continue
+        role: Role = "recess" if isinstance(craft, Engraved) else "letters"
+        meshes = [
+            _level(sheet.side, cut, label, heights[label]),
+            _standing(sheet.side, cut, label, heights[label]),
+        ]
+        parts.append(Part(f"{name} lettering {index + 1}", role, index, join(meshes)))
+    return tuple(parts)
+
+
+def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> None:
+    for _, _, craft in laid:
+        if isinstance(craft, Engraved) and craft.depth_mm >= sheet.side.wall_mm:
+            raise KilnError(
+                f"Engraving {craft.depth_mm:g} mm deep would break through the wall of "
+                f"{sheet.side.wall_mm:g} mm; stay below {sheet.side.wall_mm:g} mm."
+            )
+
+
+def _disjoint(inks: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
+    """Each region without what later ones cover."""
+    result = list(inks)
+    for i, region in enumerate(inks):
+        for later in inks[i + 1 :]:
+            if shapely.box(*_bounds(region)).intersects(shapely.box(*_bounds(later))):
+                region = as_region([shapely.difference(region, later)])
+        result[i] = region
+    return result
+
+
+def _bounds(region: shapely.MultiPolygon) -> tuple[float, float, float, float]:
+    return (0.0, 0.0, 0.0, 0.0) if region.is_empty else region.bounds
+
+
+def _level(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
+    """The faces of one label, lifted to ``height``."""
+    faces = cut.faces[cut.label == label]
+    used, compact = np.unique(faces, return_inverse=True)
+    uv = cut.points[used]
+    return Mesh(
+        side.to_body(uv, np.full(len(uv), height)),
+        np.ascontiguousarray(side.frames(uv)[:, 2]),
+        uv,
+        compact.reshape(-1, 3).astype(np.int32),
+    )
+
+
+def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
+    """The walls of one region between ground and ``height``, on the outline."""
+    mine = cut.wall_label == label
+    start, end = cut.walls[mine, 0], cut.walls[mine, 1]
+    a, b = cut.points[start], cut.points[end]
+    along = b - a
+    length = np.linalg.norm(along, axis=1, keepdims=True)
+    out = np.stack([along[:, 1], -along[:, 0]], axis=1) / length
+    if height < 0:
+        out = -out  # an engraved wall is seen from inside the letter
+    at_start, at_end = _softened(start, end, out)
+    low, high = np.zeros(len(a)), np.full(len(a), height)
+    corners = [
+        side.to_body(a, low), side.to_body(b, low), side.to_body(b, high), side.to_body(a, high),
+    ]
+    frame_a, frame_b = side.frames(a), side.frames(b)
+    normal_a = at_start[:, :1] * frame_a[:, 0] + at_start[:, 1:] * frame_a[:, 1]
+    normal_b = at_end[:, :1] * frame_b[:, 0] + at_end[:, 1:] * frame_b[:, 1]
+    count = len(a)
+    points = np.concatenate(corners)
+    normals = np.concatenate([normal_a, normal_b, normal_b, normal_a])
+    uv = np.concatenate([a, b, b + out * abs(height), a + out * abs(height)])
+    i = np.arange(count)
+    faces = np.concatenate(
+        [
+            np.stack([i, i + count, i + 2 * count], axis=1),
+            np.stack([i, i + 2 * count, i + 3 * count], axis=1),
+        ]
+    )
+    return Mesh(points, normals, uv, faces.astype(np.int32))
+
+
+def _softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
+    """Wall normals at both ends of each edge: shared with the neighbour unless a corner lies there."""
+    order_in = np.argsort(end, kind="stable")
+    place = np.searchsorted(end[order_in], start)
+    before = order_in[np.clip(place, 0, len(order_in) - 1)]
+    order_out = np.argsort(start, kind="stable")
+    place = np.searchsorted(start[order_out], end)
+    after = order_out[np.clip(place, 0, len(order_out) - 1)]
+
+    def shared(other: Array, meets: Array) -> Array:
+        smooth = meets & (np.einsum("ij,ij->i", out, out[other]) > CREASE)
+        mixed = np.where(smooth[:, None], out + out[other], out)
+        return mixed / np.linalg.norm(mixed, axis=1, keepdims=True)
+
+    return shared(before, end[before] == start), shared(after, start[after] == end)
+
+
+def solid_of(piece: Piece) -> tuple[Array, Array, Array]:
+    """The whole piece as one watertight solid, handles united with the body.
+
+    Returns points (n, 3) mm, faces (m, 3) and, for each face, the index of its part in
+    ``piece.all_parts``. Raises KilnError if it does not close.
+    """
+    numbers = {id(part): number for number, part in enumerate(piece.all_parts)}
+    solids, tag_of = [], {}
+    for group in [piece.parts, *((part,) for part in piece.extra)]:
+        solid, tags = _closed_solid(group, [numbers[id(part)] for part in group])
+        solids.append(solid)
+        tag_of.update(tags)
+    whole = manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)
+    mesh = whole.to_mesh64()
+    faces = np.asarray(mesh.tri_verts, dtype=np.int32)
+    label = np.empty(len(faces), dtype=np.int32)
+    stops = np.asarray(mesh.run_index) // 3
+    for run, original in enumerate(mesh.run_original_id):
+        label[stops[run] : stops[run + 1]] = tag_of[int(original)]
+    return np.asarray(mesh.vert_properties)[:, :3], faces, label
+
+
+def _closed_solid(
+    group: Sequence[Part], numbers: Sequence[int]
+) -> tuple[manifold3d.Manifold, dict[int, int]]:
+    points = np.concatenate([part.mesh.points for part in group])
+    starts = np.cumsum([0] + [len(part.mesh.points) for part in group])
+    faces = np.concatenate([p.mesh.faces + s for p, s in zip(group, starts, strict=False)])
+    part_of = np.repeat(np.arange(len(group)), [len(part.mesh.faces) for part in group])
+    keys, merged = welded(points, faces)
+    if len(merged) != len(faces):  # a collapsed triangle was dropped: drop its label as well
+        part_of = part_of[_kept(points, faces)]
+    if open_edges(merged):
+        raise KilnError(
+            f"The surface does not close ({open_edges(merged)} open edges); no solid can be written."
+        )
+    first = manifold3d.Manifold.reserve_ids(len(group))
+    sizes = np.bincount(part_of, minlength=len(group))
+    mesh = manifold3d.Mesh64(
+        vert_properties=np.ascontiguousarray(keys, dtype=np.float64),
+        tri_verts=np.ascontiguousarray(merged, dtype=np.uint64),
+        run_index=np.concatenate([[0], np.cumsum(sizes) * 3]).astype(np.uint64),
+        run_original_id=np.arange(first, first + len(group), dtype=np.uint32),
+    )
+    solid = manifold3d.Manifold(mesh)
+    if solid.status() != manifold3d.Error.NoError:
+        raise KilnError(f"The surface does not make a solid ({solid.status().name}).")
+    return solid, {first + i: number for i, number in enumerate(numbers)}
+
+
+def _kept(points: Array, faces: Array) -> Array:
+    from kilnchisel.core.blanks.mesh import WELD_MM
+
+    keys = np.rint(points / WELD_MM).astype(np.int64)
+    _, inverse = np.unique(keys, axis=0, return_inverse=True)
+    new = inverse.reshape(-1)[faces]
+    return (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])

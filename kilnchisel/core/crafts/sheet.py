@@ -1,0 +1,347 @@
+"""The strip-cut sheet: a side's sheet divided into lettered regions and ground, meshed without booleans.
+
+The sheet is cut into strips along u (one piece on a flat side). Letters are cut by the same lines, the
+ground is what is left of each strip, and both are triangulated on the same points. Regions are then
+raised or sunk and closed with walls that stand exactly on the outlines, so the surface stays closed
+whatever the height. Along u a strip departs from the curved side by du²/8R at most.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import mapbox_earcut
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import Sheet
+from kilnchisel.core.blanks.mesh import open_edges
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+
+Array = NDArray[Any]
+Clip = Callable[[shapely.Polygon, float, float, float, float], list[shapely.Polygon]]
+
+GROUND = -1
+SNAP_MM = 1e-6  # outline points this close to a strip line are put on it
+KEY_MM = 1e-7  # points closer than this are one point of the sheet
+KEEP_OFF_MM = 0.02  # regions end this far inside the border, so that the border keeps its points
+TRIES = 6
+NUDGE_MM = 3.7e-5
+CLEAR_OF_LINES_MM = 1e-5
+_LEAN = np.array([[np.cos(0.7123), -np.sin(0.7123)], [np.sin(0.7123), np.cos(0.7123)]])
+
+
+@dataclass(frozen=True, eq=False)
+class CutSheet:
+    """A meshed sheet.
+
+    points (n, 2) mm on the sheet; faces (m, 3) counter-clockwise; label (m,): index of the region
+    of each face, or GROUND; walls (k, 2): directed point pairs with the region on their left;
+    wall_label (k,).
+    """
+
+    points: Array
+    faces: Array
+    label: Array
+    walls: Array
+    wall_label: Array
+
+
+def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet:
+    """Divide the sheet among ``regions`` (disjoint, sheet mm, may run past the seam) and ground.
+
+    What lies outside the border is dropped. Raises KilnError if no closed division is found.
+    """
+    nudges = _nudges(sheet, regions)
+    for attempt, nudge in enumerate(nudges):
+        trimmed = [_trimmed(sheet, _shifted(region, nudge)) for region in regions]
+        result = _cut(sheet, trimmed, _clip_fast if attempt == 0 else _clip_sure)
+        if _closed(sheet, result):
+            return result
+    raise KilnError("The lettering could not be cut into the surface; move it by 0.1 mm.")
+
+
+def _nudges(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> list[float]:
+    """Shifts along u to try, mm, best first.
+
+    A corner that falls exactly on a strip line can leave a point in the middle of an edge; a shift
+    far below any tolerance takes it off the line.
+    """
+    if len(sheet.cuts) == 0:
+        return [0.0]
+    u = np.concatenate([shapely.get_coordinates(region)[:, 0] for region in regions] or [[]])
+    if len(u) == 0:
+        return [0.0]
+    step = (sheet.cuts[-1] - sheet.cuts[0]) / (len(sheet.cuts) - 1)
+
+    def nearest(nudge: float) -> float:
+        place = (u + nudge - sheet.cuts[0]) / step
+        return float(np.abs(place - np.rint(place)).min() * step)
+
+    if nearest(0.0) > CLEAR_OF_LINES_MM:
+        return [0.0, NUDGE_MM]
+    shifts = [NUDGE_MM * k for k in range(1, TRIES + 1)]
+    return sorted(shifts, key=nearest, reverse=True)
+
+
+def _shifted(region: shapely.MultiPolygon, du: float) -> shapely.MultiPolygon:
+    return region if du == 0 else shapely.transform(region, lambda p: p + (du, 0.0))
+
+
+def _trimmed(sheet: Sheet, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+    """The region inside the border, brought round the seam where the side is closed."""
+    if region.is_empty:
+        return region
+    period = sheet.side.period
+    if period is None:
+        inner = sheet.border.buffer(-KEEP_OFF_MM, join_style="mitre")
+        if shapely.covers(inner, region):
+            return region
+        return as_region([shapely.intersection(region, inner)])
+    low_u, low_v, high_u, high_v = sheet.border.bounds
+    inner = shapely.box(low_u, low_v + KEEP_OFF_MM, high_u, high_v - KEEP_OFF_MM)
+    if shapely.covers(inner, region):
+        return region
+    turns = np.floor((np.array(region.bounds)[[0, 2]] - low_u) / period).astype(int)
+    parts = []
+    for turn in range(turns[0], turns[1] + 1):
+        moved = shapely.transform(region, lambda p, t=turn: p - (t * period, 0.0))
+        parts.append(shapely.intersection(moved, inner))
+    return as_region([shapely.union_all(parts)])
+
+
+def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSheet:
+    polygons: list[shapely.Polygon] = []
+    owners: list[int] = []
+    for label, region in enumerate(regions):
+        parts = polygons_in(region)
+        polygons += parts
+        owners += [label] * len(parts)
+    if len(sheet.cuts) == 0:
+        pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
+        ground = polygons_in(
+            shapely.difference(sheet.border, shapely.MultiPolygon(polygons))
+            if polygons else sheet.border
+        )
+    else:
+        pieces, ground = _in_strips(sheet, polygons, owners, clip)
+    parts = [p for p, _ in pieces] + ground
+    labels = [o for _, o in pieces] + [GROUND] * len(ground)
+    points, faces, label = _triangulated(parts, labels)
+    walls, wall_label = _walls(faces, label)
+    return CutSheet(points, faces, label, walls, wall_label)
+
+
+def _in_strips(
+    sheet: Sheet, polygons: list[shapely.Polygon], owners: list[int], clip: Clip
+) -> tuple[list[tuple[shapely.Polygon, int]], list[shapely.Polygon]]:
+    """Regions and ground, cut at the strip lines.
+
+    Each strip's ground is a box round the letters that reach into it, with those letters as holes,
+    cut to the strip; the counters of letters are ground of their own.
+    """
+    cuts = sheet.cuts
+    _, low, _, high = sheet.border.bounds
+    marked = [_with_line_points(p, cuts) for p in polygons]
+    if not marked:
+        return [], list(shapely.box(cuts[:-1], low, cuts[1:], high))
+    counters = _counters(marked)
+    pieces: list[tuple[shapely.Polygon, int]] = []
+    ground: list[shapely.Polygon] = []
+    reach: dict[int, list[int]] = {}
+    for number, (polygon, owner) in enumerate(zip(marked, owners, strict=True)):
+        for strip in _strips_of(polygon, cuts):
+            reach.setdefault(strip, []).append(number)
+            cut = clip(polygon, cuts[strip], low, cuts[strip + 1], high)
+            pieces += [(part, owner) for part in cut]
+    for counter in counters:
+        for strip in _strips_of(counter, cuts):
+            ground += clip(counter, cuts[strip], low, cuts[strip + 1], high)
+    holes = [shapely.get_exterior_ring(polygon) for polygon in marked]
+    bounds = shapely.bounds(np.array(marked, dtype=object))
+    outermost = _outermost(marked, counters)
+    touched = {strip: [n for n in hits if outermost[n]] for strip, hits in reach.items()}
+    bare = np.array([k for k in range(len(cuts) - 1) if not touched.get(k)], dtype=int)
+    ground += list(shapely.box(cuts[bare], low, cuts[bare + 1], high))
+    for strip, inside in touched.items():
+        if not inside:
+            continue
+        left, right = float(cuts[strip]), float(cuts[strip + 1])
+        from_u = min(left, bounds[inside, 0].min()) - 1.0
+        to_u = max(right, bounds[inside, 2].max()) + 1.0
+        shell = [(from_u, low), (to_u, low), (to_u, high), (from_u, high)]
+        around = shapely.Polygon(shell, [holes[number] for number in inside])
+        ground += clip(around, left, low, right, high)
+    return pieces, ground
+
+
+def _strips_of(polygon: shapely.Polygon, cuts: Array) -> range:
+    """The numbers of the strips a polygon reaches into."""
+    left, _, right, _ = polygon.bounds
+    first = int(np.searchsorted(cuts, left, side="right")) - 1
+    last = int(np.searchsorted(cuts, right, side="left")) - 1
+    return range(max(first, 0), min(last, len(cuts) - 2) + 1)
+
+
+def _counters(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
+    """The enclosed grounds of all letters, without what stands inside them."""
+    counters = [
+        shapely.Polygon(ring) for polygon in polygons for ring in polygon.interiors
+    ]
+    if not counters:
+        return []
+    outer, inner = shapely.STRtree(polygons).query(counters, predicate="contains_properly")
+    for index in np.unique(outer):
+        islands = [polygons[i] for i in inner[outer == index]]
+        shells = [shapely.Polygon(island.exterior) for island in islands]
+        rest = polygons_in(shapely.difference(counters[index], shapely.union_all(shells)))
+        counters[index] = rest[0] if rest else counters[index]
+    return counters
+
+
+def _outermost(polygons: list[shapely.Polygon], counters: list[shapely.Polygon]) -> list[bool]:
+    """Which polygons do not stand inside another's counter."""
+    if not counters:
+        return [True] * len(polygons)
+    filled = [shapely.Polygon(counter.exterior) for counter in counters]
+    _, inner = shapely.STRtree(polygons).query(filled, predicate="contains_properly")
+    enclosed = set(inner.tolist())
+    return [number not in enclosed for number in range(len(polygons))]
+
+
+def _clip_fast(
+    polygon: shapely.Polygon, left: float, low: float, right: float, high: float
+) -> list[shapely.Polygon]:
+    return polygons_in(shapely.clip_by_rect(polygon, left, low, right, high))
+
+
+def _clip_sure(
+    polygon: shapely.Polygon, left: float, low: float, right: float, high: float
+) -> list[shapely.Polygon]:
+    return polygons_in(shapely.intersection(polygon, shapely.box(left, low, right, high)))
+
+
+def _with_line_points(polygon: shapely.Polygon, cuts: Array) -> shapely.Polygon:
+    """The polygon with a point wherever its outline crosses a strip line, exactly on the line."""
+    shell = _ring_with_line_points(np.asarray(polygon.exterior.coords)[:-1], cuts)
+    holes = [_ring_with_line_points(np.asarray(r.coords)[:-1], cuts) for r in polygon.interiors]
+    return shapely.Polygon(shell, holes)
+
+
+def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
+    nearest = np.clip(np.searchsorted(cuts, ring[:, 0]), 1, len(cuts) - 1)
+    for candidate in (nearest - 1, nearest):
+        line = cuts[candidate]
+        on = np.abs(ring[:, 0] - line) < SNAP_MM
+        if on.any():
+            ring = ring.copy()
+            ring[on, 0] = line[on]
+    ends = np.roll(ring, -1, axis=0)
+    low = np.minimum(ring[:, 0], ends[:, 0])
+    high = np.maximum(ring[:, 0], ends[:, 0])
+    first = np.searchsorted(cuts, low, side="right")
+    last = np.searchsorted(cuts, high, side="left")
+    counts = np.maximum(last - first, 0)
+    if counts.sum() == 0:
+        return ring
+    edge = np.repeat(np.arange(len(ring)), counts)
+    offset = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+    line = cuts[first[edge] + offset]
+    start, end = ring[edge], ends[edge]
+    t = (line - start[:, 0]) / (end[:, 0] - start[:, 0])
+    extra = np.stack([line, start[:, 1] + t * (end[:, 1] - start[:, 1])], axis=1)
+    order = np.lexsort((np.concatenate([np.zeros(len(ring)), t]),
+                        np.concatenate([np.arange(len(ring)), edge])))
+    return np.concatenate([ring, extra])[order]
+
+
+def _triangulated(
+    parts: list[shapely.Polygon], labels: list[int]
+) -> tuple[Array, Array, Array]:
+    """Ear clipping of every part; points shared by parts become one."""
+    array = np.array(parts, dtype=object)
+    rings = shapely.get_rings(array)
+    ring_part = np.repeat(np.arange(len(array)), shapely.get_num_interior_rings(array) + 1)
+    coordinates, ring_of = shapely.get_coordinates(rings, return_index=True)
+    closing = np.append(ring_of[1:] != ring_of[:-1], True)
+    coordinates, ring_of = coordinates[~closing], ring_of[~closing]
+    unique, index = _merged(coordinates)
+    # Feet of letters stand on one line, and ear clipping drops points that turn nothing; turned by an
+    # odd angle no three of them are in line to the last bit.
+    leaning = np.ascontiguousarray(coordinates @ _LEAN)
+    ring_sizes = np.bincount(ring_of, minlength=len(rings))
+    part_sizes = np.bincount(ring_part[ring_of], minlength=len(array))
+    ring_stops = np.cumsum(ring_sizes)
+    ring_first = np.searchsorted(ring_part, np.arange(len(array) + 1))
+    faces, label = [], []
+    start = 0
+    for number, size in enumerate(part_sizes):
+        stops = ring_stops[ring_first[number] : ring_first[number + 1]] - start
+        triangles = mapbox_earcut.triangulate_float64(
+            leaning[start : start + size], stops.astype(np.uint32)
+        ).reshape(-1, 3)
+        faces.append(index[start + triangles.astype(np.int64)])
+        label.append(np.full(len(triangles), labels[number]))
+        start += size
+    all_faces = np.concatenate(faces)
+    all_labels = np.concatenate(label)
+    whole = (
+        (all_faces[:, 0] != all_faces[:, 1])
+        & (all_faces[:, 1] != all_faces[:, 2])
+        & (all_faces[:, 2] != all_faces[:, 0])
+    )
+    all_faces, all_labels = all_faces[whole], all_labels[whole]
+    # one turning sense for all: the clipper keeps to one, and the sign of a sliver means nothing
+    a, b, c = (unique[all_faces[:, i]] for i in range(3))
+    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    if doubled.sum() < 0:
+        all_faces = all_faces[:, ::-1]
+    return unique, all_faces.astype(np.int32), all_labels
+
+
+def _merged(points: Array) -> tuple[Array, Array]:
+    """Distinct points and, for each given point, its place among them."""
+    keys = np.rint(points / KEY_MM).astype(np.int64)
+    order = np.lexsort((keys[:, 1], keys[:, 0]))
+    ordered = keys[order]
+    fresh = np.append(True, (ordered[1:] != ordered[:-1]).any(axis=1))
+    number = np.cumsum(fresh) - 1
+    index = np.empty(len(points), dtype=np.int64)
+    index[order] = number
+    return points[order[fresh]], index
+
+
+def _walls(faces: Array, label: Array) -> tuple[Array, Array]:
+    """Directed edges of each region's faces that no face of the same region runs back along."""
+    lettered = label != GROUND
+    if not lettered.any():
+        return np.empty((0, 2), dtype=np.int64), np.empty(0, dtype=np.int64)
+    own, owner = faces[lettered].astype(np.int64), label[lettered]
+    edges = np.concatenate([own[:, [0, 1]], own[:, [1, 2]], own[:, [2, 0]]])
+    owners = np.tile(owner, 3)
+    size = int(faces.max()) + 1
+    base = owners * size * size
+    forward = base + edges[:, 0] * size + edges[:, 1]
+    backward = base + edges[:, 1] * size + edges[:, 0]
+    outline = ~np.isin(forward, backward)
+    return edges[outline], owners[outline]
+
+
+def _closed(sheet: Sheet, cut: CutSheet) -> bool:
+    """Whether the flat division has no open edge but its border."""
+    points = cut.points
+    if len(sheet.cuts) == 0:
+        return open_edges(cut.faces) == len(sheet.border.exterior.coords) - 1
+    # glue the seam: the two ends of a closed side are the same line
+    _, low, _, high = sheet.border.bounds
+    on_end = points[:, 0] == sheet.cuts[-1]
+    glued = points.copy()
+    if sheet.side.period is not None:
+        glued[on_end, 0] = sheet.cuts[0]
+    _, index = _merged(glued)
+    strips = len(sheet.cuts) - 1
+    return open_edges(index[cut.faces]) == 2 * strips

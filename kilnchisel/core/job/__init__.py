@@ -1,0 +1,1 @@
+"""What the person decided: frozen values, their defaults, named edits, history, and the job file."""

@@ -1,0 +1,74 @@
+"""Finishes as the person chooses them; ``core/finishes`` turns them into materials."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
+
+Polish = Literal["polished", "satin", "brushed"]
+
+
+class Enamel(Value):
+    """Vitreous enamel: a coloured ground under clear glass."""
+
+    kind: Literal["enamel"] = "enamel"
+    colour: Colour = "#efe6d0"
+    gloss: Percent = 88.0
+
+
+class Brass(Value):
+    """Brass CuZn37."""
+
+    kind: Literal["brass"] = "brass"
+    polish: Polish = "satin"
+    grain_deg: Degrees = 0.0
+
+
+class Stainless(Value):
+    """Stainless steel 18-8."""
+
+    kind: Literal["stainless"] = "stainless"
+    polish: Polish = "brushed"
+    grain_deg: Degrees = 0.0
+
+
+class PaintedWood(Value):
+    """Wood under paint that lets some of the grain show."""
+
+    kind: Literal["painted wood"] = "painted wood"
+    colour: Colour = "#2f4a46"
+    gloss: Percent = 40.0
+    grain: Percent = 45.0
+    grain_deg: Degrees = 0.0
+
+
+class Slate(Value):
+    """Riven slate, oiled or dry."""
+
+    kind: Literal["slate"] = "slate"
+    oiled: Percent = 35.0
+
+
+class Ink(Value):
+    """Printing ink, ceramic transfer or film."""
+
+    kind: Literal["ink"] = "ink"
+    colour: Colour = "#1f2f57"
+    gloss: Percent = 70.0
+
+
+class AsBlank(Value):
+    """The letters keep the finish of the blank."""
+
+    kind: Literal["as the blank"] = "as the blank"
+
+
+SurfaceFinish = Annotated[
+    Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")
+]
+LetterFinish = Annotated[
+    AsBlank | Ink | Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")
+]

@@ -1,0 +1,24 @@
+"""The job: one value that holds every decision."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from kilnchisel.core.job.base import Value
+from kilnchisel.core.job.blank import Blank, Mug
+from kilnchisel.core.job.finish import Enamel, SurfaceFinish
+from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.setting import Setting
+
+
+class Job(Value):
+    """A piece on order: blank, letterings, finishes, setting."""
+
+    name: Annotated[str, Field(min_length=1, max_length=200)] = "Untitled job"
+    blank: Blank = Mug()
+    finish: SurfaceFinish = Enamel()
+    rim_finish: SurfaceFinish = Enamel(colour="#1d2a4d")
+    letterings: Annotated[tuple[Lettering, ...], Field(max_length=200)] = ()
+    setting: Setting = Setting()

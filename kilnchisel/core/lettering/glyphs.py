@@ -1,0 +1,103 @@
+"""One glyph of a face as a filled region, flattened to a stated tolerance and kept."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import shapely
+import uharfbuzz as hb
+from numpy.typing import NDArray
+
+from kilnchisel.core.lettering.faces import LoadedFace
+from kilnchisel.core.lettering.polygons import fill_nonzero
+
+Array = NDArray[Any]
+
+FINEST_MM = 0.02  # no chord strays further than this from its curve, at any size
+FINEST_SHARE = 1024  # nor further than this share of the capital height
+
+
+def tolerance_units(face: LoadedFace, cap_height_mm: float) -> float:
+    """Flattening tolerance in font units. Whole powers of two, so that sizes share cached glyphs."""
+    halvings = max(math.log2(FINEST_SHARE), math.ceil(math.log2(max(cap_height_mm, 1e-6) / FINEST_MM)))
+    return face.cap_height / 2.0**halvings
+
+
+@lru_cache(maxsize=4096)
+def glyph_region(face: LoadedFace, glyph: int, tolerance: float) -> shapely.MultiPolygon:
+    """The glyph's ink in font units, non-zero fill, curves flattened within ``tolerance`` units."""
+    region = fill_nonzero(glyph_rings(face, glyph, tolerance))
+    # A straight run may carry points that turn nothing; the cutting sheet wants corners only.
+    plain = shapely.simplify(region, tolerance * 1e-3, preserve_topology=True)
+    return plain if plain.geom_type == "MultiPolygon" else shapely.MultiPolygon([plain])
+
+
+def glyph_rings(face: LoadedFace, glyph: int, tolerance: float) -> list[Array]:
+    """The glyph's contours as drawn by the face, each (n, 2) in font units."""
+    pen = _FlatPen(tolerance)
+    with face.lock:
+        face.font.draw_glyph(glyph, _draw_funcs(), pen)
+    pen.close()
+    return [np.array(ring) for ring in pen.rings]
+
+
+class _FlatPen:
+    """Collects straight pieces; a curve gets as many as its second difference asks for."""
+
+    def __init__(self, tolerance: float) -> None:
+        self.tolerance = tolerance
+        self.rings: list[list[tuple[float, float]]] = []
+        self.ring: list[tuple[float, float]] = []
+
+    def move(self, x: float, y: float) -> None:
+        self.close()
+        self.ring = [(x, y)]
+
+    def line(self, x: float, y: float) -> None:
+        if self.ring and self.ring[-1] != (x, y):
+            self.ring.append((x, y))
+
+    def quadratic(self, x1: float, y1: float, x2: float, y2: float) -> None:
+        x0, y0 = self.ring[-1]
+        bend = math.hypot(x0 - 2 * x1 + x2, y0 - 2 * y1 + y2)
+        # chord error of a quadratic in n pieces is bend / (4 n²)
+        pieces = max(1, math.ceil(math.sqrt(bend / (4 * self.tolerance))))
+        for i in range(1, pieces + 1):
+            t = i / pieces
+            s = 1 - t
+            self.line(s * s * x0 + 2 * s * t * x1 + t * t * x2, s * s * y0 + 2 * s * t * y1 + t * t * y2)
+
+    def cubic(self, x1: float, y1: float, x2: float, y2: float, x3: float, y3: float) -> None:
+        x0, y0 = self.ring[-1]
+        bend = max(
+            math.hypot(x0 - 2 * x1 + x2, y0 - 2 * y1 + y2),
+            math.hypot(x1 - 2 * x2 + x3, y1 - 2 * y2 + y3),
+        )
+        # |B''| <= 6 bend, chord error <= |B''| / (8 n²)
+        pieces = max(1, math.ceil(math.sqrt(0.75 * bend / self.tolerance)))
+        for i in range(1, pieces + 1):
+            t = i / pieces
+            s = 1 - t
+            a, b, c, d = s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t
+            self.line(a * x0 + b * x1 + c * x2 + d * x3, a * y0 + b * y1 + c * y2 + d * y3)
+
+    def close(self) -> None:
+        if len(self.ring) > 1 and self.ring[0] == self.ring[-1]:
+            self.ring.pop()
+        if len(self.ring) >= 3:
+            self.rings.append(self.ring)
+        self.ring = []
+
+
+@lru_cache(maxsize=1)
+def _draw_funcs() -> hb.DrawFuncs:
+    funcs = hb.DrawFuncs()
+    funcs.set_move_to_func(lambda x, y, pen: pen.move(x, y))
+    funcs.set_line_to_func(lambda x, y, pen: pen.line(x, y))
+    funcs.set_quadratic_to_func(lambda a, b, x, y, pen: pen.quadratic(a, b, x, y))
+    funcs.set_cubic_to_func(lambda a, b, c, d, x, y, pen: pen.cubic(a, b, c, d, x, y))
+    funcs.set_close_path_func(lambda pen: pen.close())
+    return funcs

@@ -1,0 +1,98 @@
+"""How thin the thinnest stroke is: the medial axis of each glyph, from the Voronoi cells of its outline.
+
+A point of the axis counts as the middle of a stroke when the two outline points it is nearest to lie
+nearly opposite each other (150° or more as seen from it), as two walls do and the sides of a corner do
+not, and when the way from one to the other along the outline is at least eight times the gap, as it is
+except near the end of a stroke or in a tapering serif. The width there is the gap.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+import shapely
+from scipy.spatial import QhullError, Voronoi
+
+from kilnchisel.core.lettering.faces import LoadedFace
+from kilnchisel.core.lettering.glyphs import glyph_region
+from kilnchisel.core.lettering.outline import Outline
+from kilnchisel.core.lettering.polygons import rings_of
+
+OPPOSITE = np.cos(np.radians(150.0))
+WAYS_ROUND = (8.0, 4.0, 2.0)  # a stubby stroke is looked for once no longer one is found
+SAMPLES_PER_CAP = 90
+
+
+def thinnest_stroke_mm(outline: Outline) -> float | None:
+    """The narrowest stroke of the wording in mm, None when nothing is drawn."""
+    face = outline.face
+    widths = [
+        width
+        for glyph in {letter.glyph for letter in outline.letters}
+        if (width := _thinnest_units(face, glyph)) is not None
+    ]
+    return min(widths) * outline.cap_height_mm / face.cap_height if widths else None
+
+
+@lru_cache(maxsize=2048)
+def _thinnest_units(face: LoadedFace, glyph: int) -> float | None:
+    region = glyph_region(face, glyph, face.cap_height / 512)
+    if region.is_empty:
+        return None
+    return thinnest_width(region, face.cap_height / SAMPLES_PER_CAP)
+
+
+def thinnest_width(region: shapely.MultiPolygon, step: float) -> float | None:
+    """The narrowest stroke of a region, in its own units; ``step`` is the outline's sampling.
+
+    Error: below step²/width where walls are straight; None when no stroke is found.
+    """
+    samples = [_sampled(ring, step) for ring in rings_of(region)]
+    points = np.concatenate(samples)
+    try:
+        cells = Voronoi(points)
+    except QhullError:
+        return None
+    ridges = np.array(cells.ridge_vertices)
+    inner = (ridges >= 0).all(axis=1)
+    pairs = cells.ridge_points[inner]
+    middles = cells.vertices[ridges[inner]].mean(axis=1)
+    to_a = points[pairs[:, 0]] - middles
+    to_b = points[pairs[:, 1]] - middles
+    far_a, far_b = np.linalg.norm(to_a, axis=1), np.linalg.norm(to_b, axis=1)
+    facing = np.einsum("ij,ij->i", to_a, to_b) <= OPPOSITE * far_a * far_b
+    gaps = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    way = _way_round(samples, pairs)
+    shapely.prepare(region)
+    for ratio in WAYS_ROUND:
+        candidates = np.flatnonzero(facing & (way >= ratio * gaps))
+        inside = shapely.contains_xy(region, middles[candidates, 0], middles[candidates, 1])
+        if inside.any():
+            return float(gaps[candidates[inside]].min())
+    return None
+
+
+def _sampled(ring: np.ndarray, step: float) -> np.ndarray:
+    """Points along a ring no further apart than ``step``, corners kept."""
+    ends = np.roll(ring, -1, axis=0)
+    lengths = np.linalg.norm(ends - ring, axis=1)
+    counts = np.maximum(np.ceil(lengths / step).astype(int), 1)
+    owner = np.repeat(np.arange(len(ring)), counts)
+    first = np.repeat(np.cumsum(counts) - counts, counts)
+    t = (np.arange(len(owner)) - first) / counts[owner]
+    return ring[owner] + t[:, None] * (ends - ring)[owner]
+
+
+def _way_round(samples: list[np.ndarray], pairs: np.ndarray) -> np.ndarray:
+    """The shorter way along the outline between two samples; infinite from one ring to another."""
+    place, ring, around = [], [], []
+    for index, points in enumerate(samples):
+        steps = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
+        place.append(np.concatenate([[0.0], np.cumsum(steps)[:-1]]))
+        ring.append(np.full(len(points), index))
+        around.append(np.full(len(points), steps.sum()))
+    places, rings, lengths = (np.concatenate(x) for x in (place, ring, around))
+    way = np.abs(places[pairs[:, 0]] - places[pairs[:, 1]])
+    way = np.minimum(way, lengths[pairs[:, 0]] - way)
+    return np.where(rings[pairs[:, 0]] == rings[pairs[:, 1]], way, np.inf)
