@@ -89,12 +89,15 @@ def grid(points: Array, normals: Array, uv: Array) -> Mesh:
     a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
     c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    flat_points, flat_normals = points.reshape(-1, 3), normals.reshape(-1, 3)
-    corner = [flat_points[faces[:, i]] for i in range(3)]
-    facing = np.cross(corner[1] - corner[0], corner[2] - corner[0])
-    if np.einsum("ij,ij->", facing, flat_normals[faces].sum(axis=1)) < 0:
+    return facing_out(points.reshape(-1, 3), normals.reshape(-1, 3), uv.reshape(-1, 2), faces)
+
+
+def facing_out(points: Array, normals: Array, uv: Array, faces: Array) -> Mesh:
+    """A mesh of consistently turned faces, turned all together the way the normals point."""
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    if np.einsum("ij,ij->", np.cross(b - a, c - a), normals[faces].sum(axis=1)) < 0:
         faces = faces[:, ::-1]
-    return Mesh(flat_points, flat_normals, uv.reshape(-1, 2), faces.astype(np.int32))
+    return Mesh(points, normals, uv, faces.astype(np.int32))
 
 
 def without_slivers(mesh: Mesh) -> Mesh:

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell, arc_angles
-from kilnchisel.core.blanks.mesh import Mesh, grid, join, without_slivers
+from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join, without_slivers
 from kilnchisel.core.blanks.sides import ClearZone, Cylinder
 from kilnchisel.core.job.blank import Mug
 
@@ -189,9 +189,7 @@ def _handle(mug: Mug, fine: bool) -> Mesh:
     run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(centre, axis=0), axis=1))])
     uv = np.stack(np.broadcast_arrays(turn[None, :] * width, run[:, None]), axis=-1)
     tube = grid(points, normals, uv)
-    mesh = join([tube, _cap(points[0], tangent[0], first=True), _cap(points[-1], tangent[-1])])
-    if mesh.volume_mm3 < 0:
-        mesh = Mesh(mesh.points, mesh.normals, mesh.uv, mesh.faces[:, ::-1].copy())
+    mesh = join([tube, _cap(points[0], tangent[0], -1), _cap(points[-1], tangent[-1], 1)])
     return mesh.moved(_turn_about_z(mug.handle_deg - 90))
 
 
@@ -203,18 +201,14 @@ def _evenly(points: Array, count: int) -> Array:
     return np.stack([np.interp(wanted, run, points[:, i]) for i in range(2)], axis=1)
 
 
-def _cap(ring: Array, tangent: Array, first: bool = False) -> Mesh:
+def _cap(ring: Array, tangent: Array, sign: float) -> Mesh:
+    """The flat end of a tube; ``sign`` is -1 where the tube begins, 1 where it ends."""
     corners = np.concatenate([ring[:-1], ring[:-1].mean(axis=0, keepdims=True)])
     count = len(ring) - 1
     index = np.arange(count)
     faces = np.stack([index, (index + 1) % count, np.full(count, count)], axis=1)
-    # the tube's lattice turns one way; its two ends must close it from opposite sides
-    faces = faces[:, ::-1] if first else faces
-    normal = np.array([tangent[0], 0.0, tangent[1]]) * (-1 if first else 1)
-    return Mesh(
-        corners, np.broadcast_to(normal, corners.shape).copy(), np.zeros((count + 1, 2)),
-        faces.astype(np.int32),
-    )
+    outward = np.broadcast_to(np.array([tangent[0], 0.0, tangent[1]]) * sign, corners.shape)
+    return facing_out(corners, outward.copy(), np.zeros((count + 1, 2)), faces)
 
 
 def _turn_about_z(degrees: float) -> Array:

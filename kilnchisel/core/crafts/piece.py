@@ -28,11 +28,15 @@ CREASE = np.cos(np.radians(38.0))  # walls turn smoothly below this angle, sharp
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A mesh of the piece. ``lettering`` is the index of the lettering it belongs to, else None."""
+    """A mesh of the piece. ``lettering`` is the index of the lettering it belongs to, else None.
+
+    ``side``: the name of the side it is made from, its mesh's uv being that side's sheet, else None.
+    """
 
     name: str
     role: Role
     lettering: int | None
+    side: str | None
     mesh: Mesh
 
 
@@ -61,8 +65,8 @@ def relief_mm(craft: Craft) -> float:
 def shell_parts(body: Body) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
     """The parts that no lettering changes: those of the main solid, and the extra solids."""
     return (
-        tuple(Part(shell.name, shell.slot, None, shell.mesh) for shell in body.shells),
-        tuple(Part(shell.name, shell.slot, None, shell.mesh) for shell in body.extra),
+        tuple(Part(shell.name, shell.slot, None, None, shell.mesh) for shell in body.shells),
+        tuple(Part(shell.name, shell.slot, None, None, shell.mesh) for shell in body.extra),
     )
 
 
@@ -73,7 +77,7 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
     heights = [relief_mm(craft) for _, _, craft in laid]
     _refuse_too_deep(sheet, laid)
     name = sheet.side.name
-    parts = [Part(name, sheet.slot, None, _level(sheet.side, cut, GROUND, 0.0))]
+    parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0))]
     for label, (index, _, craft) in enumerate(laid):
         if not (cut.label == label).any():
             continue
@@ -82,7 +86,7 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
             _level(sheet.side, cut, label, heights[label]),
             _standing(sheet.side, cut, label, heights[label]),
         ]
-        parts.append(Part(f"{name} lettering {index + 1}", role, index, join(meshes)))
+        parts.append(Part(f"{name} lettering {index + 1}", role, index, name, join(meshes)))
     return tuple(parts)
 
 

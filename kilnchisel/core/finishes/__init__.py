@@ -1,0 +1,1 @@
+"""Finishes to materials: what light does at a surface, the same for draft and mockup."""

@@ -1,0 +1,1 @@
+"""A scene to pixels: the draft by OpenGL, the mockup by path tracing. Neither knows of jobs."""

@@ -1,0 +1,131 @@
+"""The chain of the stages, each remembered by the values it was given.
+
+A keystroke redoes outline, lay and the one sheet it lies on; moving the camera redoes none of them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from kilnchisel.core.blanks.body import Body, body_of
+from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.lettering import Craft, Lay, Lettering, Wording
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.laid import Laid, lay_outline
+from kilnchisel.core.lettering.outline import Outline, make_outline
+from kilnchisel.core.scene.scene import Scene, scene_of, stance_of
+from kilnchisel.core.scene.view import View, square_on, walk_round
+
+KEPT = 48
+
+
+@dataclass(frozen=True)
+class _Making:
+    """What decides the geometry of one lettering: everything but its finish."""
+
+    index: int
+    wording: Wording
+    lay: Lay
+    craft: Craft
+
+
+@lru_cache(maxsize=KEPT)
+def outline_of(wording: Wording) -> Outline:
+    """The drawn wording. Raises KilnError when its face cannot be used."""
+    return make_outline(wording)
+
+
+@lru_cache(maxsize=KEPT)
+def laid_of(blank: Blank, wording: Wording, lay: Lay) -> Laid:
+    """The wording on its side. Raises KilnError for a side the blank does not have."""
+    return lay_outline(outline_of(wording), body_of(blank).sheet(lay.side).side, lay)
+
+
+def lettering_laid(job: Job, index: int) -> Laid:
+    """One lettering of a job, laid."""
+    lettering = job.letterings[index]
+    return laid_of(job.blank, lettering.wording, lettering.lay)
+
+
+@lru_cache(maxsize=KEPT)
+def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...]) -> tuple[Part, ...]:
+    laid = [(m.index, laid_of(blank, m.wording, m.lay), m.craft) for m in makings]
+    return craft_sheet(body_of(blank).sheet(side), laid)
+
+
+@lru_cache(maxsize=KEPT)
+def _shells(blank: Blank) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+    return shell_parts(body_of(blank))
+
+
+@lru_cache(maxsize=KEPT)
+def _piece(blank: Blank, makings: tuple[_Making, ...]) -> Piece:
+    body = body_of(blank)
+    for making in makings:
+        body.sheet(making.lay.side)  # names the sides when there is no such side
+    main, extra = _shells(blank)
+    parts = list(main)
+    for sheet in body.sheets:
+        name = sheet.side.name
+        mine = tuple(m for m in makings if m.lay.side == name)
+        parts += _sheet_parts(blank, name, mine)
+    return Piece(tuple(parts), extra)
+
+
+def _making(index: int, lettering: Lettering) -> _Making:
+    return _Making(index, lettering.wording, lettering.lay, lettering.craft)
+
+
+def piece_of(job: Job) -> Piece:
+    """The crafted piece. Raises KilnError with what is wrong."""
+    return _piece(job.blank, tuple(_making(i, item) for i, item in enumerate(job.letterings)))
+
+
+@lru_cache(maxsize=8)
+def _scene(job: Job) -> Scene:
+    return scene_of(job, piece_of(job), body_of(job.blank, fine=False))
+
+
+def scene_of_job(job: Job) -> Scene:
+    """The scene of a job; the name and the camera play no part in it."""
+    camera = type(job.setting.camera)()
+    setting = job.setting.model_copy(update={"camera": camera})
+    return _scene(job.model_copy(update={"name": "scene", "setting": setting}))
+
+
+def body_of_job(job: Job) -> Body:
+    """The blank's body."""
+    return body_of(job.blank)
+
+
+def view_of(job: Job) -> View:
+    """The job's own camera."""
+    return walk_round(job.setting.camera, scene_of_job(job).middle)
+
+
+def square_on_view(job: Job, index: int, aspect: float, zoom: float = 1.0) -> View:
+    """Straight at a lettering (or at the first side without one), the blank filling the picture."""
+    body = body_of(job.blank)
+    stance = stance_of(job)
+    if job.letterings:
+        if not 0 <= index < len(job.letterings):
+            raise KilnError(f"There is no lettering {index + 1}; the job has {len(job.letterings)}.")
+        lay = job.letterings[index].lay
+        side = body.sheet(lay.side).side
+        along = np.array([[lay.along_mm, 0.0]])
+    else:
+        side = body.sheets[0].side
+        along = np.zeros((1, 2))
+    low_u, low_v, high_u, high_v = side.domain.bounds
+    flat = side.period is None
+    at = np.array([[0.0 if flat else along[0, 0], (low_v + high_v) / 2]])
+    width = (high_u - low_u) if flat else side.period / np.pi
+    half = max((high_v - low_v) / 2, width / 2 / aspect) * 1.18 / zoom
+    point = side.to_body(at, np.zeros(1))[0]
+    frame = side.frames(at)[0]
+    return square_on(stance[:3, :3] @ point + stance[:3, 3], frame @ stance[:3, :3].T, half)

@@ -1,0 +1,112 @@
+"""The person's choice of finish to a material."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.metals import Metal, metal_colour, metal_index
+from kilnchisel.core.job.finish import (
+    AsBlank,
+    Brass,
+    Enamel,
+    Ink,
+    PaintedWood,
+    Slate,
+    Stainless,
+)
+
+SLATE_COLOUR = "#4a4f54"
+
+
+def material_of(finish: Any) -> Material:
+    """The material of a finish (not AsBlank, which has none of its own)."""
+    return _MAKERS[type(finish)](finish)
+
+
+def letter_material(finish: Any, ground: Material) -> Material:
+    """The material of letters that lie on ``ground``."""
+    return ground if isinstance(finish, AsBlank) else material_of(finish)
+
+
+def darkened(material: Material, percent: float) -> Material:
+    """A recess filled with patina or paint residue: darker and duller, by 0 to 100 %."""
+    if percent <= 0:
+        return material
+    share = percent / 100
+    r, g, b = (float(c) * (1 - 0.9 * share) for c in material.base)
+    alpha = material.alpha + (max(material.alpha, 0.45) - material.alpha) * share
+    return replace(material, base=(r, g, b), alpha=alpha)
+
+
+def gloss_alpha(percent: float) -> float:
+    """Gloss 0..100 % to GGX alpha: 100 is a mirror-like coat, 0 is flat."""
+    return float(0.035 + 0.6 * (1 - percent / 100) ** 1.5)
+
+
+def _enamel(finish: Enamel) -> Material:
+    return Material(
+        "coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.enamel()
+    )
+
+
+def _ink(finish: Ink) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
+
+
+def _metal(metal: Metal, polish: str, grain_deg: float) -> Material:
+    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2}[polish]
+    texture = textures.metal_brushed() if polish == "brushed" else textures.metal_satin()
+    return Material("metal", metal_colour(metal), alpha, texture, grain_deg, metal_index(metal))
+
+
+def _brass(finish: Brass) -> Material:
+    return _metal("brass", finish.polish, finish.grain_deg)
+
+
+def _stainless(finish: Stainless) -> Material:
+    return _metal("stainless", finish.polish, finish.grain_deg)
+
+
+def _painted_wood(finish: PaintedWood) -> Material:
+    grain = _faded(finish.grain)
+    return Material(
+        "coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), grain, finish.grain_deg
+    )
+
+
+def _faded(percent: float) -> Any:
+    """The wood texture with its figure and relief at ``percent`` of full strength."""
+    full = textures.wood_grain()
+    key = round(percent)
+    if key not in _FADED:
+        share = key / 100
+        _FADED[key] = replace(
+            full, tint=(1 - share + share * full.tint).astype(np.float32), slope=full.slope * share
+        )
+    return _FADED[key]
+
+
+_FADED: dict[int, Any] = {}
+
+
+def _slate(finish: Slate) -> Material:
+    share = finish.oiled / 100
+    r, g, b = (c * (1 - 0.62 * share) for c in hex_to_linear(SLATE_COLOUR))
+    return Material("coated", (r, g, b), 0.52 - 0.27 * share, textures.slate())
+
+
+_MAKERS: dict[type, Callable[[Any], Material]] = {
+    Enamel: _enamel,
+    Ink: _ink,
+    Brass: _brass,
+    Stainless: _stainless,
+    PaintedWood: _painted_wood,
+    Slate: _slate,
+}

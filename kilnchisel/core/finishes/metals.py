@@ -1,0 +1,52 @@
+"""Optical constants of the metals on offer, and their colour."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.colour import fresnel_normal, spectrum_to_rgb
+
+Array = NDArray[Any]
+Metal = Literal["brass", "stainless"]
+
+# wavelength nm, n, k. Brass: 70/30 to 63/37, after published ellipsometry, from memory, good to about
+# 0.03 in reflectance. Stainless: 18-8 (type 304), after Karlsson and Ribbing 1982, from memory, same.
+CONSTANTS: dict[Metal, Array] = {
+    "brass": np.array(
+        [
+            [400, 1.44, 1.80],
+            [450, 1.30, 1.95],
+            [500, 0.90, 2.20],
+            [546, 0.55, 2.70],
+            [589, 0.46, 3.20],
+            [650, 0.44, 3.80],
+            [700, 0.45, 4.20],
+        ]
+    ),
+    "stainless": np.array(
+        [[400, 1.45, 2.75], [500, 1.90, 3.20], [600, 2.30, 3.60], [700, 2.60, 4.00]]
+    ),
+}
+
+
+@cache
+def metal_colour(metal: Metal) -> tuple[float, float, float]:
+    """Reflectance at normal incidence, linear RGB under D65."""
+    nm, n, k = CONSTANTS[metal].T
+    fine = np.arange(400.0, 701.0, 5.0)
+    r, g, b = spectrum_to_rgb(
+        fine, fresnel_normal(np.interp(fine, nm, n), np.interp(fine, nm, k))
+    )
+    return float(r), float(g), float(b)
+
+
+@cache
+def metal_index(metal: Metal) -> tuple[float, float, float]:
+    """Refractive index near the red, green and blue primaries (611, 549, 465 nm)."""
+    nm, n, _ = CONSTANTS[metal].T
+    r, g, b = np.interp([611.0, 549.0, 465.0], nm, n)
+    return float(r), float(g), float(b)

@@ -1,0 +1,437 @@
+"""The draft: OpenGL through EGL, without a window. One instance belongs to one thread.
+
+Draws the same scene and materials as the mockup. What a rasteriser cannot see (light past the piece
+itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow are computed per pixel.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.colour import SHOULDER
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.material import COAT_INDEX, Material, Texture, texture_uv
+from kilnchisel.core.picture.gather import GROUND_CELLS, Gathered, Hits, gather, trace
+from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
+from kilnchisel.core.scene.scene import Base, Item, Scene
+from kilnchisel.core.scene.view import View
+
+Array = NDArray[Any]
+
+LAYERS = 8
+SHADOW_SIZE = 1024
+KEPT_MESHES = 96
+# Fresnel moments of a coat of index 1.5: mean transmission of diffuse light inward, and
+# 1 / (index² (1 - internal reflection)); Egan and Hilgeman fits, from memory, checked by the furnace test
+COAT_OPEN = 1 - 0.0918
+COAT_GAIN = 1 / (COAT_INDEX**2 * (1 - 0.5963))
+SHADERS = Path(__file__).parent / "shaders"
+KINDS = {"matte": 0, "coated": 1, "metal": 2}
+
+
+@dataclass(eq=False)
+class _Drawn:
+    """A mesh on the card."""
+
+    mesh: Mesh
+    points: Any
+    rest: Any
+    light: Any
+    index: Any
+    surface: Any
+    depth: Any
+    lit_by: object = None
+
+
+class Draft:
+    """Renders scenes. Raises KilnError when no OpenGL through EGL can be had."""
+
+    def __init__(self) -> None:
+        try:
+            self.gl = moderngl.create_context(standalone=True, backend="egl", require=330)
+        except Exception as error:
+            raise KilnError(
+                "No OpenGL through EGL on this machine; install the packages libegl1 and "
+                f"libgl1-mesa-dri ({error})."
+            ) from None
+        self.name = str(self.gl.info["GL_RENDERER"])
+        defines = {
+            "SHOULDER": SHOULDER, "COAT_INDEX": COAT_INDEX,
+            "COAT_OPEN": COAT_OPEN, "COAT_GAIN": COAT_GAIN,
+        }
+        self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
+        self._surface = self._program("surface.vert.glsl", "surface.frag.glsl")
+        self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")
+        self._backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
+        self._gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
+        self._screen_backdrop = self.gl.vertex_array(self._backdrop, [])
+        self._screen_gloss = self.gl.vertex_array(self._gloss, [])
+        self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
+        self._shadow.compare_func = ""
+        self._shadow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._shadow.repeat_x = self._shadow.repeat_y = False
+        self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
+        self._meshes: OrderedDict[int, _Drawn] = OrderedDict()
+        self._textures: dict[int, tuple[Texture, Any, Any]] = {}
+        self._frames: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+        self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
+        self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
+        self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
+        self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, Any]] = OrderedDict()
+        self._flat = self._upload_flat()
+        self._white = self.gl.texture((1, 1), 3, np.ones(3, "f4").tobytes(), dtype="f4")
+        self._level = self.gl.texture((1, 1), 2, np.zeros(2, "f4").tobytes(), dtype="f4")
+
+    def render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool = True) -> Array:
+        """A picture (h, w, 4) uint8, sRGB. ``smooth``: multisampled and with fine shadows."""
+        width, height = size
+        gathered, ground_map = self._light(scene)
+        self._draw_shadow(scene)
+        room = self._room(scene)
+        frame, resolved = self._frame(width, height, 4 if smooth else 0)
+        frame.use()
+        self.gl.viewport = (0, 0, width, height)
+        self.gl.clear(0.5, 0.5, 0.5, 1.0)
+        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._draw_backdrop(scene, view, width / height)
+        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._prepare(scene, view, width / height, room, ground_map, smooth)
+        for item in scene.items:
+            self._draw_item(item, gathered)
+        if scene.base is not None:
+            self._draw_base(scene.base)
+        if resolved is not frame:
+            self.gl.copy_framebuffer(resolved, frame)
+        pixels = np.frombuffer(resolved.read(components=4), dtype=np.uint8)
+        return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+
+    def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
+        """Which pixels the piece covers, (h, w) bool, by pixel centres."""
+        width, height = size
+        mask = self.gl.simple_framebuffer((width, height), components=1)
+        mask.use()
+        mask.clear()
+        self.gl.enable(moderngl.DEPTH_TEST)
+        self.gl.disable(moderngl.CULL_FACE)
+        depth = self.gl.depth_texture((width, height))
+        only = self.gl.framebuffer(depth_attachment=depth)
+        only.use()
+        only.clear(depth=1.0)
+        self._set(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
+        for item in scene.items:
+            self._mesh(item.mesh).depth.render()
+        far = np.frombuffer(depth.read(), dtype=np.float32).reshape(height, width)[::-1]
+        for thing in (only, depth, mask):
+            thing.release()
+        return far < 1.0
+
+    # light, remembered by what it depends on
+
+    def _light(self, scene: Scene) -> tuple[Gathered | None, Any]:
+        if scene.base is None or scene.proxy is None:
+            return None, None
+        base = scene.base
+        place = (id(scene.proxy), scene.stance.tobytes(), base.point.tobytes(), base.normal.tobytes())
+        hits = _kept(
+            self._hits, place, 4, scene.proxy,
+            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm),
+        )
+        albedos = np.stack([scene.albedos["blank"], scene.albedos["rim"], base.material.albedo])
+        panel = scene.panel
+        lit = (
+            id(hits), id(scene.room.radiance), scene.room.turn, albedos.tobytes(),
+            None if panel is None else (panel.middle.tobytes(), panel.size_mm, panel.radiance.tobytes()),
+        )
+        if lit not in self._gathered:
+            result = gather(hits, scene.room, panel, albedos)
+            picture = self.gl.texture(
+                (GROUND_CELLS, GROUND_CELLS), 4, result.ground().astype("f4").tobytes(), dtype="f4"
+            )
+            picture.repeat_x = picture.repeat_y = False
+            self._gathered[lit] = ((hits, scene.room), result, picture)
+            while len(self._gathered) > 6:
+                self._gathered.popitem(last=False)[1][2].release()
+        self._gathered.move_to_end(lit)
+        _, result, picture = self._gathered[lit]
+        return result, picture
+
+    def _room(self, scene: Scene) -> Any:
+        panel = scene.panel
+        ground = scene.base
+        key = (
+            id(scene.room.radiance), scene.room.turn,
+            None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
+            None if ground is None else (ground.normal.tobytes(), ground.material),
+        )
+        if key in self._rooms:
+            self._rooms.move_to_end(key)
+            return self._rooms[key][1]
+        picture = surround(scene)
+        source = self.gl.texture((WIDTH, HEIGHT), 3, picture.tobytes(), dtype="f4")
+        source.build_mipmaps()
+        source.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        source.repeat_y = False
+        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, dtype="f2")
+        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f2")
+        frame = self.gl.framebuffer(color_attachments=[target])
+        frame.use()
+        self.gl.viewport = (0, 0, WIDTH, HEIGHT)
+        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        source.use(0)
+        for layer in range(LAYERS):
+            # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
+            self._set(self._gloss, room=0, rough=(layer / (LAYERS - 1)) ** 2)
+            self._screen_gloss.render(moderngl.TRIANGLES, vertices=3)
+            layers.write(target.read(), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
+        for thing in (frame, target, source):
+            thing.release()
+        layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        layers.repeat_y = False
+        self._rooms[key] = (scene.room, layers)
+        while len(self._rooms) > 6:
+            self._rooms.popitem(last=False)[1][1].release()
+        return layers
+
+    # drawing
+
+    def _draw_shadow(self, scene: Scene) -> None:
+        if scene.panel is None:
+            return
+        self._shadow_frame.use()
+        self._shadow_frame.clear(depth=1.0)
+        self.gl.viewport = (0, 0, SHADOW_SIZE, SHADOW_SIZE)
+        self.gl.enable(moderngl.DEPTH_TEST)
+        self.gl.disable(moderngl.CULL_FACE)
+        self._set(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)
+        for item in scene.items:
+            self._mesh(item.mesh).depth.render()
+
+    def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
+        picture = scene.backdrop.picture
+        if id(picture) not in self._backdrops:
+            height, width = picture.shape[:2]
+            texture = self.gl.texture((width, height), 3, picture.astype("f4").tobytes(), dtype="f4")
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_y = False
+            self._backdrops[id(picture)] = (picture, texture)
+            while len(self._backdrops) > 6:
+                self._backdrops.popitem(last=False)[1][1].release()
+        self._backdrops[id(picture)][1].use(0)
+        tall = (0.0, 0.0) if view.parallel else (view.tall * aspect, view.tall)
+        self._set(
+            self._backdrop, backdrop=0, turn=scene.backdrop.turn, ahead=view.ahead,
+            right=view.right, up=view.up, tall=tall, exposure=scene.exposure_stops,
+        )
+        self._screen_backdrop.render(moderngl.TRIANGLES, vertices=3)
+
+    def _prepare(
+        self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, smooth: bool
+    ) -> None:
+        room.use(2)
+        self._shadow.use(3)
+        (ground_map or self._white).use(4)
+        values: dict[str, Any] = {
+            "tint_map": 0, "slope_map": 1, "gloss_room": 2, "shadow_map": 3, "ground_light": 4,
+            "clip": view.clip_matrix(aspect), "stance": scene.stance, "eye": view.eye,
+            "ahead": view.ahead, "parallel_view": view.parallel, "layers": float(LAYERS),
+            "exposure": scene.exposure_stops, "has_panel": scene.panel is not None,
+            "is_ground": False, "shadow_taps": 16 if smooth else 8,
+        }
+        self._open_scene = scene
+        if scene.panel is not None:
+            side, up = scene.panel.edges
+            lamp = _shadow_view(scene)
+            values |= {
+                "panel_middle": scene.panel.middle, "panel_facing": scene.panel.facing,
+                "panel_side": side, "panel_up": up, "panel_half": scene.panel.size_mm / 2,
+                "panel_radiance": scene.panel.radiance, "shadow_clip": lamp.clip_matrix(1.0),
+                "shadow_texel": 2 * lamp.tall / SHADOW_SIZE,
+                "shadow_depth": lamp.reach_mm - max(lamp.reach_mm / 4000, 0.5),
+            }
+        if scene.base is not None:
+            base = scene.base
+            axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
+            under = scene.middle - ((scene.middle - base.point) @ base.normal) * base.normal
+            values |= {
+                "ground_axes": axes.T, "ground_middle": under,
+                "ground_half": 2.4 * scene.radius_mm,
+                "ground_open": (*open_light(scene, base.normal), 1.0),
+            }
+        self._set(self._surface, **values)
+
+    def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
+        drawn = self._mesh(item.mesh)
+        if drawn.lit_by is not gathered or drawn.lit_by is None:
+            drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
+            drawn.lit_by = gathered
+        self._use_material(item.material)
+        drawn.surface.render()
+
+    def _item_light(self, item: Item, gathered: Gathered | None) -> Array:
+        scene = self._open_scene
+        turn = scene.stance[:3, :3]
+        if gathered is not None and item.side is not None:
+            return gathered.at_sheet(item.side, item.mesh.uv)
+        normals = item.mesh.normals @ turn.T
+        if gathered is not None:
+            return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
+        steps = np.unique(np.rint(normals * 24).astype(int), axis=0, return_inverse=True)
+        light = np.array([open_light(scene, n / max(np.linalg.norm(n), 1e-9)) for n in steps[0] / 24])
+        return np.column_stack([light[steps[1].reshape(-1)], np.ones(len(normals))])
+
+    def _draw_base(self, base: Base) -> None:
+        across = np.cross(base.normal, base.along)
+        turn = np.linspace(0, 2 * np.pi, 181)[:-1]
+        flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+        points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
+        middle = base.point[None]
+        count = len(flat)
+        index = np.stack([np.full(count, count), np.arange(count), (np.arange(count) + 1) % count], 1)
+        buffer, light, indices, array = self._flat
+        rows = np.concatenate(
+            [
+                np.concatenate([points, middle]),
+                np.broadcast_to(base.normal, (count + 1, 3)),
+                np.concatenate([flat, [[0.0, 0.0]]]),
+            ],
+            axis=1,
+        )
+        buffer.write(rows.astype("f4").tobytes())
+        light.write(np.ones((count + 1, 4), "f4").tobytes())
+        indices.write(index.astype("i4").tobytes())
+        self._use_material(base.material)
+        self._set(self._surface, is_ground=True, stance=np.eye(4))
+        array.render()
+
+    def _use_material(self, material: Material) -> None:
+        tint, slope = self._white, self._level
+        if material.texture is not None:
+            tint, slope = self._texture(material.texture)
+        tint.use(0)
+        slope.use(1)
+        corners = texture_uv(np.eye(2), material)
+        self._set(
+            self._surface, kind=KINDS[material.kind], base=material.base, alpha=material.alpha,
+            textured=material.texture is not None, grain=corners.T,
+        )
+
+    # things on the card
+
+    def _texture(self, texture: Texture) -> tuple[Any, Any]:
+        if id(texture) not in self._textures:
+            made = []
+            for data in (texture.tint, texture.slope):
+                height, width, channels = data.shape
+                image = self.gl.texture(
+                    (width, height), channels, data.astype("f2").tobytes(), dtype="f2"
+                )
+                image.build_mipmaps()
+                image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+                image.anisotropy = 4.0
+                made.append(image)
+            if len(self._textures) > 24:
+                for image in self._textures.pop(next(iter(self._textures)))[1:]:
+                    image.release()
+            self._textures[id(texture)] = (texture, made[0], made[1])
+        return self._textures[id(texture)][1:]
+
+    def _mesh(self, mesh: Mesh) -> _Drawn:
+        if id(mesh) in self._meshes:
+            self._meshes.move_to_end(id(mesh))
+            return self._meshes[id(mesh)]
+        points = self.gl.buffer(mesh.points.astype("f4").tobytes())
+        rest = self.gl.buffer(np.column_stack([mesh.normals, mesh.uv]).astype("f4").tobytes())
+        light = self.gl.buffer(reserve=16 * len(mesh.points))
+        index = self.gl.buffer(mesh.faces.astype("i4").tobytes())
+        surface = self.gl.vertex_array(
+            self._surface,
+            [(points, "3f", "in_point"), (rest, "3f 2f", "in_normal", "in_uv"), (light, "4f", "in_light")],
+            index,
+        )
+        depth = self.gl.vertex_array(self._depth, [(points, "3f", "in_point")], index)
+        drawn = _Drawn(mesh, points, rest, light, index, surface, depth)
+        self._meshes[id(mesh)] = drawn
+        while len(self._meshes) > KEPT_MESHES:
+            old = self._meshes.popitem(last=False)[1]
+            for thing in (old.surface, old.depth, old.points, old.rest, old.light, old.index):
+                thing.release()
+        return drawn
+
+    def _upload_flat(self) -> tuple[Any, Any, Any, Any]:
+        buffer = self.gl.buffer(reserve=181 * 32)
+        light = self.gl.buffer(reserve=181 * 16)
+        index = self.gl.buffer(reserve=180 * 12)
+        array = self.gl.vertex_array(
+            self._surface,
+            [(buffer, "3f 3f 2f", "in_point", "in_normal", "in_uv"), (light, "4f", "in_light")],
+            index,
+        )
+        return buffer, light, index, array
+
+    def _frame(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
+        key = (width, height, samples)
+        if key not in self._frames:
+            if len(self._frames) >= 6:
+                for old in self._frames.pop(next(iter(self._frames))):
+                    old.release()
+            plain = self.gl.simple_framebuffer((width, height), components=4)
+            frame = plain
+            if samples:
+                frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
+            self._frames[key] = (frame, plain)
+        return self._frames[key]
+
+    def _program(self, vertex: str, fragment: str) -> Any:
+        common = (SHADERS / "common.glsl").read_text()
+        head = "#version 330\n" + self._defines
+        return self.gl.program(
+            vertex_shader=head + (SHADERS / vertex).read_text(),
+            fragment_shader=head + common + (SHADERS / fragment).read_text(),
+        )
+
+    @staticmethod
+    def _set(program: Any, **values: Any) -> None:
+        for name, value in values.items():
+            if name not in program:
+                continue  # the compiler drops what a shader does not use
+            if isinstance(value, np.ndarray):
+                # OpenGL takes matrices column by column
+                flat = value.T.reshape(-1) if value.ndim == 2 else value
+                program[name].value = tuple(float(x) for x in flat)
+            else:
+                program[name].value = value
+
+
+def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:
+    """The remembered value of ``key``; ``owner`` is held so that its id stays its own."""
+    if key not in store:
+        store[key] = (owner, make())
+        while len(store) > most:
+            store.popitem(last=False)
+    store.move_to_end(key)
+    return store[key][1]
+
+
+def _shadow_view(scene: Scene) -> View:
+    """A parallel view from the panel that holds the piece and the shadow next to it."""
+    assert scene.panel is not None
+    side, up = scene.panel.edges
+    ahead = scene.panel.facing
+    back = 3 * scene.radius_mm
+    return View(
+        eye=scene.middle - back * ahead,
+        right=np.cross(ahead, up),
+        up=up,
+        ahead=ahead,
+        parallel=True,
+        tall=1.04 * scene.radius_mm,
+        reach_mm=back + 9 * scene.radius_mm,
+    )

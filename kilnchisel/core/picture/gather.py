@@ -1,0 +1,280 @@
+"""Light that arrives at the surfaces of a scene, gathered for the draft.
+
+A still scene's soft light (the room, seen past the piece itself, and light bouncing between piece and
+ground) is collected by tracing rays from some thousand points of a coarse body and of the ground, and
+iterating the bounces. The draft interpolates it over the fine meshes, so that the inside of a mug and
+the ground near its foot are as dark as they will be in the mockup.
+
+The rays depend on the blank only; light and finishes are applied to their remembered hits.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from kilnchisel.core.blanks.body import Body, Sheet
+from kilnchisel.core.scene.light import Panel, Room
+from kilnchisel.core.scene.scene import Base
+
+Array = NDArray[Any]
+
+RAYS = 96
+BOUNCES = 4
+GROUND_CELLS = 56
+GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
+PANEL_POINTS = 4
+LIFT_MM = 0.02
+NOTHING, PIECE, GROUND = 0, 1, 2
+
+
+@dataclass(frozen=True, eq=False)
+class Lattice:
+    """Where a side's gathering points are: a grid over its sheet, ``first`` of them at low u and v."""
+
+    first: int
+    columns: int
+    rows: int
+    bounds: tuple[float, float, float, float]
+
+    def weights(self, uv: Array) -> tuple[Array, Array]:
+        """The four points round each (u, v) and their bilinear shares: (n, 4), (n, 4)."""
+        low_u, low_v, high_u, high_v = self.bounds
+        x = (uv[:, 0] - low_u) / (high_u - low_u) * (self.columns - 1)
+        y = (uv[:, 1] - low_v) / (high_v - low_v) * (self.rows - 1)
+        x, y = np.clip(x, 0, self.columns - 1), np.clip(y, 0, self.rows - 1)
+        x0 = np.minimum(x.astype(int), self.columns - 2)
+        y0 = np.minimum(y.astype(int), self.rows - 2)
+        fx, fy = x - x0, y - y0
+        corner = self.first + y0 * self.columns + x0
+        index = np.stack([corner, corner + 1, corner + self.columns, corner + self.columns + 1], 1)
+        share = np.stack([(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy], axis=1)
+        return index, share
+
+
+@dataclass(frozen=True, eq=False)
+class Hits:
+    """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
+
+    points, normals (n, 3) scene; directions (n, RAYS, 3); kind (n, RAYS); target (n, RAYS): index of
+    the gathering point nearest to the hit; slot (n,): index into the slots' albedos.
+    """
+
+    points: Array
+    normals: Array
+    pieces: int
+    directions: Array
+    kind: Array
+    target: Array
+    slot: Array
+    tracer: Any
+    ground_axes: Array
+    ground_middle: Array
+    ground_half_mm: float
+    lattices: dict[str, Lattice]
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        return cKDTree(_keyed(self.points[: self.pieces], self.normals[: self.pieces]))
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """Irradiance / pi at the gathering points (n, 3), and the share of open sky (n,)."""
+
+    hits: Hits
+    light: Array
+    open: Array
+
+    def at(self, points: Array, normals: Array) -> Array:
+        """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4)."""
+        distance, index = self.hits.tree.query(_keyed(points, normals), k=4, workers=-1)
+        weight = 1.0 / np.maximum(distance, 1e-3) ** 2
+        weight /= weight.sum(axis=1, keepdims=True)
+        values = np.column_stack([self.light, self.open])[index]
+        return (values * weight[..., None]).sum(axis=1)
+
+    def at_sheet(self, side: str, uv: Array) -> Array:
+        """Soft light and openness at points (n, 2) of a side's sheet: (n, 4)."""
+        index, share = self.hits.lattices[side].weights(uv)
+        values = np.column_stack([self.light, self.open])[index]
+        return np.einsum("nkc,nk->nc", values, share)
+
+    def ground(self) -> Array:
+        """The ground's grid as a picture (cells, cells, 4); row 0 at the low end of its v axis."""
+        values = np.column_stack([self.light, self.open])[self.hits.pieces :]
+        return values.reshape(GROUND_CELLS, GROUND_CELLS, 4)
+
+
+NORMAL_WEIGHT_MM = 25.0
+
+
+def _keyed(points: Array, normals: Array) -> Array:
+    return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
+
+
+def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float) -> Hits:
+    """Cast the rays: from the coarse body and from the ground around it."""
+    meshes = [shell.mesh for shell in (*body.shells, *body.extra)]
+    slots = [0 if shell.slot == "blank" else 1 for shell in (*body.shells, *body.extra)]
+    points = [mesh.points for mesh in meshes]
+    normals = [mesh.normals for mesh in meshes]
+    slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
+    triangles = [mesh.points[mesh.faces] for mesh in meshes]
+    turn, shift = stance[:3, :3], stance[:3, 3]
+    at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
+    keep = _apart(at, out, radius_mm)
+    points, normals, slot = [at[keep]], [out[keep]], [slots_at[keep]]
+    lattices = {}
+    for sheet in body.sheets:
+        p, n, t, size = _sampled_sheet(sheet)
+        lattices[sheet.side.name] = Lattice(
+            sum(len(x) for x in points), *size, sheet.side.domain.bounds
+        )
+        points.append(p)
+        normals.append(n)
+        slot.append(np.zeros(len(p), dtype=int))
+        triangles.append(t)
+    at = np.concatenate(points) @ turn.T + shift
+    out = np.concatenate(normals) @ turn.T
+    slots_at = np.concatenate(slot)
+    corners = np.concatenate(triangles) @ turn.T + shift
+    tracer = EmbreeScene()
+    TriangleMesh(tracer, corners.astype(np.float32))
+    axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
+    under = middle - ((middle - base.point) @ base.normal) * base.normal
+    half = GROUND_REACH * radius_mm
+    grid = (np.arange(GROUND_CELLS) + 0.5) / GROUND_CELLS * 2 - 1
+    u, v = np.meshgrid(grid * half, grid * half)
+    floor = under + u.reshape(-1, 1) * axes[0] + v.reshape(-1, 1) * axes[1]
+    all_points = np.concatenate([at, floor])
+    all_normals = np.concatenate([out, np.broadcast_to(base.normal, floor.shape)])
+    directions = _hemisphere(all_normals)
+    kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half)
+    return Hits(
+        all_points, all_normals, len(at), directions, kind, target,
+        np.concatenate([slots_at, np.full(len(floor), 2)]), tracer, axes, under, half,
+        lattices,
+    )
+
+
+def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
+    """Points, normals, triangles of an unlettered sheet, and its samples along u and v."""
+    low_u, low_v, high_u, high_v = sheet.side.domain.bounds
+    columns = 48 if len(sheet.cuts) else 16
+    u = np.linspace(low_u, high_u, columns + 1)
+    v = np.linspace(low_v, high_v, 9)
+    uu, vv = np.meshgrid(u, v)
+    uv = np.stack([uu.ravel(), vv.ravel()], axis=1)
+    points = sheet.side.to_body(uv, np.zeros(len(uv)))
+    normals = sheet.side.frames(uv)[:, 2]
+    index = np.arange(len(uv)).reshape(len(v), columns + 1)
+    a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
+    c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
+    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+    return points, normals, points[faces], (columns + 1, len(v))
+
+
+def _apart(points: Array, normals: Array, radius_mm: float) -> Array:
+    """Indices of points kept so that no two alike are closer than a hundredth of the piece."""
+    cell = radius_mm / 60
+    keys = np.column_stack([np.rint(points / cell), np.rint(normals * 3)]).astype(np.int64)
+    return np.sort(np.unique(keys, axis=0, return_index=True)[1])
+
+
+def _hemisphere(normals: Array) -> Array:
+    """RAYS cosine-weighted directions about each normal, (n, RAYS, 3), the same pattern for all.
+
+    Hammersley points on a disc lifted to the hemisphere; one pattern makes the result smooth.
+    """
+    i = np.arange(RAYS)
+    radical = np.array([int(f"{k:07b}"[::-1], 2) / 128 for k in i]) + 0.5 / 128
+    r, angle = np.sqrt((i + 0.5) / RAYS), 2 * np.pi * radical
+    pattern = np.stack([r * np.cos(angle), r * np.sin(angle), np.sqrt(1 - r * r)], axis=1)
+    helper = np.where(np.abs(normals[:, 2:]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
+    side = np.cross(helper, normals)
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    frames = np.stack([side, np.cross(normals, side), normals], axis=1)
+    return np.einsum("rk,nkj->nrj", pattern, frames)
+
+
+def _cast(
+    tracer: Any, points: Array, normals: Array, directions: Array, pieces: int,
+    under: Array, axes: Array, half: float,
+) -> tuple[Array, Array]:
+    count = len(points)
+    origins = np.repeat(points + LIFT_MM * normals, RAYS, axis=0)
+    ways = directions.reshape(-1, 3)
+    distance = np.asarray(
+        tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE")
+    )
+    struck = distance < 1e6
+    down = ways @ axes[2]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        to_ground = ((under - origins) @ axes[2]) / down
+    on_ground = (down < -1e-6) & (to_ground > 0) & ~(struck & (distance < to_ground))
+    on_piece = struck & ~on_ground
+    kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
+    target = np.zeros(count * RAYS, dtype=np.int32)
+    hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
+    # the surface that is struck faces the ray: look for a gathering point on that side
+    tree = cKDTree(_keyed(points[:pieces], normals[:pieces]))
+    target[on_piece] = tree.query(_keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
+    away = origins[on_ground] + to_ground[on_ground, None] * ways[on_ground] - under
+    cell = [
+        np.clip(np.floor((away @ axes[i] / half + 1) / 2 * GROUND_CELLS), 0, GROUND_CELLS - 1)
+        for i in range(2)
+    ]
+    target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
+    return kind.reshape(count, RAYS), target.reshape(count, RAYS)
+
+
+def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
+    """Apply light to the remembered hits. albedos (3, 3): of blank, rim and ground."""
+    sky = hits.kind == NOTHING
+    seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
+    seen[sky] = _softened(room).seen(hits.directions[sky])
+    direct = seen.mean(axis=1)
+    key = _panel_light(hits, panel) if panel is not None else np.zeros_like(direct)
+    reflect = albedos[hits.slot]
+    light = direct
+    for _ in range(BOUNCES):
+        sent = (light + key) * reflect
+        back = np.where((hits.kind != NOTHING)[..., None], sent[hits.target], 0.0)
+        light = direct + back.mean(axis=1)
+    clear = (hits.kind != PIECE).mean(axis=1)
+    return Gathered(hits, light, clear)
+
+
+def _softened(room: Room) -> Room:
+    """The room averaged to 32 x 16 blocks: few rays see all of it without noise."""
+    height, width = room.radiance.shape[:2]
+    rows, columns = 16, 32
+    picture = room.radiance.reshape(rows, height // rows, columns, width // columns, 3)
+    return Room(picture.mean(axis=(1, 3)), room.turn)
+
+
+def _panel_light(hits: Hits, panel: Panel) -> Array:
+    """Irradiance / pi from the panel, shadowed, at the gathering points, (n, 3)."""
+    side, up = panel.edges
+    offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.size_mm / 4
+    total = np.zeros((len(hits.points), 3))
+    start = hits.points + LIFT_MM * hits.normals
+    for du, dv in offsets[:PANEL_POINTS]:
+        way = panel.middle + du * side + dv * up - start
+        far = np.linalg.norm(way, axis=1)
+        way /= far[:, None]
+        lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
+        lit *= np.clip(-(way @ panel.facing), 0, None) * panel.size_mm**2 / far**2 / np.pi
+        blocked = np.asarray(
+            hits.tracer.run(start.astype(np.float32), way.astype(np.float32), query="DISTANCE")
+        ) < 1e6
+        total += np.where(blocked, 0.0, lit)[:, None] * panel.radiance / PANEL_POINTS
+    return total

@@ -1,0 +1,12 @@
+in vec2 screen;
+out vec4 colour;
+uniform sampler2D backdrop;
+uniform float turn;
+uniform vec3 ahead;
+uniform vec3 right;
+uniform vec3 up;
+uniform vec2 tall;    // tangents of half angles; zero for a parallel view
+void main() {
+    vec3 d = normalize(ahead + screen.x * tall.x * right + screen.y * tall.y * up);
+    colour = vec4(shown(textureLod(backdrop, round_uv(d, turn), 0.0).rgb), 1.0);
+}

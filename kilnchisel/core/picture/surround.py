@@ -1,0 +1,56 @@
+"""What a piece mirrors: the room above the ground, and the ground's own light below it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.scene.light import directions_of, solid_angles
+from kilnchisel.core.scene.scene import Scene
+
+Array = NDArray[Any]
+
+HEIGHT, WIDTH = 128, 256
+
+
+def surround(scene: Scene) -> Array:
+    """Radiance from all round as seen near the piece, (HEIGHT, WIDTH, 3), unturned.
+
+    Directions below the ground carry what the open ground sends back.
+    """
+    directions = directions_of(HEIGHT, WIDTH)
+    seen = scene.room.seen(directions)
+    if scene.base is not None:
+        below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
+        seen = seen * (1 - below) + ground_radiance(scene) * below
+    return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
+
+
+def open_light(scene: Scene, normal: Array) -> Array:
+    """Irradiance / pi of the room on an open surface, (3,)."""
+    directions = directions_of(32, 64)
+    weight = solid_angles(32, 64) * np.clip(directions @ normal, 0, None)
+    if scene.base is not None:
+        weight *= directions @ scene.base.normal > 0
+    return weight @ scene.room.seen(directions) / np.pi
+
+
+def panel_on(scene: Scene, point: Array, normal: Array) -> Array:
+    """Irradiance / pi of the panel at an open point, (3,)."""
+    panel = scene.panel
+    if panel is None:
+        return np.zeros(3)
+    way = panel.middle - point
+    far = float(np.linalg.norm(way))
+    facing = max(float(way @ normal) / far, 0) * max(-float(way @ panel.facing) / far, 0)
+    return panel.radiance * (facing * panel.size_mm**2 / far**2 / np.pi)
+
+
+def ground_radiance(scene: Scene) -> Array:
+    """What the open ground near the piece sends back, (3,)."""
+    assert scene.base is not None
+    normal = scene.base.normal
+    arriving = open_light(scene, normal) + panel_on(scene, scene.base.point, normal)
+    return arriving * scene.base.material.albedo

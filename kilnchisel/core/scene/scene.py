@@ -1,0 +1,170 @@
+"""The scene: everything a renderer needs, and nothing about how it draws.
+
+Scene coordinates are mm, z up. The piece keeps its own frame and is brought into the scene by
+``stance``, so that changing how it lies does not touch its meshes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.crafts.piece import Part, Piece
+from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.blank import Plaque
+from kilnchisel.core.job.lettering import Engraved
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.scene.light import ROOM_WHITE, Panel, Room, blurred_room, panel_of, room_of
+
+Array = NDArray[Any]
+
+HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
+
+
+@dataclass(frozen=True, eq=False)
+class Item:
+    """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any."""
+
+    name: str
+    side: str | None
+    mesh: Mesh
+    material: Material
+
+
+@dataclass(frozen=True, eq=False)
+class Base:
+    """The ground: a round flat surface through ``point`` with unit ``normal``."""
+
+    point: Array
+    normal: Array
+    along: Array  # unit vector along the texture's u
+    radius_mm: float
+    material: Material
+
+
+@dataclass(frozen=True, eq=False)
+class Backdrop:
+    """What is seen where nothing stands: the room out of focus, or one colour."""
+
+    picture: Array  # (h, w, 3) all-round, linear
+    turn: float
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Items, ground and light. ``middle`` and ``radius_mm``: the piece's ball, scene coordinates."""
+
+    items: tuple[Item, ...]
+    stance: Array  # (4, 4), piece to scene
+    base: Base | None
+    room: Room
+    panel: Panel | None
+    backdrop: Backdrop
+    exposure_stops: float
+    middle: Array
+    radius_mm: float
+    albedos: dict[str, Array]  # mean reflectance of "blank" and "rim", linear RGB
+    proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
+
+
+def stance_of(job: Job) -> Array:
+    """How the piece stands in the scene, (4, 4)."""
+    matrix = np.eye(4)
+    if isinstance(job.blank, Plaque) and job.setting.stance == "lying":
+        # front (-y) up, top (z) away from the viewer, back on the ground
+        matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
+        matrix[:3, 3] = [0, -job.blank.height_mm / 2, job.blank.thickness_mm]
+    elif isinstance(job.blank, Plaque):
+        matrix[:3, 3] = [0, 0, -job.blank.height_mm / 2]
+    return matrix
+
+
+def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
+    """The scene of a crafted job. ``proxy``: the coarse body of its blank."""
+    ground = material_of(job.finish)
+    slots = {"blank": ground, "rim": material_of(job.rim_finish)}
+    items = tuple(Item(part.name, part.side, part.mesh, _material(job, part, slots))
+                  for part in piece.all_parts)
+    stance = stance_of(job)
+    corners = np.stack([part.mesh.bounds for part in piece.all_parts])
+    low, high = corners[:, 0].min(axis=0), corners[:, 1].max(axis=0)
+    middle = stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3]
+    radius = float(np.linalg.norm(high - low) / 2)
+    setting = job.setting
+    room = room_of(setting.light)
+    return Scene(
+        items=items,
+        stance=stance,
+        base=_base(job, radius),
+        room=room,
+        panel=panel_of(setting.light.key, middle, radius),
+        backdrop=_backdrop(setting.ground, setting.light.room, setting.light.strength, room.turn),
+        exposure_stops=setting.exposure_stops,
+        middle=middle,
+        radius_mm=radius,
+        albedos={slot: material.albedo for slot, material in slots.items()},
+        proxy=proxy,
+    )
+
+
+def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
+    if part.lettering is None:
+        return slots[part.role]
+    lettering = job.letterings[part.lettering]
+    material = letter_material(lettering.finish, slots["blank"])
+    if isinstance(lettering.craft, Engraved):
+        return darkened(material, lettering.craft.darkened)
+    return material
+
+
+def _base(job: Job, radius: float) -> Base:
+    ground = job.setting.ground
+    material = _GROUNDS[ground.kind](ground)
+    if isinstance(job.blank, Plaque) and job.setting.stance == "hung":
+        back = job.blank.thickness_mm + HANG_GAP_MM
+        return Base(
+            np.array([0.0, back, 0.0]), np.array([0.0, -1.0, 0.0]), np.array([1.0, 0.0, 0.0]),
+            max(3000.0, 12 * radius), material,
+        )
+    # boards run a little askew, as a thing put down on a table does not line up with it
+    turn = np.radians(9.0)
+    return Base(
+        np.zeros(3), np.array([0.0, 0.0, 1.0]), np.array([np.cos(turn), np.sin(turn), 0.0]),
+        max(560.0, 4.5 * radius), material,
+    )
+
+
+def _card(ground: Ground) -> Material:
+    return Material("matte", hex_to_linear(ground.colour), 0.6, textures.fibre())
+
+
+_GROUNDS: dict[str, Any] = {
+    "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, textures.oak_boards()),
+    "card": _card,
+    "slate slab": lambda ground: Material(
+        "coated", hex_to_linear("#3d4145"), 0.42, textures.slate()
+    ),
+    "plaster": _card,
+}
+
+
+def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdrop:
+    if ground.behind == "plain":
+        colour = np.array(hex_to_linear(ground.behind_colour), dtype=np.float32)
+        return Backdrop(np.broadcast_to(colour, (2, 4, 3)).copy(), 0.0)
+    return Backdrop(_seen_room(room, strength), turn)
+
+
+@lru_cache(maxsize=8)
+def _seen_room(room: str, strength: float) -> Array:
+    return blurred_room(room) * np.float32(ROOM_WHITE * strength / 100)

@@ -1,0 +1,110 @@
+"""Where the picture is taken from: a perspective or a parallel camera as plain vectors."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.job.setting import Camera
+
+Array = NDArray[Any]
+
+FRAME_HEIGHT_MM = 24.0  # of the frame that ``lens_mm`` refers to
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """A camera. ``tall``: tan of half the vertical angle (perspective) or half the height in mm
+    (parallel). Unit vectors right, up, ahead."""
+
+    eye: Array
+    right: Array
+    up: Array
+    ahead: Array
+    parallel: bool
+    tall: float
+    reach_mm: float  # everything drawn is nearer than this
+
+    def project(self, points: Array, size: tuple[int, int]) -> Array:
+        """Scene points (n, 3) to pixels (n, 2), y down, and depth: (n, 3)."""
+        width, height = size
+        away = np.asarray(points) - self.eye
+        x, y, z = away @ self.right, away @ self.up, away @ self.ahead
+        span = np.full_like(z, self.tall) if self.parallel else np.maximum(z, 1e-6) * self.tall
+        scale = height / 2 / span
+        return np.stack([width / 2 + x * scale, height / 2 - y * scale, z], axis=-1)
+
+    def rays(self, pixels: Array, size: tuple[int, int]) -> tuple[Array, Array]:
+        """Pixels (n, 2), y down, to ray origins and unit directions, (n, 3) each."""
+        width, height = size
+        pixels = np.asarray(pixels, float)
+        x = (pixels[:, 0] - width / 2) / (height / 2) * self.tall
+        y = (height / 2 - pixels[:, 1]) / (height / 2) * self.tall
+        if self.parallel:
+            origins = self.eye + x[:, None] * self.right + y[:, None] * self.up
+            return origins, np.broadcast_to(self.ahead, origins.shape)
+        directions = self.ahead + x[:, None] * self.right + y[:, None] * self.up
+        directions = directions / np.linalg.norm(directions, axis=1, keepdims=True)
+        return np.broadcast_to(self.eye, directions.shape), directions
+
+    def mm_per_pixel(self, point: Array, size: tuple[int, int]) -> float:
+        """Size of a pixel at a scene point, mm."""
+        depth = float((np.asarray(point) - self.eye) @ self.ahead)
+        return 2 * self.tall * (1.0 if self.parallel else depth) / size[1]
+
+    def clip_matrix(self, aspect: float) -> Array:
+        """(4, 4) to clip coordinates of OpenGL, for column vectors."""
+        look = np.eye(4)
+        look[:3, :3] = np.stack([self.right, self.up, -self.ahead])
+        look[:3, 3] = -look[:3, :3] @ self.eye
+        near, far = max(self.reach_mm / 4000, 0.5), self.reach_mm
+        lens = np.zeros((4, 4))
+        if self.parallel:
+            lens[0, 0], lens[1, 1] = 1 / (self.tall * aspect), 1 / self.tall
+            lens[2, 2], lens[2, 3], lens[3, 3] = -2 / (far - near), -(far + near) / (far - near), 1
+        else:
+            lens[0, 0], lens[1, 1] = 1 / (self.tall * aspect), 1 / self.tall
+            lens[2, 2] = -(far + near) / (far - near)
+            lens[2, 3], lens[3, 2] = -2 * far * near / (far - near), -1
+        return lens @ look
+
+
+def walk_round(camera: Camera, middle: Array) -> View:
+    """The perspective camera at its place, looking at ``middle`` (or beside it by shift and rise)."""
+    turn, tilt = np.radians(camera.turn_deg), np.radians(camera.tilt_deg)
+    ahead = np.array(
+        [-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)]
+    )
+    right = np.array([np.cos(turn), np.sin(turn), 0.0])
+    up = np.cross(right, ahead)
+    aim = np.asarray(middle) + camera.shift_mm * right + camera.rise_mm * up
+    return View(
+        eye=aim - camera.distance_mm * ahead,
+        right=right,
+        up=up,
+        ahead=ahead,
+        parallel=False,
+        tall=FRAME_HEIGHT_MM / 2 / camera.lens_mm,
+        reach_mm=camera.distance_mm * 4 + 8000.0,
+    )
+
+
+def square_on(target: Array, frame: Array, half_height_mm: float) -> View:
+    """A parallel camera straight at ``target``.
+
+    frame (3, 3): rows are the surface's right, up and outward normal there.
+    """
+    right, up, out = frame
+    distance = 4 * half_height_mm + 1000.0
+    return View(
+        eye=target + distance * out,
+        right=right,
+        up=up,
+        ahead=-out,
+        parallel=True,
+        tall=half_height_mm,
+        reach_mm=distance * 2 + 4000.0,
+    )
