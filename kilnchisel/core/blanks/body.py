@@ -76,8 +76,8 @@ def body_of(blank: Blank, fine: bool = True) -> Body:
 
 
 def arc_angles(start_deg: float, end_deg: float, radius_mm: float, fine: bool) -> Array:
-    """Angles (radians) along an arc, close enough that no chord strays 0.01 mm (fine) or 0.3 mm."""
-    sagitta = 0.01 if fine else 0.3
+    """Angles (radians) along an arc, close enough that no chord strays 0.02 mm (fine) or 0.3 mm."""
+    sagitta = 0.02 if fine else 0.3
     step = 2 * np.arccos(max(1 - sagitta / max(radius_mm, sagitta), 0.5))
     halves = max(int(np.ceil(abs(np.radians(end_deg - start_deg)) / step / 2)), 2 if fine else 1)
     return np.radians(np.linspace(start_deg, end_deg, 2 * halves + 1))  # the middle is a point

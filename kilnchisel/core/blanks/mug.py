@@ -22,8 +22,8 @@ FOOT_RISE_MM = 0.8
 def mug_body(mug: Mug, fine: bool) -> Body:
     """The body of a mug, standing on z = 0 about the z axis."""
     radius = mug.diameter_mm / 2
-    # chord error of the wall stays under 0.002 mm: du² / 8R
-    columns = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * 0.002))), 180) if fine else 48
+    # chord error of the wall stays under 0.005 mm: du² / 8R
+    columns = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * 0.005))), 180) if fine else 48
     foot, top = foot_round(mug), wall_top(mug)
     half = np.pi * radius
     cuts = np.linspace(-half, half, columns + 1)
@@ -91,10 +91,10 @@ def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]
     stand = line((ring, 0.0), (flat, 0.0))
     corner = arc((flat, foot), foot, -90, 0)
     rim = arc(bead_centre, bead, -start, 180 + start)
-    heights = np.linspace(wall_top(mug), floor + inner_round, 12 if fine else 6)
+    heights = np.linspace(wall_top(mug), floor + inner_round, 9 if fine else 6)
     inside = line(*[(inner, float(z)) for z in heights])
     inner_corner = arc((inner - inner_round, floor + inner_round), inner_round, 0, -90, inward=True)
-    radii = np.linspace(inner - inner_round, 0.0, 8 if fine else 4)
+    radii = np.linspace(inner - inner_round, 0.0, 7 if fine else 4)
     inner_floor = line(*[(float(r), floor) for r in radii])
     runs: list[tuple[str, FinishSlot, tuple[Array, Array]]] = [
         ("underside", "blank", under),
@@ -161,7 +161,7 @@ def _handle(mug: Mug, fine: bool) -> Mesh:
     width, thick = _handle_section(mug)
     radius = mug.diameter_mm / 2
     root = radius - 0.8 * mug.wall_mm
-    along = np.linspace(0, np.pi, 97 if fine else 15)
+    along = np.linspace(0, np.pi, 81 if fine else 15)
     # a loop a little squarer than an ellipse: |x|^p + |z|^p with p = 2.4
     p = 2 / 2.4
     x = root + reach * np.sin(along) ** p
@@ -176,7 +176,7 @@ def _handle(mug: Mug, fine: bool) -> Mesh:
     side = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1)
     way = np.linspace(0, 1, len(centre))
     flare = 1 + 0.3 * np.exp(-(np.minimum(way, 1 - way) / 0.06) ** 2)
-    turn = np.linspace(0, 2 * np.pi, (49 if fine else 13))
+    turn = np.linspace(0, 2 * np.pi, (37 if fine else 13))
     cos, sin = np.cos(turn), np.sin(turn)
     cos[-1], sin[-1] = cos[0], sin[0]
     in_plane = centre[:, None, :] + (thick * flare)[:, None, None] * cos[None, :, None] * side[:, None]

@@ -51,6 +51,31 @@ class _Drawn:
     lit_by: object = None
 
 
+@dataclass(frozen=True, eq=False)
+class _Maps:
+    """A texture on the card: value = stored² * high for tint, (2 stored - 1) * steep for slope."""
+
+    texture: Texture | None
+    tint: Any
+    slope: Any
+    high: float
+    steep: float
+
+
+@dataclass(eq=False)
+class _Frames:
+    """Targets of one size: what is drawn to, what stays from picture to picture, what is read."""
+
+    frame: Any
+    still: Any
+    plain: Any
+    still_of: object = None
+
+    def release(self) -> None:
+        for target in {id(t): t for t in (self.frame, self.still, self.plain)}.values():
+            target.release()
+
+
 class Draft:
     """Renders scenes. Raises KilnError when no OpenGL through EGL can be had."""
 
@@ -79,39 +104,73 @@ class Draft:
         self._shadow.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._shadow.repeat_x = self._shadow.repeat_y = False
         self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
+        self._shadow_of: tuple[Any, Any] = (None, None)
         self._meshes: OrderedDict[int, _Drawn] = OrderedDict()
-        self._textures: dict[int, tuple[Texture, Any, Any]] = {}
-        self._frames: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+        self._textures: dict[int, _Maps] = {}
+        self._frames: dict[tuple[int, int, int], _Frames] = {}
         self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
         self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
         self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, Any]] = OrderedDict()
         self._flat = self._upload_flat()
-        self._white = self.gl.texture((1, 1), 3, np.ones(3, "f4").tobytes(), dtype="f4")
-        self._level = self.gl.texture((1, 1), 2, np.zeros(2, "f4").tobytes(), dtype="f4")
+        white = self._image(np.full((1, 1, 3), 255.0))
+        self._plain = _Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+        self._smooth = False
 
     def render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool = True) -> Array:
         """A picture (h, w, 4) uint8, sRGB. ``smooth``: multisampled and with fine shadows."""
         width, height = size
+        self._smooth = smooth
         gathered, ground_map = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
-        frame, resolved = self._frame(width, height, 4 if smooth else 0)
-        frame.use()
-        self.gl.viewport = (0, 0, width, height)
-        self.gl.clear(0.5, 0.5, 0.5, 1.0)
-        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        self._draw_backdrop(scene, view, width / height)
-        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        frames = self._targets(width, height, 4 if smooth else 0)
         self._prepare(scene, view, width / height, room, ground_map, smooth)
+        still_of = self._still_key(scene, view, gathered, room)
+        self.gl.viewport = (0, 0, width, height)
+        if frames.still_of != still_of:
+            frames.still.use()
+            self._draw_still(scene, view, width / height, gathered)
+            frames.still_of = still_of
+        self.gl.copy_framebuffer(frames.frame, frames.still)
+        frames.frame.use()
+        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in scene.items:
-            self._draw_item(item, gathered)
+            if item.side is not None:
+                self._draw_item(item, gathered)
+        if frames.plain is not frames.frame:
+            self.gl.copy_framebuffer(frames.plain, frames.frame)
+        pixels = np.frombuffer(frames.plain.read(components=4), dtype=np.uint8)
+        return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+
+    def _draw_still(
+        self, scene: Scene, view: View, aspect: float, gathered: Gathered | None
+    ) -> None:
+        """All that a change of lettering leaves as it is: backdrop, shells, ground."""
+        self.gl.clear(0.5, 0.5, 0.5, 1.0, depth=1.0)
+        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._draw_backdrop(scene, view, aspect)
+        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
+            if item.side is None:
+                self._draw_item(item, gathered)
         if scene.base is not None:
             self._draw_base(scene.base)
-        if resolved is not frame:
-            self.gl.copy_framebuffer(resolved, frame)
-        pixels = np.frombuffer(resolved.read(components=4), dtype=np.uint8)
-        return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+            self._set(self._surface, is_ground=False, stance=scene.stance)
+
+    def _still_key(
+        self, scene: Scene, view: View, gathered: Gathered | None, room: Any
+    ) -> tuple[Any, ...]:
+        """Equal for two pictures whose still part is the same. Holds what it compares, so that no
+        identity is reused while it is remembered."""
+        items = tuple((item.mesh, item.material) for item in scene.items if item.side is None)
+        eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall)
+        panel = None if scene.panel is None else (*scene.panel.middle, scene.panel.size_mm)
+        base = None if scene.base is None else (scene.base.material, scene.base.radius_mm)
+        return (
+            items, eye, panel, base, scene.exposure_stops, scene.stance.tobytes(), gathered, room,
+            id(scene.backdrop.picture), scene.backdrop.turn,
+        )
 
     def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
         """Which pixels the piece covers, (h, w) bool, by pixel centres."""
@@ -179,8 +238,8 @@ class Draft:
         source.build_mipmaps()
         source.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
         source.repeat_y = False
-        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, dtype="f2")
-        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f2")
+        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, dtype="f4")
+        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
         frame = self.gl.framebuffer(color_attachments=[target])
         frame.use()
         self.gl.viewport = (0, 0, WIDTH, HEIGHT)
@@ -203,8 +262,17 @@ class Draft:
     # drawing
 
     def _draw_shadow(self, scene: Scene) -> None:
-        if scene.panel is None:
+        """The shadow map. While something moves, the relief of letters may lag behind in it."""
+        panel = scene.panel
+        if panel is None:
             return
+        still = tuple(item.mesh for item in scene.items if item.side is None)
+        lettered = tuple(item.mesh for item in scene.items if item.side is not None)
+        place = (panel.middle.tobytes(), panel.size_mm, scene.stance.tobytes(), scene.radius_mm)
+        drawn, relief = self._shadow_of
+        if drawn == (still, place) and (relief == lettered or not self._smooth):
+            return
+        self._shadow_of = ((still, place), lettered)
         self._shadow_frame.use()
         self._shadow_frame.clear(depth=1.0)
         self.gl.viewport = (0, 0, SHADOW_SIZE, SHADOW_SIZE)
@@ -237,7 +305,7 @@ class Draft:
     ) -> None:
         room.use(2)
         self._shadow.use(3)
-        (ground_map or self._white).use(4)
+        (ground_map or self._plain.tint).use(4)
         values: dict[str, Any] = {
             "tint_map": 0, "slope_map": 1, "gloss_room": 2, "shadow_map": 3, "ground_light": 4,
             "clip": view.clip_matrix(aspect), "stance": scene.stance, "eye": view.eye,
@@ -312,36 +380,42 @@ class Draft:
         array.render()
 
     def _use_material(self, material: Material) -> None:
-        tint, slope = self._white, self._level
-        if material.texture is not None:
-            tint, slope = self._texture(material.texture)
-        tint.use(0)
-        slope.use(1)
+        maps = self._plain if material.texture is None else self._texture(material.texture)
+        fine = 4.0 if self._smooth else 1.0
+        for unit, image in enumerate((maps.tint, maps.slope)):
+            image.anisotropy = fine
+            image.use(unit)
         corners = texture_uv(np.eye(2), material)
         self._set(
             self._surface, kind=KINDS[material.kind], base=material.base, alpha=material.alpha,
             textured=material.texture is not None, grain=corners.T,
+            tint_high=maps.high, slope_steep=maps.steep,
         )
 
     # things on the card
 
-    def _texture(self, texture: Texture) -> tuple[Any, Any]:
+    def _texture(self, texture: Texture) -> _Maps:
         if id(texture) not in self._textures:
-            made = []
-            for data in (texture.tint, texture.slope):
-                height, width, channels = data.shape
-                image = self.gl.texture(
-                    (width, height), channels, data.astype("f2").tobytes(), dtype="f2"
-                )
-                image.build_mipmaps()
-                image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-                image.anisotropy = 4.0
-                made.append(image)
+            # a byte a channel samples fastest in software; the square root spends it on the darks
+            high = float(texture.tint.max())
+            steep = max(float(np.abs(texture.slope).max()), 1e-9)
+            tint = self._image(np.sqrt(np.clip(texture.tint / high, 0, 1)) * 255)
+            slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
             if len(self._textures) > 24:
-                for image in self._textures.pop(next(iter(self._textures)))[1:]:
-                    image.release()
-            self._textures[id(texture)] = (texture, made[0], made[1])
-        return self._textures[id(texture)][1:]
+                old = self._textures.pop(next(iter(self._textures)))
+                old.tint.release()
+                old.slope.release()
+            self._textures[id(texture)] = _Maps(texture, tint, slope, high, steep)
+        return self._textures[id(texture)]
+
+    def _image(self, data: Array) -> Any:
+        height, width, channels = data.shape
+        image = self.gl.texture(
+            (width, height), channels, np.rint(data).astype("u1").tobytes(), alignment=1
+        )
+        image.build_mipmaps()
+        image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        return image
 
     def _mesh(self, mesh: Mesh) -> _Drawn:
         if id(mesh) in self._meshes:
@@ -376,17 +450,15 @@ class Draft:
         )
         return buffer, light, index, array
 
-    def _frame(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
+    def _targets(self, width: int, height: int, samples: int) -> _Frames:
         key = (width, height, samples)
         if key not in self._frames:
-            if len(self._frames) >= 6:
-                for old in self._frames.pop(next(iter(self._frames))):
-                    old.release()
-            plain = self.gl.simple_framebuffer((width, height), components=4)
-            frame = plain
-            if samples:
-                frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
-            self._frames[key] = (frame, plain)
+            if len(self._frames) >= 4:
+                self._frames.pop(next(iter(self._frames))).release()
+            frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
+            still = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
+            plain = self.gl.simple_framebuffer((width, height), components=4) if samples else frame
+            self._frames[key] = _Frames(frame, still, plain)
         return self._frames[key]
 
     def _program(self, vertex: str, fragment: str) -> Any:

@@ -10,6 +10,8 @@ uniform float alpha;
 uniform bool textured;
 uniform sampler2D tint_map;
 uniform sampler2D slope_map;
+uniform float tint_high;
+uniform float slope_steep;
 
 uniform vec3 eye;
 uniform vec3 ahead;
@@ -61,7 +63,7 @@ vec3 bumped(vec3 n) {
     vec3 b = across_x * ux.y + across_y * uy.y;
     float lt = dot(t, t), lb = dot(b, b);
     if (lt < 1e-16 || lb < 1e-16) return n;
-    vec2 slope = texture(slope_map, uv).rg;
+    vec2 slope = (texture(slope_map, uv).rg * 2.0 - 1.0) * slope_steep;
     return normalize(n - slope.x * t * inversesqrt(lt) - slope.y * b * inversesqrt(lb));
 }
 
@@ -131,7 +133,8 @@ void main() {
     vec3 n = bumped(flat_n);
     float c = dot(n, view);
     if (c < 0.02) { n = normalize(n + (0.02 - c) * view); c = 0.02; }
-    vec3 tone = base * (textured ? texture(tint_map, uv).rgb : vec3(1.0));
+    vec3 stored = texture(tint_map, uv).rgb;
+    vec3 tone = base * stored * stored * tint_high;
     vec4 arrived = soft;
     if (is_ground) {
         vec2 at = (transpose(ground_axes) * (point - ground_middle)).xy / ground_half;
