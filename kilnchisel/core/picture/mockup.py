@@ -1,0 +1,178 @@
+"""The mockup: the scene path traced, denoised with guides, and finished like the draft.
+
+A picture is refined in short slices of samples; between slices it can be shown and cancelled.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.colour import picture_curve, srgb_encode
+from kilnchisel.core.picture.tracing import TracedScene
+from kilnchisel.core.scene.light import look_up
+from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.view import View
+
+Array = NDArray[Any]
+
+SLICE = 240_000  # pixels x samples a slice: under 0.2 s on two cores, so that cancelling is quick
+GUIDE_SAMPLES = 8
+ROUGH_FROM = 160_000  # pictures with more pixels are first shown at half size
+LOOKS = (4, 16, 64, 256)
+Stop = Callable[[], bool]
+
+
+@dataclass(frozen=True, eq=False)
+class Refined:
+    """A state of the picture: pixels (h, w, 3) uint8 sRGB, smaller than asked for at first."""
+
+    pixels: Array
+    done: int
+    wanted: int
+
+
+class Cancelled(Exception):
+    """The picture is not wanted any more."""
+
+
+class Mockup:
+    """A scene ready to be looked at from any view."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.traced = TracedScene(scene)
+
+    def refine(
+        self, view: View, size: tuple[int, int], samples: int, stop: Stop = lambda: False,
+        progress: Callable[[float], None] = lambda share: None,
+    ) -> Iterator[Refined]:
+        """Pictures of growing quality, the last one with all samples.
+
+        ``progress`` hears the share done, 0..1. Ends early, without the last picture, when ``stop``
+        answers True. Raises KilnError when the tracer gives up.
+        """
+        try:
+            if size[0] * size[1] >= ROUGH_FROM and samples > LOOKS[0]:
+                half = (size[0] // 2, size[1] // 2)
+                yield Refined(self._whole(view, half, 2, stop), 0, samples)
+            yield from self._refined(view, size, samples, stop, progress)
+        except Cancelled:
+            return
+
+    def _whole(self, view: View, size: tuple[int, int], samples: int, stop: Stop) -> Array:
+        light = self._slices(self.traced.light, view, size, samples, 1, stop) / samples
+        guides = self._slices(self.traced.guides, view, size, 2, 2, stop) / 2
+        return self._finished(light, guides, backdrop_of(self.scene, view, size), samples, True)
+
+    def _refined(
+        self, view: View, size: tuple[int, int], samples: int, stop: Stop,
+        progress: Callable[[float], None],
+    ) -> Iterator[Refined]:
+        backdrop = backdrop_of(self.scene, view, size)
+        guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 3, stop)
+        guides /= GUIDE_SAMPLES
+        total = np.zeros((size[1], size[0], 4), dtype=np.float32)
+        done = 0
+        for look in [*(n for n in LOOKS if n < samples), samples]:
+            while done < look:
+                step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
+                total += self._slices(self.traced.light, view, size, step, 10 + done, stop)
+                done += step
+                progress(done / samples)
+            pixels = self._finished(total / done, guides, backdrop, done, fast=done < samples)
+            if stop():
+                raise Cancelled
+            yield Refined(pixels, done, samples)
+
+    def _slices(
+        self, draw: Callable[..., Array], view: View, size: tuple[int, int], samples: int,
+        seed: int, stop: Stop,
+    ) -> Array:
+        """Samples of the whole picture, in bands of rows small enough to stop between."""
+        width, height = size
+        bands = max(1, -(-width * height * samples // SLICE))
+        rows = np.linspace(0, height, bands + 1).astype(int)
+        strips = []
+        for number, (first, last) in enumerate(zip(rows[:-1], rows[1:], strict=True)):
+            if stop():
+                raise Cancelled
+            if last > first:
+                strips.append(draw(view, size, (int(first), int(last)), samples, seed * 4099 + number))
+        return np.concatenate(strips)
+
+    def _finished(
+        self, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
+    ) -> Array:
+        colour = denoised(light[..., :3], guides, samples, fast)
+        colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
+        shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
+        return np.rint(shown * 255).astype(np.uint8)
+
+    def linear(self, view: View, size: tuple[int, int], samples: int, clean: bool = True) -> Array:
+        """Scene-linear picture before curve and exposure, (h, w, 3), for checks and measurements."""
+
+        def never() -> bool:
+            return False
+
+        light = self._slices(self.traced.light, view, size, samples, 5, never) / samples
+        colour = light[..., :3]
+        if clean:
+            guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
+            colour = denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
+        return colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop_of(self.scene, view, size)
+
+
+def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
+    """What is seen where nothing stands, (h, w, 3) linear; the same the draft draws."""
+    width, height = size
+    if view.parallel:
+        seen = look_up(scene.backdrop.picture, view.ahead[None], scene.backdrop.turn)
+        return np.broadcast_to(seen[0].astype(np.float32), (height, width, 3))
+    # smooth as it is, every fourth pixel is enough
+    small = (max(width // 4, 2), max(height // 4, 2))
+    x = (np.arange(small[0]) + 0.5) * width / small[0]
+    y = (np.arange(small[1]) + 0.5) * height / small[1]
+    grid = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    _, directions = view.rays(grid, size)
+    seen = look_up(scene.backdrop.picture, directions, scene.backdrop.turn)
+    return _enlarged(seen.reshape(small[1], small[0], 3), size)
+
+
+def _enlarged(picture: Array, size: tuple[int, int]) -> Array:
+    """Bilinear enlargement of (h, w, 3) to ``size``, pixel centres kept."""
+    width, height = size
+    y = np.clip((np.arange(height) + 0.5) * picture.shape[0] / height - 0.5, 0, picture.shape[0] - 1)
+    x = np.clip((np.arange(width) + 0.5) * picture.shape[1] / width - 0.5, 0, picture.shape[1] - 1)
+    y0 = np.minimum(y.astype(int), picture.shape[0] - 2)
+    x0 = np.minimum(x.astype(int), picture.shape[1] - 2)
+    fy, fx = (y - y0)[:, None, None], (x - x0)[None, :, None]
+    rows = picture[y0] * (1 - fy) + picture[y0 + 1] * fy
+    return (rows[:, x0] * (1 - fx) + rows[:, x0 + 1] * fx).astype(np.float32)
+
+
+def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
+    """Noise taken out with albedo and normal (h, w, 6) as guides.
+
+    With many samples the noise that is left is trusted more than the guess, so the result converges to
+    the path tracer's own.
+    """
+    import pyoidn
+
+    colour = np.ascontiguousarray(colour, dtype=np.float32)
+    try:
+        clean = pyoidn.denoise(
+            colour,
+            albedo=np.clip(guides[..., :3], 0, 1).astype(np.float32),
+            normal=np.clip(guides[..., 3:6], -1, 1).astype(np.float32),
+            hdr=True,
+            quality="fast" if fast else "high",
+        )
+    except (RuntimeError, OSError):
+        return colour  # grainy, but true
+    trust = float(np.clip((samples - 256) / 2048, 0.0, 0.8))
+    return clean * (1 - trust) + colour * trust if trust > 0 else clean

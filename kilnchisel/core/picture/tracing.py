@@ -1,0 +1,319 @@
+"""A scene in the path tracer, and samples of it.
+
+One thread owns the path tracer: load a ``TracedScene`` there and use it only there.
+"""
+
+from __future__ import annotations
+
+import os
+from functools import lru_cache
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.material import COAT_INDEX, Material, Texture, texture_uv
+from kilnchisel.core.picture.variants import SAFE, best_variant
+from kilnchisel.core.scene.scene import Base, Item, Scene
+from kilnchisel.core.scene.view import View
+
+Array = NDArray[Any]
+
+DEPTH = 8
+
+
+@lru_cache(maxsize=1)
+def tracer() -> ModuleType:
+    """The path-tracing library with its best variant set, falling back to the safe one."""
+    variant = best_variant()
+    if variant.library:
+        os.environ["DRJIT_LIBLLVM_PATH"] = variant.library
+    import mitsuba
+
+    try:
+        mitsuba.set_variant(variant.name)
+    except Exception:  # a remembered variant may have gone with an update
+        mitsuba.set_variant(SAFE)
+    mitsuba.set_log_level(mitsuba.LogLevel.Error)
+    return mitsuba
+
+
+def variant_name() -> str:
+    """The variant in use, for the status line and the benchmarks."""
+    return str(tracer().variant())
+
+
+class TracedScene:
+    """A scene loaded into the path tracer."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.mi = tracer()
+        try:
+            self._loaded = self._load(scene)
+            self._path = self.mi.load_dict(
+                {"type": "path", "max_depth": DEPTH, "hide_emitters": True}
+            )
+            self._guide = self.mi.load_dict(
+                {"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"}
+            )
+        except (RuntimeError, MemoryError) as error:
+            raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
+        self._wide = variant_name() != SAFE
+
+    def light(
+        self, view: View, size: tuple[int, int], rows: tuple[int, int], samples: int, seed: int
+    ) -> Array:
+        """Sum of ``samples`` fresh samples of rows first..last: (rows, w, 4) linear RGB, coverage."""
+        return self._sampled(self._path, 4, view, size, rows, samples, seed)
+
+    def guides(
+        self, view: View, size: tuple[int, int], rows: tuple[int, int], samples: int, seed: int
+    ) -> Array:
+        """Sum of ``samples`` samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
+        return self._sampled(self._guide, 6, view, size, rows, samples, seed)
+
+    def _sampled(
+        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
+        rows: tuple[int, int], samples: int, seed: int,
+    ) -> Array:
+        draw = self._wave if self._wide else self._film
+        try:
+            values = draw(integrator, channels, view, size, rows, samples, seed)
+        except (RuntimeError, MemoryError) as error:
+            raise KilnError(f"The mockup stopped ({error}); make the picture smaller.") from None
+        return np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
+
+    def _wave(
+        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
+        rows: tuple[int, int], samples: int, seed: int,
+    ) -> Array:
+        """All samples as one wave of rays.
+
+        Sizes and camera are passed as variables and not built into the compiled program, so that
+        another window size or view starts at once.
+        """
+        import drjit as dr
+
+        mi = self.mi
+        (width, height), (first, last) = size, rows
+        pixels = width * (last - first)
+        sampler = mi.load_dict({"type": "independent"})
+        sampler.seed(seed, pixels * samples)
+        number = dr.arange(mi.UInt32, pixels * samples) % dr.opaque(mi.UInt32, pixels)
+        wide = dr.opaque(mi.UInt32, width)
+        row = number // wide
+        column = number - row * wide
+        jitter = sampler.next_2d()
+
+        def scalar(value: float) -> Any:
+            return dr.opaque(mi.Float, float(value))
+
+        def vector(values: Array) -> Any:
+            return mi.Vector3f(*(scalar(value) for value in values))
+
+        step = scalar(2 * view.tall / height)
+        x = (mi.Float(column) + jitter.x - scalar(width / 2)) * step
+        y = (scalar(height / 2 - first) - mi.Float(row) - jitter.y) * step
+        aside = vector(view.right) * x + vector(view.up) * y
+        if view.parallel:
+            origin, direction = mi.Point3f(vector(view.eye) + aside), vector(view.ahead) + 0 * x
+        else:
+            origin = mi.Point3f(vector(view.eye) + 0 * x)
+            direction = dr.normalize(vector(view.ahead) + aside)
+        ray = mi.RayDifferential3f(o=origin, d=direction)
+        colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
+        if channels == 4:
+            layers = [colour.x, colour.y, colour.z, dr.select(hit, mi.Float(1), mi.Float(0))]
+        else:
+            layers = list(extra)[:channels]
+        dr.eval(layers)
+        values = np.stack([np.array(layer) for layer in layers], axis=-1)
+        return values.reshape(samples, last - first, width, channels).sum(axis=0)
+
+    def _film(
+        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
+        rows: tuple[int, int], samples: int, seed: int,
+    ) -> Array:
+        """The same by the tracer's own film, for the variant that traces ray by ray."""
+        sensor = self._sensor(view, size, rows)
+        image = self.mi.render(
+            self._loaded, sensor=sensor, integrator=integrator, spp=samples, seed=seed
+        )
+        values = np.array(image, dtype=np.float32)
+        # the guides' film carries its own colour and coverage in front
+        return values[..., values.shape[-1] - channels :] * samples
+
+    def _load(self, scene: Scene) -> Any:
+        mi = self.mi
+        parts: dict[str, Any] = {
+            "type": "scene",
+            "room": {
+                "type": "envmap",
+                "bitmap": mi.Bitmap(np.ascontiguousarray(scene.room.radiance, dtype=np.float32)),
+                "to_world": self._room_turn(scene.room.turn),
+            },
+        }
+        bsdfs: dict[Material, Any] = {}
+        for number, item in enumerate(scene.items):
+            if len(item.mesh.faces):
+                parts[f"item{number}"] = self._mesh(f"item{number}", item, bsdfs)
+        if scene.base is not None:
+            parts["ground"] = self._ground(scene.base, bsdfs)
+        if scene.panel is not None:
+            parts["panel"] = self._panel()
+        return mi.load_dict(parts)
+
+    def _room_turn(self, turn: float) -> Any:
+        # The tracer's all-round pictures have y up; ours have z up and are read at azimuth + turn.
+        t = self.mi.ScalarTransform4f
+        return t().rotate([0, 0, 1], float(np.degrees(turn))) @ t().rotate([1, 0, 0], 90)
+
+    def _mesh(self, name: str, item: Item, bsdfs: dict[Material, Any]) -> Any:
+        turn, shift = self.scene.stance[:3, :3], self.scene.stance[:3, 3]
+        return self._triangles(
+            name, item.mesh.points @ turn.T + shift, item.mesh.normals @ turn.T,
+            texture_uv(item.mesh.uv, item.material), item.mesh.faces, item.material, bsdfs,
+        )
+
+    def _triangles(
+        self, name: str, points: Array, normals: Array, uv: Array, faces: Array,
+        material: Material, bsdfs: dict[Material, Any],
+    ) -> Any:
+        mi = self.mi
+        if material not in bsdfs:
+            bsdfs[material] = mi.load_dict(self._bsdf(material))
+        properties = mi.Properties()
+        properties["bsdf"] = bsdfs[material]
+        mesh = mi.Mesh(name, len(points), len(faces), has_vertex_normals=True,
+                       has_vertex_texcoords=True, props=properties)
+        values = mi.traverse(mesh)
+        values["vertex_positions"] = np.ascontiguousarray(points, dtype=np.float32).ravel()
+        values["vertex_normals"] = np.ascontiguousarray(normals, dtype=np.float32).ravel()
+        values["vertex_texcoords"] = np.ascontiguousarray(uv, dtype=np.float32).ravel()
+        values["faces"] = np.ascontiguousarray(faces, dtype=np.uint32).ravel()
+        values.update()
+        return mesh
+
+    def _ground(self, base: Base, bsdfs: dict[Material, Any]) -> Any:
+        across = np.cross(base.normal, base.along)
+        turn = np.linspace(0, 2 * np.pi, 181)[:-1]
+        flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+        flat = np.concatenate([flat, np.zeros((1, 2))])
+        points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
+        count = len(turn)
+        ring = np.arange(count)
+        faces = np.stack([np.full(count, count), ring, (ring + 1) % count], axis=1)
+        normals = np.broadcast_to(base.normal, points.shape)
+        return self._triangles(
+            "ground", points, normals, texture_uv(flat, base.material), faces, base.material, bsdfs
+        )
+
+    def _panel(self) -> Any:
+        panel = self.scene.panel
+        assert panel is not None
+        side, up = panel.edges
+        matrix = np.eye(4)
+        half = panel.size_mm / 2
+        # a rectangle spans -1..1 in x and y and shines along +z
+        matrix[:3, 0], matrix[:3, 1], matrix[:3, 2] = half * side, half * up, np.cross(side, up)
+        if matrix[:3, 2] @ panel.facing < 0:
+            matrix[:3, 0] *= -1
+            matrix[:3, 2] *= -1
+        matrix[:3, 3] = panel.middle
+        return {
+            "type": "rectangle",
+            "to_world": self.mi.ScalarTransform4f(matrix),
+            "emitter": {"type": "area", "radiance": self._rgb(panel.radiance)},
+            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}},
+        }
+
+    def _bsdf(self, material: Material) -> dict[str, Any]:
+        colour = self._colour(material)
+        inner: dict[str, Any]
+        if material.kind == "metal":
+            inner = {
+                "type": "roughconductor",
+                "distribution": "ggx",
+                "alpha": material.alpha,
+                "eta": self._rgb(np.asarray(material.metal_n), unbounded=True),
+                "k": self._rgb(material.metal_k(), unbounded=True),
+            }
+            if material.texture is not None:
+                inner["specular_reflectance"] = self._tint(material.texture, (1.0, 1.0, 1.0))
+        elif material.kind == "coated":
+            inner = {
+                "type": "roughplastic",
+                "distribution": "ggx",
+                "alpha": material.alpha,
+                "int_ior": COAT_INDEX,
+                "ext_ior": 1.0,
+                "nonlinear": False,
+                "diffuse_reflectance": colour,
+            }
+        else:
+            inner = {"type": "diffuse", "reflectance": colour}
+        if material.texture is not None:
+            inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
+        return {"type": "twosided", "bsdf": inner}
+
+    def _rgb(self, values: Array, unbounded: bool = False) -> dict[str, Any]:
+        return {
+            "type": "rgb", "value": [float(v) for v in values],
+            **({"unbounded": True} if unbounded else {}),
+        }
+
+    def _colour(self, material: Material) -> dict[str, Any]:
+        if material.texture is None:
+            return self._rgb(np.asarray(material.base))
+        return self._tint(material.texture, material.base)
+
+    def _tint(self, texture: Texture, base: tuple[float, float, float]) -> dict[str, Any]:
+        data = np.clip(texture.tint * np.asarray(base, dtype=np.float32), 0, 1)
+        # row 0 of ours is v = 0; the tracer flips v of bitmaps
+        return self._bitmap(data[::-1])
+
+    def _relief(self, texture: Texture) -> dict[str, Any]:
+        slope = texture.slope
+        normal = np.dstack([-slope[..., 0], -slope[..., 1], np.ones(slope.shape[:2])])
+        normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+        return self._bitmap((normal * 0.5 + 0.5)[::-1])
+
+    def _bitmap(self, data: Array) -> dict[str, Any]:
+        return {
+            "type": "bitmap",
+            "bitmap": self.mi.Bitmap(np.ascontiguousarray(data, dtype=np.float32)),
+            "raw": True,
+            "wrap_mode": "repeat",
+        }
+
+    def _sensor(self, view: View, size: tuple[int, int], rows: tuple[int, int]) -> Any:
+        (width, height), (top, bottom) = size, rows
+        matrix = np.eye(4)
+        # the tracer's cameras look along +z with x to the left
+        matrix[:3, 0], matrix[:3, 1], matrix[:3, 2] = -view.right, view.up, view.ahead
+        matrix[:3, 3] = view.eye
+        transform = self.mi.ScalarTransform4f(matrix)
+        sensor: dict[str, Any] = {
+            "near_clip": 1.0,
+            "far_clip": view.reach_mm,
+            "film": {
+                "type": "hdrfilm", "width": width, "height": height, "pixel_format": "rgba",
+                "component_format": "float32", "rfilter": {"type": "box"},
+                "crop_offset_x": 0, "crop_offset_y": top,
+                "crop_width": width, "crop_height": bottom - top,
+            },
+            "sampler": {"type": "independent"},
+        }
+        if view.parallel:
+            scale = self.mi.ScalarTransform4f().scale(
+                [view.tall * width / height, view.tall * width / height, 1.0]
+            )
+            sensor |= {"type": "orthographic", "to_world": transform @ scale}
+        else:
+            fov = 2 * np.degrees(np.arctan(view.tall))
+            sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y",
+                       "to_world": transform}
+        return self.mi.load_dict(sensor)
