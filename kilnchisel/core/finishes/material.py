@@ -12,7 +12,8 @@ Array = NDArray[Any]
 
 # matte: Lambert. coated: Lambert under a clear GGX coat. metal: GGX with the metal's own colour.
 Kind = Literal["matte", "coated", "metal"]
-COAT_INDEX = 1.5
+COAT_SHINE = 0.04  # reflectance of the coat at normal incidence: ((n-1)/(n+1))², n = 1.5
+COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import SHOULDER
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import COAT_INDEX, Material, Texture, texture_uv
+from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
 from kilnchisel.core.picture.gather import GROUND_CELLS, Gathered, Hits, gather, trace
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.scene import Base, Item, Scene
@@ -29,10 +29,6 @@ Array = NDArray[Any]
 LAYERS = 8
 SHADOW_SIZE = 1024
 KEPT_MESHES = 96
-# Fresnel moments of a coat of index 1.5: mean transmission of diffuse light inward, and
-# 1 / (index² (1 - internal reflection)); Egan and Hilgeman fits, from memory, checked by the furnace test
-COAT_OPEN = 1 - 0.0918
-COAT_GAIN = 1 / (COAT_INDEX**2 * (1 - 0.5963))
 SHADERS = Path(__file__).parent / "shaders"
 KINDS = {"matte": 0, "coated": 1, "metal": 2}
 
@@ -88,10 +84,7 @@ class Draft:
                 f"libgl1-mesa-dri ({error})."
             ) from None
         self.name = str(self.gl.info["GL_RENDERER"])
-        defines = {
-            "SHOULDER": SHOULDER, "COAT_INDEX": COAT_INDEX,
-            "COAT_OPEN": COAT_OPEN, "COAT_GAIN": COAT_GAIN,
-        }
+        defines = {"SHOULDER": SHOULDER, "COAT_KEEPS": COAT_KEEPS, "COAT_SHINE": COAT_SHINE}
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surface = self._program("surface.vert.glsl", "surface.frag.glsl")
         self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import COAT_INDEX, Material, Texture, texture_uv
+from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
 from kilnchisel.core.picture.variants import SAFE, best_variant
 from kilnchisel.core.scene.scene import Base, Item, Scene
 from kilnchisel.core.scene.view import View
@@ -231,7 +231,6 @@ class TracedScene:
         }
 
     def _bsdf(self, material: Material) -> dict[str, Any]:
-        colour = self._colour(material)
         inner: dict[str, Any]
         if material.kind == "metal":
             inner = {
@@ -242,19 +241,16 @@ class TracedScene:
                 "k": self._rgb(material.metal_k(), unbounded=True),
             }
             if material.texture is not None:
-                inner["specular_reflectance"] = self._tint(material.texture, (1.0, 1.0, 1.0))
+                inner["specular_reflectance"] = self._tint(material.texture, np.ones(3))
         elif material.kind == "coated":
             inner = {
-                "type": "roughplastic",
-                "distribution": "ggx",
-                "alpha": material.alpha,
-                "int_ior": COAT_INDEX,
-                "ext_ior": 1.0,
-                "nonlinear": False,
-                "diffuse_reflectance": colour,
+                "type": "principled",
+                "base_color": self._colour(material, COAT_KEEPS),
+                "roughness": float(np.sqrt(material.alpha)),
+                "specular": COAT_SHINE / 0.08,  # the tracer's scale: 0.08 at 1
             }
         else:
-            inner = {"type": "diffuse", "reflectance": colour}
+            inner = {"type": "diffuse", "reflectance": self._colour(material)}
         if material.texture is not None:
             inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
         return {"type": "twosided", "bsdf": inner}
@@ -265,13 +261,12 @@ class TracedScene:
             **({"unbounded": True} if unbounded else {}),
         }
 
-    def _colour(self, material: Material) -> dict[str, Any]:
-        if material.texture is None:
-            return self._rgb(np.asarray(material.base))
-        return self._tint(material.texture, material.base)
+    def _colour(self, material: Material, share: float = 1.0) -> dict[str, Any]:
+        base = np.asarray(material.base, dtype=np.float32) * share
+        return self._rgb(base) if material.texture is None else self._tint(material.texture, base)
 
-    def _tint(self, texture: Texture, base: tuple[float, float, float]) -> dict[str, Any]:
-        data = np.clip(texture.tint * np.asarray(base, dtype=np.float32), 0, 1)
+    def _tint(self, texture: Texture, base: Array) -> dict[str, Any]:
+        data = np.clip(texture.tint * base, 0, 1)
         # row 0 of ours is v = 0; the tracer flips v of bitmaps
         return self._bitmap(data[::-1])
 

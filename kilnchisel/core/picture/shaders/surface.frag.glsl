@@ -46,14 +46,6 @@ const vec2 DISC[16] = vec2[16](
     vec2(0.507, 0.064), vec2(0.896, 0.412), vec2(-0.322, -0.933), vec2(-0.792, -0.598),
     vec2(0.05, 0.12), vec2(-0.45, 0.10), vec2(0.12, 0.42), vec2(-0.10, -0.25));
 
-float fresnel(float c, float eta) {   // unpolarised, from air into the coat
-    float s2 = (1.0 - c * c) / (eta * eta);
-    float t = sqrt(max(1.0 - s2, 0.0));
-    float a = (c - eta * t) / (c + eta * t);
-    float b = (eta * c - t) / (eta * c + t);
-    return 0.5 * (a * a + b * b);
-}
-
 vec3 bumped(vec3 n) {
     if (!textured) return n;
     vec3 px = dFdx(point), py = dFdy(point);
@@ -169,12 +161,9 @@ void main() {
         vec3 diffuse = tone * (arrived.rgb + key);
         light = diffuse;
         if (kind == 1) {
-            // Lambert under a coat: in and out through the interface, and what it keeps inside
-            float through = 1.0 - fresnel(c, COAT_INDEX);
-            light = tone * (arrived.rgb * COAT_OPEN + key * (1.0 - fresnel(max(facing, 0.02), COAT_INDEX)))
-                  * through * COAT_GAIN;
+            light = diffuse * COAT_KEEPS;
             vec2 f = ggx_share(c, alpha);
-            float reflectance = 0.04 * f.x + f.y;
+            float reflectance = COAT_SHINE * f.x + f.y;
             light += reflectance * mirrored_room(r, alpha) * hidden;
             light += reflectance * arrived.rgb * tone * (1.0 - hidden);
             if (has_panel) light += reflectance * panel_radiance * mirrored_panel(r, alpha) * share;
