@@ -108,8 +108,17 @@ def view_of(job: Job) -> View:
     return walk_round(job.setting.camera, scene_of_job(job).middle)
 
 
-def square_on_view(job: Job, index: int, aspect: float, zoom: float = 1.0) -> View:
-    """Straight at a lettering (or at the first side without one), the blank filling the picture."""
+def square_on_view(
+    job: Job,
+    index: int,
+    aspect: float,
+    zoom: float = 1.0,
+    at: tuple[float, float] | None = None,
+) -> View:
+    """Straight at a lettering (or at the first side without one), the blank filling the picture.
+
+    ``at``: the sheet point (u, v) mm to look at instead of the lettering's own.
+    """
     body = body_of(job.blank)
     stance = stance_of(job)
     if job.letterings:
@@ -123,9 +132,10 @@ def square_on_view(job: Job, index: int, aspect: float, zoom: float = 1.0) -> Vi
         along = np.zeros((1, 2))
     low_u, low_v, high_u, high_v = side.domain.bounds
     flat = side.period is None
-    at = np.array([[0.0 if flat else along[0, 0], (low_v + high_v) / 2]])
-    width = (high_u - low_u) if flat else side.period / np.pi
+    aim = (0.0 if flat else float(along[0, 0]), (low_v + high_v) / 2) if at is None else at
+    spot = np.array([aim])
+    width = (high_u - low_u) if side.period is None else side.period / np.pi
     half = max((high_v - low_v) / 2, width / 2 / aspect) * 1.18 / zoom
-    point = side.to_body(at, np.zeros(1))[0]
-    frame = side.frames(at)[0]
+    point = side.to_body(spot, np.zeros(1))[0]
+    frame = side.frames(spot)[0]
     return square_on(stance[:3, :3] @ point + stance[:3, 3], frame @ stance[:3, :3].T, half)

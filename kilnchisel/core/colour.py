@@ -66,9 +66,7 @@ def luminance(linear: Array) -> Array:
 def lab(linear: Array) -> Array:
     """CIELAB (D65 white) of linear RGB, shape (..., 3) -> (..., 3). Source: CIE 15."""
     ratio = (np.asarray(linear, float) @ XYZ_FROM_RGB.T) / WHITE_XYZ
-    f = np.where(
-        ratio > (6 / 29) ** 3, np.cbrt(np.maximum(ratio, 0)), ratio * (29 / 6) ** 2 / 3 + 4 / 29
-    )
+    f = np.where(ratio > (6 / 29) ** 3, np.cbrt(np.maximum(ratio, 0)), ratio * (29 / 6) ** 2 / 3 + 4 / 29)
     return np.stack(
         [
             116 * f[..., 1] - 16,

@@ -80,8 +80,9 @@ def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]
         normal = np.array([step[1], -step[0]]) / np.linalg.norm(step)
         return points, np.broadcast_to(normal, points.shape).copy()
 
-    def arc(centre: tuple[float, float], r: float, first: float, last: float,
-            inward: bool = False) -> tuple[Array, Array]:
+    def arc(
+        centre: tuple[float, float], r: float, first: float, last: float, inward: bool = False
+    ) -> tuple[Array, Array]:
         angles = arc_angles(first, last, r, fine)
         out = np.stack([np.cos(angles), np.sin(angles)], axis=1)
         return centre + r * out, -out if inward else out
@@ -175,7 +176,7 @@ def _handle(mug: Mug, fine: bool) -> Mesh:
     tangent /= np.linalg.norm(tangent, axis=1, keepdims=True)
     side = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1)
     way = np.linspace(0, 1, len(centre))
-    flare = 1 + 0.3 * np.exp(-(np.minimum(way, 1 - way) / 0.06) ** 2)
+    flare = 1 + 0.3 * np.exp(-((np.minimum(way, 1 - way) / 0.06) ** 2))
     turn = np.linspace(0, 2 * np.pi, (37 if fine else 13))
     cos, sin = np.cos(turn), np.sin(turn)
     cos[-1], sin[-1] = cos[0], sin[0]

@@ -140,7 +140,10 @@ def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
     at_start, at_end = _softened(start, end, out)
     low, high = np.zeros(len(a)), np.full(len(a), height)
     corners = [
-        side.to_body(a, low), side.to_body(b, low), side.to_body(b, high), side.to_body(a, high),
+        side.to_body(a, low),
+        side.to_body(b, low),
+        side.to_body(b, high),
+        side.to_body(a, high),
     ]
     frame_a, frame_b = side.frames(a), side.frames(b)
     normal_a = at_start[:, :1] * frame_a[:, 0] + at_start[:, 1:] * frame_a[:, 1]

@@ -124,8 +124,7 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
         ground = polygons_in(
-            shapely.difference(sheet.border, shapely.MultiPolygon(polygons))
-            if polygons else sheet.border
+            shapely.difference(sheet.border, shapely.MultiPolygon(polygons)) if polygons else sheet.border
         )
     else:
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
@@ -189,9 +188,7 @@ def _strips_of(polygon: shapely.Polygon, cuts: Array) -> range:
 
 def _counters(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
     """The enclosed grounds of all letters, without what stands inside them."""
-    counters = [
-        shapely.Polygon(ring) for polygon in polygons for ring in polygon.interiors
-    ]
+    counters = [shapely.Polygon(ring) for polygon in polygons for ring in polygon.interiors]
     if not counters:
         return []
     outer, inner = shapely.STRtree(polygons).query(counters, predicate="contains_properly")
@@ -254,14 +251,13 @@ def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
     start, end = ring[edge], ends[edge]
     t = (line - start[:, 0]) / (end[:, 0] - start[:, 0])
     extra = np.stack([line, start[:, 1] + t * (end[:, 1] - start[:, 1])], axis=1)
-    order = np.lexsort((np.concatenate([np.zeros(len(ring)), t]),
-                        np.concatenate([np.arange(len(ring)), edge])))
+    order = np.lexsort(
+        (np.concatenate([np.zeros(len(ring)), t]), np.concatenate([np.arange(len(ring)), edge]))
+    )
     return np.concatenate([ring, extra])[order]
 
 
-def _triangulated(
-    parts: list[shapely.Polygon], labels: list[int]
-) -> tuple[Array, Array, Array]:
+def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:
     """Ear clipping of every part; points shared by parts become one."""
     array = np.array(parts, dtype=object)
     rings = shapely.get_rings(array)
@@ -337,7 +333,6 @@ def _closed(sheet: Sheet, cut: CutSheet) -> bool:
     if len(sheet.cuts) == 0:
         return open_edges(cut.faces) == len(sheet.border.exterior.coords) - 1
     # glue the seam: the two ends of a closed side are the same line
-    _, low, _, high = sheet.border.bounds
     on_end = points[:, 0] == sheet.cuts[-1]
     glued = points.copy()
     if sheet.side.period is not None:

@@ -51,9 +51,7 @@ def gloss_alpha(percent: float) -> float:
 
 
 def _enamel(finish: Enamel) -> Material:
-    return Material(
-        "coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.enamel()
-    )
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.enamel())
 
 
 def _ink(finish: Ink) -> Material:

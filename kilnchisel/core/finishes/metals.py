@@ -27,9 +27,7 @@ CONSTANTS: dict[Metal, Array] = {
             [700, 0.45, 4.20],
         ]
     ),
-    "stainless": np.array(
-        [[400, 1.45, 2.75], [500, 1.90, 3.20], [600, 2.30, 3.60], [700, 2.60, 4.00]]
-    ),
+    "stainless": np.array([[400, 1.45, 2.75], [500, 1.90, 3.20], [600, 2.30, 3.60], [700, 2.60, 4.00]]),
 }
 
 
@@ -38,9 +36,7 @@ def metal_colour(metal: Metal) -> tuple[float, float, float]:
     """Reflectance at normal incidence, linear RGB under D65."""
     nm, n, k = CONSTANTS[metal].T
     fine = np.arange(400.0, 701.0, 5.0)
-    r, g, b = spectrum_to_rgb(
-        fine, fresnel_normal(np.interp(fine, nm, n), np.interp(fine, nm, k))
-    )
+    r, g, b = spectrum_to_rgb(fine, fresnel_normal(np.interp(fine, nm, n), np.interp(fine, nm, k)))
     return float(r), float(g), float(b)
 
 

@@ -58,14 +58,15 @@ def _write(path: Path, texture: Texture) -> None:
     with contextlib.suppress(OSError):  # a full disk costs time at the next start, nothing else
         with part.open("wb") as file:
             np.savez(
-                file, tile_mm=texture.tile_mm, tint=texture.tint.astype(np.float16),
+                file,
+                tile_mm=texture.tile_mm,
+                tint=texture.tint.astype(np.float16),
                 slope=texture.slope.astype(np.float16),
             )
         part.replace(path)
 
 
-def noise(size: int, seed: int, low: float, high: float, fall: float = 1.0,
-          along: float = 1.0) -> Array:
+def noise(size: int, seed: int, low: float, high: float, fall: float = 1.0, along: float = 1.0) -> Array:
     """Periodic noise, (size, size), zero mean and unit deviation.
 
     Frequencies between ``low`` and ``high`` cycles a tile, power falling as 1/f^fall;
@@ -90,9 +91,7 @@ def slope_of(height_mm: Array, tile_mm: float) -> Array:
 
 
 def _texture(tile_mm: float, tint: Array, height_mm: Array) -> Texture:
-    return Texture(
-        tile_mm, tint.astype(np.float32), slope_of(height_mm, tile_mm).astype(np.float32)
-    )
+    return Texture(tile_mm, tint.astype(np.float32), slope_of(height_mm, tile_mm).astype(np.float32))
 
 
 def _grey(values: Array) -> Array:
@@ -142,7 +141,9 @@ def wood_grain() -> Texture:
 def _figure(size: int, seed: int) -> tuple[Array, Array, Array]:
     """Growth rings cut lengthwise (0..1), pores (0..1), relief (mm)."""
     v = np.linspace(0, 1, size, endpoint=False)[:, None]
-    bend = 0.055 * noise(size, seed, 1, 3, 1.0, along=2.5) + 0.006 * noise(size, seed + 1, 3, 30, 1, along=10)
+    bend = 0.055 * noise(size, seed, 1, 3, 1.0, along=2.5) + 0.006 * noise(
+        size, seed + 1, 3, 30, 1, along=10
+    )
     rings = 0.5 + 0.5 * np.sin(2 * np.pi * (14 * (v + bend)))
     figure = rings**2.2 * (0.75 + 0.25 * np.tanh(noise(size, seed + 2, 2, 20, 0.8, along=6)))
     raw = noise(size, seed + 3, 60, 480, 0.1, along=26)
@@ -185,7 +186,12 @@ def slate() -> Texture:
     tile = 220.0
     broad = noise(size, 61, 1, 9, 1.4)
     steps = np.tanh(3.0 * np.sin(2.2 * broad)) * 0.05
-    height = 0.16 * broad + steps + 0.022 * noise(size, 62, 12, 220, 0.9) + 0.006 * noise(size, 63, 150, 500, 0.2)
+    height = (
+        0.16 * broad
+        + steps
+        + 0.022 * noise(size, 62, 12, 220, 0.9)
+        + 0.006 * noise(size, 63, 150, 500, 0.2)
+    )
     shade = 1.0 + 0.10 * noise(size, 64, 2, 40, 0.9) + 0.08 * noise(size, 65, 100, 500, 0.1)
     warm = np.clip(noise(size, 66, 1, 8, 1.2), 0, 3)[..., None] * np.array([0.05, 0.025, 0.0])
     tint = _grey(shade) * np.array([0.97, 1.0, 1.05]) + warm

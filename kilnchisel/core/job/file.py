@@ -30,8 +30,9 @@ LARGEST_ASSET = 128 * 2**20
 _STAMP = (2000, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 
 
-def save_job(job: Job, path: Path, preview_png: bytes | None = None,
-             fonts: dict[str, bytes] | None = None) -> None:
+def save_job(
+    job: Job, path: Path, preview_png: bytes | None = None, fonts: dict[str, bytes] | None = None
+) -> None:
     """Write ``job`` to ``path``. ``fonts``: sha256 -> bytes of the faces that may be packed.
 
     Raises KilnError when it cannot be written; an older file there stays as it was.

@@ -66,9 +66,7 @@ class AsBlank(Value):
     kind: Literal["as the blank"] = "as the blank"
 
 
-SurfaceFinish = Annotated[
-    Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")
-]
+SurfaceFinish = Annotated[Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")]
 LetterFinish = Annotated[
     AsBlank | Ink | Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")
 ]

@@ -116,9 +116,7 @@ def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
     return float(shapely.distance(shapely.points(beyond), side.domain).max(initial=0.0))
 
 
-def _zone_room(
-    ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.Polygon
-) -> ZoneRoom:
+def _zone_room(ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.Polygon) -> ZoneRoom:
     turns = (0.0,) if side.period is None else (-side.period, 0.0, side.period)
     gap, reach = np.inf, 0.0
     for shift in turns:

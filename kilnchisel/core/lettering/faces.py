@@ -129,7 +129,7 @@ def _parsed(path: Path, data: bytes) -> LoadedFace:
     names = tables["name"]
     family = names.getBestFamilyName() or path.stem
     style = names.getBestSubFamilyName() or ""
-    os2 = tables["OS/2"] if "OS/2" in tables else None
+    os2 = tables.get("OS/2")
     face = hb.Face(data)
     font = hb.Font(face)
     if face.glyph_count == 0:

@@ -88,9 +88,7 @@ def make_outline(wording: Wording) -> Outline:
         missing.extend(c for c in row.missing if c not in missing)
     ink = weld([letter.region for letter in letters])
     bounds = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else tuple(float(b) for b in ink.bounds)
-    return Outline(
-        face, wording.cap_height_mm, tuple(letters), tuple(rows), ink, bounds, tuple(missing)
-    )
+    return Outline(face, wording.cap_height_mm, tuple(letters), tuple(rows), ink, bounds, tuple(missing))
 
 
 def _ink_span(face: LoadedFace, row: ShapedRow, tolerance: float) -> tuple[float, float]:
@@ -106,8 +104,13 @@ def _ink_span(face: LoadedFace, row: ShapedRow, tolerance: float) -> tuple[float
 
 
 def _placed(
-    face: LoadedFace, row: ShapedRow, index: int, tolerance: float,
-    scale: float, start: float, baseline: float,
+    face: LoadedFace,
+    row: ShapedRow,
+    index: int,
+    tolerance: float,
+    scale: float,
+    start: float,
+    baseline: float,
 ) -> list[Letter]:
     inked = [
         (glyph, region)

@@ -56,9 +56,7 @@ def weld(regions: Sequence[shapely.MultiPolygon]) -> shapely.MultiPolygon:
     rings = [ring for index in touching for ring in rings_of(live[index])]
     apart = [live[i] for i in range(len(live)) if i not in set(touching.tolist())]
     joined = fill_nonzero(rings)
-    return shapely.MultiPolygon(
-        [part for region in [*apart, joined] for part in region.geoms]
-    )
+    return shapely.MultiPolygon([part for region in [*apart, joined] for part in region.geoms])
 
 
 def rings_of(region: shapely.Geometry) -> list[Array]:
@@ -66,9 +64,7 @@ def rings_of(region: shapely.Geometry) -> list[Array]:
     rings = []
     for part in polygons_in(region):
         rings.append(_turned(np.asarray(part.exterior.coords)[:-1, :2], ccw=True))
-        rings.extend(
-            _turned(np.asarray(hole.coords)[:-1, :2], ccw=False) for hole in part.interiors
-        )
+        rings.extend(_turned(np.asarray(hole.coords)[:-1, :2], ccw=False) for hole in part.interiors)
     return rings
 
 

@@ -49,9 +49,7 @@ def shape_row(face: LoadedFace, text: str, spacing: float = 0.0) -> ShapedRow:
         character = text[info.cluster]
         if _lacks(face, info.codepoint, character) and character not in missing:
             missing.append(character)
-        glyphs.append(
-            Glyph(info.codepoint, info.cluster, x + position.x_offset, float(position.y_offset))
-        )
+        glyphs.append(Glyph(info.codepoint, info.cluster, x + position.x_offset, float(position.y_offset)))
         x += position.x_advance
     return ShapedRow(text, tuple(glyphs), x, tuple(missing))
 

@@ -136,9 +136,7 @@ class Draft:
         pixels = np.frombuffer(frames.plain.read(components=4), dtype=np.uint8)
         return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
 
-    def _draw_still(
-        self, scene: Scene, view: View, aspect: float, gathered: Gathered | None
-    ) -> None:
+    def _draw_still(self, scene: Scene, view: View, aspect: float, gathered: Gathered | None) -> None:
         """All that a change of lettering leaves as it is: backdrop, shells, ground."""
         self.gl.clear(0.5, 0.5, 0.5, 1.0, depth=1.0)
         self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
@@ -151,9 +149,7 @@ class Draft:
             self._draw_base(scene.base)
             self._set(self._surface, is_ground=False, stance=scene.stance)
 
-    def _still_key(
-        self, scene: Scene, view: View, gathered: Gathered | None, room: Any
-    ) -> tuple[Any, ...]:
+    def _still_key(self, scene: Scene, view: View, gathered: Gathered | None, room: Any) -> tuple[Any, ...]:
         """Equal for two pictures whose still part is the same. Holds what it compares, so that no
         identity is reused while it is remembered."""
         items = tuple((item.mesh, item.material) for item in scene.items if item.side is None)
@@ -161,8 +157,16 @@ class Draft:
         panel = None if scene.panel is None else (*scene.panel.middle, scene.panel.size_mm)
         base = None if scene.base is None else (scene.base.material, scene.base.radius_mm)
         return (
-            items, eye, panel, base, scene.exposure_stops, scene.stance.tobytes(), gathered, room,
-            id(scene.backdrop.picture), scene.backdrop.turn,
+            items,
+            eye,
+            panel,
+            base,
+            scene.exposure_stops,
+            scene.stance.tobytes(),
+            gathered,
+            room,
+            id(scene.backdrop.picture),
+            scene.backdrop.turn,
         )
 
     def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
@@ -193,13 +197,19 @@ class Draft:
         base = scene.base
         place = (id(scene.proxy), scene.stance.tobytes(), base.point.tobytes(), base.normal.tobytes())
         hits = _kept(
-            self._hits, place, 4, scene.proxy,
+            self._hits,
+            place,
+            4,
+            scene.proxy,
             lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm),
         )
         albedos = np.stack([scene.albedos["blank"], scene.albedos["rim"], base.material.albedo])
         panel = scene.panel
         lit = (
-            id(hits), id(scene.room.radiance), scene.room.turn, albedos.tobytes(),
+            id(hits),
+            id(scene.room.radiance),
+            scene.room.turn,
+            albedos.tobytes(),
             None if panel is None else (panel.middle.tobytes(), panel.size_mm, panel.radiance.tobytes()),
         )
         if lit not in self._gathered:
@@ -219,7 +229,8 @@ class Draft:
         panel = scene.panel
         ground = scene.base
         key = (
-            id(scene.room.radiance), scene.room.turn,
+            id(scene.room.radiance),
+            scene.room.turn,
             None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
             None if ground is None else (ground.normal.tobytes(), ground.material),
         )
@@ -288,8 +299,14 @@ class Draft:
         self._backdrops[id(picture)][1].use(0)
         tall = (0.0, 0.0) if view.parallel else (view.tall * aspect, view.tall)
         self._set(
-            self._backdrop, backdrop=0, turn=scene.backdrop.turn, ahead=view.ahead,
-            right=view.right, up=view.up, tall=tall, exposure=scene.exposure_stops,
+            self._backdrop,
+            backdrop=0,
+            turn=scene.backdrop.turn,
+            ahead=view.ahead,
+            right=view.right,
+            up=view.up,
+            tall=tall,
+            exposure=scene.exposure_stops,
         )
         self._screen_backdrop.render(moderngl.TRIANGLES, vertices=3)
 
@@ -300,20 +317,34 @@ class Draft:
         self._shadow.use(3)
         (ground_map or self._plain.tint).use(4)
         values: dict[str, Any] = {
-            "tint_map": 0, "slope_map": 1, "gloss_room": 2, "shadow_map": 3, "ground_light": 4,
-            "clip": view.clip_matrix(aspect), "stance": scene.stance, "eye": view.eye,
-            "ahead": view.ahead, "parallel_view": view.parallel, "layers": float(LAYERS),
-            "exposure": scene.exposure_stops, "has_panel": scene.panel is not None,
-            "is_ground": False, "shadow_taps": 16 if smooth else 8,
+            "tint_map": 0,
+            "slope_map": 1,
+            "gloss_room": 2,
+            "shadow_map": 3,
+            "ground_light": 4,
+            "clip": view.clip_matrix(aspect),
+            "stance": scene.stance,
+            "eye": view.eye,
+            "ahead": view.ahead,
+            "parallel_view": view.parallel,
+            "layers": float(LAYERS),
+            "exposure": scene.exposure_stops,
+            "has_panel": scene.panel is not None,
+            "is_ground": False,
+            "shadow_taps": 16 if smooth else 8,
         }
         self._open_scene = scene
         if scene.panel is not None:
             side, up = scene.panel.edges
             lamp = _shadow_view(scene)
             values |= {
-                "panel_middle": scene.panel.middle, "panel_facing": scene.panel.facing,
-                "panel_side": side, "panel_up": up, "panel_half": scene.panel.size_mm / 2,
-                "panel_radiance": scene.panel.radiance, "shadow_clip": lamp.clip_matrix(1.0),
+                "panel_middle": scene.panel.middle,
+                "panel_facing": scene.panel.facing,
+                "panel_side": side,
+                "panel_up": up,
+                "panel_half": scene.panel.size_mm / 2,
+                "panel_radiance": scene.panel.radiance,
+                "shadow_clip": lamp.clip_matrix(1.0),
                 "shadow_texel": 2 * lamp.tall / SHADOW_SIZE,
                 "shadow_depth": lamp.reach_mm - max(lamp.reach_mm / 4000, 0.5),
             }
@@ -322,7 +353,8 @@ class Draft:
             axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
             under = scene.middle - ((scene.middle - base.point) @ base.normal) * base.normal
             values |= {
-                "ground_axes": axes.T, "ground_middle": under,
+                "ground_axes": axes.T,
+                "ground_middle": under,
                 "ground_half": 2.4 * scene.radius_mm,
                 "ground_open": (*open_light(scene, base.normal), 1.0),
             }
@@ -380,9 +412,14 @@ class Draft:
             image.use(unit)
         corners = texture_uv(np.eye(2), material)
         self._set(
-            self._surface, kind=KINDS[material.kind], base=material.base, alpha=material.alpha,
-            textured=material.texture is not None, grain=corners.T,
-            tint_high=maps.high, slope_steep=maps.steep,
+            self._surface,
+            kind=KINDS[material.kind],
+            base=material.base,
+            alpha=material.alpha,
+            textured=material.texture is not None,
+            grain=corners.T,
+            tint_high=maps.high,
+            slope_steep=maps.steep,
         )
 
     # things on the card
@@ -488,7 +525,7 @@ def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make
 def _shadow_view(scene: Scene) -> View:
     """A parallel view from the panel that holds the piece and the shadow next to it."""
     assert scene.panel is not None
-    side, up = scene.panel.edges
+    _, up = scene.panel.edges
     ahead = scene.panel.facing
     back = 3 * scene.radius_mm
     return View(

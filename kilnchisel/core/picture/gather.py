@@ -135,9 +135,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     lattices = {}
     for sheet in body.sheets:
         p, n, t, size = _sampled_sheet(sheet)
-        lattices[sheet.side.name] = Lattice(
-            sum(len(x) for x in points), *size, sheet.side.domain.bounds
-        )
+        lattices[sheet.side.name] = Lattice(sum(len(x) for x in points), *size, sheet.side.domain.bounds)
         points.append(p)
         normals.append(n)
         slot.append(np.zeros(len(p), dtype=int))
@@ -159,8 +157,17 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     directions = _hemisphere(all_normals)
     kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half)
     return Hits(
-        all_points, all_normals, len(at), directions, kind, target,
-        np.concatenate([slots_at, np.full(len(floor), 2)]), tracer, axes, under, half,
+        all_points,
+        all_normals,
+        len(at),
+        directions,
+        kind,
+        target,
+        np.concatenate([slots_at, np.full(len(floor), 2)]),
+        tracer,
+        axes,
+        under,
+        half,
         lattices,
     )
 
@@ -206,15 +213,19 @@ def _hemisphere(normals: Array) -> Array:
 
 
 def _cast(
-    tracer: Any, points: Array, normals: Array, directions: Array, pieces: int,
-    under: Array, axes: Array, half: float,
+    tracer: Any,
+    points: Array,
+    normals: Array,
+    directions: Array,
+    pieces: int,
+    under: Array,
+    axes: Array,
+    half: float,
 ) -> tuple[Array, Array]:
     count = len(points)
     origins = np.repeat(points + LIFT_MM * normals, RAYS, axis=0)
     ways = directions.reshape(-1, 3)
-    distance = np.asarray(
-        tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE")
-    )
+    distance = np.asarray(tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE"))
     struck = distance < 1e6
     down = ways @ axes[2]
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -273,8 +284,9 @@ def _panel_light(hits: Hits, panel: Panel) -> Array:
         way /= far[:, None]
         lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
         lit *= np.clip(-(way @ panel.facing), 0, None) * panel.size_mm**2 / far**2 / np.pi
-        blocked = np.asarray(
-            hits.tracer.run(start.astype(np.float32), way.astype(np.float32), query="DISTANCE")
-        ) < 1e6
+        blocked = (
+            np.asarray(hits.tracer.run(start.astype(np.float32), way.astype(np.float32), query="DISTANCE"))
+            < 1e6
+        )
         total += np.where(blocked, 0.0, lit)[:, None] * panel.radiance / PANEL_POINTS
     return total

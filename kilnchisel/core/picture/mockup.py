@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -48,19 +49,25 @@ class Mockup:
         self.traced = TracedScene(scene)
 
     def refine(
-        self, view: View, size: tuple[int, int], samples: int, stop: Stop = lambda: False,
+        self,
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        stop: Stop = lambda: False,
         progress: Callable[[float], None] = lambda share: None,
+        looks: tuple[int, ...] = LOOKS,
     ) -> Iterator[Refined]:
         """Pictures of growing quality, the last one with all samples.
 
+        ``looks``: sample counts at which a picture is wanted on the way (none: only the last).
         ``progress`` hears the share done, 0..1. Ends early, without the last picture, when ``stop``
         answers True. Raises KilnError when the tracer gives up.
         """
         try:
-            if size[0] * size[1] >= ROUGH_FROM and samples > LOOKS[0]:
+            if looks and size[0] * size[1] >= ROUGH_FROM and samples > looks[0]:
                 half = (size[0] // 2, size[1] // 2)
                 yield Refined(self._whole(view, half, 2, stop), 0, samples)
-            yield from self._refined(view, size, samples, stop, progress)
+            yield from self._refined(view, size, samples, stop, progress, looks)
         except Cancelled:
             return
 
@@ -70,15 +77,20 @@ class Mockup:
         return self._finished(light, guides, backdrop_of(self.scene, view, size), samples, True)
 
     def _refined(
-        self, view: View, size: tuple[int, int], samples: int, stop: Stop,
+        self,
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        stop: Stop,
         progress: Callable[[float], None],
+        looks: tuple[int, ...],
     ) -> Iterator[Refined]:
         backdrop = backdrop_of(self.scene, view, size)
         guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 3, stop)
         guides /= GUIDE_SAMPLES
         total = np.zeros((size[1], size[0], 4), dtype=np.float32)
         done = 0
-        for look in [*(n for n in LOOKS if n < samples), samples]:
+        for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
                 total += self._slices(self.traced.light, view, size, step, 10 + done, stop)
@@ -90,24 +102,27 @@ class Mockup:
             yield Refined(pixels, done, samples)
 
     def _slices(
-        self, draw: Callable[..., Array], view: View, size: tuple[int, int], samples: int,
-        seed: int, stop: Stop,
+        self,
+        draw: Callable[..., Array],
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        seed: int,
+        stop: Stop,
     ) -> Array:
         """Samples of the whole picture, in bands of rows small enough to stop between."""
         width, height = size
         bands = max(1, -(-width * height * samples // SLICE))
         rows = np.linspace(0, height, bands + 1).astype(int)
         strips = []
-        for number, (first, last) in enumerate(zip(rows[:-1], rows[1:], strict=True)):
+        for number, (first, last) in enumerate(pairwise(rows)):
             if stop():
                 raise Cancelled
             if last > first:
                 strips.append(draw(view, size, (int(first), int(last)), samples, seed * 4099 + number))
         return np.concatenate(strips)
 
-    def _finished(
-        self, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
-    ) -> Array:
+    def _finished(self, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool) -> Array:
         colour = denoised(light[..., :3], guides, samples, fast)
         colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))

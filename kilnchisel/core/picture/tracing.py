@@ -53,12 +53,8 @@ class TracedScene:
         self.mi = tracer()
         try:
             self._loaded = self._load(scene)
-            self._path = self.mi.load_dict(
-                {"type": "path", "max_depth": DEPTH, "hide_emitters": True}
-            )
-            self._guide = self.mi.load_dict(
-                {"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"}
-            )
+            self._path = self.mi.load_dict({"type": "path", "max_depth": DEPTH, "hide_emitters": True})
+            self._guide = self.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"})
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
         self._wide = variant_name() != SAFE
@@ -76,8 +72,14 @@ class TracedScene:
         return self._sampled(self._guide, 6, view, size, rows, samples, seed)
 
     def _sampled(
-        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
-        rows: tuple[int, int], samples: int, seed: int,
+        self,
+        integrator: Any,
+        channels: int,
+        view: View,
+        size: tuple[int, int],
+        rows: tuple[int, int],
+        samples: int,
+        seed: int,
     ) -> Array:
         draw = self._wave if self._wide else self._film
         try:
@@ -87,8 +89,14 @@ class TracedScene:
         return np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
 
     def _wave(
-        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
-        rows: tuple[int, int], samples: int, seed: int,
+        self,
+        integrator: Any,
+        channels: int,
+        view: View,
+        size: tuple[int, int],
+        rows: tuple[int, int],
+        samples: int,
+        seed: int,
     ) -> Array:
         """All samples as one wave of rays.
 
@@ -134,14 +142,18 @@ class TracedScene:
         return values.reshape(samples, last - first, width, channels).sum(axis=0)
 
     def _film(
-        self, integrator: Any, channels: int, view: View, size: tuple[int, int],
-        rows: tuple[int, int], samples: int, seed: int,
+        self,
+        integrator: Any,
+        channels: int,
+        view: View,
+        size: tuple[int, int],
+        rows: tuple[int, int],
+        samples: int,
+        seed: int,
     ) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""
         sensor = self._sensor(view, size, rows)
-        image = self.mi.render(
-            self._loaded, sensor=sensor, integrator=integrator, spp=samples, seed=seed
-        )
+        image = self.mi.render(self._loaded, sensor=sensor, integrator=integrator, spp=samples, seed=seed)
         values = np.array(image, dtype=np.float32)
         # the guides' film carries its own colour and coverage in front
         return values[..., values.shape[-1] - channels :] * samples
@@ -174,21 +186,38 @@ class TracedScene:
     def _mesh(self, name: str, item: Item, bsdfs: dict[Material, Any]) -> Any:
         turn, shift = self.scene.stance[:3, :3], self.scene.stance[:3, 3]
         return self._triangles(
-            name, item.mesh.points @ turn.T + shift, item.mesh.normals @ turn.T,
-            texture_uv(item.mesh.uv, item.material), item.mesh.faces, item.material, bsdfs,
+            name,
+            item.mesh.points @ turn.T + shift,
+            item.mesh.normals @ turn.T,
+            texture_uv(item.mesh.uv, item.material),
+            item.mesh.faces,
+            item.material,
+            bsdfs,
         )
 
     def _triangles(
-        self, name: str, points: Array, normals: Array, uv: Array, faces: Array,
-        material: Material, bsdfs: dict[Material, Any],
+        self,
+        name: str,
+        points: Array,
+        normals: Array,
+        uv: Array,
+        faces: Array,
+        material: Material,
+        bsdfs: dict[Material, Any],
     ) -> Any:
         mi = self.mi
         if material not in bsdfs:
             bsdfs[material] = mi.load_dict(self._bsdf(material))
         properties = mi.Properties()
         properties["bsdf"] = bsdfs[material]
-        mesh = mi.Mesh(name, len(points), len(faces), has_vertex_normals=True,
-                       has_vertex_texcoords=True, props=properties)
+        mesh = mi.Mesh(
+            name,
+            len(points),
+            len(faces),
+            has_vertex_normals=True,
+            has_vertex_texcoords=True,
+            props=properties,
+        )
         values = mi.traverse(mesh)
         values["vertex_positions"] = np.ascontiguousarray(points, dtype=np.float32).ravel()
         values["vertex_normals"] = np.ascontiguousarray(normals, dtype=np.float32).ravel()
@@ -237,8 +266,8 @@ class TracedScene:
                 "type": "roughconductor",
                 "distribution": "ggx",
                 "alpha": material.alpha,
-                "eta": self._rgb(np.asarray(material.metal_n), unbounded=True),
-                "k": self._rgb(material.metal_k(), unbounded=True),
+                "eta": self._rgb(np.asarray(material.metal_n)),
+                "k": self._rgb(material.metal_k()),
             }
             if material.texture is not None:
                 inner["specular_reflectance"] = self._tint(material.texture, np.ones(3))
@@ -255,11 +284,8 @@ class TracedScene:
             inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
         return {"type": "twosided", "bsdf": inner}
 
-    def _rgb(self, values: Array, unbounded: bool = False) -> dict[str, Any]:
-        return {
-            "type": "rgb", "value": [float(v) for v in values],
-            **({"unbounded": True} if unbounded else {}),
-        }
+    def _rgb(self, values: Array) -> dict[str, Any]:
+        return {"type": "rgb", "value": [float(v) for v in values]}
 
     def _colour(self, material: Material, share: float = 1.0) -> dict[str, Any]:
         base = np.asarray(material.base, dtype=np.float32) * share
@@ -295,10 +321,16 @@ class TracedScene:
             "near_clip": 1.0,
             "far_clip": view.reach_mm,
             "film": {
-                "type": "hdrfilm", "width": width, "height": height, "pixel_format": "rgba",
-                "component_format": "float32", "rfilter": {"type": "box"},
-                "crop_offset_x": 0, "crop_offset_y": top,
-                "crop_width": width, "crop_height": bottom - top,
+                "type": "hdrfilm",
+                "width": width,
+                "height": height,
+                "pixel_format": "rgba",
+                "component_format": "float32",
+                "rfilter": {"type": "box"},
+                "crop_offset_x": 0,
+                "crop_offset_y": top,
+                "crop_width": width,
+                "crop_height": bottom - top,
             },
             "sampler": {"type": "independent"},
         }
@@ -309,6 +341,5 @@ class TracedScene:
             sensor |= {"type": "orthographic", "to_world": transform @ scale}
         else:
             fov = 2 * np.degrees(np.arctan(view.tall))
-            sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y",
-                       "to_world": transform}
+            sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y", "to_world": transform}
         return self.mi.load_dict(sensor)

@@ -92,7 +92,11 @@ def _works(variant: Variant) -> bool:
     try:
         result = subprocess.run(
             [sys.executable, "-c", _PROBE.format(variant=variant.name)],
-            env=environment, capture_output=True, text=True, timeout=PROBE_SECONDS, check=False,
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=PROBE_SECONDS,
+            check=False,
         )
     except (OSError, subprocess.TimeoutExpired):
         return False

@@ -93,8 +93,9 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
     """The scene of a crafted job. ``proxy``: the coarse body of its blank."""
     ground = material_of(job.finish)
     slots = {"blank": ground, "rim": material_of(job.rim_finish)}
-    items = tuple(Item(part.name, part.side, part.mesh, _material(job, part, slots))
-                  for part in piece.all_parts)
+    items = tuple(
+        Item(part.name, part.side, part.mesh, _material(job, part, slots)) for part in piece.all_parts
+    )
     stance = stance_of(job)
     corners = np.stack([part.mesh.bounds for part in piece.all_parts])
     low, high = corners[:, 0].min(axis=0), corners[:, 1].max(axis=0)
@@ -133,14 +134,20 @@ def _base(job: Job, radius: float) -> Base:
     if isinstance(job.blank, Plaque) and job.setting.stance == "hung":
         back = job.blank.thickness_mm + HANG_GAP_MM
         return Base(
-            np.array([0.0, back, 0.0]), np.array([0.0, -1.0, 0.0]), np.array([1.0, 0.0, 0.0]),
-            max(3000.0, 12 * radius), material,
+            np.array([0.0, back, 0.0]),
+            np.array([0.0, -1.0, 0.0]),
+            np.array([1.0, 0.0, 0.0]),
+            max(3000.0, 12 * radius),
+            material,
         )
     # boards run a little askew, as a thing put down on a table does not line up with it
     turn = np.radians(9.0)
     return Base(
-        np.zeros(3), np.array([0.0, 0.0, 1.0]), np.array([np.cos(turn), np.sin(turn), 0.0]),
-        max(560.0, 4.5 * radius), material,
+        np.zeros(3),
+        np.array([0.0, 0.0, 1.0]),
+        np.array([np.cos(turn), np.sin(turn), 0.0]),
+        max(560.0, 4.5 * radius),
+        material,
     )
 
 
@@ -151,9 +158,7 @@ def _card(ground: Ground) -> Material:
 _GROUNDS: dict[str, Any] = {
     "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, textures.oak_boards()),
     "card": _card,
-    "slate slab": lambda ground: Material(
-        "coated", hex_to_linear("#3d4145"), 0.42, textures.slate()
-    ),
+    "slate slab": lambda ground: Material("coated", hex_to_linear("#3d4145"), 0.42, textures.slate()),
     "plaster": _card,
 }
 

@@ -75,9 +75,7 @@ class View:
 def walk_round(camera: Camera, middle: Array) -> View:
     """The perspective camera at its place, looking at ``middle`` (or beside it by shift and rise)."""
     turn, tilt = np.radians(camera.turn_deg), np.radians(camera.tilt_deg)
-    ahead = np.array(
-        [-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)]
-    )
+    ahead = np.array([-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)])
     right = np.array([np.cos(turn), np.sin(turn), 0.0])
     up = np.cross(right, ahead)
     aim = np.asarray(middle) + camera.shift_mm * right + camera.rise_mm * up

@@ -1,0 +1,1 @@
+"""What a maker wants to know: readings taken from the piece, and checks with their reasons."""

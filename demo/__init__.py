@@ -1,0 +1,1 @@
+"""The demo jobs of the invented Tarnlight Observatory."""

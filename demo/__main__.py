@@ -1,0 +1,53 @@
+"""The demo: the window with the demo jobs, or without a display their pictures in out/."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from demo.jobs import FOLDER, JOBS, write_jobs
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
+from kilnchisel.ui.start import has_display, open_window
+from kilnchisel.ui.startpage import DemoJob
+
+PREVIEW = PictureOrder((536, 392), 64)
+FULL = PictureOrder((1600, 1000), 96)
+
+
+def main(arguments: list[str]) -> int:
+    """``python -m demo [--previews]``."""
+    try:
+        if arguments == ["--previews"]:
+            previews = {}
+            for stem, make in JOBS.items():
+                pixels = make_picture(make(), PREVIEW)
+                assert pixels is not None
+                previews[stem] = png_bytes(pixels)
+            write_jobs(previews)
+            return 0
+        if has_display():
+            return open_window(
+                None, [DemoJob(make().name, FOLDER / f"{s}.kcj") for s, make in JOBS.items()]
+            )
+        return render_all(Path("out"))
+    except KilnError as error:
+        print(error, file=sys.stderr)
+        return 2
+
+
+def render_all(folder: Path) -> int:
+    """Render every demo job to a PNG."""
+    print(f"There is no display, so the demo jobs are rendered into {folder}/ instead.")
+    folder.mkdir(exist_ok=True)
+    for stem, make in JOBS.items():
+        job = make()
+        pixels = make_picture(job, FULL)
+        assert pixels is not None
+        write_picture(pixels, folder / f"{stem}.png", job.name)
+        print(f"  {folder / stem}.png")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

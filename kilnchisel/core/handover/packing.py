@@ -1,0 +1,33 @@
+"""A job file as it is handed over: with its fonts, where their licence bits allow it, and a preview."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.file import save_job
+from kilnchisel.core.job.lettering import FileFace
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.faces import face_path, load_face
+
+
+def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
+    """Save a job with the opened font files that may be embedded. Raises KilnError."""
+    save_job(job, path, preview_png, packable_fonts(job))
+
+
+def packable_fonts(job: Job) -> dict[str, bytes]:
+    """sha256 -> bytes of the job's opened fonts whose OS/2 fsType allows embedding."""
+    packed = {}
+    for lettering in job.letterings:
+        face = lettering.wording.face
+        if not isinstance(face, FileFace):
+            continue
+        try:
+            if load_face(face).may_embed:
+                data = face_path(face).read_bytes()
+                packed[hashlib.sha256(data).hexdigest()] = data
+        except (KilnError, OSError):
+            continue  # the job still names the file; opening it says what is missing
+    return packed

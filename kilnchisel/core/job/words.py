@@ -1,0 +1,153 @@
+"""The job in plain sentences: one for each section of the ticket, and words for an edit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kilnchisel.core.job.blank import Mug
+from kilnchisel.core.job.edits import field_label
+from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.lettering import Craft, Engraved, FileFace, Lettering, Printed
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.units import format_angle, format_length, format_number
+
+COLOURS = {
+    "black": (20, 20, 20),
+    "white": (250, 250, 248),
+    "cream": (239, 230, 208),
+    "grey": (128, 128, 128),
+    "red": (176, 40, 40),
+    "brick": (160, 75, 55),
+    "orange": (215, 125, 45),
+    "ochre": (190, 150, 70),
+    "yellow": (235, 205, 80),
+    "olive": (120, 125, 60),
+    "green": (60, 125, 70),
+    "pine": (40, 75, 65),
+    "teal": (35, 125, 120),
+    "sky blue": (130, 175, 215),
+    "blue": (45, 85, 165),
+    "midnight": (29, 42, 77),
+    "violet": (105, 75, 145),
+    "rose": (205, 130, 140),
+    "brown": (95, 65, 45),
+    "sand": (210, 185, 150),
+    "gold": (200, 160, 70),
+    "silver": (190, 192, 196),
+}
+
+
+def colour_word(text: str) -> str:
+    """The nearest everyday name of a #rrggbb colour."""
+    r, g, b = (int(text[i : i + 2], 16) for i in (1, 3, 5))
+    return min(
+        COLOURS,
+        key=lambda name: sum((a - c) ** 2 for a, c in zip((r, g, b), COLOURS[name], strict=True)),
+    )
+
+
+def finish_words(finish: Any) -> str:
+    """A finish in a few words: "cream enamel", "brushed brass"."""
+    if isinstance(finish, AsBlank):
+        return "as the blank"
+    if finish.kind in ("brass", "stainless"):
+        metal = {"brass": "brass", "stainless": "stainless steel"}[finish.kind]
+        return f"{finish.polish} {metal}"
+    if finish.kind == "slate":
+        return "oiled slate" if finish.oiled >= 20 else "slate"
+    return f"{colour_word(finish.colour)} {finish.kind}"
+
+
+def craft_words(craft: Craft) -> str:
+    """ "Engraved 0.3 mm deep, darkened 60 %"."""
+    if isinstance(craft, Printed):
+        return f"Printed, {format_length(craft.film_mm, decimals=3)} film"
+    if isinstance(craft, Engraved):
+        dark = f", darkened {format_number(craft.darkened)} %" if craft.darkened > 0 else ""
+        return f"Engraved {format_length(craft.depth_mm)} deep{dark}"
+    return f"Raised {format_length(craft.height_mm)}"
+
+
+def one_line(lettering: Lettering) -> str:
+    """The words of a lettering on one line."""
+    return " / ".join(row for row in lettering.wording.text.split("\n") if row.strip()) or "no words"
+
+
+def face_words(lettering: Lettering) -> str:
+    """The name of its face."""
+    face = lettering.wording.face
+    if isinstance(face, FileFace):
+        return face.family or face.path
+    return face.name.replace("-", " ").title()
+
+
+def sentence(job: Job, section: str, index: int | None) -> str:
+    """A ticket section, folded: its values in one sentence."""
+    lettering = None if index is None else job.letterings[index]
+    if section == "blank":
+        return _blank(job)
+    if section == "finish":
+        edge = "rim" if isinstance(job.blank, Mug) else "edge"
+        words = f"{finish_words(job.finish)}, {edge} {finish_words(job.rim_finish)}"
+        if lettering is not None:
+            words = f"Letters {finish_words(lettering.finish)}; {words}"
+        return words[0].upper() + words[1:]
+    if section == "setting":
+        return _setting(job)
+    if section == "hand-over":
+        return "Mockup picture, solid for making"
+    if lettering is None:
+        return "No lettering yet"
+    if section == "wording":
+        cap = format_length(lettering.wording.cap_height_mm)
+        return f"{one_line(lettering)}, {face_words(lettering)}, capitals {cap}"
+    if section == "lay":
+        return _lay(job, lettering)
+    return craft_words(lettering.craft)
+
+
+def _blank(job: Job) -> str:
+    blank = job.blank
+    if isinstance(blank, Mug):
+        size = f"Mug, {format_number(blank.diameter_mm)} × {format_length(blank.height_mm)}"
+        return (
+            f"{size}, handle at {format_angle(blank.handle_deg)}" if blank.handle else f"{size}, no handle"
+        )
+    shape = "Oval plaque" if blank.shape == "oval" else "Plaque"
+    size = f"{format_number(blank.width_mm)} × {format_length(blank.height_mm)}"
+    return f"{shape}, {size}, {format_length(blank.thickness_mm)} thick"
+
+
+def _lay(job: Job, lettering: Lettering) -> str:
+    lay = lettering.lay
+    turn = f", turned {format_angle(lay.turn_deg)}" if lay.turn_deg else ""
+    if isinstance(job.blank, Mug):
+        degrees = lay.along_mm / (job.blank.diameter_mm / 2) * 57.29577951308232
+        return (
+            f"{lay.side.capitalize()}, {format_angle(degrees)} round, "
+            f"{format_length(lay.across_mm, decimals=1)} up{turn}"
+        )
+    return (
+        f"{lay.side.capitalize()}, {format_length(lay.along_mm, decimals=1)} along, "
+        f"{format_length(lay.across_mm, decimals=1)} up from the middle{turn}"
+    )
+
+
+def _setting(job: Job) -> str:
+    setting = job.setting
+    light = {"studio": "Studio light", "daylight": "Daylight", "workshop": "Workshop light"}
+    away = format_length(setting.camera.distance_mm / 1000, "mm", 2).removesuffix(" mm")
+    return f"{light[setting.light.room]}, {setting.ground.kind}, seen from {away} m"
+
+
+def edit_words(path: tuple[str | int, ...], value: Any) -> str:
+    """Words for an undo step: "depth 0.3 mm"."""
+    name = str(next(step for step in reversed(path) if isinstance(step, str)))
+    label, unit = field_label(name)
+    if isinstance(value, bool):
+        return f"{label.lower()} {'on' if value else 'off'}"
+    if isinstance(value, int | float):
+        return f"{label.lower()} {format_number(value)}{unit}"
+    if isinstance(value, str) and len(value) <= 24 and "\n" not in value:
+        return f"{label.lower()} {value}"
+    return label.lower()

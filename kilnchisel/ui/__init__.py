@@ -1,0 +1,1 @@
+"""The window: shows values, turns gestures into new values, computes nothing."""

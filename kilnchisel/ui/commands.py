@@ -1,0 +1,54 @@
+"""Every command of the window in one table: menus, keys and the page of keys read it, and so do tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Command:
+    """A thing the person can do. ``does`` is the name of a method of the window."""
+
+    does: str
+    words: str
+    keys: str = ""
+    group: str = "Job"
+    in_menu: bool = True
+
+
+COMMANDS = (
+    Command("new_job", "New job from the start page", "Ctrl+N"),
+    Command("open_job", "Open a job…", "Ctrl+O"),
+    Command("save_job", "Save", "Ctrl+S"),
+    Command("save_job_as", "Save under another name…", "Ctrl+Shift+S"),
+    Command("hand_over_picture", "Picture to a file…", "Ctrl+E", "Hand-over"),
+    Command("hand_over_mesh", "Solid to a file…", "Ctrl+M", "Hand-over"),
+    Command("undo", "Undo", "Ctrl+Z", "Edit", in_menu=False),
+    Command("redo", "Redo", "Ctrl+Shift+Z", "Edit", in_menu=False),
+    Command("add_lettering", "Add lettering", "Ctrl+L", "Edit"),
+    Command("remove_lettering", "Remove this lettering", "Ctrl+Backspace", "Edit"),
+    Command("centre_lettering", "Centre it on its side", "Ctrl+J", "Edit"),
+    Command("look_square_on", "Square-on", "Ctrl+1", "Look", in_menu=False),
+    Command("look_walk_round", "Walk round", "Ctrl+2", "Look", in_menu=False),
+    Command("look_home", "Camera back to its place", "Ctrl+0", "Look"),
+    Command("toggle_evening", "Evening theme", "Ctrl+T", "Window"),
+    Command("toggle_inches", "Show inches", "Ctrl+U", "Window"),
+    Command("show_keys", "Keys and gestures", "F1", "Window"),
+    Command("close", "Close", "Ctrl+Q", "Window"),
+)
+
+# What is done with the pointer and plain keys on the picture; listed on the same page.
+GESTURES = (
+    ("Drag the lettering", "move it along and across the side"),
+    ("Drag a round handle", "make it larger or smaller"),
+    ("Drag the handle on the stem", "turn it; it catches every 15°, Shift turns freely"),
+    ("Arrow keys", "1 mm; with Shift 0.1 mm"),
+    ("Escape while dragging", "put it back"),
+    ("Double-click the lettering", "edit its words"),
+    ("Drag beside the lettering", "walk round; square-on: move the sheet"),
+    ("Shift-drag beside it", "aim the camera elsewhere"),
+    ("Wheel on the picture", "nearer or farther"),
+    ("1 to 7", "open a section of the ticket"),
+    ("Wheel or arrow keys in a number", "one step; with Shift a tenth, with Ctrl ten"),
+    ("In a number", "units and sums work: 3/8 in, 84/2 - 1, 1,5 cm"),
+)

@@ -1,0 +1,1 @@
+"""Measures and checks beside the picture."""

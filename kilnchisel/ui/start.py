@@ -1,0 +1,36 @@
+"""Starting the application: the Qt object, the window, a job if one is named."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.ui.startpage import DemoJob
+
+
+def has_display() -> bool:
+    """Whether a window can be seen (or a test asked for an unseen one)."""
+    return bool(
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    )
+
+
+def open_window(job: Path | None, demos: list[DemoJob] | None = None) -> int:
+    """Show the window and stay until it is closed. Raises KilnError without a display."""
+    if not has_display():
+        raise KilnError(
+            "There is no display to open a window on. Without one: kilnchisel picture JOB -o FILE.png"
+        )
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Kiln Chisel")
+    from kilnchisel.ui.window import Window
+
+    window = Window(demos)
+    window.show()
+    if job is not None:
+        window.open_path(job)
+    return int(app.exec())

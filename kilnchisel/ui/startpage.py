@@ -1,0 +1,156 @@
+"""The start page: demo jobs and recent jobs with their pictures, a new job, and rescued work."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kilnchisel.core.job.file import read_preview
+from kilnchisel.ui.memory import recent_jobs
+from kilnchisel.ui.session import Rescue, rescues
+
+CARD = QSize(268, 196)
+
+
+@dataclass(frozen=True)
+class DemoJob:
+    """A job offered on the start page."""
+
+    title: str
+    path: Path
+
+
+class StartPage(QWidget):
+    """Where work begins."""
+
+    job_wanted = pyqtSignal(object)  # Path
+    demo_wanted = pyqtSignal(object)  # Path, opened as a copy
+    new_wanted = pyqtSignal(str)  # kind of blank
+    open_wanted = pyqtSignal()
+    rescue_wanted = pyqtSignal(object)
+    rescue_dropped = pyqtSignal(object)
+
+    def __init__(self, demos: list[DemoJob]) -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.demos = demos
+        self.inner = QWidget()
+        self.column = QVBoxLayout(self.inner)
+        self.column.setContentsMargins(56, 36, 56, 36)
+        self.column.setSpacing(10)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.inner)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scroll)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Lay the page out anew from what there is."""
+        while self.column.count():
+            item = self.column.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        title = QLabel("What is to be lettered?")
+        title.setObjectName("heading")
+        self.column.addWidget(title)
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 8)
+        for words, kind in (("A mug", "mug"), ("A plaque", "plaque")):
+            button = QPushButton(words)
+            button.setObjectName("primary")
+            button.clicked.connect(lambda _=False, k=kind: self.new_wanted.emit(k))
+            line.addWidget(button)
+        opening = QPushButton("Open a job…")
+        opening.setObjectName("link")
+        opening.clicked.connect(self.open_wanted)
+        line.addWidget(opening)
+        line.addStretch(1)
+        self.column.addWidget(row)
+        for rescue in rescues():
+            self.column.addWidget(self._rescue(rescue))
+        self._shelf(
+            "From the Tarnlight Observatory",
+            [(demo.title, demo.path, self.demo_wanted) for demo in self.demos],
+        )
+        self._shelf("Recent jobs", [(p.stem, p, self.job_wanted) for p in recent_jobs()])
+        self.column.addStretch(1)
+
+    def _shelf(self, title: str, things: list[tuple[str, Path, object]]) -> None:
+        if not things:
+            return
+        head = QLabel(title)
+        head.setObjectName("title")
+        self.column.addSpacing(8)
+        self.column.addWidget(head)
+        shelf = QWidget()
+        grid = QGridLayout(shelf)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(14)
+        for number, (words, path, signal) in enumerate(things):
+            grid.addWidget(self._card(words, path, signal), number // 4, number % 4)
+        grid.setColumnStretch(4, 1)
+        self.column.addWidget(shelf)
+
+    def _card(self, words: str, path: Path, signal: object) -> QWidget:
+        card = QWidget()
+        column = QVBoxLayout(card)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        picture = QPushButton()
+        picture.setFixedSize(CARD)
+        picture.setIconSize(CARD - QSize(8, 8))
+        picture.setAccessibleName(f"Open {words}")
+        picture.setToolTip(str(path))
+        preview = read_preview(path)
+        pixmap = QPixmap()
+        if preview is not None and pixmap.loadFromData(preview):
+            pixmap = pixmap.scaled(
+                CARD * 2,
+                Qt.AspectRatioMode.KeepAspectRatioByExpanding,
+                Qt.TransformationMode.SmoothTransformation,
+            )
+            picture.setIcon(QIcon(pixmap))
+        else:
+            picture.setText("no picture yet")
+        picture.clicked.connect(lambda _=False, p=path: signal.emit(p))  # type: ignore[attr-defined]
+        column.addWidget(picture)
+        label = QLabel(words)
+        label.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(label)
+        return card
+
+    def _rescue(self, rescue: Rescue) -> QWidget:
+        row = QWidget()
+        row.setObjectName("card")
+        row.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line = QHBoxLayout(row)
+        line.setContentsMargins(14, 10, 14, 10)
+        when = time.strftime("%d %b, %H:%M", time.localtime(rescue.when))
+        line.addWidget(QLabel(f"Unsaved work on “{rescue.name}” from {when} was kept."))
+        line.addStretch(1)
+        take = QPushButton("Go on with it")
+        take.setObjectName("primary")
+        take.clicked.connect(lambda _=False: self.rescue_wanted.emit(rescue))
+        line.addWidget(take)
+        drop = QPushButton("Drop it")
+        drop.clicked.connect(lambda _=False: self.rescue_dropped.emit(rescue))
+        line.addWidget(drop)
+        return row

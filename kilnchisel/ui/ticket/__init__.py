@@ -1,0 +1,1 @@
+"""The job ticket: one file a section."""

@@ -1,0 +1,441 @@
+"""Fields of the ticket: a number with its unit, a choice, a colour, a switch, some words.
+
+A field knows how to read its value from the job and how to make the next job; what it edits is given
+as functions, so that one kind of field serves every section.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QColorDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change, limits, read
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.units import (
+    LENGTH_FACTORS,
+    format_angle,
+    format_length,
+    format_number,
+    parse_angle,
+    parse_length,
+    parse_plain,
+)
+
+Get = Callable[[Job], Any]
+Put = Callable[[Job, Any], Job]
+
+
+@dataclass(frozen=True)
+class Spec:
+    """What a field shows and edits. ``key`` is stable: the same field keeps its widget."""
+
+    key: str
+    label: str
+    get: Get
+    put: Put
+    kind: str  # "length", "angle", "percent", "stops", "choice", "colour", "switch", "words", "link"
+    step: float = 1.0
+    options: tuple[tuple[Any, str], ...] = ()
+    least: float | None = None
+    most: float | None = None
+    decimals: int = 2
+    hint: str = ""
+
+
+def at(path: tuple[str | int, ...], label: str, kind: str, **more: Any) -> Spec:
+    """A field for the value at ``path`` in the job."""
+    return Spec(
+        key=".".join(str(step) for step in path),
+        label=label,
+        kind=kind,
+        get=lambda job: read(job, path),
+        put=lambda job, value: change(job, path, value),
+        **more,
+    )
+
+
+def ranged(job: Job, path: tuple[str | int, ...], label: str, kind: str, **more: Any) -> Spec:
+    """A numeric field with the limits of its model."""
+    holder = read(job, path[:-1])
+    least, most = limits(type(holder), str(path[-1]))
+    return at(path, label, kind, least=least, most=most, **more)
+
+
+class Field(QWidget):
+    """A labelled row. Emits ``edited`` with its spec, the value and a key under which steps merge."""
+
+    edited = pyqtSignal(object, object, str)
+    ended = pyqtSignal()
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__()
+        self.spec = spec
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 3, 0, 3)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        grid.setColumnMinimumWidth(0, 96)
+        grid.setColumnStretch(1, 1)
+        self.label = QLabel(spec.label)
+        self.label.setObjectName("small")
+        self.label.setWordWrap(True)
+        grid.addWidget(self.label, 0, 0)
+        self.refusal = QLabel()
+        self.refusal.setObjectName("refusal")
+        self.refusal.setWordWrap(True)
+        self.refusal.hide()
+        grid.addWidget(self.refusal, 1, 1)
+        self.grid = grid
+
+    def hold(self, widget: QWidget) -> None:
+        """Put the editing widget in its place and name it for assistive tools."""
+        self.grid.addWidget(widget, 0, 1)
+        self.label.setBuddy(widget)
+        widget.setAccessibleName(self.spec.label)
+        if self.spec.hint:
+            widget.setToolTip(self.spec.hint)
+        self.setFocusProxy(widget)
+
+    def refuse(self, sentence: str) -> None:
+        """Say why the value was not taken; an empty sentence clears it."""
+        self.refusal.setText(sentence)
+        self.refusal.setVisible(bool(sentence))
+
+    def show_job(self, job: Job, unit: str) -> None:
+        """Show the job's value."""
+        raise NotImplementedError
+
+
+class NumberField(Field):
+    """A number with its unit: arithmetic, other units, wheel and arrow keys."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.unit = "mm"
+        self.value = 0.0
+        self.line = _NumberLine(self)
+        self.line.editingFinished.connect(self._typed)
+        self.hold(self.line)
+        self.line.setToolTip(self._range_words())
+
+    def show_job(self, job: Job, unit: str) -> None:
+        self.unit = unit
+        self.value = float(self.spec.get(job))
+        if not self.line.isModified():
+            self._write()
+            self.refuse("")
+
+    def nudge(self, steps: float) -> None:
+        """Move by ``steps`` of the field's step, kept within its range."""
+        step = self.spec.step
+        if self.spec.kind == "length" and self.unit == "in":
+            step = LENGTH_FACTORS["in"] / 16 if step >= 1 else LENGTH_FACTORS["in"] / 64
+        value = self.value + steps * step
+        if self.spec.least is not None:
+            value = max(value, self.spec.least)
+        if self.spec.most is not None:
+            value = min(value, self.spec.most)
+        self.line.setModified(False)
+        self.edited.emit(self.spec, round(value, 6), self.spec.key)
+
+    def put_back(self) -> None:
+        """Forget what was typed."""
+        self.line.setModified(False)
+        self._write()
+        self.refuse("")
+
+    def _typed(self) -> None:
+        if not self.line.isModified():
+            return
+        try:
+            value = self._parsed(self.line.text())
+        except KilnError as error:
+            self.refuse(str(error))
+            return
+        self.line.setModified(False)
+        self.edited.emit(self.spec, value, "")
+        if not self.refusal.isVisible():
+            self._write()
+
+    def _parsed(self, text: str) -> float:
+        if self.spec.kind == "length":
+            return parse_length(text, self.unit)
+        if self.spec.kind == "angle":
+            return parse_angle(text)
+        return parse_plain(text.lower().replace("stops", "").replace("stop", ""))
+
+    def _write(self) -> None:
+        self.line.setText(self._shown(self.value))
+        self.line.setModified(False)
+        self.line.setCursorPosition(0)
+
+    def _shown(self, value: float) -> str:
+        if self.spec.kind == "length":
+            return format_length(value, self.unit, 3 if self.unit == "in" else self.spec.decimals)
+        if self.spec.kind == "angle":
+            return format_angle(value)
+        unit = {"percent": " %", "stops": " stops"}[self.spec.kind]
+        return f"{format_number(value, self.spec.decimals)}{unit}"
+
+    def _range_words(self) -> str:
+        least, most = self.spec.least, self.spec.most
+        words = ""
+        if least is not None and most is not None:
+            words = f"{self._shown(least)} to {self._shown(most)}"
+        return f"{self.spec.hint} {words}".strip()
+
+    def refuse(self, sentence: str) -> None:
+        super().refuse(sentence)
+        self.line.setProperty("refused", bool(sentence))
+        style = self.line.style()
+        if style is not None:
+            style.unpolish(self.line)
+            style.polish(self.line)
+
+
+class _NumberLine(QLineEdit):
+    def __init__(self, field: NumberField) -> None:
+        super().__init__()
+        self.field = field
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or not self.hasFocus():
+            if event is not None:
+                event.ignore()  # an unfocused field leaves the wheel to the ticket's scrolling
+            return
+        self.field.nudge(event.angleDelta().y() / 120 * _gear(event.modifiers()))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            sign = 1 if event.key() == Qt.Key.Key_Up else -1
+            self.field.nudge(sign * _gear(event.modifiers()))
+        elif event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.field.put_back()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        QTimer.singleShot(0, self.selectAll)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.field.ended.emit()
+
+
+def _gear(modifiers: Qt.KeyboardModifier) -> float:
+    if modifiers & Qt.KeyboardModifier.ShiftModifier:
+        return 0.1
+    return 10.0 if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
+
+
+class ChoiceField(Field):
+    """A few words side by side, one of them chosen; they wrap to as many rows as they need."""
+
+    PER_ROW = 3
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        box = QWidget()
+        rows = QGridLayout(box)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        self.group = QButtonGroup(self)
+        self.group.setExclusive(True)
+        per_row = self.PER_ROW if len(spec.options) != 4 else 2
+        longest = max(len(words) for _, words in spec.options)
+        per_row = min(per_row, 2) if longest > 9 else per_row
+        for number, (_, words) in enumerate(spec.options):
+            button = QPushButton(words)
+            button.setObjectName("choice")
+            button.setCheckable(True)
+            button.setAccessibleName(f"{spec.label}: {words}")
+            self.group.addButton(button, number)
+            rows.addWidget(button, number // per_row, number % per_row)
+        self.group.idClicked.connect(self._chosen)
+        self.hold(box)
+        self.setFocusProxy(self.group.button(0))
+
+    def show_job(self, job: Job, unit: str) -> None:
+        value = self.spec.get(job)
+        for number, (option, _) in enumerate(self.spec.options):
+            button = self.group.button(number)
+            if button is not None and option == value:
+                button.setChecked(True)
+
+    def _chosen(self, number: int) -> None:
+        self.edited.emit(self.spec, self.spec.options[number][0], "")
+        self.ended.emit()
+
+
+class SwitchField(ChoiceField):
+    """Yes or no, in words."""
+
+    def __init__(self, spec: Spec) -> None:
+        options = spec.options or ((True, "Yes"), (False, "No"))
+        super().__init__(Spec(**{**spec.__dict__, "options": options}))
+
+
+class ColourField(Field):
+    """A colour as a swatch and as #rrggbb."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        box = QWidget()
+        row = QHBoxLayout(box)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.swatch = QPushButton()
+        self.swatch.setObjectName("swatch")
+        self.swatch.setFixedSize(QSize(46, 26))
+        self.swatch.setAccessibleName(f"{spec.label}: choose a colour")
+        self.swatch.setToolTip("Choose a colour")
+        self.swatch.clicked.connect(self._pick)
+        self.line = QLineEdit()
+        self.line.setAccessibleName(f"{spec.label}: sRGB value")
+        self.line.editingFinished.connect(self._typed)
+        row.addWidget(self.swatch)
+        row.addWidget(self.line)
+        self.hold(box)
+        self.setFocusProxy(self.swatch)
+        self.value = "#000000"
+
+    def show_job(self, job: Job, unit: str) -> None:
+        self.value = self.spec.get(job)
+        self.swatch.setStyleSheet(f"background: {self.value};")
+        self.line.setText(self.value)
+        self.refuse("")
+
+    def _typed(self) -> None:
+        text = self.line.text().strip().lower()
+        text = text if text.startswith("#") else f"#{text}"
+        if text == self.value:
+            return
+        if not QColor.isValidColorName(text) or len(text) != 7:
+            self.refuse(f"“{self.line.text()}” is not a colour; write it as #rrggbb.")
+            return
+        self.edited.emit(self.spec, text, "")
+        self.ended.emit()
+
+    def _pick(self) -> None:
+        dialog = QColorDialog(QColor(self.value), self)
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.setWindowTitle(self.spec.label)
+        dialog.currentColorChanged.connect(
+            lambda colour: self.edited.emit(self.spec, colour.name(), self.spec.key)
+        )
+        before = self.value
+        if not dialog.exec():
+            self.edited.emit(self.spec, before, self.spec.key)
+        self.ended.emit()
+
+
+class WordsField(Field):
+    """Rows of text, taken over while typing."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.text = QPlainTextEdit()
+        self.text.setFixedHeight(66)
+        self.text.setTabChangesFocus(True)
+        self.text.textChanged.connect(self._typed)
+        self.hold(self.text)
+        self._showing = False
+
+    def show_job(self, job: Job, unit: str) -> None:
+        value = self.spec.get(job)
+        if value != self.text.toPlainText():
+            self._showing = True
+            self.text.setPlainText(value)
+            self._showing = False
+
+    def _typed(self) -> None:
+        if not self._showing:
+            self.edited.emit(self.spec, self.text.toPlainText(), self.spec.key)
+
+
+class LinkField(Field):
+    """A value that is chosen elsewhere: shown as words, changed by a click."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.button = QPushButton()
+        self.button.setObjectName("link")
+        self.button.clicked.connect(lambda: self.edited.emit(self.spec, None, ""))
+        self.hold(self.button)
+
+    def show_job(self, job: Job, unit: str) -> None:
+        self.button.setText(str(self.spec.get(job)))
+
+
+KINDS: dict[str, type[Field]] = {
+    "length": NumberField,
+    "angle": NumberField,
+    "percent": NumberField,
+    "stops": NumberField,
+    "choice": ChoiceField,
+    "switch": SwitchField,
+    "colour": ColourField,
+    "words": WordsField,
+    "link": LinkField,
+}
+
+
+class Form(QWidget):
+    """A column of fields. It is rebuilt only when other fields are wanted."""
+
+    edited = pyqtSignal(object, object, str)
+    ended = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 2, 0, 8)
+        self.column.setSpacing(2)
+        self.fields: dict[str, Field] = {}
+
+    def show_specs(self, specs: list[Spec], job: Job, unit: str) -> None:
+        """Show these fields with the job's values."""
+        shape = [(spec.key, spec.label, spec.kind, spec.options) for spec in specs]
+        present = [(f.spec.key, f.spec.label, f.spec.kind, f.spec.options) for f in self.fields.values()]
+        if shape != present:
+            self._rebuild(specs)
+        for spec, field in zip(specs, self.fields.values(), strict=True):
+            field.spec = spec
+            field.show_job(job, unit)
+
+    def _rebuild(self, specs: list[Spec]) -> None:
+        kept = {(f.spec.key, f.spec.label, f.spec.kind, f.spec.options): f for f in self.fields.values()}
+        for field in self.fields.values():
+            self.column.removeWidget(field)
+        self.fields = {}
+        for spec in specs:
+            found = kept.pop((spec.key, spec.label, spec.kind, spec.options), None)
+            if found is None:
+                found = KINDS[spec.kind](spec)
+                found.edited.connect(self.edited)
+                found.ended.connect(self.ended)
+            self.column.addWidget(found)
+            self.fields[spec.key] = found
+        for field in kept.values():
+            field.hide()
+            field.deleteLater()

@@ -1,0 +1,67 @@
+"""The hand-over section: a picture at any size, and the solid for making."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+SIZES = ("1600 x 1000", "1280 x 800", "2400 x 1600", "3840 x 2160", "1080 x 1080")
+QUALITIES = ((64, "Quick"), (128, "Good"), (512, "Finest"))
+
+
+class HandOver(QWidget):
+    """What goes out of the house."""
+
+    picture_wanted = pyqtSignal()
+    mesh_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 8)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        label = QLabel("Picture size")
+        label.setObjectName("small")
+        self.size = QComboBox()
+        self.size.setEditable(True)
+        self.size.addItems(SIZES)
+        self.size.setAccessibleName("Picture size, pixels")
+        self.size.setToolTip("Width x height in pixels; type any other")
+        label.setBuddy(self.size)
+        row.addWidget(label)
+        row.addWidget(self.size, 1)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        label = QLabel("Quality")
+        label.setObjectName("small")
+        self.quality = QComboBox()
+        for samples, words in QUALITIES:
+            self.quality.addItem(f"{words}, {samples} samples", samples)
+        self.quality.setCurrentIndex(1)
+        self.quality.setAccessibleName("Quality, samples a pixel")
+        label.setBuddy(self.quality)
+        row.addWidget(label)
+        row.addWidget(self.quality, 1)
+        column.addLayout(row)
+        self.refusal = QLabel()
+        self.refusal.setObjectName("refusal")
+        self.refusal.setWordWrap(True)
+        self.refusal.hide()
+        column.addWidget(self.refusal)
+        self.picture = QPushButton("Picture to a file…")
+        self.picture.setObjectName("primary")
+        self.picture.clicked.connect(self.picture_wanted)
+        column.addWidget(self.picture)
+        self.mesh = QPushButton("Solid to a file: STL, OBJ, GLB…")
+        self.mesh.setObjectName("link")
+        self.mesh.clicked.connect(self.mesh_wanted)
+        column.addWidget(self.mesh)
+
+    @property
+    def samples(self) -> int:
+        return int(self.quality.currentData())
+
+    def refuse(self, sentence: str) -> None:
+        self.refusal.setText(sentence)
+        self.refusal.setVisible(bool(sentence))

@@ -1,0 +1,254 @@
+"""The ticket: the letterings at its head, then the sections, each one sentence until unfolded."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.words import craft_words, one_line, sentence
+from kilnchisel.ui.session import Session
+from kilnchisel.ui.ticket.fields import Field, Form, Spec
+from kilnchisel.ui.ticket.handover import HandOver
+from kilnchisel.ui.ticket.sections import SECTIONS, TITLES, specs
+
+WIDTH = 316
+
+
+class Section(QWidget):
+    """A head that tells the section in a sentence, and the form below it when unfolded."""
+
+    asked = pyqtSignal(str)
+
+    def __init__(self, key: str, number: int, body: QWidget) -> None:
+        super().__init__()
+        self.key = key
+        self.body = body
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.head = QPushButton()
+        self.head.setObjectName("section")
+        self.head.setAccessibleName(f"Section {number}, {TITLES[key]}")
+        self.head.clicked.connect(lambda: self.asked.emit(self.key))
+        grid = QGridLayout(self.head)
+        grid.setContentsMargins(14, 7, 12, 8)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(1)
+        self.number = QLabel(str(number))
+        self.number.setObjectName("pencil")
+        self.number.setFixedWidth(14)
+        self.title = QLabel(TITLES[key])
+        self.title.setObjectName("title")
+        self.words = QLabel()
+        self.words.setObjectName("small")
+        self.words.setWordWrap(True)
+        self.words.setMinimumWidth(WIDTH - 60)
+        for label in (self.number, self.title, self.words):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        grid.addWidget(self.number, 0, 0)
+        grid.addWidget(self.title, 0, 1)
+        grid.addWidget(self.words, 1, 1)
+        grid.setColumnStretch(1, 1)
+        # a button does not ask its layout for a height by itself
+        self.head.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        column.addWidget(self.head)
+        holder = QVBoxLayout()
+        holder.setContentsMargins(38, 0, 14, 4)
+        holder.addWidget(body)
+        column.addLayout(holder)
+        rule = QFrame()
+        rule.setObjectName("rule")
+        column.addWidget(rule)
+        self.unfold(False)
+
+    def unfold(self, open_: bool) -> None:
+        """Show or hide the form; the sentence gives way to it."""
+        self.body.setVisible(open_)
+        self.words.setVisible(not open_)
+        self.head.setAccessibleDescription("unfolded" if open_ else self.words.text())
+        self._fit()
+
+    def say(self, words: str) -> None:
+        self.words.setText(words)
+        self._fit()
+
+    def _fit(self) -> None:
+        layout = self.head.layout()
+        if layout is not None:
+            self.head.setFixedHeight(layout.heightForWidth(WIDTH - 2))
+
+
+class LetteringLines(QWidget):
+    """The letterings of the job, one line each; the chosen one is what sections 2 to 5 are about."""
+
+    chosen = pyqtSignal(int)
+    added = pyqtSignal()
+    removed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(8, 8, 8, 6)
+        self.column.setSpacing(1)
+        self.lines = QVBoxLayout()
+        self.lines.setSpacing(1)
+        self.column.addLayout(self.lines)
+        row = QHBoxLayout()
+        self.add = QPushButton("Add lettering")
+        self.add.setObjectName("link")
+        self.add.clicked.connect(self.added)
+        self.remove = QPushButton("Remove")
+        self.remove.setObjectName("link")
+        self.remove.setToolTip("Remove the chosen lettering")
+        self.remove.clicked.connect(self.removed)
+        row.addWidget(self.add)
+        row.addStretch(1)
+        row.addWidget(self.remove)
+        self.column.addLayout(row)
+        self.buttons: list[QPushButton] = []
+
+    def show_job(self, session: Session) -> None:
+        letterings = session.job.letterings
+        while len(self.buttons) > len(letterings):
+            self.buttons.pop().deleteLater()
+        while len(self.buttons) < len(letterings):
+            button = QPushButton()
+            button.setObjectName("lettering")
+            button.setCheckable(True)
+            number = len(self.buttons)
+            button.clicked.connect(lambda _=False, n=number: self.chosen.emit(n))
+            self.lines.addWidget(button)
+            self.buttons.append(button)
+        for number, (button, lettering) in enumerate(zip(self.buttons, letterings, strict=True)):
+            words = one_line(lettering)
+            made = craft_words(lettering.craft).split(",")[0].split(" ")[0].lower()
+            shown = button.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, WIDTH - 110)
+            button.setText(f"{shown}   ·   {made}")
+            button.setAccessibleName(f"Lettering {number + 1}: {words}, {made}")
+            button.setChecked(number == session.index)
+        self.remove.setVisible(bool(letterings))
+
+
+class Ticket(QWidget):
+    """All sections of the job."""
+
+    face_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("ticket")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self.session = session
+        self.unit = "mm"
+        self.open_section: str | None = "wording"
+        self.letterings = LetteringLines()
+        self.letterings.chosen.connect(session.choose)
+        self.handover = HandOver()
+        self.forms: dict[str, Form] = {}
+        self.sections: dict[str, Section] = {}
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.letterings)
+        rule = QFrame()
+        rule.setObjectName("rule")
+        column.addWidget(rule)
+        for number, key in enumerate(SECTIONS, start=1):
+            if key == "hand-over":
+                body: QWidget = self.handover
+            else:
+                form = Form()
+                form.edited.connect(self._edited)
+                form.ended.connect(session.end_step)
+                self.forms[key] = form
+                body = form
+            section = Section(key, number, body)
+            section.asked.connect(self.toggle)
+            self.sections[key] = section
+            column.addWidget(section)
+        column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inner)
+        self.scroll = scroll
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 1, 0)
+        outer.addWidget(scroll)
+        session.changed.connect(self.show_job)
+        self.show_job()
+
+    def toggle(self, key: str) -> None:
+        """Unfold a section, fold the one that was open."""
+        self.open_section = None if self.open_section == key else key
+        self.show_job()
+        if self.open_section is not None:
+            section = self.sections[self.open_section]
+            self.scroll.ensureWidgetVisible(section, 0, 8)
+
+    def show_section(self, key: str) -> None:
+        """Unfold a section if it is folded."""
+        if self.open_section != key:
+            self.toggle(key)
+
+    def show_job(self) -> None:
+        job, index = self.session.job, self.session.index
+        self.letterings.show_job(self.session)
+        for key, section in self.sections.items():
+            section.say(sentence(job, key, index))
+            wanted = self._specs(key) if key in self.forms else []
+            usable = key == "hand-over" or bool(wanted) or key != self.open_section
+            section.unfold(key == self.open_section and usable)
+            if key == self.open_section and key in self.forms:
+                self.forms[key].show_specs(wanted, job, self.unit)
+
+    def _specs(self, key: str) -> list[Spec]:
+        return specs(self.session.job, key, self.session.index)
+
+    def _edited(self, spec: Spec, value: Any, merge: str) -> None:
+        if spec.kind == "link":
+            self.face_wanted.emit()
+            return
+        field = self._field(spec)
+        try:
+            job = spec.put(self.session.job, value)
+        except KilnError as error:
+            if field is not None:
+                field.refuse(str(error))
+            return
+        if field is not None:
+            field.refuse("")
+        self.session.put(job, _words(spec, value), merge and f"{spec.key}@{self.session.index}")
+
+    def _field(self, spec: Spec) -> Field | None:
+        for form in self.forms.values():
+            if spec.key in form.fields:
+                return form.fields[spec.key]
+        return None
+
+
+def _words(spec: Spec, value: Any) -> str:
+    """Words for the undo step: the field's own label and the value as it is shown."""
+    label = spec.label[0].lower() + spec.label[1:]
+    for option, words in spec.options:
+        if option == value:
+            return f"{label} {words.lower()}"
+    if isinstance(value, float | int):
+        unit = {"length": " mm", "angle": "°", "percent": " %", "stops": " stops"}[spec.kind]
+        return f"{label} {value:.3g}{unit}"
+    return label if spec.kind == "words" else f"{label} {value}"

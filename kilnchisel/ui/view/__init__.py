@@ -1,0 +1,1 @@
+"""The picture, its handles, rulers and camera."""

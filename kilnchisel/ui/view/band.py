@@ -1,0 +1,196 @@
+"""The band round a lettering: where its handles are on the picture, and what a drag makes of the lay.
+
+Plain geometry over a drawn draft, without widgets, so that it can be tested alone.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.ui.work import Drawn
+
+Array = NDArray[Any]
+
+MARGIN_SHARE, LEAST_MARGIN_MM = 0.22, 0.8
+STEPS = 24
+STEM_PX = 34
+HIT_PX = 11  # half of the 22 px a handle can be hit in
+
+
+@dataclass(frozen=True, eq=False)
+class Handle:
+    """A grip on the picture. kind "size" or "turn"; ``at`` in widget pixels."""
+
+    kind: str
+    at: tuple[float, float]
+    sheet: tuple[float, float]  # the sheet point it stands on
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """The visible parts of a lettering's frame and its handles, in widget pixels."""
+
+    lines: tuple[Array, ...]
+    handles: tuple[Handle, ...]
+    stem: tuple[tuple[float, float], tuple[float, float]] | None
+
+
+def corners(laid: Laid) -> Array:
+    """The frame with its margin on the sheet, (4, 2), from lower left, counter-clockwise."""
+    frame = laid.frame
+    middle = frame.mean(axis=0)
+    along, up = frame[1] - frame[0], frame[3] - frame[0]
+    wide, tall = np.linalg.norm(along), np.linalg.norm(up)
+    margin = max(LEAST_MARGIN_MM, MARGIN_SHARE * laid.outline.cap_height_mm)
+    grow = np.array([(wide + 2 * margin) / max(wide, 1e-9), (tall + 2 * margin) / max(tall, 1e-9)])
+    return middle + np.array(
+        [(sx * along * grow[0] + sy * up * grow[1]) / 2 for sx, sy in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+    )
+
+
+def on_picture(drawn: Drawn, laid: Laid, uv: Array, size: tuple[int, int]) -> tuple[Array, Array]:
+    """Sheet points to widget pixels (n, 2), and whether they face the camera (n,)."""
+    turn, shift = drawn.stance[:3, :3], drawn.stance[:3, 3]
+    points = laid.side.to_body(uv, np.zeros(len(uv))) @ turn.T + shift
+    normals = laid.side.frames(uv)[:, 2] @ turn.T
+    view = drawn.view
+    away = np.broadcast_to(view.ahead, points.shape) if view.parallel else points - view.eye
+    facing = np.einsum("ij,ij->i", normals, away) < 0
+    return view.project(points, size)[:, :2], facing
+
+
+def sheet_at(drawn: Drawn, laid: Laid, pixel: tuple[float, float], size: tuple[int, int]) -> Array | None:
+    """The sheet point (u, v) under a widget pixel, None beside the side."""
+    origins, directions = drawn.view.rays(np.array([pixel]), size)
+    turn, shift = drawn.stance[:3, :3], drawn.stance[:3, 3]
+    uv = laid.side.meet((origins - shift) @ turn, directions @ turn)[0]
+    return None if np.isnan(uv).any() else uv
+
+
+def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
+    """The band of a lettering, None when nothing of it can be seen."""
+    laid = drawn.laid[index]
+    if laid.ink.is_empty:
+        return None
+    frame = corners(laid)
+    edge = np.concatenate(
+        [
+            frame[i] + np.linspace(0, 1, STEPS + 1)[:, None] * (frame[(i + 1) % 4] - frame[i])
+            for i in range(4)
+        ]
+    )
+    pixels, facing = on_picture(drawn, laid, edge, size)
+    lines = tuple(_runs(pixels, facing))
+    if not lines:
+        return None
+    bottom, top = (frame[0] + frame[1]) / 2, (frame[2] + frame[3]) / 2
+    spots = np.array([*frame, bottom, top])
+    at, seen = on_picture(drawn, laid, spots, size)
+    handles = [
+        Handle("size", (float(at[i, 0]), float(at[i, 1])), (float(spots[i, 0]), float(spots[i, 1])))
+        for i in range(5)
+        if seen[i]
+    ]
+    stem = None
+    if seen[5]:
+        foot = at[5]
+        way = at[5] - at[4] if seen[4] else np.array([0.0, -1.0])
+        length = float(np.linalg.norm(way))
+        way = way / length if length > 1e-6 else np.array([0.0, -1.0])
+        head = foot + STEM_PX * way
+        stem = ((float(foot[0]), float(foot[1])), (float(head[0]), float(head[1])))
+        handles.append(Handle("turn", stem[1], (float(spots[5, 0]), float(spots[5, 1]))))
+    return Band(lines, tuple(handles), stem)
+
+
+def _runs(pixels: Array, facing: Array) -> list[Array]:
+    """The stretches of a polyline that face the camera."""
+    runs = []
+    start = None
+    for number, seen in enumerate([*facing, False]):
+        if seen and start is None:
+            start = number
+        if not seen and start is not None:
+            if number - start > 1:
+                runs.append(pixels[start:number])
+            start = None
+    return runs
+
+
+def handle_at(band: Band | None, pixel: tuple[float, float]) -> Handle | None:
+    """The handle under a pixel; the nearest where two overlap."""
+    if band is None:
+        return None
+    near = [
+        (abs(h.at[0] - pixel[0]) + abs(h.at[1] - pixel[1]), h)
+        for h in band.handles
+        if abs(h.at[0] - pixel[0]) <= HIT_PX and abs(h.at[1] - pixel[1]) <= HIT_PX
+    ]
+    return min(near, key=lambda pair: pair[0])[1] if near else None
+
+
+def lettering_at(drawn: Drawn, pixel: tuple[float, float], size: tuple[int, int]) -> int | None:
+    """The lettering whose frame lies under a pixel, the last one where several do."""
+    for index in reversed(range(len(drawn.laid))):
+        laid = drawn.laid[index]
+        if laid.ink.is_empty:
+            continue
+        uv = sheet_at(drawn, laid, pixel, size)
+        if uv is not None and _inside(laid, uv):
+            return index
+    return None
+
+
+def _inside(laid: Laid, uv: Array) -> bool:
+    frame = corners(laid)
+    along, up = frame[1] - frame[0], frame[3] - frame[0]
+    period = laid.side.period
+    for shift in (0.0,) if period is None else (-period, 0.0, period):
+        away = uv + (shift, 0.0) - frame[0]
+        a, b = away @ along / (along @ along), away @ up / (up @ up)
+        if 0 <= a <= 1 and 0 <= b <= 1:
+            return True
+    return False
+
+
+def moved(laid: Laid, start: Array, now: Array) -> tuple[float, float]:
+    """Along and across, mm, after a drag from one sheet point to another, on whole tenths."""
+    step = now - start
+    period = laid.side.period
+    along = laid.lay.along_mm + _short_way(step[0], period)
+    if period is not None:
+        along = (along + period / 2) % period - period / 2
+    return round(float(along), 1), round(float(laid.lay.across_mm + step[1]), 1)
+
+
+def sized(laid: Laid, start: Array, now: Array, cap_height: float) -> float:
+    """Capital height, mm, after a size handle was dragged: in proportion to its way from the middle."""
+    period = laid.side.period
+    middle = laid.frame.mean(axis=0)
+    first, last = start - middle, now - middle
+    first[0], last[0] = _short_way(first[0], period), _short_way(last[0], period)
+    share = float(last @ first / max(first @ first, 1e-9))
+    return round(max(cap_height * max(share, 0.02), 0.2), 1)
+
+
+def turned(laid: Laid, start: Array, now: Array, turn: float, free: bool) -> float:
+    """Turn, degrees, after the stem was dragged; caught at every 15° unless ``free``."""
+    period = laid.side.period
+    middle = laid.frame.mean(axis=0)
+    first, last = start - middle, now - middle
+    first[0], last[0] = _short_way(first[0], period), _short_way(last[0], period)
+    swing = np.degrees(np.arctan2(last[1], last[0]) - np.arctan2(first[1], first[0]))
+    value = (turn + float(swing) + 180) % 360 - 180
+    caught = round(value / 15) * 15
+    if not free and abs(value - caught) < 4:
+        value = caught
+    return round(value, 1)
+
+
+def _short_way(du: float, period: float | None) -> float:
+    return float(du) if period is None else float((du + period / 2) % period - period / 2)

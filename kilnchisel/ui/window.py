@@ -1,0 +1,713 @@
+"""The window: top bar, ticket, picture, readings, foot bar; and the start page before there is a job."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
+from PyQt6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeySequence,
+    QShortcut,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
+from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
+from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.edits import (
+    Fix,
+    first_lettering,
+    new_lettering,
+    with_lettering,
+    without_lettering,
+)
+from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera
+from kilnchisel.core.lettering.faces import FONT_ENDINGS, file_face
+from kilnchisel.core.shop.checks import centred
+from kilnchisel.ui import theme as look
+from kilnchisel.ui.commands import COMMANDS
+from kilnchisel.ui.keyspage import KeysPage
+from kilnchisel.ui.memory import add_recent, recall, remember
+from kilnchisel.ui.readings.panel import ReadingsPanel
+from kilnchisel.ui.session import Rescue, Session, forget
+from kilnchisel.ui.startpage import DemoJob, StartPage
+from kilnchisel.ui.theme import THEMES, drawing, icon
+from kilnchisel.ui.ticket.faces import FaceChooser
+from kilnchisel.ui.ticket.sections import SECTIONS
+from kilnchisel.ui.ticket.ticket import Ticket
+from kilnchisel.ui.view.picture import PictureView
+from kilnchisel.ui.work import Look, MockupOrder
+
+JOBS = "Jobs (*.kcj)"
+
+
+class Window(QMainWindow):
+    """Everything the person sees. Commands of the table are methods of this class."""
+
+    def __init__(self, demos: list[DemoJob] | None = None) -> None:
+        super().__init__()
+        self.theme = THEMES.get(recall("theme", "day"), look.DAY)
+        self.unit = recall("unit", "mm")
+        self.session = Session(self)
+        self._picture_order: MockupOrder | None = None
+        self._picture_path: Path | None = None
+        self._dress()
+        self.setWindowTitle("Kiln Chisel")
+        self.setWindowIcon(icon("app", self.theme, 32))
+        self.setMinimumSize(1024, 640)
+        self.setAcceptDrops(True)
+        self.start_page = StartPage(demos or [])
+        self.ticket = Ticket(self.session)
+        self.picture = PictureView(self.session, self.theme)
+        self.readings = ReadingsPanel(self.theme)
+        self.session.preview = self.picture.preview_png
+        self._build()
+        self._connect()
+        self._shortcuts()
+        self._restyle()
+        self._restore()
+        self.show_job()
+
+    # building
+
+    def _build(self) -> None:
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start_page)
+        work = QWidget()
+        work.setObjectName("paper")
+        column = QVBoxLayout(work)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._topbar())
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.ticket)
+        middle.addWidget(self.picture, 1)
+        middle.addWidget(self.readings)
+        column.addLayout(middle, 1)
+        column.addWidget(self._footbar())
+        self.pages.addWidget(work)
+        self.setCentralWidget(self.pages)
+
+    def _topbar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("topbar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(48)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 0, 10, 0)
+        row.setSpacing(6)
+        self.name = QLineEdit()
+        self.name.setObjectName("name")
+        self.name.setAccessibleName("Name of the job")
+        self.name.setMaxLength(200)
+        self.name.setFixedWidth(250)
+        self.name.editingFinished.connect(self._rename)
+        row.addWidget(self.name)
+        self.saved = QLabel()
+        self.saved.setObjectName("small")
+        row.addWidget(self.saved)
+        row.addStretch(1)
+        self.looks = QButtonGroup(self)
+        self.looks.setExclusive(True)
+        for number, (words, does) in enumerate(
+            (("Square-on", self.look_square_on), ("Walk round", self.look_walk_round))
+        ):
+            tab = QPushButton(words)
+            tab.setObjectName("tab")
+            tab.setCheckable(True)
+            tab.clicked.connect(does)
+            self.looks.addButton(tab, number)
+            row.addWidget(tab)
+        row.addStretch(1)
+        self.undo_button = QPushButton("Undo")
+        self.undo_button.clicked.connect(self.undo)
+        self.redo_button = QPushButton("Redo")
+        self.redo_button.clicked.connect(self.redo)
+        self.menu_button = QPushButton("More")
+        self.menu_button.setAccessibleName("More commands")
+        self.menu_button.clicked.connect(self._open_menu)
+        for button in (self.undo_button, self.redo_button, self.menu_button):
+            button.setIconSize(QSize(18, 18))
+            row.addWidget(button)
+        return bar
+
+    def _footbar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("footbar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(36)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(16, 0, 12, 0)
+        self.hint = QLabel("Drag the lettering to move it, its round handles to size it.")
+        self.hint.setObjectName("small")
+        row.addWidget(self.hint, 1)
+        self.status = QLabel()
+        self.status.setObjectName("small")
+        row.addWidget(self.status)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(150)
+        self.bar.setAccessibleName("Progress")
+        row.addWidget(self.bar)
+        self.cancel = QPushButton("Stop")
+        self.cancel.clicked.connect(self._cancel)
+        row.addWidget(self.cancel)
+        return bar
+
+    def _connect(self) -> None:
+        self.session.changed.connect(self.show_job)
+        self.session.refused.connect(self.say)
+        self.ticket.letterings.added.connect(self.add_lettering)
+        self.ticket.letterings.removed.connect(self.remove_lettering)
+        self.ticket.face_wanted.connect(self.choose_face)
+        self.ticket.handover.picture_wanted.connect(self.hand_over_picture)
+        self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
+        self.picture.taken.connect(self.readings.show_taken)
+        self.picture.status.connect(self._show_status)
+        self.picture.words_wanted.connect(self.edit_words)
+        self.picture.look_changed.connect(self._show_look)
+        self.picture.mockups.refined.connect(self._picture_ready)
+        self.picture.mockups.progress.connect(self._picture_progress)
+        self.picture.mockups.failed.connect(self._picture_failed)
+        self.readings.fixed.connect(self.apply_fix)
+        page = self.start_page
+        page.job_wanted.connect(self.open_path)
+        page.demo_wanted.connect(self.open_demo)
+        page.new_wanted.connect(self.start_new)
+        page.open_wanted.connect(self.open_job)
+        page.rescue_wanted.connect(self.take_rescue)
+        page.rescue_dropped.connect(self._drop_rescue)
+        self._show_status("", -1.0)
+
+    def _shortcuts(self) -> None:
+        for command in COMMANDS:
+            if command.keys:
+                shortcut = QShortcut(QKeySequence(command.keys), self)
+                shortcut.activated.connect(getattr(self, command.does))
+        for number, key in enumerate(SECTIONS, start=1):
+            shortcut = QShortcut(QKeySequence(str(number)), self)
+            shortcut.activated.connect(lambda k=key: self._section_key(k))
+
+    def _section_key(self, key: str) -> None:
+        if self.pages.currentIndex() == 1:
+            self.ticket.toggle(key)
+
+    def _open_menu(self) -> None:
+        menu = self.make_menu()
+        menu.exec(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
+
+    def make_menu(self) -> QMenu:
+        """The menu, from the table of commands."""
+        menu = QMenu(self)
+        group = ""
+        marked = {"toggle_evening": self.theme.name == "evening", "toggle_inches": self.unit == "in"}
+        choices = QActionGroup(menu)
+        choices.setExclusive(False)
+        for command in COMMANDS:
+            if not command.in_menu:
+                continue
+            if group and command.group != group:
+                menu.addSeparator()
+            group = command.group
+            action = QAction(command.words, menu)
+            action.setShortcut(QKeySequence(command.keys))
+            action.setShortcutVisibleInContextMenu(True)
+            if command.does in marked:
+                action.setCheckable(True)
+                action.setChecked(marked[command.does])
+            action.triggered.connect(lambda _=False, does=command.does: getattr(self, does)())
+            menu.addAction(action)
+        return menu
+
+    # showing
+
+    def show_job(self) -> None:
+        """Bring bar, title and buttons up to the job."""
+        session = self.session
+        if not self.name.hasFocus() or not self.name.isModified():
+            self.name.setText(session.job.name)
+        self.saved.setText(session.saved_words)
+        self.setWindowTitle(f"{session.job.name}{' *' if session.unsaved else ''} - Kiln Chisel")
+        undo, redo = session.history.undo_words, session.history.redo_words
+        metrics = self.undo_button.fontMetrics()
+        for button, word, step in ((self.undo_button, "Undo", undo), (self.redo_button, "Redo", redo)):
+            words = f"{word}: {step}" if step else word
+            button.setText(metrics.elidedText(words, Qt.TextElideMode.ElideRight, 170))
+            button.setToolTip(words if step else f"Nothing to {word.lower()}")
+            button.setEnabled(step is not None)
+        if session.index is None:
+            self.readings.show_taken(None)
+
+    def say(self, words: str) -> None:
+        """Something the person should know, in the foot bar."""
+        self.hint.setText(words)
+
+    def _show_status(self, words: str, share: float) -> None:
+        if self._picture_order is not None:
+            return
+        self.status.setText(words)
+        self.bar.setVisible(share >= 0)
+        self.cancel.setVisible(share >= 0)
+        self.bar.setValue(round(max(share, 0) * 1000))
+
+    def _show_look(self) -> None:
+        button = self.looks.button(0 if self.picture.look.square_on else 1)
+        if button is not None:
+            button.setChecked(True)
+
+    def _dress(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        look.apply(app, self.theme)
+
+    def _restyle(self) -> None:
+        self._dress()
+        for button, name in (
+            (self.undo_button, "undo"),
+            (self.redo_button, "redo"),
+            (self.menu_button, "drawer"),
+        ):
+            button.setIcon(icon(name, self.theme))
+        self.picture.theme = self.theme
+        self.picture.unit = self.unit
+        self.ticket.unit = self.unit
+        self.readings.restyle(self.theme, self.unit)
+        self.ticket.show_job()
+        self.picture.update()
+        self._show_look()
+
+    def _restore(self) -> None:
+        self.resize(1280, 800)
+        kept = recall("window")
+        if isinstance(kept, str):
+            self.restoreGeometry(QByteArray.fromHex(kept.encode()))
+
+    # jobs
+
+    def start_new(self, kind: str) -> None:
+        """A new job on a blank, with a first lettering to write over."""
+        if not self.leave_job():
+            return
+        blank: Any = Mug() if kind == "mug" else Plaque()
+        job = Job(name=f"New {kind}", blank=blank)
+        if kind == "plaque":
+            camera = Camera(tilt_deg=52.0, distance_mm=480.0)
+            job = job.model_copy(update={"setting": job.setting.model_copy(update={"camera": camera})})
+        self._begin(with_lettering(job, first_lettering(blank, "Your words")), None)
+        self.edit_words()
+
+    def new_job(self) -> None:
+        """Back to the start page."""
+        if self.leave_job():
+            self.session.start(Job())
+            self.start_page.refresh()
+            self.pages.setCurrentIndex(0)
+
+    def open_job(self) -> None:
+        """Ask which job, and open it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), JOBS)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a job file; what is open is kept when it cannot be read."""
+        try:
+            job = open_job(path)
+        except KilnError as error:
+            self._tell(str(error))
+            self.start_page.refresh()
+            return
+        if self.leave_job():
+            self._begin(job, path.resolve())
+            add_recent(path)
+
+    def open_demo(self, path: Path) -> None:
+        """A demo job, as a new job of the person's own."""
+        try:
+            job = open_job(path)
+        except KilnError as error:
+            self._tell(str(error))
+            return
+        if self.leave_job():
+            self._begin(job, None)
+
+    def take_rescue(self, rescue: Rescue) -> None:
+        """Go on with work that was not saved."""
+        try:
+            job = open_job(rescue.copy)
+        except KilnError as error:
+            self._tell(str(error))
+            return
+        self._begin(job, rescue.original, saved=False)
+        self.session.autosave()
+        forget(rescue)
+
+    def _drop_rescue(self, rescue: Rescue) -> None:
+        forget(rescue)
+        self.start_page.refresh()
+
+    def _begin(self, job: Job, path: Path | None, saved: bool = True) -> None:
+        self.picture.look = Look()
+        self.picture.drawn = None
+        self.picture.image = None
+        self.pages.setCurrentIndex(1)
+        self.session.start(job, path, saved)
+        self._show_look()
+        self.picture.setFocus()
+
+    def save_job(self) -> bool:
+        """Save where the job came from, or ask."""
+        if self.session.path is None:
+            return self.save_job_as()
+        return self._save(self.session.path)
+
+    def save_job_as(self) -> bool:
+        """Ask where to save."""
+        stem = "".join(c if c.isalnum() or c in " -_" else " " for c in self.session.job.name).strip()
+        start = str(Path(self._folder()) / f"{stem or 'job'}.kcj")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the job", start, JOBS)
+        if not name:
+            return False
+        path = Path(name)
+        return self._save(path if path.suffix else path.with_suffix(".kcj"))
+
+    def _save(self, path: Path) -> bool:
+        try:
+            self.session.save(path)
+        except KilnError as error:
+            self._tell(str(error))
+            return False
+        remember("folder", str(path.parent))
+        self.say(f"Saved to {path.name}.")
+        return True
+
+    def leave_job(self) -> bool:
+        """Whether the present job may be left: it is saved, or the person says what to do with it."""
+        if not self.session.unsaved or self.pages.currentIndex() == 0:
+            return True
+        answer = self.ask_unsaved()
+        if answer == "save":
+            return self.save_job()
+        return answer == "leave"
+
+    def ask_unsaved(self) -> str:
+        """ "save", "leave" or "stay". A method of its own, so that tests can answer."""
+        dialog = QDialog(self)
+        dialog.setWindowTitle("Unsaved changes")
+        column = QVBoxLayout(dialog)
+        column.setContentsMargins(22, 18, 22, 16)
+        words = QLabel(f"“{self.session.job.name}” has changes that are not saved.")
+        column.addWidget(words)
+        row = QHBoxLayout()
+        answers = {}
+        for answer, text, name in (
+            ("leave", "Leave them", ""),
+            ("stay", "Stay here", ""),
+            ("save", "Save", "primary"),
+        ):
+            button = QPushButton(text)
+            button.setObjectName(name)
+            button.clicked.connect(dialog.accept)
+            button.clicked.connect(lambda _=False, a=answer: answers.setdefault("is", a))
+            row.addWidget(button)
+        column.addLayout(row)
+        dialog.exec()
+        return answers.get("is", "stay")
+
+    # edits
+
+    def undo(self) -> None:
+        self.session.undo()
+
+    def redo(self) -> None:
+        self.session.redo()
+
+    def _rename(self) -> None:
+        name = self.name.text().strip()
+        self.name.setModified(False)
+        if name and name != self.session.job.name:
+            self.session.edit(("name",), name, f"name {name}")
+        else:
+            self.name.setText(self.session.job.name)
+
+    def add_lettering(self) -> None:
+        """Another lettering below the last, ready to be written."""
+        if self.pages.currentIndex() != 1:
+            return
+        job = self.session.job
+        self.session.put(with_lettering(job, new_lettering(job)), "add lettering")
+        self.session.choose(len(job.letterings))
+        self.edit_words()
+
+    def remove_lettering(self) -> None:
+        """Take the chosen lettering away."""
+        index = self.session.index
+        if index is not None:
+            self.session.put(without_lettering(self.session.job, index), "remove lettering")
+
+    def centre_lettering(self) -> None:
+        """To the middle of its side."""
+        index = self.session.index
+        if index is None:
+            return
+        try:
+            self.session.put(centred(self.session.job, index), "centre")
+        except KilnError as error:
+            self.say(str(error))
+
+    def apply_fix(self, fix: Fix) -> None:
+        """Do what a check offers."""
+        try:
+            self.session.put(fix.apply(self.session.job), fix.label[0].lower() + fix.label[1:])
+        except KilnError as error:
+            self.say(str(error))
+
+    def edit_words(self) -> None:
+        """The words of the chosen lettering, all selected."""
+        self.ticket.show_section("wording")
+        field = next(
+            (f for key, f in self.ticket.forms["wording"].fields.items() if key.endswith(".text")), None
+        )
+        text = getattr(field, "text", None)
+        if text is not None:
+            text.setFocus()
+            text.selectAll()
+
+    def choose_face(self) -> None:
+        """Ask for a typeface."""
+        index = self.session.index
+        if index is None:
+            return
+        wording = self.session.job.letterings[index].wording
+        chooser = FaceChooser(wording.text, wording.face, self.theme, self)
+        if chooser.exec() and chooser.face is not None:
+            self.use_face(chooser.face)
+
+    def use_face(self, face: Any) -> None:
+        """Set the chosen lettering in another face."""
+        index = self.session.index
+        if index is not None:
+            title = getattr(face, "family", "") or getattr(face, "name", "")
+            self.session.edit(("letterings", index, "wording", "face"), face, f"typeface {title}")
+
+    # looks
+
+    def look_square_on(self) -> None:
+        self.picture.set_square_on(True)
+
+    def look_walk_round(self) -> None:
+        self.picture.set_square_on(False)
+
+    def look_home(self) -> None:
+        """The camera where a fresh job has it; square-on: the whole sheet again."""
+        if self.picture.look.square_on:
+            self.picture.set_square_on(True)
+            return
+        tilt = 20.0 if isinstance(self.session.job.blank, Mug) else 52.0
+        self.session.edit(("setting", "camera"), Camera(tilt_deg=tilt), "camera back")
+
+    def toggle_evening(self) -> None:
+        """Day or evening."""
+        self.theme = look.EVENING if self.theme.name == "day" else look.DAY
+        remember("theme", self.theme.name)
+        drawing.cache_clear()
+        self._restyle()
+
+    def toggle_inches(self) -> None:
+        """Millimetres or inches shown; the job itself is always in mm."""
+        self.unit = "in" if self.unit == "mm" else "mm"
+        remember("unit", self.unit)
+        self._restyle()
+
+    def show_keys(self) -> None:
+        """The page of keys."""
+        KeysPage(self).exec()
+
+    # hand-over
+
+    def hand_over_picture(self) -> None:
+        """Ask where, then make the finished picture in the background."""
+        try:
+            size = parse_size(self.ticket.handover.size.currentText())
+        except KilnError as error:
+            self.ticket.show_section("hand-over")
+            self.ticket.handover.refuse(str(error))
+            return
+        self.ticket.handover.refuse("")
+        start = str(Path(self._folder()) / f"{self.session.job.name}.png")
+        name, _ = QFileDialog.getSaveFileName(self, "Picture to a file", start, "PNG (*.png)")
+        if name:
+            path = Path(name)
+            self.make_picture(path if path.suffix else path.with_suffix(".png"), size)
+
+    def make_picture(self, path: Path, size: tuple[int, int]) -> None:
+        """Make the finished picture; progress and Stop are in the foot bar."""
+        picture = self.picture
+        square = self.session.index if picture.look.square_on else None
+        samples = self.ticket.handover.samples
+        order = PictureOrder(size, samples, square_on=square)
+        picture.cancel_mockup()
+        picture.refining = False
+        picture._number += 1
+        self._picture_path = path
+        self._picture_order = MockupOrder(
+            self.session.job, self.session.index, picture.look, size, samples, picture._number, order
+        )
+        picture.mockups.ask(self._picture_order)
+
+    def _picture_progress(self, share: float, left: float, number: int) -> None:
+        order = self._picture_order
+        if order is None or number != order.number:
+            return
+        self.status.setText(
+            f"Picture {order.size[0]} × {order.size[1]}, {max(left, 1):.0f} s left"
+            if share > 0.02
+            else "Picture begun"
+        )
+        self.bar.show()
+        self.cancel.show()
+        self.bar.setValue(round(share * 1000))
+
+    def _picture_ready(self, order: MockupOrder, state: Any) -> None:
+        if order is not self._picture_order or self._picture_path is None:
+            return
+        path = self._picture_path
+        try:
+            write_picture(state.pixels, path, order.job.name)
+            self.say(f"Picture written to {path}.")
+        except KilnError as error:
+            self._tell(str(error))
+        self._end_picture()
+
+    def _picture_failed(self, sentence: str, number: int) -> None:
+        if self._picture_order is not None and number == self._picture_order.number:
+            self._end_picture()
+            self._tell(sentence)
+
+    def _end_picture(self) -> None:
+        self._picture_order = self._picture_path = None
+        self.picture.refining = True
+        self._show_status("", -1.0)
+        self.picture.refresh()
+
+    def _cancel(self) -> None:
+        if self._picture_order is not None:
+            self.picture._number += 1
+            self.picture.mockups.withdraw(self.picture._number)
+            self._end_picture()
+            self.say("The picture was stopped; no file was written.")
+            return
+        self.picture.cancel_mockup()
+
+    def hand_over_mesh(self) -> None:
+        """Ask where, then write the solid."""
+        start = str(Path(self._folder()) / f"{self.session.job.name}.stl")
+        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in MESH_ENDINGS)
+        name, kind = QFileDialog.getSaveFileName(self, "Solid to a file", start, kinds)
+        if not name:
+            return
+        path = Path(name)
+        if not path.suffix:
+            path = path.with_suffix("." + kind.split(" ")[0].lower())
+        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        try:
+            write_mesh(self.session.job, path)
+            self.say(f"Solid written to {path}.")
+        except KilnError as error:
+            self._tell(str(error))
+        finally:
+            QApplication.restoreOverrideCursor()
+
+    # the window itself
+
+    def _folder(self) -> str:
+        kept = recall("folder", "")
+        return kept if isinstance(kept, str) and Path(kept).is_dir() else str(Path.home())
+
+    def _tell(self, sentence: str) -> None:
+        """A refusal that must not be missed, where the person is looking."""
+        if self.pages.currentIndex() == 1:
+            self.picture.notice = sentence
+            self.picture.update()
+            self.say(sentence)
+            QTimer.singleShot(9000, self._untell)
+            return
+        dialog = QDialog(self)
+        dialog.setWindowTitle("That did not work")
+        column = QVBoxLayout(dialog)
+        column.setContentsMargins(22, 18, 22, 16)
+        words = QLabel(sentence)
+        words.setWordWrap(True)
+        words.setMinimumWidth(360)
+        column.addWidget(words)
+        close = QPushButton("Close")
+        close.clicked.connect(dialog.accept)
+        column.addWidget(close)
+        dialog.exec()
+
+    def _untell(self) -> None:
+        self.picture.notice = ""
+        self.picture.update()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and _dropped(event) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        path = _dropped(event) if event is not None else None
+        if path is None:
+            return
+        if path.suffix.lower() == ".kcj":
+            self.open_path(path)
+            return
+        try:
+            self.use_face(file_face(path))
+        except KilnError as error:
+            self._tell(str(error))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self.leave_job():
+            event.ignore()
+            return
+        remember("window", bytes(self.saveGeometry().toHex().data()).decode())
+        self.session.discard_autosave()
+        self.picture.close_desks()
+        event.accept()
+
+
+def _dropped(event: QDragEnterEvent | QDropEvent) -> Path | None:
+    """The one job or font file that is being dropped, if that is what it is."""
+    data = event.mimeData()
+    urls = data.urls() if data is not None else []
+    if len(urls) != 1 or not urls[0].isLocalFile():
+        return None
+    path = Path(urls[0].toLocalFile())
+    return path if path.suffix.lower() in (".kcj", *FONT_ENDINGS) else None

@@ -1,0 +1,241 @@
+"""Background work: the newest request wins, progress is told, cancelling is quick.
+
+Two threads: one owns OpenGL and draws drafts and takes readings, one owns the path tracer. Each waits
+in a single slot that a newer request overwrites.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from kilnchisel.core.build import lettering_laid, scene_of_job, square_on_view, view_of
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.pictures import PictureOrder, order_view
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.scene.scene import Scene, stance_of
+from kilnchisel.core.scene.view import View
+from kilnchisel.core.shop.checks import Check, checks
+from kilnchisel.core.shop.readings import Reading, readings
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the picture is looked at in the window."""
+
+    square_on: bool = False
+    zoom: float = 1.0
+    at: tuple[float, float] | None = None  # sheet point looked at when square-on
+
+
+@dataclass(frozen=True)
+class DraftOrder:
+    """A draft to draw. ``scale`` < 1 while something moves."""
+
+    job: Job
+    index: int | None
+    look: Look
+    size: tuple[int, int]
+    scale: float
+    smooth: bool
+    number: int
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A drawn draft with what the handles and rulers need to lie exactly on it."""
+
+    order: DraftOrder
+    pixels: Any
+    view: View
+    stance: Any
+    laid: tuple[Laid, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """Readings and checks of the chosen lettering."""
+
+    job: Job
+    index: int
+    readings: tuple[Reading, ...]
+    checks: tuple[Check, ...]
+
+
+@dataclass(frozen=True)
+class MockupOrder:
+    """A mockup to refine in the window, or (``picture``) one to be written to a file."""
+
+    job: Job
+    index: int | None
+    look: Look
+    size: tuple[int, int]
+    samples: int
+    number: int
+    picture: PictureOrder | None = None
+
+
+def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
+    """The camera of a look."""
+    if look.square_on:
+        return square_on_view(job, index or 0, size[0] / size[1], look.zoom, look.at)
+    return view_of(job)
+
+
+class _Slot(QObject):
+    """A thread that serves the newest request only."""
+
+    failed = pyqtSignal(str, int)
+
+    def __init__(self, serve: Callable[[Any], None], name: str) -> None:
+        super().__init__()
+        self._serve = serve
+        self._wanted: Any = None
+        self._ready = threading.Condition()
+        self._open = True
+        self.newest = 0
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._thread.start()
+
+    def ask(self, order: Any) -> None:
+        """Replace whatever waits by ``order``; what runs hears of it through ``stale``."""
+        with self._ready:
+            self.newest = order.number
+            self._wanted = order
+            self._ready.notify()
+
+    def withdraw(self, number: int) -> None:
+        """Nothing is wanted; ``number`` is above every request so far."""
+        with self._ready:
+            self.newest = number
+            self._wanted = None
+
+    def stale(self, order: Any) -> bool:
+        return not self._open or self.newest != order.number
+
+    def close(self) -> None:
+        with self._ready:
+            self._open = False
+            self._wanted = None
+            self._ready.notify()
+        self._thread.join(timeout=20)
+
+    def _run(self) -> None:
+        while True:
+            with self._ready:
+                while self._open and self._wanted is None:
+                    self._ready.wait()
+                if not self._open:
+                    return
+                order, self._wanted = self._wanted, None
+            try:
+                self._serve(order)
+            except KilnError as error:
+                self.failed.emit(str(error), order.number)
+            except Exception as error:
+                traceback.print_exc()
+                self.failed.emit(
+                    f"Something went wrong inside ({type(error).__name__}: {error}); undo the last step.",
+                    order.number,
+                )
+
+
+class DraftDesk(QObject):
+    """Draws drafts and takes readings."""
+
+    drawn = pyqtSignal(object)
+    taken = pyqtSignal(object)
+    failed = pyqtSignal(str, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._draft: Any = None
+        self._slot = _Slot(self._serve, "draft")
+        self._slot.failed.connect(self.failed)
+
+    def ask(self, order: DraftOrder) -> None:
+        self._slot.ask(order)
+
+    def close(self) -> None:
+        self._slot.close()
+
+    def _serve(self, order: DraftOrder) -> None:
+        if self._draft is None:
+            from kilnchisel.core.picture.draft import Draft
+
+            self._draft = Draft()
+        scene = scene_of_job(order.job)
+        view = view_for(order.job, order.index, order.look, order.size)
+        width, height = (max(int(side * order.scale), 16) for side in order.size)
+        pixels = self._draft.render(scene, view, (width, height), order.smooth)
+        laid = tuple(lettering_laid(order.job, i) for i in range(len(order.job.letterings)))
+        self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
+        if order.index is not None and not self._slot.stale(order):
+            self.taken.emit(
+                Taken(
+                    order.job, order.index, readings(order.job, order.index), checks(order.job, order.index)
+                )
+            )
+
+
+class MockupDesk(QObject):
+    """Refines mockups, in the window or for a file."""
+
+    refined = pyqtSignal(object, object)  # order, Refined
+    progress = pyqtSignal(float, float, int)  # share done, seconds left, number
+    failed = pyqtSignal(str, int)
+    stopped = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._mockup: Any = None
+        self._scene: Scene | None = None
+        self._slot = _Slot(self._serve, "mockup")
+        self._slot.failed.connect(self.failed)
+
+    def ask(self, order: MockupOrder) -> None:
+        self._slot.ask(order)
+
+    def withdraw(self, number: int) -> None:
+        self._slot.withdraw(number)
+
+    def close(self) -> None:
+        self._slot.close()
+
+    def _serve(self, order: MockupOrder) -> None:
+        from kilnchisel.core.picture.mockup import LOOKS, Mockup
+
+        started = time.monotonic()
+
+        def stop() -> bool:
+            return self._slot.stale(order)
+
+        def progress(share: float) -> None:
+            spent = time.monotonic() - started
+            self.progress.emit(share, spent / max(share, 1e-3) * (1 - share), order.number)
+
+        self.progress.emit(0.0, 0.0, order.number)
+        scene = scene_of_job(order.job)
+        if self._scene is not scene or self._mockup is None:
+            self._mockup = None  # let go of the old scene before the new one is loaded
+            self._mockup = Mockup(scene)
+            self._scene = scene
+        if stop():
+            self.stopped.emit(order.number)
+            return
+        if order.picture is None:
+            view = view_for(order.job, order.index, order.look, order.size)
+        else:
+            view = order_view(order.job, order.picture)
+        looks = LOOKS if order.picture is None else ()
+        for state in self._mockup.refine(view, order.size, order.samples, stop, progress, looks):
+            self.refined.emit(order, state)
+        if stop():
+            self.stopped.emit(order.number)
