@@ -47,7 +47,7 @@ def night_crew_mug() -> Job:
             row("EST. ON A CLEAR NIGHT", "league-spartan-bold", 2.9, 20.5, MIDNIGHT, 0.7),
         ),
         setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-62, tilt_deg=46)),
+            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-70, tilt_deg=38)),
             ground=Ground(kind="oak table"),
             camera=Camera(turn_deg=12, tilt_deg=17, distance_mm=470, lens_mm=75, rise_mm=-2),
         ),

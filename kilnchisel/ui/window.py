@@ -125,7 +125,6 @@ class Window(QMainWindow):
         self.name.setObjectName("name")
         self.name.setAccessibleName("Name of the job")
         self.name.setMaxLength(200)
-        self.name.setFixedWidth(250)
         self.name.editingFinished.connect(self._rename)
         row.addWidget(self.name)
         self.saved = QLabel()
@@ -252,6 +251,8 @@ class Window(QMainWindow):
         session = self.session
         if not self.name.hasFocus() or not self.name.isModified():
             self.name.setText(session.job.name)
+            wide = self.name.fontMetrics().horizontalAdvance(session.job.name) + 24
+            self.name.setFixedWidth(min(max(wide, 90), 300))
         self.saved.setText(session.saved_words)
         self.setWindowTitle(f"{session.job.name}{' *' if session.unsaved else ''} - Kiln Chisel")
         undo, redo = session.history.undo_words, session.history.redo_words

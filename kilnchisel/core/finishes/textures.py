@@ -22,7 +22,7 @@ from kilnchisel.core.paths import cache_folder
 Array = NDArray[Any]
 
 SIZE = 1024
-RECIPE = 1  # raise it when a texture changes: kept copies are then made again
+RECIPE = 2  # raise it when a texture changes: kept copies are then made again
 
 
 def kept(make: Callable[[], Texture]) -> Callable[[], Texture]:
@@ -157,7 +157,7 @@ def oak_boards() -> Texture:
     """An oiled oak table top: boards 100 mm wide along u, each from another part of the tree."""
     size = SIZE
     tile, boards = 400.0, 4
-    light, dark = np.array(hex_to_linear("#c49a68")), np.array(hex_to_linear("#8a5f38"))
+    light, dark = np.array(hex_to_linear("#b8997a")), np.array(hex_to_linear("#866a4e"))
     tint = np.empty((size, size, 3))
     height = np.empty((size, size))
     step = size // boards

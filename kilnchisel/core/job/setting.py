@@ -13,8 +13,8 @@ class KeyLight(Value):
     """A soft light panel at arm's length."""
 
     strength: Percent = 50.0
-    turn_deg: Degrees = -55.0
-    tilt_deg: Annotated[float, Field(ge=5, le=89)] = 48.0
+    turn_deg: Degrees = -66.0
+    tilt_deg: Annotated[float, Field(ge=5, le=89)] = 40.0
     size_mm: Annotated[float, Field(ge=20, le=2000)] = 420.0
 
 

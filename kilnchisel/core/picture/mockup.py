@@ -22,15 +22,14 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 SLICE = 240_000  # pixels x samples a slice: under 0.2 s on two cores, so that cancelling is quick
-GUIDE_SAMPLES = 8
-ROUGH_FROM = 160_000  # pictures with more pixels are first shown at half size
-LOOKS = (4, 16, 64, 256)
+GUIDE_SAMPLES, GUIDE_STEP = 9, 3
+LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 Stop = Callable[[], bool]
 
 
 @dataclass(frozen=True, eq=False)
 class Refined:
-    """A state of the picture: pixels (h, w, 3) uint8 sRGB, smaller than asked for at first."""
+    """A state of the picture: pixels (h, w, 3) uint8 sRGB after ``done`` of ``wanted`` samples."""
 
     pixels: Array
     done: int
@@ -64,17 +63,9 @@ class Mockup:
         answers True. Raises KilnError when the tracer gives up.
         """
         try:
-            if looks and size[0] * size[1] >= ROUGH_FROM and samples > looks[0]:
-                half = (size[0] // 2, size[1] // 2)
-                yield Refined(self._whole(view, half, 2, stop), 0, samples)
             yield from self._refined(view, size, samples, stop, progress, looks)
         except Cancelled:
             return
-
-    def _whole(self, view: View, size: tuple[int, int], samples: int, stop: Stop) -> Array:
-        light = self._slices(self.traced.light, view, size, samples, 1, stop) / samples
-        guides = self._slices(self.traced.guides, view, size, 2, 2, stop) / 2
-        return self._finished(light, guides, backdrop_of(self.scene, view, size), samples, True)
 
     def _refined(
         self,
@@ -86,17 +77,19 @@ class Mockup:
         looks: tuple[int, ...],
     ) -> Iterator[Refined]:
         backdrop = backdrop_of(self.scene, view, size)
-        guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 3, stop)
-        guides /= GUIDE_SAMPLES
         total = np.zeros((size[1], size[0], 4), dtype=np.float32)
-        done = 0
+        guides = np.zeros((size[1], size[0], 6), dtype=np.float32)
+        done = guided = 0
         for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                total += self._slices(self.traced.light, view, size, step, 10 + done, stop)
+                total += self._slices(self.traced.light, view, size, step, 2 * done, stop)
                 done += step
+                if guided < GUIDE_SAMPLES:
+                    guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, 2 * guided + 1, stop)
+                    guided += GUIDE_STEP
                 progress(done / samples)
-            pixels = self._finished(total / done, guides, backdrop, done, fast=done < samples)
+            pixels = self._finished(total / done, guides / guided, backdrop, done, fast=done < samples)
             if stop():
                 raise Cancelled
             yield Refined(pixels, done, samples)

@@ -20,8 +20,9 @@ ROOM_FILES = {"studio": "studio", "daylight": "apartment", "workshop": "workshop
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
 ROOM_TURN = {"studio": 150.0, "daylight": 210.0, "workshop": 40.0}
 PEAK = 60.0  # lamps are held to this many times the mean: brighter ones only make noise
-ROOM_WHITE = 0.62  # what a white sheet lying in the open room returns at 100 %
-KEY_WHITE = 0.9  # what the panel adds to a white sheet facing it at 50 %
+BALANCE = 0.8
+ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %
+KEY_WHITE = 0.95  # what the panel adds to a white sheet facing it at 50 %
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,8 +99,11 @@ def _room_picture(name: str) -> Array:
     mean = (bright * weight).sum() / weight.sum()
     picture *= np.minimum(1.0, PEAK * mean / np.maximum(bright, 1e-9))[..., None]
     up = np.maximum(directions_of(*bright.shape)[:, 2], 0).reshape(bright.shape)
-    returned = ((picture @ LUMA) * weight * up).sum() / np.pi
-    return (picture / returned).astype(np.float32)
+    returned = (picture * (weight * up)[..., None]).sum(axis=(0, 1)) / np.pi
+    # the camera is balanced for the room: most of its tint goes, a breath of it stays
+    balance = (returned / (returned @ LUMA)) ** -BALANCE
+    picture *= balance / float(returned * balance @ LUMA)
+    return picture.astype(np.float32)
 
 
 @lru_cache(maxsize=16)

@@ -88,7 +88,9 @@ class Section(QWidget):
     def _fit(self) -> None:
         layout = self.head.layout()
         if layout is not None:
-            self.head.setFixedHeight(layout.heightForWidth(WIDTH - 2))
+            layout.invalidate()
+            height = layout.heightForWidth(WIDTH - 2) if layout.hasHeightForWidth() else -1
+            self.head.setFixedHeight(max(height, layout.sizeHint().height()))
 
 
 class LetteringLines(QWidget):
