@@ -47,7 +47,7 @@ def night_crew_mug() -> Job:
             row("EST. ON A CLEAR NIGHT", "league-spartan-bold", 2.9, 20.5, MIDNIGHT, 0.7),
         ),
         setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-70, tilt_deg=38)),
+            light=Light(room="daylight", key=KeyLight(strength=52, turn_deg=-70, tilt_deg=38)),
             ground=Ground(kind="oak table"),
             camera=Camera(turn_deg=12, tilt_deg=17, distance_mm=470, lens_mm=75, rise_mm=-2),
         ),
@@ -94,12 +94,12 @@ def trail_slate() -> Job:
 
 
 def first_light_brass() -> Job:
-    """A brass plaque with raised letters on a plastered wall."""
+    """A cast brass plaque on a plastered wall: dark ground, raised letters."""
     return Job(
         name="First-light brass",
         blank=Plaque(shape="oval", width_mm=240, height_mm=160, thickness_mm=8, edge_round_mm=2.5),
-        finish=Brass(polish="satin"),
-        rim_finish=Brass(polish="polished"),
+        finish=Enamel(colour="#232b28", gloss=45),
+        rim_finish=Brass(polish="satin"),
         letterings=(
             Lettering(
                 wording=Wording(
@@ -110,7 +110,7 @@ def first_light_brass() -> Job:
                 ),
                 lay=Lay(side="front", across_mm=14),
                 craft=Raised(height_mm=1.6),
-                finish=Brass(polish="polished"),
+                finish=Brass(polish="satin"),
             ),
             Lettering(
                 wording=Wording(
@@ -122,11 +122,11 @@ def first_light_brass() -> Job:
                 ),
                 lay=Lay(side="front", across_mm=-24),
                 craft=Raised(height_mm=1.2),
-                finish=Brass(polish="polished"),
+                finish=Brass(polish="satin"),
             ),
         ),
         setting=Setting(
-            light=Light(room="studio", turn_deg=0, key=KeyLight(strength=50, turn_deg=-48, tilt_deg=52)),
+            light=Light(room="workshop", turn_deg=-12, key=KeyLight(strength=42, turn_deg=-48, tilt_deg=48)),
             ground=Ground(kind="plaster", colour="#cfc8ba"),
             stance="hung",
             camera=Camera(turn_deg=18, tilt_deg=8, distance_mm=640, lens_mm=70),

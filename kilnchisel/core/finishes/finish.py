@@ -22,7 +22,7 @@ from kilnchisel.core.job.finish import (
     Stainless,
 )
 
-SLATE_COLOUR = "#4a4f54"
+SLATE_COLOUR = "#4b4e50"
 
 
 def material_of(finish: Any) -> Material:

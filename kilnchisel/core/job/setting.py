@@ -21,7 +21,7 @@ class KeyLight(Value):
 class Light(Value):
     """The room's light and the key light."""
 
-    room: Literal["studio", "daylight", "workshop"] = "workshop"
+    room: Literal["studio", "daylight", "workshop"] = "daylight"
     turn_deg: Degrees = 0.0
     strength: Annotated[float, Field(ge=0, le=400)] = 100.0
     key: KeyLight = KeyLight()

@@ -21,7 +21,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
 from kilnchisel.core.picture.gather import GROUND_CELLS, Gathered, Hits, gather, trace
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
-from kilnchisel.core.scene.scene import Base, Item, Scene
+from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -84,7 +84,7 @@ class Draft:
                 f"libgl1-mesa-dri ({error})."
             ) from None
         self.name = str(self.gl.info["GL_RENDERER"])
-        defines = {"SHOULDER": SHOULDER, "COAT_KEEPS": COAT_KEEPS, "COAT_SHINE": COAT_SHINE}
+        defines = {"SHOULDER": SHOULDER, "COAT_KEEPS": COAT_KEEPS, "COAT_SHINE": COAT_SHINE, "NEUTRAL": NEUTRAL}
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surface = self._program("surface.vert.glsl", "surface.frag.glsl")
         self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")

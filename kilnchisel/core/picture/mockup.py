@@ -16,13 +16,14 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import picture_curve, srgb_encode
 from kilnchisel.core.picture.tracing import TracedScene
 from kilnchisel.core.scene.light import look_up
-from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.scene import NEUTRAL, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
 SLICE = 240_000  # pixels x samples a slice: under 0.2 s on two cores, so that cancelling is quick
 GUIDE_SAMPLES, GUIDE_STEP = 9, 3
+FINE_GUIDES = 48  # for a picture that is kept: edges as smooth as the light
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 Stop = Callable[[], bool]
 
@@ -85,7 +86,7 @@ class Mockup:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
                 total += self._slices(self.traced.light, view, size, step, 2 * done, stop)
                 done += step
-                if guided < GUIDE_SAMPLES:
+                if guided < (GUIDE_SAMPLES if looks else FINE_GUIDES):
                     guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, 2 * guided + 1, stop)
                     guided += GUIDE_STEP
                 progress(done / samples)
@@ -139,8 +140,7 @@ def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
     """What is seen where nothing stands, (h, w, 3) linear; the same the draft draws."""
     width, height = size
     if view.parallel:
-        seen = look_up(scene.backdrop.picture, view.ahead[None], scene.backdrop.turn)
-        return np.broadcast_to(seen[0].astype(np.float32), (height, width, 3))
+        return np.full((height, width, 3), NEUTRAL, dtype=np.float32)
     # smooth as it is, every fourth pixel is enough
     small = (max(width // 4, 2), max(height // 4, 2))
     x = (np.arange(small[0]) + 0.5) * width / small[0]

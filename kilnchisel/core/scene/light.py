@@ -18,7 +18,7 @@ Array = NDArray[Any]
 
 ROOM_FILES = {"studio": "studio", "daylight": "apartment", "workshop": "workshop"}
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
-ROOM_TURN = {"studio": 150.0, "daylight": 210.0, "workshop": 40.0}
+ROOM_TURN = {"studio": 22.0, "daylight": 10.0, "workshop": 16.0}
 PEAK = 60.0  # lamps are held to this many times the mean: brighter ones only make noise
 BALANCE = 0.8
 ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %

@@ -28,6 +28,7 @@ from kilnchisel.core.scene.light import ROOM_WHITE, Panel, Room, blurred_room, p
 
 Array = NDArray[Any]
 
+NEUTRAL = 0.27  # grey behind a parallel view, so that colours can be judged
 HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
 
 

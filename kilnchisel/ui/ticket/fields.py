@@ -91,7 +91,7 @@ class Field(QWidget):
         grid.setContentsMargins(0, 3, 0, 3)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(1)
-        grid.setColumnMinimumWidth(0, 96)
+        grid.setColumnMinimumWidth(0, 92)
         grid.setColumnStretch(1, 1)
         self.label = QLabel(spec.label)
         self.label.setObjectName("small")
@@ -262,9 +262,9 @@ class ChoiceField(Field):
         rows.setSpacing(0)
         self.group = QButtonGroup(self)
         self.group.setExclusive(True)
-        per_row = self.PER_ROW if len(spec.options) != 4 else 2
         longest = max(len(words) for _, words in spec.options)
-        per_row = min(per_row, 2) if longest > 9 else per_row
+        wide = len(spec.options) > 3 or longest > 9
+        per_row = 4 if len(spec.options) == 4 and longest < 8 else min(self.PER_ROW, len(spec.options))
         for number, (_, words) in enumerate(spec.options):
             button = QPushButton(words)
             button.setObjectName("choice")
@@ -274,6 +274,10 @@ class ChoiceField(Field):
             rows.addWidget(button, number // per_row, number % per_row)
         self.group.idClicked.connect(self._chosen)
         self.hold(box)
+        if wide:  # many words get the whole width, below their label
+            self.grid.removeWidget(box)
+            self.grid.addWidget(box, 1, 0, 1, 2)
+            self.grid.addWidget(self.refusal, 2, 1)
         self.setFocusProxy(self.group.button(0))
 
     def show_job(self, job: Job, unit: str) -> None:

@@ -24,7 +24,7 @@ from kilnchisel.ui.ticket.fields import Field, Form, Spec
 from kilnchisel.ui.ticket.handover import HandOver
 from kilnchisel.ui.ticket.sections import SECTIONS, TITLES, specs
 
-WIDTH = 316
+WIDTH = 324
 
 
 class Section(QWidget):
@@ -44,7 +44,7 @@ class Section(QWidget):
         self.head.setAccessibleName(f"Section {number}, {TITLES[key]}")
         self.head.clicked.connect(lambda: self.asked.emit(self.key))
         grid = QGridLayout(self.head)
-        grid.setContentsMargins(14, 7, 12, 8)
+        grid.setContentsMargins(14, 7, 20, 8)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(1)
         self.number = QLabel(str(number))
@@ -55,7 +55,7 @@ class Section(QWidget):
         self.words = QLabel()
         self.words.setObjectName("small")
         self.words.setWordWrap(True)
-        self.words.setMinimumWidth(WIDTH - 60)
+        self.words.setMinimumWidth(WIDTH - 70)
         for label in (self.number, self.title, self.words):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         grid.addWidget(self.number, 0, 0)
@@ -66,7 +66,7 @@ class Section(QWidget):
         self.head.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         column.addWidget(self.head)
         holder = QVBoxLayout()
-        holder.setContentsMargins(38, 0, 14, 4)
+        holder.setContentsMargins(38, 0, 22, 4)
         holder.addWidget(body)
         column.addLayout(holder)
         rule = QFrame()
@@ -103,7 +103,7 @@ class LetteringLines(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(8, 8, 8, 6)
+        self.column.setContentsMargins(8, 8, 16, 6)
         self.column.setSpacing(1)
         self.lines = QVBoxLayout()
         self.lines.setSpacing(1)

@@ -27,14 +27,17 @@ STEPS = {
 
 def marks(
     drawn: Drawn, laid: Laid, axis: int, size: tuple[int, int], unit: str
-) -> list[tuple[float, float]]:
-    """(sheet mm, pixel) of the ruler's marks along u (axis 0) or v (axis 1)."""
+) -> list[tuple[float, float, bool]]:
+    """The ruler's marks along u (axis 0) or v (axis 1): sheet mm, pixel, and whether the mark is a
+    long one, at a round number."""
     low_u, low_v, high_u, high_v = laid.side.domain.bounds
     middle = np.array([_aim(drawn, laid)])
     pixel = on_picture(drawn, laid, middle, size)[0][0]
     beside = middle + np.eye(2)[axis]
     scale = np.linalg.norm(on_picture(drawn, laid, beside, size)[0][0] - pixel)
-    step = next((s for s in STEPS[unit] if s * scale >= 7), STEPS[unit][-1])
+    steps = STEPS[unit]
+    step = next((s for s in steps if s * scale >= 5), steps[-1])
+    long = next((s for s in steps if s * scale >= (34 if axis == 0 else 24) and _whole(s / step)), steps[-1])
     low, high = ((low_u, high_u), (low_v, high_v))[axis]
     count = np.arange(np.ceil(low / step), np.floor(high / step) + 1)
     if len(count) > 4000:
@@ -43,10 +46,14 @@ def marks(
     places[:, axis] = count * step
     pixels, facing = on_picture(drawn, laid, places, size)
     return [
-        (float(place[axis]), float(p[axis]))
+        (float(place[axis]), float(p[axis]), _whole(place[axis] / long))
         for place, p, seen in zip(places, pixels, facing, strict=True)
         if seen and 0 <= p[axis] <= size[axis]
     ]
+
+
+def _whole(value: float) -> bool:
+    return abs(value - round(value)) < 1e-6
 
 
 def _aim(drawn: Drawn, laid: Laid) -> tuple[float, float]:
@@ -73,12 +80,12 @@ def paint_rulers(
     _centre_lines(painter, drawn, laid, size, theme)
     for axis in (0, 1):
         last = -100.0
-        for mm, at in sorted(marks(drawn, laid, axis, size, unit), key=lambda m: m[1]):
+        for mm, at, long in sorted(marks(drawn, laid, axis, size, unit), key=lambda m: m[1]):
             if at < THICK:
                 continue
-            # the word goes to every mark that has room for it since the last one
-            worded = abs(at - last) >= (38 if axis == 0 else 26)
-            length = 9 if worded else 4
+            # towards the sides of a mug the marks close up: words are left out where there is no room
+            worded = long and abs(at - last) >= (24 if axis == 0 else 20)
+            length = 9 if long else 4
             painter.setPen(QPen(ink, 1))
             if axis == 0:
                 painter.drawLine(QPointF(at, THICK), QPointF(at, THICK - length))
