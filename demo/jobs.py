@@ -126,7 +126,9 @@ def first_light_brass() -> Job:
             ),
         ),
         setting=Setting(
-            light=Light(room="workshop", turn_deg=-12, key=KeyLight(strength=42, turn_deg=-48, tilt_deg=48)),
+            light=Light(
+                room="workshop", turn_deg=-12, key=KeyLight(strength=42, turn_deg=-48, tilt_deg=48)
+            ),
             ground=Ground(kind="plaster", colour="#cfc8ba"),
             stance="hung",
             camera=Camera(turn_deg=18, tilt_deg=8, distance_mm=640, lens_mm=70),

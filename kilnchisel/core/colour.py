@@ -60,7 +60,7 @@ def linear_to_hex(linear: Array) -> str:
 
 def luminance(linear: Array) -> Array:
     """Relative luminance Y of linear RGB (IEC 61966-2-1), shape (..., 3) -> (...)."""
-    return np.asarray(linear) @ LUMA
+    return np.asarray(np.asarray(linear) @ LUMA)
 
 
 def lab(linear: Array) -> Array:
@@ -79,7 +79,7 @@ def lab(linear: Array) -> Array:
 
 def delta_e(first: Array, second: Array) -> Array:
     """Colour difference CIELAB ΔE*76 between two arrays of linear RGB."""
-    return np.linalg.norm(lab(first) - lab(second), axis=-1)
+    return np.asarray(np.linalg.norm(lab(first) - lab(second), axis=-1))
 
 
 # The picture curve: straight up to the shoulder, then an exponential approach to 1. It is applied to
@@ -94,13 +94,13 @@ def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
     room = 1.0 - SHOULDER
     bent = SHOULDER + room * (1.0 - np.exp(-(np.maximum(peak, SHOULDER) - SHOULDER) / room))
     scale = np.where(peak > SHOULDER, bent / np.maximum(peak, 1e-9), 1.0)
-    return light * scale
+    return np.asarray(light * scale)
 
 
 def fresnel_normal(n: Array, k: Array) -> Array:
     """Reflectance at normal incidence from air: ((n-1)² + k²) / ((n+1)² + k²). Fresnel equations."""
     n, k = np.asarray(n, float), np.asarray(k, float)
-    return ((n - 1) ** 2 + k**2) / ((n + 1) ** 2 + k**2)
+    return np.asarray(((n - 1) ** 2 + k**2) / ((n + 1) ** 2 + k**2))
 
 
 def spectrum_to_rgb(wavelength_nm: Array, reflectance: Array) -> Array:
@@ -115,7 +115,7 @@ def spectrum_to_rgb(wavelength_nm: Array, reflectance: Array) -> Array:
     weights = cie_1931(grid) * power[:, None]
     seen = np.interp(grid, wavelength_nm, reflectance) @ weights
     xyz = seen / weights.sum(axis=0) * WHITE_XYZ
-    return xyz @ RGB_FROM_XYZ.T
+    return np.asarray(xyz @ RGB_FROM_XYZ.T)
 
 
 _D65_NM = np.arange(400.0, 701.0, 20.0)

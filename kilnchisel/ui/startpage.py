@@ -70,8 +70,10 @@ class StartPage(QWidget):
         title = QLabel("Kiln Chisel")
         title.setObjectName("mast")
         self.column.addWidget(title)
-        promise = QLabel("Lettering on real objects, at real size: a picture your customer believes, "
-                         "and the files to make it.")
+        promise = QLabel(
+            "Lettering on real objects, at real size: a picture your customer believes, "
+            "and the files to make it."
+        )
         promise.setObjectName("pencil")
         self.column.addWidget(promise)
         self.column.addSpacing(14)

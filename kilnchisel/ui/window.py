@@ -426,7 +426,7 @@ class Window(QMainWindow):
         words = QLabel(f"“{self.session.job.name}” has changes that are not saved.")
         column.addWidget(words)
         row = QHBoxLayout()
-        answers = {}
+        answers: dict[str, str] = {}
         for answer, text, name in (
             ("leave", "Leave them", ""),
             ("stay", "Stay here", ""),
@@ -439,7 +439,7 @@ class Window(QMainWindow):
             row.addWidget(button)
         column.addLayout(row)
         dialog.exec()
-        return answers.get("is", "stay")
+        return str(answers.get("is", "stay"))
 
     # edits
 
@@ -555,7 +555,7 @@ class Window(QMainWindow):
     def hand_over_picture(self) -> None:
         """Ask where, then make the finished picture in the background."""
         try:
-            size = parse_size(self.ticket.handover.size.currentText())
+            size = parse_size(self.ticket.handover.size_box.currentText())
         except KilnError as error:
             self.ticket.show_section("hand-over")
             self.ticket.handover.refuse(str(error))

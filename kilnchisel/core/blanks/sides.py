@@ -28,11 +28,26 @@ class ClearZone:
 class Side(Protocol):
     """One surface and its sheet."""
 
-    name: str
-    domain: shapely.Polygon  # usable area, mm
-    period: float | None  # u comes round again after this many mm
-    clear: tuple[ClearZone, ...]
-    wall_mm: float  # material behind the surface: no engraving goes deeper
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def domain(self) -> shapely.Polygon:
+        """Usable area, mm."""
+        ...
+
+    @property
+    def period(self) -> float | None:
+        """u comes round again after this many mm; None on an open side."""
+        ...
+
+    @property
+    def clear(self) -> tuple[ClearZone, ...]: ...
+
+    @property
+    def wall_mm(self) -> float:
+        """Material behind the surface: no engraving goes deeper."""
+        ...
 
     def to_body(self, uv: Array, height: Array) -> Array:
         """(n, 2) mm and (n,) mm outward -> points (n, 3) mm."""
@@ -73,7 +88,7 @@ class Plane:
         return np.cross(self.right, self.up)
 
     def to_body(self, uv: Array, height: Array) -> Array:
-        return (
+        return np.asarray(
             self.origin
             + uv[:, :1] * self.right
             + uv[:, 1:] * self.up

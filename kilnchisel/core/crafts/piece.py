@@ -174,7 +174,7 @@ def _softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
     def shared(other: Array, meets: Array) -> Array:
         smooth = meets & (np.einsum("ij,ij->i", out, out[other]) > CREASE)
         mixed = np.where(smooth[:, None], out + out[other], out)
-        return mixed / np.linalg.norm(mixed, axis=1, keepdims=True)
+        return np.asarray(mixed / np.linalg.norm(mixed, axis=1, keepdims=True))
 
     return shared(before, end[before] == start), shared(after, start[after] == end)
 
@@ -235,4 +235,4 @@ def _kept(points: Array, faces: Array) -> Array:
     keys = np.rint(points / WELD_MM).astype(np.int64)
     _, inverse = np.unique(keys, axis=0, return_inverse=True)
     new = inverse.reshape(-1)[faces]
-    return (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])
+    return np.asarray((new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0]))

@@ -130,9 +130,9 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
     parts = [p for p, _ in pieces] + ground
     labels = [o for _, o in pieces] + [GROUND] * len(ground)
-    points, faces, label = _triangulated(parts, labels)
-    walls, wall_label = _walls(faces, label)
-    return CutSheet(points, faces, label, walls, wall_label)
+    points, faces, face_label = _triangulated(parts, labels)
+    walls, wall_label = _walls(faces, face_label)
+    return CutSheet(points, faces, face_label, walls, wall_label)
 
 
 def _in_strips(

@@ -57,7 +57,7 @@ class Material:
         """
         n, r = np.asarray(self.metal_n), np.clip(np.asarray(self.base), 0.0, 0.995)
         squared = (r * (n + 1) ** 2 - (n - 1) ** 2) / (1 - r)
-        return np.sqrt(np.maximum(squared, 0.0))
+        return np.asarray(np.sqrt(np.maximum(squared, 0.0)))
 
 
 def texture_uv(uv: Array, material: Material) -> Array:
@@ -66,4 +66,4 @@ def texture_uv(uv: Array, material: Material) -> Array:
         return uv / 100.0
     turn = np.radians(material.grain_deg)
     c, s = np.cos(turn), np.sin(turn)
-    return uv @ np.array([[c, -s], [s, c]]) / material.texture.tile_mm
+    return np.asarray(uv @ np.array([[c, -s], [s, c]]) / material.texture.tile_mm)

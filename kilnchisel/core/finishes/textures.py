@@ -79,7 +79,7 @@ def noise(size: int, seed: int, low: float, high: float, fall: float = 1.0, alon
     with np.errstate(divide="ignore"):
         gain = np.where((f >= low) & (f <= high), np.maximum(f, 1e-9) ** -fall, 0.0)
     field = np.fft.irfft2(np.fft.rfft2(rng.standard_normal((size, size))) * gain, s=(size, size))
-    return (field - field.mean()) / max(float(field.std()), 1e-12)
+    return np.asarray((field - field.mean()) / max(float(field.std()), 1e-12))
 
 
 def slope_of(height_mm: Array, tile_mm: float) -> Array:

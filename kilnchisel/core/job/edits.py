@@ -11,18 +11,13 @@ from pydantic import ValidationError
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.blank import Blank, Plaque
-from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Printed, Raised, Wording
+from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Wording
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.units import format_number
 
 Path = tuple[str | int, ...]
 
 UNITS = {"mm": "mm", "deg": "°", "stops": "stops"}
-CRAFT_KINDS: dict[str, type[Printed] | type[Engraved] | type[Raised]] = {
-    "printed": Printed,
-    "engraved": Engraved,
-    "raised": Raised,
-}
 
 
 @dataclass(frozen=True)
@@ -73,18 +68,16 @@ def refusal(error: ValidationError) -> str:
     """The first problem of a validation error as one sentence."""
     problem = error.errors()[0]
     context = problem.get("ctx", {})
-    if isinstance(context.get("error"), KilnError):
-        return str(context["error"])
     name = next((str(p) for p in reversed(problem["loc"]) if isinstance(p, str)), "value")
     label, unit = field_label(name)
     given = problem.get("input")
     shown = f"{format_number(given, 3)}{unit}" if isinstance(given, int | float) else repr(given)
     kind = problem["type"]
     if kind in ("greater_than_equal", "greater_than"):
-        least = context.get("ge", context.get("gt"))
+        least = float(context.get("ge", context.get("gt", 0)))
         return f"{label} {shown} is too small; the least is {format_number(least, 3)}{unit}."
     if kind in ("less_than_equal", "less_than"):
-        most = context.get("le", context.get("lt"))
+        most = float(context.get("le", context.get("lt", 0)))
         return f"{label} {shown} is too large; the most is {format_number(most, 3)}{unit}."
     if kind == "missing":
         return f"“{name}” is missing."

@@ -63,7 +63,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay) -> Laid:
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
 
     def place(points: Array) -> Array:
-        return points @ matrix.T + middle
+        return np.asarray(points @ matrix.T + middle)
 
     ink = shapely.transform(outline.ink, place)
     left, bottom, right, top = outline.bounds

@@ -23,7 +23,7 @@ FINEST_SHARE = 1024  # nor further than this share of the capital height
 def tolerance_units(face: LoadedFace, cap_height_mm: float) -> float:
     """Flattening tolerance in font units. Whole powers of two, so that sizes share cached glyphs."""
     halvings = max(math.log2(FINEST_SHARE), math.ceil(math.log2(max(cap_height_mm, 1e-6) / FINEST_MM)))
-    return face.cap_height / 2.0**halvings
+    return float(face.cap_height / 2.0**halvings)
 
 
 @lru_cache(maxsize=4096)

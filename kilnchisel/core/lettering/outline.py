@@ -87,7 +87,8 @@ def make_outline(wording: Wording) -> Outline:
         letters.extend(_placed(face, row, index, tolerance, scale, start, baseline))
         missing.extend(c for c in row.missing if c not in missing)
     ink = weld([letter.region for letter in letters])
-    bounds = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else tuple(float(b) for b in ink.bounds)
+    left, bottom, right, top = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else map(float, ink.bounds)
+    bounds = (left, bottom, right, top)
     return Outline(face, wording.cap_height_mm, tuple(letters), tuple(rows), ink, bounds, tuple(missing))
 
 

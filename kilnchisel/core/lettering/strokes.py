@@ -83,7 +83,7 @@ def _sampled(ring: np.ndarray, step: float) -> np.ndarray:
     owner = np.repeat(np.arange(len(ring)), counts)
     first = np.repeat(np.cumsum(counts) - counts, counts)
     t = (np.arange(len(owner)) - first) / counts[owner]
-    return ring[owner] + t[:, None] * (ends - ring)[owner]
+    return np.asarray(ring[owner] + t[:, None] * (ends - ring)[owner])
 
 
 def _way_round(samples: list[np.ndarray], pairs: np.ndarray) -> np.ndarray:

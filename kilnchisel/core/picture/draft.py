@@ -77,14 +77,20 @@ class Draft:
 
     def __init__(self) -> None:
         try:
-            self.gl = moderngl.create_context(standalone=True, backend="egl", require=330)
+            how: dict[str, Any] = {"backend": "egl"}
+            self.gl = moderngl.create_standalone_context(require=330, **how)
         except Exception as error:
             raise KilnError(
                 "No OpenGL through EGL on this machine; install the packages libegl1 and "
                 f"libgl1-mesa-dri ({error})."
             ) from None
         self.name = str(self.gl.info["GL_RENDERER"])
-        defines = {"SHOULDER": SHOULDER, "COAT_KEEPS": COAT_KEEPS, "COAT_SHINE": COAT_SHINE, "NEUTRAL": NEUTRAL}
+        defines = {
+            "SHOULDER": SHOULDER,
+            "COAT_KEEPS": COAT_KEEPS,
+            "COAT_SHINE": COAT_SHINE,
+            "NEUTRAL": NEUTRAL,
+        }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surface = self._program("surface.vert.glsl", "surface.frag.glsl")
         self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")

@@ -99,13 +99,13 @@ class Gathered:
         weight = 1.0 / np.maximum(distance, 1e-3) ** 2
         weight /= weight.sum(axis=1, keepdims=True)
         values = np.column_stack([self.light, self.open])[index]
-        return (values * weight[..., None]).sum(axis=1)
+        return np.asarray((values * weight[..., None]).sum(axis=1))
 
     def at_sheet(self, side: str, uv: Array) -> Array:
         """Soft light and openness at points (n, 2) of a side's sheet: (n, 4)."""
         index, share = self.hits.lattices[side].weights(uv)
         values = np.column_stack([self.light, self.open])[index]
-        return np.einsum("nkc,nk->nc", values, share)
+        return np.asarray(np.einsum("nkc,nk->nc", values, share))
 
     def ground(self) -> Array:
         """The ground's grid as a picture (cells, cells, 4); row 0 at the low end of its v axis."""
@@ -209,7 +209,7 @@ def _hemisphere(normals: Array) -> Array:
     side = np.cross(helper, normals)
     side /= np.linalg.norm(side, axis=1, keepdims=True)
     frames = np.stack([side, np.cross(normals, side), normals], axis=1)
-    return np.einsum("rk,nkj->nrj", pattern, frames)
+    return np.asarray(np.einsum("rk,nkj->nrj", pattern, frames))
 
 
 def _cast(

@@ -120,7 +120,7 @@ class Mockup:
         colour = denoised(light[..., :3], guides, samples, fast)
         colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
-        return np.rint(shown * 255).astype(np.uint8)
+        return np.asarray(np.rint(shown * 255).astype(np.uint8))
 
     def linear(self, view: View, size: tuple[int, int], samples: int, clean: bool = True) -> Array:
         """Scene-linear picture before curve and exposure, (h, w, 3), for checks and measurements."""
@@ -160,7 +160,7 @@ def _enlarged(picture: Array, size: tuple[int, int]) -> Array:
     x0 = np.minimum(x.astype(int), picture.shape[1] - 2)
     fy, fx = (y - y0)[:, None, None], (x - x0)[None, :, None]
     rows = picture[y0] * (1 - fy) + picture[y0 + 1] * fy
-    return (rows[:, x0] * (1 - fx) + rows[:, x0 + 1] * fx).astype(np.float32)
+    return np.asarray((rows[:, x0] * (1 - fx) + rows[:, x0 + 1] * fx).astype(np.float32))
 
 
 def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
@@ -183,4 +183,4 @@ def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
     except (RuntimeError, OSError):
         return colour  # grainy, but true
     trust = float(np.clip((samples - 256) / 2048, 0.0, 0.8))
-    return clean * (1 - trust) + colour * trust if trust > 0 else clean
+    return np.asarray(clean * (1 - trust) + colour * trust if trust > 0 else clean)

@@ -34,7 +34,7 @@ def open_light(scene: Scene, normal: Array) -> Array:
     weight = solid_angles(32, 64) * np.clip(directions @ normal, 0, None)
     if scene.base is not None:
         weight *= directions @ scene.base.normal > 0
-    return weight @ scene.room.seen(directions) / np.pi
+    return np.asarray(weight @ scene.room.seen(directions) / np.pi)
 
 
 def panel_on(scene: Scene, point: Array, normal: Array) -> Array:

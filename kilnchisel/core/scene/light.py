@@ -72,7 +72,7 @@ def look_up(picture: Array, directions: Array, turn: float = 0.0) -> Array:
     left, right = x0 % width, (x0 + 1) % width
     top = picture[y0, left] * (1 - fx) + picture[y0, right] * fx
     bottom = picture[y1, left] * (1 - fx) + picture[y1, right] * fx
-    return top * (1 - fy) + bottom * fy
+    return np.asarray(top * (1 - fy) + bottom * fy)
 
 
 def directions_of(height: int, width: int) -> Array:
@@ -103,7 +103,7 @@ def _room_picture(name: str) -> Array:
     # the camera is balanced for the room: most of its tint goes, a breath of it stays
     balance = (returned / (returned @ LUMA)) ** -BALANCE
     picture *= balance / float(returned * balance @ LUMA)
-    return picture.astype(np.float32)
+    return np.asarray(picture.astype(np.float32))
 
 
 @lru_cache(maxsize=16)
@@ -120,7 +120,7 @@ def blurred_room(name: str, degrees: float = 2.6) -> Array:
     picture = np.minimum(_room_picture(name), 6.0)
     sigma = degrees / 360 * picture.shape[1]
     soft = gaussian_filter1d(picture, sigma, axis=1, mode="wrap")
-    return gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32)
+    return np.asarray(gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32))
 
 
 def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> Panel | None:

@@ -181,7 +181,7 @@ def _across_for_ink(laid: Laid, middle: float) -> float:
     if laid.ink.is_empty:
         return middle
     _, low, _, high = laid.ink.bounds
-    return middle - ((low + high) / 2 - laid.lay.across_mm)
+    return float(middle - ((low + high) / 2 - laid.lay.across_mm))
 
 
 def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:

@@ -188,7 +188,7 @@ class Ticket(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inner)
-        self.scroll = scroll
+        self.scroller = scroll
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 1, 0)
         outer.addWidget(scroll)
@@ -201,7 +201,7 @@ class Ticket(QWidget):
         self.show_job()
         if self.open_section is not None:
             section = self.sections[self.open_section]
-            self.scroll.ensureWidgetVisible(section, 0, 8)
+            self.scroller.ensureWidgetVisible(section, 0, 8)
 
     def show_section(self, key: str) -> None:
         """Unfold a section if it is folded."""

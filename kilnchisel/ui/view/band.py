@@ -45,11 +45,17 @@ def corners(laid: Laid) -> Array:
     frame = laid.frame
     middle = frame.mean(axis=0)
     along, up = frame[1] - frame[0], frame[3] - frame[0]
-    wide, tall = np.linalg.norm(along), np.linalg.norm(up)
+    wide, tall = float(np.linalg.norm(along)), float(np.linalg.norm(up))
     margin = max(LEAST_MARGIN_MM, MARGIN_SHARE * laid.outline.cap_height_mm)
     grow = np.array([(wide + 2 * margin) / max(wide, 1e-9), (tall + 2 * margin) / max(tall, 1e-9)])
-    return middle + np.array(
-        [(sx * along * grow[0] + sy * up * grow[1]) / 2 for sx, sy in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+    return np.asarray(
+        middle
+        + np.array(
+            [
+                (sx * along * grow[0] + sy * up * grow[1]) / 2
+                for sx, sy in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+            ]
+        )
     )
 
 

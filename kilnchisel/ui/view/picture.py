@@ -234,7 +234,7 @@ class PictureView(QWidget):
         bits = small.constBits()
         if bits is None:
             return None
-        rows = np.frombuffer(bits.asarray(small.sizeInBytes()), np.uint8)
+        rows = np.frombuffer(bytes(bits.asarray(small.sizeInBytes())), np.uint8)
         rows = rows.reshape(small.height(), small.bytesPerLine())[:, : small.width() * 3]
         return png_bytes(np.ascontiguousarray(rows.reshape(small.height(), small.width(), 3)))
 
@@ -535,7 +535,7 @@ class PictureView(QWidget):
         if drag is None or drag.drawn is None:
             return
         scale = 2 * drag.drawn.view.tall / max(self.height(), 1)
-        at = drag.look.at or (0.0, self._aim()[1] if self._aim() else 0.0)
+        at = drag.look.at or self._aim() or (0.0, 0.0)
         self.look = replace(drag.look, at=(at[0] - dx * scale, at[1] + dy * scale))
         self.refresh(WALK_SCALE)
 

@@ -37,7 +37,9 @@ def marks(
     scale = np.linalg.norm(on_picture(drawn, laid, beside, size)[0][0] - pixel)
     steps = STEPS[unit]
     step = next((s for s in steps if s * scale >= 5), steps[-1])
-    long = next((s for s in steps if s * scale >= (34 if axis == 0 else 24) and _whole(s / step)), steps[-1])
+    long = next(
+        (s for s in steps if s * scale >= (34 if axis == 0 else 24) and _whole(s / step)), steps[-1]
+    )
     low, high = ((low_u, high_u), (low_v, high_v))[axis]
     count = np.arange(np.ceil(low / step), np.floor(high / step) + 1)
     if len(count) > 4000:

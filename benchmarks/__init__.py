@@ -1,0 +1,1 @@
+"""Speed and memory, each figure beside the yardstick it is measured against."""

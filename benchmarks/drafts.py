@@ -1,0 +1,54 @@
+"""From a keystroke or a step of a drag to a new draft picture."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+from benchmarks.figure import Figure, spread
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.job.edits import change, first_lettering, with_lettering
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_SCALE
+
+SIZE = (700, 560)
+WORDS = "TARNLIGHT HILL OBSERVATORY"  # 24 letters
+
+
+def run() -> Iterator[Figure]:
+    """Timings on a mug with 24 letters, 700 x 560 view."""
+    job = Job()
+    job = with_lettering(job, first_lettering(job.blank, WORDS))
+    job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 8.0)
+    draft = Draft()
+    draft.render(scene_of_job(job), view_of(job), SIZE, smooth=False)
+    small = (int(SIZE[0] * EDIT_SCALE), int(SIZE[1] * EDIT_SCALE))
+    draft.render(scene_of_job(job), view_of(job), small, smooth=False)
+    for scale, size in ((EDIT_SCALE, small), (1.0, SIZE)):
+        spent, built = [], []
+        for number in range(40):
+            text = WORDS[: len(WORDS) - number % 12] + "NIGHTSKY"[: number % 12 % 8] + str(number)
+            job = change(job, ("letterings", 0, "wording", "text"), text)
+            start = time.perf_counter()
+            scene = scene_of_job(job)
+            built.append(time.perf_counter() - start)
+            draft.render(scene, view_of(job), size, smooth=False)
+            spent.append(time.perf_counter() - start)
+        yield from spread(f"keystroke to draft at {scale:g} of 700x560", spent, 150, 250)
+        yield from spread("  of which outline, lay, craft, scene", built, 150, None)
+    moving = (int(SIZE[0] * WALK_SCALE), int(SIZE[1] * WALK_SCALE))
+    spent = []
+    for number in range(40):
+        job = change(job, ("setting", "camera", "turn_deg"), float(number * 2))
+        start = time.perf_counter()
+        draft.render(scene_of_job(job), view_of(job), moving, smooth=False)
+        spent.append(time.perf_counter() - start)
+    yield from spread(f"walk round, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)
+    spent = []
+    for number in range(40):
+        job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.7)
+        start = time.perf_counter()
+        draft.render(scene_of_job(job), view_of(job), moving, smooth=False)
+        spent.append(time.perf_counter() - start)
+    yield from spread(f"drag the lettering, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)

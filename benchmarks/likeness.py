@@ -1,0 +1,36 @@
+"""How like the draft is to the mockup of the same scene."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from benchmarks.figure import Figure
+from demo.jobs import JOBS
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.colour import delta_e, srgb_decode
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.mockup import Mockup
+
+SIZE = (560, 448)
+
+
+def run() -> Iterator[Figure]:
+    """Mean colour difference over the piece and overlap of the silhouettes, each demo job."""
+    draft = Draft()
+    for stem, make in JOBS.items():
+        job = make()
+        scene, view = scene_of_job(job), view_of(job)
+        quick = draft.render(scene, view, SIZE)[..., :3]
+        mockup = Mockup(scene)
+        last = None
+        for state in mockup.refine(view, SIZE, 64, looks=()):
+            last = state
+        assert last is not None
+        covered = draft.coverage(scene, view, SIZE)
+        traced = mockup.traced.piece_coverage(view, SIZE)
+        difference = delta_e(srgb_decode(quick / 255), srgb_decode(last.pixels / 255))
+        yield Figure(f"{stem}: mean difference over the piece", float(difference[covered].mean()), "dE", 8)
+        both, either = np.sum(covered & traced), np.sum(covered | traced)
+        yield Figure(f"{stem}: silhouettes overlap", 100 * both / either, "%", 99.5, at_least=True)
