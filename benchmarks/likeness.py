@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -12,6 +14,9 @@ from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import delta_e, srgb_decode
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.picture.tracing import TracedScene
+from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.view import View
 
 SIZE = (560, 448)
 
@@ -29,8 +34,15 @@ def run() -> Iterator[Figure]:
             last = state
         assert last is not None
         covered = draft.coverage(scene, view, SIZE)
-        traced = mockup.traced.piece_coverage(view, SIZE)
+        traced = coverage(scene, view)
         difference = delta_e(srgb_decode(quick / 255), srgb_decode(last.pixels / 255))
         yield Figure(f"{stem}: mean difference over the piece", float(difference[covered].mean()), "dE", 8)
         both, either = np.sum(covered & traced), np.sum(covered | traced)
         yield Figure(f"{stem}: silhouettes overlap", 100 * both / either, "%", 99.5, at_least=True)
+
+
+def coverage(scene: Scene, view: View) -> Any:
+    """Which pixels the path tracer sees the piece in, by more than half: (h, w) bool."""
+    alone = TracedScene(replace(scene, base=None, panel=None))
+    share = alone.light(view, SIZE, (0, SIZE[1]), 16, 1)[..., 3] / 16
+    return share > 0.5

@@ -8,7 +8,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
+from typing import Any
+
 import numpy as np
+from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, body_of
 from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
@@ -18,8 +21,10 @@ from kilnchisel.core.job.lettering import Craft, Lay, Lettering, Wording
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.lettering.outline import Outline, make_outline
-from kilnchisel.core.scene.scene import Scene, scene_of, stance_of
+from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
+
+Array = NDArray[Any]
 
 KEPT = 48
 
@@ -53,9 +58,10 @@ def lettering_laid(job: Job, index: int) -> Laid:
 
 
 @lru_cache(maxsize=KEPT)
-def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...]) -> tuple[Part, ...]:
+def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: bool) -> tuple[Part, ...]:
     laid = [(m.index, laid_of(blank, m.wording, m.lay), m.craft) for m in makings]
-    return craft_sheet(body_of(blank).sheet(side), laid)
+    sheet = body_of(blank).sheet(side)
+    return craft_sheet(sheet.coarser() if coarse else sheet, laid)
 
 
 @lru_cache(maxsize=KEPT)
@@ -64,7 +70,7 @@ def _shells(blank: Blank) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
 
 
 @lru_cache(maxsize=KEPT)
-def _piece(blank: Blank, makings: tuple[_Making, ...]) -> Piece:
+def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
@@ -73,7 +79,7 @@ def _piece(blank: Blank, makings: tuple[_Making, ...]) -> Piece:
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(m for m in makings if m.lay.side == name)
-        parts += _sheet_parts(blank, name, mine)
+        parts += _sheet_parts(blank, name, mine, coarse and bool(mine))
     return Piece(tuple(parts), extra)
 
 
@@ -81,21 +87,24 @@ def _making(index: int, lettering: Lettering) -> _Making:
     return _Making(index, lettering.wording, lettering.lay, lettering.craft)
 
 
-def piece_of(job: Job) -> Piece:
-    """The crafted piece. Raises KilnError with what is wrong."""
-    return _piece(job.blank, tuple(_making(i, item) for i, item in enumerate(job.letterings)))
+def piece_of(job: Job, coarse: bool = False) -> Piece:
+    """The crafted piece. Raises KilnError with what is wrong.
+
+    ``coarse``: curved sides in fewer strips, for a picture while something moves; not a closed solid.
+    """
+    return _piece(job.blank, tuple(_making(i, item) for i, item in enumerate(job.letterings)), coarse)
 
 
 @lru_cache(maxsize=8)
-def _scene(job: Job) -> Scene:
-    return scene_of(job, piece_of(job), body_of(job.blank, fine=False))
+def _scene(job: Job, coarse: bool) -> Scene:
+    return scene_of(job, piece_of(job, coarse), body_of(job.blank, fine=False))
 
 
-def scene_of_job(job: Job) -> Scene:
-    """The scene of a job; the name and the camera play no part in it."""
+def scene_of_job(job: Job, coarse: bool = False) -> Scene:
+    """The scene of a job; the name and the camera play no part in it. ``coarse``: as ``piece_of``."""
     camera = type(job.setting.camera)()
     setting = job.setting.model_copy(update={"camera": camera})
-    return _scene(job.model_copy(update={"name": "scene", "setting": setting}))
+    return _scene(job.model_copy(update={"name": "scene", "setting": setting}), coarse)
 
 
 def body_of_job(job: Job) -> Body:
@@ -103,9 +112,14 @@ def body_of_job(job: Job) -> Body:
     return body_of(job.blank)
 
 
+def middle_of_job(job: Job) -> Array:
+    """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
+    return middle_of(body_of(job.blank), stance_of(job))[0]
+
+
 def view_of(job: Job) -> View:
     """The job's own camera."""
-    return walk_round(job.setting.camera, scene_of_job(job).middle)
+    return walk_round(job.setting.camera, middle_of_job(job))
 
 
 def square_on_view(

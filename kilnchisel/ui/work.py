@@ -171,7 +171,7 @@ class DraftDesk(QObject):
             from kilnchisel.core.picture.draft import Draft
 
             self._draft = Draft()
-        scene = scene_of_job(order.job)
+        scene = scene_of_job(order.job, coarse=not order.smooth)
         view = view_for(order.job, order.index, order.look, order.size)
         width, height = (max(int(side * order.scale), 16) for side in order.size)
         pixels = self._draft.render(scene, view, (width, height), order.smooth)

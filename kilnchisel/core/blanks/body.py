@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, Literal
 
@@ -18,6 +18,7 @@ from kilnchisel.core.job.blank import Blank, Mug
 Array = NDArray[Any]
 
 FinishSlot = Literal["blank", "rim"]
+COARSER = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +45,11 @@ class Sheet:
     @property
     def border(self) -> shapely.Polygon:
         return self.side.domain
+
+    def coarser(self) -> Sheet:
+        """The sheet with every COARSER-th cut only, for pictures while something moves. It does not
+        share its edge points with the shells any more, so it closes to no solid."""
+        return self if len(self.cuts) == 0 else replace(self, cuts=self.cuts[::COARSER])
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell, arc_angles
+from kilnchisel.core.blanks.body import COARSER, Body, FinishSlot, Sheet, Shell, arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join, without_slivers
 from kilnchisel.core.blanks.sides import ClearZone, Cylinder
 from kilnchisel.core.job.blank import Mug
@@ -24,6 +24,7 @@ def mug_body(mug: Mug, fine: bool) -> Body:
     radius = mug.diameter_mm / 2
     # chord error of the wall stays under 0.005 mm: du² / 8R
     columns = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * 0.005))), 180) if fine else 48
+    columns += -columns % COARSER
     foot, top = foot_round(mug), wall_top(mug)
     half = np.pi * radius
     cuts = np.linspace(-half, half, columns + 1)

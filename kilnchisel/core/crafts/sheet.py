@@ -162,6 +162,7 @@ def _in_strips(
             ground += clip(counter, cuts[strip], low, cuts[strip + 1], high)
     holes = [shapely.get_exterior_ring(polygon) for polygon in marked]
     bounds = shapely.bounds(np.array(marked, dtype=object))
+    lefts, rights = bounds[:, 0].tolist(), bounds[:, 2].tolist()
     outermost = _outermost(marked, counters)
     touched = {strip: [n for n in hits if outermost[n]] for strip, hits in reach.items()}
     bare = np.array([k for k in range(len(cuts) - 1) if not touched.get(k)], dtype=int)
@@ -170,8 +171,8 @@ def _in_strips(
         if not inside:
             continue
         left, right = float(cuts[strip]), float(cuts[strip + 1])
-        from_u = min(left, bounds[inside, 0].min()) - 1.0
-        to_u = max(right, bounds[inside, 2].max()) + 1.0
+        from_u = min(left, *(lefts[n] for n in inside)) - 1.0
+        to_u = max(right, *(rights[n] for n in inside)) + 1.0
         shell = [(from_u, low), (to_u, low), (to_u, high), (from_u, high)]
         around = shapely.Polygon(shell, [holes[number] for number in inside])
         ground += clip(around, left, low, right, high)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -28,6 +29,11 @@ class Texture:
     tint: Array
     slope: Array
 
+    @cached_property
+    def mean_tint(self) -> Array:
+        """Mean of the tint, (3,)."""
+        return np.asarray(self.tint.mean(axis=(0, 1), dtype=np.float64))
+
 
 @dataclass(frozen=True)
 class Material:
@@ -47,7 +53,7 @@ class Material:
     @property
     def albedo(self) -> Array:
         """Mean diffuse-like reflectance, linear RGB, for light that bounces off."""
-        tint = 1.0 if self.texture is None else self.texture.tint.mean(axis=(0, 1))
+        tint = 1.0 if self.texture is None else self.texture.mean_tint
         return np.asarray(self.base) * tint
 
     def metal_k(self) -> Array:

@@ -104,6 +104,7 @@ class Draft:
         self._shadow.repeat_x = self._shadow.repeat_y = False
         self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
         self._shadow_of: tuple[Any, Any] = (None, None)
+        self._open_light: tuple[Any, Any, tuple[float, ...]] = (None, None, ())
         self._meshes: OrderedDict[int, _Drawn] = OrderedDict()
         self._textures: dict[int, _Maps] = {}
         self._frames: dict[tuple[int, int, int], _Frames] = {}
@@ -269,6 +270,14 @@ class Draft:
             self._rooms.popitem(last=False)[1][1].release()
         return layers
 
+    def _open_ground(self, scene: Scene, base: Base) -> tuple[float, ...]:
+        key = (scene.room.turn, base.normal.tobytes())
+        room, kept_key, light = self._open_light
+        if room is not scene.room or kept_key != key:
+            light = tuple(float(v) for v in open_light(scene, base.normal))
+            self._open_light = (scene.room, key, light)
+        return light
+
     # drawing
 
     def _draw_shadow(self, scene: Scene) -> None:
@@ -362,7 +371,7 @@ class Draft:
                 "ground_axes": axes.T,
                 "ground_middle": under,
                 "ground_half": 2.4 * scene.radius_mm,
-                "ground_open": (*open_light(scene, base.normal), 1.0),
+                "ground_open": (*self._open_ground(scene, base), 1.0),
             }
         self._set(self._surface, **values)
 

@@ -71,25 +71,6 @@ class TracedScene:
         """Sum of ``samples`` samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
         return self._sampled(self._guide, 6, view, size, rows, samples, seed)
 
-    def piece_coverage(self, view: View, size: tuple[int, int]) -> Array:
-        """Which pixel centres see the piece and not the ground, (h, w) bool. For measurements."""
-        import embreex.mesh_construction
-        import embreex.rtcore_scene
-
-        scene = self.scene
-        turn, shift = scene.stance[:3, :3], scene.stance[:3, 3]
-        tracer = embreex.rtcore_scene.EmbreeScene()
-        for item in scene.items:
-            corners = (item.mesh.points @ turn.T + shift)[item.mesh.faces]
-            embreex.mesh_construction.TriangleMesh(tracer, corners.astype(np.float32))
-        width, height = size
-        grid = np.stack(np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5), axis=-1)
-        origins, ways = view.rays(grid.reshape(-1, 2), size)
-        struck = tracer.run(
-            np.array(origins, dtype=np.float32), np.array(ways, dtype=np.float32), query="DISTANCE"
-        )
-        return np.asarray(struck < 1e6).reshape(height, width)
-
     def _sampled(
         self,
         integrator: Any,

@@ -90,6 +90,18 @@ def stance_of(job: Job) -> Array:
     return matrix
 
 
+def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
+    """Middle (scene coordinates) and radius of the ball round a body, mm."""
+    boxes = [shell.mesh.bounds for shell in (*body.shells, *body.extra)]
+    for sheet in body.sheets:
+        rim = np.asarray(sheet.border.exterior.coords)
+        ends = sheet.side.to_body(rim, np.zeros(len(rim)))
+        boxes.append(np.stack([ends.min(axis=0), ends.max(axis=0)]))
+    low = np.min([box[0] for box in boxes], axis=0)
+    high = np.max([box[1] for box in boxes], axis=0)
+    return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
+
+
 def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
     """The scene of a crafted job. ``proxy``: the coarse body of its blank."""
     ground = material_of(job.finish)
@@ -98,10 +110,7 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         Item(part.name, part.side, part.mesh, _material(job, part, slots)) for part in piece.all_parts
     )
     stance = stance_of(job)
-    corners = np.stack([part.mesh.bounds for part in piece.all_parts])
-    low, high = corners[:, 0].min(axis=0), corners[:, 1].max(axis=0)
-    middle = stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3]
-    radius = float(np.linalg.norm(high - low) / 2)
+    middle, radius = middle_of(proxy, stance)
     setting = job.setting
     room = room_of(setting.light)
     return Scene(
