@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-
 from typing import Any
 
 import numpy as np

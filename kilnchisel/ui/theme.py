@@ -153,7 +153,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#tab:checked {{ color: {t.ink}; border-bottom: 2px solid {t.clay}; font-weight: 600;
         background: transparent; }}
     QPushButton#tab:focus {{ border: 1px solid {t.glaze}; border-bottom: 2px solid {t.clay}; }}
-    QPushButton#choice {{ padding: 4px 5px; font-size: {SMALL_PX}px; border: 1px solid {t.line}; border-radius: 0;
+    QPushButton#choice {{ padding: 4px 5px; font-size: {SMALL_PX}px;
+        border: 1px solid {t.line}; border-radius: 0;
         background: {t.field}; color: {t.pencil}; margin: 0; }}
     QPushButton#choice:checked {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
     QPushButton#choice:focus {{ border: 1px solid {t.glaze}; }}

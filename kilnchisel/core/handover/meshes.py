@@ -6,12 +6,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import trimesh
 from numpy.typing import NDArray
-from trimesh.visual.material import PBRMaterial, SimpleMaterial
 
 from kilnchisel.core.build import piece_of, scene_of_job
-from kilnchisel.core.colour import srgb_encode
 from kilnchisel.core.crafts.piece import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
@@ -32,37 +29,35 @@ def write_mesh(job: Job, path: Path) -> None:
     ending = path.suffix.lower()
     if ending not in MESH_ENDINGS:
         raise KilnError(f"“{path.name}” should end in .stl, .obj or .glb to say which format is wanted.")
-    piece = piece_of(job)
-    points, faces, label = solid_of(piece)
+    points, faces, label = solid_of(piece_of(job))
+    items = scene_of_job(job).items
+    if ending == ".obj":
+        write_whole(path, _obj(points, faces, label, [item.name for item in items]))
+        return
+    import trimesh  # a second to load: only when a solid is wanted
+
     if ending == ".stl":
         whole = trimesh.Trimesh(points, faces, process=False)
-        write_whole(path, _bytes(whole.export(file_type="stl")))
+        write_whole(path, whole.export(file_type="stl"))
         return
-    materials = [item.material for item in scene_of_job(job).items]
-    names = [item.name for item in scene_of_job(job).items]
     scene = trimesh.Scene()
     for number in np.unique(label):
-        mine = faces[label == number]
-        used, compact = np.unique(mine, return_inverse=True)
+        used, compact = np.unique(faces[label == number], return_inverse=True)
         mesh = trimesh.Trimesh(points[used], compact.reshape(-1, 3), process=False)
-        material = _pbr(materials[number], names[number])
         mesh.visual = trimesh.visual.TextureVisuals(
-            uv=np.zeros((len(used), 2)),
-            material=material if ending == ".glb" else _plain(material),
+            uv=np.zeros((len(used), 2)), material=_pbr(items[number].material, items[number].name)
         )
-        scene.add_geometry(mesh, node_name=names[number], geom_name=names[number])
-    if ending == ".glb":
-        # metres, y up: (x, y, z) -> (x, z, -y) / 1000
-        scene.apply_transform(
-            np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1000.0]]) / 1000
-        )
-        write_whole(path, _bytes(scene.export(file_type="glb")))
-        return
-    write_whole(path, _obj(points, faces, label, names))
+        scene.add_geometry(mesh, node_name=items[number].name, geom_name=items[number].name)
+    # metres, y up: (x, y, z) -> (x, z, -y) / 1000
+    turn = np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1000.0]])
+    scene.apply_transform(turn / 1000)
+    write_whole(path, scene.export(file_type="glb"))
 
 
-def _pbr(material: Material, name: str) -> PBRMaterial:
-    """Base colour as glTF stores it (sRGB bytes in trimesh are passed on linear factors)."""
+def _pbr(material: Material, name: str) -> Any:
+    """The material in glTF's terms; its base colour factor is linear."""
+    from trimesh.visual.material import PBRMaterial
+
     base = np.clip(np.asarray(material.albedo), 0, 1)
     return PBRMaterial(
         name=name,
@@ -70,11 +65,6 @@ def _pbr(material: Material, name: str) -> PBRMaterial:
         metallicFactor=1.0 if material.kind == "metal" else 0.0,
         roughnessFactor=float(np.sqrt(material.alpha)),
     )
-
-
-def _plain(material: PBRMaterial) -> SimpleMaterial:
-    colour = srgb_encode(np.asarray(material.baseColorFactor[:3], float) / 255)
-    return SimpleMaterial(name=material.name, diffuse=(*np.rint(colour * 255).astype(int), 255))
 
 
 def _obj(points: Array, faces: Array, label: Array, names: list[str]) -> bytes:
@@ -85,7 +75,3 @@ def _obj(points: Array, faces: Array, label: Array, names: list[str]) -> bytes:
         lines.append(f"g {names[number].replace(' ', '_')}")
         lines += [f"f {a} {b} {c}" for a, b, c in faces[label == number] + 1]
     return ("\n".join(lines) + "\n").encode()
-
-
-def _bytes(data: Any) -> bytes:
-    return data if isinstance(data, bytes) else str(data).encode()

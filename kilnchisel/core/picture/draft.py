@@ -19,7 +19,15 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import SHOULDER
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
-from kilnchisel.core.picture.gather import GROUND_CELLS, Gathered, Hits, gather, trace
+from kilnchisel.core.picture.gather import (
+    GROUND_CELLS,
+    QUICK_RAYS,
+    RAYS,
+    Gathered,
+    Hits,
+    gather,
+    trace,
+)
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Scene
 from kilnchisel.core.scene.view import View
@@ -202,13 +210,20 @@ class Draft:
         if scene.base is None or scene.proxy is None:
             return None, None
         base = scene.base
-        place = (id(scene.proxy), scene.stance.tobytes(), base.point.tobytes(), base.normal.tobytes())
+        place: tuple[Any, ...] = (
+            id(scene.proxy),
+            scene.stance.tobytes(),
+            base.point.tobytes(),
+            base.normal.tobytes(),
+        )
+        # few rays will do while something moves, unless all of them have been cast before
+        rays = RAYS if self._smooth or (*place, RAYS) in self._hits else QUICK_RAYS
         hits = _kept(
             self._hits,
-            place,
-            4,
+            (*place, rays),
+            6,
             scene.proxy,
-            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm),
+            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays),
         )
         albedos = np.stack([scene.albedos["blank"], scene.albedos["rim"], base.material.albedo])
         panel = scene.panel
@@ -244,10 +259,10 @@ class Draft:
         if key in self._rooms:
             self._rooms.move_to_end(key)
             return self._rooms[key][1]
-        picture = surround(scene)
-        source = self.gl.texture((WIDTH, HEIGHT), 3, picture.tobytes(), dtype="f4")
-        source.build_mipmaps()
-        source.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        averages = _averaged(surround(scene))
+        count = len(averages)
+        source = self.gl.texture_array((WIDTH, HEIGHT, count), 4, averages.tobytes(), dtype="f4")
+        source.filter = (moderngl.LINEAR, moderngl.LINEAR)
         source.repeat_y = False
         layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, dtype="f4")
         target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
@@ -258,7 +273,8 @@ class Draft:
         source.use(0)
         for layer in range(LAYERS):
             # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
-            self._set(self._gloss, room=0, rough=(layer / (LAYERS - 1)) ** 2)
+            rough = (layer / (LAYERS - 1)) ** 2
+            self._set(self._gloss, room=0, rough=rough, last_level=float(count - 1))
             self._screen_gloss.render(moderngl.TRIANGLES, vertices=3)
             layers.write(target.read(), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
         for thing in (frame, target, source):
@@ -391,9 +407,11 @@ class Draft:
         normals = item.mesh.normals @ turn.T
         if gathered is not None:
             return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
-        steps = np.unique(np.rint(normals * 24).astype(int), axis=0, return_inverse=True)
-        light = np.array([open_light(scene, n / max(np.linalg.norm(n), 1e-9)) for n in steps[0] / 24])
-        return np.column_stack([light[steps[1].reshape(-1)], np.ones(len(normals))])
+        # a mesh without a body to gather for: open light, once a direction
+        steps, which = np.unique(np.rint(normals * 48), axis=0, return_inverse=True)
+        steps = steps / np.maximum(np.linalg.norm(steps, axis=1, keepdims=True), 1e-9)
+        light = open_light(scene, steps)[which.reshape(-1)]
+        return np.column_stack([light, np.ones(len(normals))])
 
     def _draw_base(self, base: Base) -> None:
         across = np.cross(base.normal, base.along)
@@ -454,10 +472,12 @@ class Draft:
         return self._textures[id(texture)]
 
     def _image(self, data: Array) -> Any:
+        """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap
+        program once a format, and that is what takes the time."""
         height, width, channels = data.shape
-        image = self.gl.texture(
-            (width, height), channels, np.rint(data).astype("u1").tobytes(), alignment=1
-        )
+        four = np.zeros((height, width, 4), dtype=np.uint8)
+        four[..., :channels] = np.rint(data)
+        image = self.gl.texture((width, height), 4, four.tobytes())
         image.build_mipmaps()
         image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
         return image
@@ -535,6 +555,19 @@ def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make
             store.popitem(last=False)
     store.move_to_end(key)
     return store[key][1]
+
+
+def _averaged(picture: Array) -> Array:
+    """An all-round picture (h, w, 3) and its averages over 2, 4, 8... pixels, at full size each:
+    (levels, h, w, 4) float32."""
+    height, width = picture.shape[:2]
+    levels = []
+    for step in (1, 2, 4, 8, 16):
+        small = picture.reshape(height // step, step, width // step, step, 3).mean(axis=(1, 3))
+        levels.append(small.repeat(step, axis=0).repeat(step, axis=1))
+    four = np.ones((len(levels), height, width, 4), dtype=np.float32)
+    four[..., :3] = np.stack(levels)
+    return four
 
 
 def _shadow_view(scene: Scene) -> View:

@@ -26,9 +26,9 @@ from kilnchisel.core.scene.scene import Base
 
 Array = NDArray[Any]
 
-RAYS = 96
+RAYS, QUICK_RAYS = 64, 16
 BOUNCES = 4
-GROUND_CELLS = 56
+GROUND_CELLS = 48
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
 PANEL_POINTS = 4
 LIFT_MM = 0.02
@@ -63,7 +63,7 @@ class Lattice:
 class Hits:
     """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
 
-    points, normals (n, 3) scene; directions (n, RAYS, 3); kind (n, RAYS); target (n, RAYS): index of
+    points, normals (n, 3) scene; directions (n, rays, 3); kind (n, rays); target (n, rays): index of
     the gathering point nearest to the hit; slot (n,): index into the slots' albedos.
     """
 
@@ -120,8 +120,8 @@ def _keyed(points: Array, normals: Array) -> Array:
     return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
 
-def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float) -> Hits:
-    """Cast the rays: from the coarse body and from the ground around it."""
+def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
+    """Cast ``rays`` (at most 64) rays from each point of the coarse body and the ground around it."""
     meshes = [shell.mesh for shell in (*body.shells, *body.extra)]
     slots = [0 if shell.slot == "blank" else 1 for shell in (*body.shells, *body.extra)]
     points = [mesh.points for mesh in meshes]
@@ -154,7 +154,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     floor = under + u.reshape(-1, 1) * axes[0] + v.reshape(-1, 1) * axes[1]
     all_points = np.concatenate([at, floor])
     all_normals = np.concatenate([out, np.broadcast_to(base.normal, floor.shape)])
-    directions = _hemisphere(all_normals)
+    directions = _hemisphere(all_normals, rays)
     kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half)
     return Hits(
         all_points,
@@ -196,14 +196,14 @@ def _apart(points: Array, normals: Array, radius_mm: float) -> Array:
     return np.sort(np.unique(keys, axis=0, return_index=True)[1])
 
 
-def _hemisphere(normals: Array) -> Array:
-    """RAYS cosine-weighted directions about each normal, (n, RAYS, 3), the same pattern for all.
+def _hemisphere(normals: Array, rays: int) -> Array:
+    """Cosine-weighted directions about each normal, (n, rays, 3), the same pattern for all.
 
     Hammersley points on a disc lifted to the hemisphere; one pattern makes the result smooth.
     """
-    i = np.arange(RAYS)
-    radical = np.array([int(f"{k:07b}"[::-1], 2) / 128 for k in i]) + 0.5 / 128
-    r, angle = np.sqrt((i + 0.5) / RAYS), 2 * np.pi * radical
+    i = np.arange(rays)
+    radical = np.array([int(f"{k:06b}"[::-1], 2) / 64 for k in i]) + 0.5 / 64
+    r, angle = np.sqrt((i + 0.5) / rays), 2 * np.pi * radical
     pattern = np.stack([r * np.cos(angle), r * np.sin(angle), np.sqrt(1 - r * r)], axis=1)
     helper = np.where(np.abs(normals[:, 2:]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
     side = np.cross(helper, normals)
@@ -223,7 +223,8 @@ def _cast(
     half: float,
 ) -> tuple[Array, Array]:
     count = len(points)
-    origins = np.repeat(points + LIFT_MM * normals, RAYS, axis=0)
+    rays = directions.shape[1]
+    origins = np.repeat(points + LIFT_MM * normals, rays, axis=0)
     ways = directions.reshape(-1, 3)
     distance = np.asarray(tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE"))
     struck = distance < 1e6
@@ -233,7 +234,7 @@ def _cast(
     on_ground = (down < -1e-6) & (to_ground > 0) & ~(struck & (distance < to_ground))
     on_piece = struck & ~on_ground
     kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
-    target = np.zeros(count * RAYS, dtype=np.int32)
+    target = np.zeros(count * rays, dtype=np.int32)
     hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
     # the surface that is struck faces the ray: look for a gathering point on that side
     tree = cKDTree(_keyed(points[:pieces], normals[:pieces]))
@@ -244,7 +245,7 @@ def _cast(
         for i in range(2)
     ]
     target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
-    return kind.reshape(count, RAYS), target.reshape(count, RAYS)
+    return kind.reshape(count, rays), target.reshape(count, rays)
 
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:

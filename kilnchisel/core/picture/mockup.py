@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import picture_curve, srgb_encode
+from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.tracing import TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import NEUTRAL, Scene
@@ -67,6 +68,8 @@ class Mockup:
             yield from self._refined(view, size, samples, stop, progress, looks)
         except Cancelled:
             return
+        finally:
+            self.traced.let_go()
 
     def _refined(
         self,
@@ -161,26 +164,3 @@ def _enlarged(picture: Array, size: tuple[int, int]) -> Array:
     fy, fx = (y - y0)[:, None, None], (x - x0)[None, :, None]
     rows = picture[y0] * (1 - fy) + picture[y0 + 1] * fy
     return np.asarray((rows[:, x0] * (1 - fx) + rows[:, x0 + 1] * fx).astype(np.float32))
-
-
-def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
-    """Noise taken out with albedo and normal (h, w, 6) as guides.
-
-    With many samples the noise that is left is trusted more than the guess, so the result converges to
-    the path tracer's own.
-    """
-    import pyoidn
-
-    colour = np.ascontiguousarray(colour, dtype=np.float32)
-    try:
-        clean = pyoidn.denoise(
-            colour,
-            albedo=np.clip(guides[..., :3], 0, 1).astype(np.float32),
-            normal=np.clip(guides[..., 3:6], -1, 1).astype(np.float32),
-            hdr=True,
-            quality="fast" if fast else "high",
-        )
-    except (RuntimeError, OSError):
-        return colour  # grainy, but true
-    trust = float(np.clip((samples - 256) / 2048, 0.0, 0.8))
-    return np.asarray(clean * (1 - trust) + colour * trust if trust > 0 else clean)

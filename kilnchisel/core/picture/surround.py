@@ -28,13 +28,14 @@ def surround(scene: Scene) -> Array:
     return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
 
 
-def open_light(scene: Scene, normal: Array) -> Array:
-    """Irradiance / pi of the room on an open surface, (3,)."""
-    directions = directions_of(32, 64)
-    weight = solid_angles(32, 64) * np.clip(directions @ normal, 0, None)
+def open_light(scene: Scene, normals: Array) -> Array:
+    """Irradiance / pi of the room on open surfaces: unit normals (..., 3) -> (..., 3)."""
+    directions = directions_of(64, 128)
+    weight = solid_angles(64, 128)
     if scene.base is not None:
-        weight *= directions @ scene.base.normal > 0
-    return np.asarray(weight @ scene.room.seen(directions) / np.pi)
+        weight = weight * (directions @ scene.base.normal > 0)
+    sent = scene.room.seen(directions) * weight[:, None] / np.pi
+    return np.asarray(np.clip(normals @ directions.T, 0, None) @ sent)
 
 
 def panel_on(scene: Scene, point: Array, normal: Array) -> Array:

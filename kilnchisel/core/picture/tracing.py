@@ -71,6 +71,13 @@ class TracedScene:
         """Sum of ``samples`` samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
         return self._sampled(self._guide, 6, view, size, rows, samples, seed)
 
+    def let_go(self) -> None:
+        """Give back the memory that the tracer keeps for its next wave."""
+        if self._wide:
+            import drjit as dr
+
+            dr.flush_malloc_cache()
+
     def _sampled(
         self,
         integrator: Any,

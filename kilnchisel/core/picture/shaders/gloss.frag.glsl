@@ -1,7 +1,8 @@
 // One layer of the room as a rough surface mirrors it: GGX-weighted average about each direction.
 in vec2 screen;
 out vec4 colour;
-uniform sampler2D room;
+uniform sampler2DArray room;   // layer n: the room averaged over 2^n x 2^n pixels
+uniform float last_level;
 uniform float rough;
 
 void main() {
@@ -12,7 +13,7 @@ void main() {
     vec3 t = normalize(cross(helper, n)), b = cross(n, t);
     vec3 sum = vec3(0.0);
     float weight = 0.0;
-    const int COUNT = 48;
+    const int COUNT = 32;
     float texel = 2.0 * PI * PI / float(textureSize(room, 0).x * textureSize(room, 0).y);
     for (int i = 0; i < COUNT; ++i) {
         float e1 = (float(i) + 0.5) / float(COUNT);
@@ -28,7 +29,12 @@ void main() {
         float density = a2 / (PI * q * q) / 4.0;
         float wide = 1.0 / (float(COUNT) * density);
         float level = rough < 0.001 ? 0.0 : max(0.5 * log2(wide / texel) + 0.5, 0.0);
-        sum += textureLod(room, round_uv(l, 0.0), level).rgb * facing;
+        level = min(level, last_level);
+        float low = floor(level);
+        vec2 at = round_uv(l, 0.0);
+        vec3 near = textureLod(room, vec3(at, low), 0.0).rgb;
+        vec3 far = textureLod(room, vec3(at, min(low + 1.0, last_level)), 0.0).rgb;
+        sum += mix(near, far, level - low) * facing;
         weight += facing;
         if (rough < 0.001) break;
     }
