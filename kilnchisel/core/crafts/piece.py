@@ -100,13 +100,29 @@ def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> N
 
 
 def _disjoint(inks: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
-    """Each region without what later ones cover."""
+    """Each region without what later ones cover.
+
+    Where regions meet, all their outlines are cut at each other's crossings, so that both sides of a
+    shared edge have the same points.
+    """
+    boxes = [shapely.box(*_bounds(ink)) for ink in inks]
+    meeting = [
+        i
+        for i, box in enumerate(boxes)
+        if any(box.intersects(other) for j, other in enumerate(boxes) if j != i)
+    ]
+    if not meeting or not any(inks[i].intersects(inks[j]) for i in meeting for j in meeting if i < j):
+        return list(inks)
+    lines = shapely.union_all([inks[i].boundary for i in meeting])
+    faces = np.array(shapely.get_parts(shapely.polygonize([lines])), dtype=object)
+    spots = shapely.point_on_surface(faces)
+    owner = np.full(len(faces), -1)
+    for i in meeting:
+        shapely.prepare(inks[i])
+        owner[shapely.contains(inks[i], spots)] = i
     result = list(inks)
-    for i, region in enumerate(inks):
-        for later in inks[i + 1 :]:
-            if shapely.box(*_bounds(region)).intersects(shapely.box(*_bounds(later))):
-                region = as_region([shapely.difference(region, later)])
-        result[i] = region
+    for i in meeting:
+        result[i] = as_region(faces[owner == i])
     return result
 
 

@@ -123,9 +123,7 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         owners += [label] * len(parts)
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
-        ground = polygons_in(
-            shapely.difference(sheet.border, shapely.MultiPolygon(polygons)) if polygons else sheet.border
-        )
+        ground = polygons_in(shapely.difference(sheet.border, shapely.union_all(polygons)))
     else:
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
     parts = [p for p, _ in pieces] + ground
@@ -148,22 +146,25 @@ def _in_strips(
     marked = [_with_line_points(p, cuts) for p in polygons]
     if not marked:
         return [], list(shapely.box(cuts[:-1], low, cuts[1:], high))
-    counters = _counters(marked)
+    whole = _merged_where_touching(marked)
+    counters = _counters(whole)
     pieces: list[tuple[shapely.Polygon, int]] = []
     ground: list[shapely.Polygon] = []
     reach: dict[int, list[int]] = {}
-    for number, (polygon, owner) in enumerate(zip(marked, owners, strict=True)):
+    for polygon, owner in zip(marked, owners, strict=True):
         for strip in _strips_of(polygon, cuts):
-            reach.setdefault(strip, []).append(number)
             cut = clip(polygon, cuts[strip], low, cuts[strip + 1], high)
             pieces += [(part, owner) for part in cut]
+    for number, polygon in enumerate(whole):
+        for strip in _strips_of(polygon, cuts):
+            reach.setdefault(strip, []).append(number)
     for counter in counters:
         for strip in _strips_of(counter, cuts):
             ground += clip(counter, cuts[strip], low, cuts[strip + 1], high)
-    holes = [shapely.get_exterior_ring(polygon) for polygon in marked]
-    bounds = shapely.bounds(np.array(marked, dtype=object))
+    holes = [shapely.get_exterior_ring(polygon) for polygon in whole]
+    bounds = shapely.bounds(np.array(whole, dtype=object))
     lefts, rights = bounds[:, 0].tolist(), bounds[:, 2].tolist()
-    outermost = _outermost(marked, counters)
+    outermost = _outermost(whole, counters)
     touched = {strip: [n for n in hits if outermost[n]] for strip, hits in reach.items()}
     bare = np.array([k for k in range(len(cuts) - 1) if not touched.get(k)], dtype=int)
     ground += list(shapely.box(cuts[bare], low, cuts[bare + 1], high))
@@ -177,6 +178,16 @@ def _in_strips(
         around = shapely.Polygon(shell, [holes[number] for number in inside])
         ground += clip(around, left, low, right, high)
     return pieces, ground
+
+
+def _merged_where_touching(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
+    """The same ink with polygons that share an edge made one, as holes of the ground must not touch."""
+    first, second = shapely.STRtree(polygons).query(polygons, predicate="intersects")
+    if (first == second).all():
+        return polygons
+    touching = set(first[first != second].tolist())
+    apart = [p for number, p in enumerate(polygons) if number not in touching]
+    return apart + polygons_in(shapely.union_all([polygons[number] for number in touching]))
 
 
 def _strips_of(polygon: shapely.Polygon, cuts: Array) -> range:

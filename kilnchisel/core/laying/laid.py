@@ -128,6 +128,6 @@ def _zone_room(ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.P
                 continue
             # how far the ink would have to move along u to be clear again
             zone_left, _, zone_right, _ = zone.bounds
-            in_left, _, in_right, _ = shared.bounds
-            reach = max(reach, min(in_right - zone_left, zone_right - in_left))
+            ink_left, _, ink_right, _ = ink.bounds
+            reach = max(reach, min(ink_right - zone_left, zone_right - ink_left))
     return ZoneRoom(name, gap, float(reach))

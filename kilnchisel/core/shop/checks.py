@@ -145,7 +145,7 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     if not isinstance(craft, Engraved):
         return []
     left = laid.side.wall_mm - craft.depth_mm
-    if left >= LEAST_WALL_MM:
+    if left >= LEAST_WALL_MM - 1e-9:
         return [Check("wall", "good", f"{format_length(left)} of wall stays under the engraving.")]
     depth = _rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
     return [

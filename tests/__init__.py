@@ -1,0 +1,1 @@
+"""Tests: core by room, ui by screen, outside against published sources and other libraries."""

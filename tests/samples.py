@@ -1,0 +1,47 @@
+"""Small jobs and helpers that several tests use."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from kilnchisel.core.blanks.mesh import open_edges, welded
+from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.edits import first_lettering, with_lettering
+from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, ShippedFace, Wording
+from kilnchisel.core.job.model import Job
+
+FIVE_FACES = ("cinzel-bold", "pacifico", "eb-garamond", "league-spartan-bold", "routed-gothic")
+
+
+def mug_job(text: str = "TARNLIGHT", **wording: Any) -> Job:
+    """A mug with one printed lettering."""
+    job = Job(name="Test mug")
+    lettering = first_lettering(job.blank, text)
+    lettering = lettering.model_copy(update={"wording": Wording(**{**dict(lettering.wording), **wording})})
+    return with_lettering(job, lettering)
+
+
+def plaque_job(text: str = "DOME PATH", craft: Any = None, **blank: Any) -> Job:
+    """A plaque with one engraved lettering (or another craft)."""
+    plaque = Plaque(**blank)
+    lettering = first_lettering(plaque, text)
+    if craft is not None:
+        lettering = lettering.model_copy(update={"craft": craft})
+    return with_lettering(Job(name="Test plaque", blank=plaque), lettering)
+
+
+def engraved_mug(text: str, depth_mm: float, face: str = "league-spartan-bold", cap: float = 7.0) -> Job:
+    """A mug without a handle, engraved round its middle."""
+    lettering = Lettering(
+        wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
+        lay=Lay(side="outside", across_mm=42.0),
+        craft=Engraved(depth_mm=depth_mm),
+    )
+    return with_lettering(Job(blank=Mug(handle=False, wall_mm=3.0, rim_mm=4.0)), lettering)
+
+
+def closed(points: Any, faces: Any) -> bool:
+    """Whether a mesh closes once coinciding corners are one."""
+    return open_edges(welded(np.asarray(points), np.asarray(faces))[1]) == 0
