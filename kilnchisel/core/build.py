@@ -113,7 +113,7 @@ def body_of_job(job: Job) -> Body:
 
 def middle_of_job(job: Job) -> Array:
     """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
-    return middle_of(body_of(job.blank), stance_of(job))[0]
+    return middle_of(body_of(job.blank, fine=False), stance_of(job))[0]
 
 
 def view_of(job: Job) -> View:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import zipfile
 from collections.abc import Callable
 from functools import cache, wraps
 from pathlib import Path
@@ -49,7 +50,7 @@ def _read(path: Path) -> Texture | None:
                 store["tint"].astype(np.float32),
                 store["slope"].astype(np.float32),
             )
-    except (OSError, KeyError, ValueError):
+    except (OSError, KeyError, ValueError, zipfile.BadZipFile):
         return None  # not there or cut short: it is made again
 
 

@@ -28,6 +28,8 @@ from kilnchisel.core.picture.gather import (
     gather,
     trace,
 )
+from kilnchisel.core.picture.ggx import SIZE as SHARES
+from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Scene
 from kilnchisel.core.scene.view import View
@@ -120,6 +122,9 @@ class Draft:
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
         self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
         self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, Any]] = OrderedDict()
+        self._shares = self.gl.texture((SHARES, SHARES), 2, share_table().tobytes(), dtype="f4")
+        self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        self._shares.repeat_x = self._shares.repeat_y = False
         self._flat = self._upload_flat()
         white = self._image(np.full((1, 1, 3), 255.0))
         self._plain = _Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
@@ -345,6 +350,7 @@ class Draft:
         self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, smooth: bool
     ) -> None:
         room.use(2)
+        self._shares.use(5)
         self._shadow.use(3)
         (ground_map or self._plain.tint).use(4)
         values: dict[str, Any] = {
@@ -353,6 +359,7 @@ class Draft:
             "gloss_room": 2,
             "shadow_map": 3,
             "ground_light": 4,
+            "share_map": 5,
             "clip": view.clip_matrix(aspect),
             "stance": scene.stance,
             "eye": view.eye,

@@ -19,6 +19,7 @@ uniform bool parallel_view;
 
 uniform sampler2DArray gloss_room;  // the room as rough surfaces mirror it, one layer a roughness
 uniform float layers;
+uniform sampler2D share_map;
 
 uniform bool has_panel;
 uniform vec3 panel_middle;
@@ -110,14 +111,8 @@ vec3 mirrored_room(vec3 r, float rough) {
     return mix(a, b, layer - low);
 }
 
-// Directional reflectance of GGX, scale and bias on the reflectance at normal incidence
-// (polynomial fit after Karis 2014, from memory).
-vec2 ggx_share(float c, float rough) {
-    float r = sqrt(rough);
-    vec4 k = r * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
-    float a = min(k.x * k.x, exp2(-9.28 * c)) * k.x + k.y;
-    return vec2(-1.04, 1.04) * a + k.zw;
-}
+// Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
+vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
 
 void main() {
     vec3 view = parallel_view ? -ahead : normalize(eye - point);

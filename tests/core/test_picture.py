@@ -1,0 +1,184 @@
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from kilnchisel.core.build import scene_of_job, square_on_view, view_of
+from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.mockup import Mockup, backdrop_of
+from kilnchisel.core.picture.tracing import variant_name
+from tests.samples import mug_job, plaque_job
+
+SIZE = (240, 192)
+
+
+class Drafts(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.draft = Draft()
+
+    def draw(self, job, smooth=False, size=SIZE, view=None):
+        return self.draft.render(scene_of_job(job), view or view_of(job), size, smooth)
+
+    def test_letters_are_seen_and_follow_the_words(self):
+        one, two = self.draw(mug_job("TARN")), self.draw(mug_job("LIGHT"))
+        self.assertEqual(one.shape, (192, 240, 4))
+        changed = np.abs(one.astype(int) - two).max(axis=-1) > 30
+        self.assertGreater(changed.sum(), 60)
+        rows, columns = np.nonzero(changed)
+        covered = self.draft.coverage(scene_of_job(mug_job()), view_of(mug_job()), SIZE)
+        self.assertGreater(covered[rows, columns].mean(), 0.99)
+
+    def test_what_is_kept_from_picture_to_picture_equals_a_fresh_one(self):
+        jobs = [
+            mug_job("A"),
+            mug_job("B"),
+            change(mug_job("B"), ("finish", "colour"), "#305040"),
+            change(mug_job("B"), ("setting", "camera", "turn_deg"), 60.0),
+            plaque_job("B"),
+        ]
+        warm = [self.draw(job, smooth=True) for job in jobs]
+        for job, picture in zip(jobs, warm, strict=True):
+            fresh = Draft().render(scene_of_job(job), view_of(job), SIZE, True)
+            self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.05)
+
+    def test_smooth_edges_are_smoother(self):
+        job = mug_job()
+        rough, fine = self.draw(job, False), self.draw(job, True)
+        covered = self.draft.coverage(scene_of_job(job), view_of(job), SIZE)
+        edge = covered ^ np.roll(covered, 1, axis=0)
+        self.assertGreater(np.abs(rough[edge].astype(int) - fine[edge]).mean(), 1.0)
+
+    def test_letters_read_from_left_to_right(self):
+        job = mug_job("L I", cap_height_mm=20)
+        bare = change(job, ("letterings", 0, "wording", "text"), " ")
+        view, size = square_on_view(job, 0, 1.25), (400, 320)
+        with_letters, without = (self.draw(j, True, size, view).astype(int) for j in (job, bare))
+        ink = np.abs(with_letters - without).max(axis=-1) > 60
+        columns = np.nonzero(ink.sum(axis=0) >= 3)[0]
+        gap = np.argmax(np.diff(columns)) + 1
+        left, right = columns[:gap], columns[gap:]
+        self.assertGreater(len(left), 1.4 * len(right))  # the L with its foot, then the I
+
+    def test_the_inside_of_the_mug_is_darker_than_its_outside(self):
+        job = change(mug_job(" "), ("setting", "camera", "tilt_deg"), 45.0)
+        picture = srgb_decode(self.draw(job, True)[..., :3] / 255).mean(axis=-1)
+        points = np.array([[0, 0, 5.0], [0, -42.0, 42.0]])
+        spots = view_of(job).project(points, SIZE)[:, :2].astype(int)
+        inside, outside = (picture[y - 3 : y + 4, x - 3 : x + 4].mean() for x, y in spots)
+        self.assertLess(inside, 0.9 * outside)
+
+    def test_the_piece_throws_a_shadow(self):
+        job = mug_job()
+        scene = scene_of_job(job)
+        view = view_of(job)
+        with_mug = self.draft.render(scene, view, SIZE, True).astype(int)
+        without = self.draft.render(replace(scene, items=()), view, SIZE, True).astype(int)
+        covered = self.draft.coverage(scene, view, SIZE)
+        near = np.zeros_like(covered)
+        for shift in range(1, 14):
+            near |= np.roll(covered, shift, axis=1)
+        ground = near & ~covered
+        ground[:100] = False
+        self.assertLess(with_mug[ground].mean(), without[ground].mean() - 4)
+
+    def test_square_on_has_a_neutral_ground(self):
+        job = mug_job()
+        corner = self.draw(job, view=square_on_view(job, 0, 1.25))[2, 2, :3].astype(int)
+        self.assertLessEqual(np.ptp(corner), 1)
+
+
+class Mockups(unittest.TestCase):
+    def test_refines_reports_and_matches_the_draft(self):
+        job = mug_job()
+        scene, view = scene_of_job(job), view_of(job)
+        heard = []
+        states = list(Mockup(scene).refine(view, SIZE, 16, progress=heard.append))
+        self.assertEqual([s.done for s in states], [1, 4, 16])
+        self.assertEqual((heard[-1], sorted(heard)), (1.0, heard))
+        draft = Draft()
+        quick = draft.render(scene, view, SIZE)[..., :3]
+        covered = draft.coverage(scene, view, SIZE)
+        difference = delta_e(srgb_decode(quick / 255), srgb_decode(states[-1].pixels / 255))
+        self.assertLess(difference[covered].mean(), 8.0)
+
+    def test_same_seed_same_picture(self):
+        scene, view = scene_of_job(mug_job()), view_of(mug_job())
+        first, second = (list(Mockup(scene).refine(view, (96, 80), 2))[-1].pixels for _ in range(2))
+        np.testing.assert_array_equal(first, second)
+
+    def test_cancelling_is_quick_and_leaves_no_picture(self):
+        scene, view = scene_of_job(mug_job()), view_of(mug_job())
+        mockup = Mockup(scene)
+        list(mockup.refine(view, (64, 48), 1))
+        asked = []
+
+        def stop():
+            asked.append(time.perf_counter())
+            return len(asked) > 3
+
+        states = list(mockup.refine(view, (500, 400), 64, stop, looks=()))
+        self.assertEqual(states, [])
+        self.assertLess(time.perf_counter() - asked[-1], 0.5)
+
+    def test_noise_falls_with_samples(self):
+        scene, view = scene_of_job(plaque_job()), view_of(plaque_job())
+        mockup = Mockup(scene)
+        best = mockup.linear(view, (80, 64), 256, clean=False)
+        few, many = (np.abs(mockup.linear(view, (80, 64), n, clean=False) - best).mean() for n in (2, 32))
+        self.assertLess(many, 0.6 * few)
+
+    def test_backdrop_is_the_draft_s(self):
+        job = mug_job()
+        scene, view = scene_of_job(job), view_of(job)
+        sky = replace(scene, items=(), base=None)
+        drawn = Draft().render(sky, view, SIZE, False)[..., :3]
+        expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.exposure_stops)) * 255
+        self.assertLess(np.abs(drawn - expected).max(), 2.5)
+
+
+class Variants(unittest.TestCase):
+    def test_falls_back_to_the_safe_variant_and_draws_the_same(self):
+        program = (
+            "import sys, numpy as np\n"
+            "from tests.samples import mug_job\n"
+            "from kilnchisel.core.build import scene_of_job, view_of\n"
+            "from kilnchisel.core.picture.mockup import Mockup\n"
+            "from kilnchisel.core.picture.tracing import variant_name\n"
+            "job = mug_job()\n"
+            "out = Mockup(scene_of_job(job)).linear(view_of(job), (60, 48), 64)\n"
+            "np.save(sys.argv[1], out)\n"
+            "print(variant_name())\n"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            path = str(Path(folder) / "a.npy")
+            result = subprocess.run(
+                [sys.executable, "-c", program, path],
+                capture_output=True,
+                text=True,
+                check=True,
+                env={**os.environ, "KILNCHISEL_VARIANT": "no_such_variant"},
+            )
+            self.assertEqual(result.stdout.strip(), "scalar_rgb")
+            safe = np.load(path)
+        job = mug_job()
+        here = Mockup(scene_of_job(job)).linear(view_of(job), (60, 48), 64)
+        self.assertLess(np.abs(safe.mean(axis=(0, 1)) - here.mean(axis=(0, 1))).max(), 0.02)
+        self.assertLess(np.abs(safe - here).mean(), 0.03)
+
+    def test_the_answer_is_remembered_with_what_it_depends_on(self):
+        self.assertTrue(variant_name())
+        from kilnchisel.core.paths import cache_folder
+
+        remembered = json.loads((cache_folder() / "path-tracer.json").read_text())
+        self.assertEqual(remembered["variant"]["name"], variant_name())
+        self.assertTrue(remembered["basis"])

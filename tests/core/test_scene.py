@@ -1,0 +1,211 @@
+import os
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from kilnchisel.core.build import scene_of_job, square_on_view, view_of
+from kilnchisel.core.colour import LUMA, fresnel_normal
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes.finish import darkened, gloss_alpha, letter_material, material_of
+from kilnchisel.core.finishes.material import Material, texture_uv
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, PaintedWood, Slate, Stainless
+from kilnchisel.core.job.lettering import Engraved, Lay
+from kilnchisel.core.job.setting import Camera, KeyLight, Light
+from kilnchisel.core.scene.light import (
+    ROOM_FILES,
+    ROOM_WHITE,
+    direction_to_uv,
+    directions_of,
+    look_up,
+    panel_of,
+    room_of,
+    solid_angles,
+)
+from kilnchisel.core.scene.view import walk_round
+from tests.samples import mug_job, plaque_job
+
+
+class Views(unittest.TestCase):
+    def views(self):
+        yield walk_round(Camera(turn_deg=30, tilt_deg=25), np.array([1.0, 2, 40]))
+        yield square_on_view(mug_job(), 0, 1.25)
+        yield square_on_view(plaque_job(), 0, 0.8, zoom=3.0)
+
+    def test_rays_and_projection_undo_each_other(self):
+        size = (640, 400)
+        pixels = np.random.default_rng(2).uniform((0, 0), size, (40, 2))
+        for view in self.views():
+            origins, ways = view.rays(pixels, size)
+            points = origins + np.linspace(50, 900, 40)[:, None] * ways
+            np.testing.assert_allclose(view.project(points, size)[:, :2], pixels, atol=1e-6)
+
+    def test_clip_matrix_agrees_with_projection(self):
+        size = (640, 400)
+        points = np.random.default_rng(3).uniform(-40, 40, (30, 3)) + (0, 0, 40)
+        for view in self.views():
+            clip = np.column_stack([points, np.ones(30)]) @ view.clip_matrix(1.6).T
+            ndc = clip[:, :2] / clip[:, 3:]
+            pixels = np.stack([(ndc[:, 0] + 1) * 320, (1 - ndc[:, 1]) * 200], axis=1)
+            np.testing.assert_allclose(pixels, view.project(points, size)[:, :2], atol=1e-6)
+
+    def test_square_on_is_true_to_scale(self):
+        job, size = plaque_job(), (800, 500)
+        view = square_on_view(job, 0, 1.6)
+        scene = scene_of_job(job)
+        front = np.array([[-50, 0, 60], [50, 0, 60]]) @ scene.stance[:3, :3].T + scene.stance[:3, 3]
+        apart = np.linalg.norm(np.diff(view.project(front, size)[:, :2], axis=0))
+        self.assertAlmostEqual(apart * view.mm_per_pixel(front[0], size), 100.0, places=6)
+
+    def test_the_camera_looks_at_the_middle_from_its_distance(self):
+        job = mug_job()
+        view = view_of(job)
+        middle = scene_of_job(job).middle
+        np.testing.assert_allclose(view.project(middle[None], (700, 560))[0, :2], (350, 280), atol=1e-6)
+        self.assertAlmostEqual(np.linalg.norm(view.eye - middle), job.setting.camera.distance_mm)
+
+    def test_no_such_lettering(self):
+        with self.assertRaises(KilnError):
+            square_on_view(mug_job(), 5, 1.0)
+
+
+class Lights(unittest.TestCase):
+    def test_directions_and_pictures_agree(self):
+        directions = directions_of(16, 32)
+        uv = direction_to_uv(directions)
+        np.testing.assert_allclose(uv[:, 0] * 32 - 0.5, np.tile(np.arange(32), 16), atol=1e-9)
+        picture = np.random.default_rng(1).random((16, 32, 3))
+        np.testing.assert_allclose(look_up(picture, directions), picture.reshape(-1, 3), atol=1e-9)
+        self.assertAlmostEqual(solid_angles(16, 32).sum(), 4 * np.pi)
+
+    def test_a_white_sheet_in_every_room_returns_the_same(self):
+        for name in ROOM_FILES:
+            room = room_of(Light(room=name))
+            d, w = directions_of(256, 512), solid_angles(256, 512)
+            returned = (room.seen(d) * (w * np.clip(d[:, 2], 0, None))[:, None]).sum(axis=0) / np.pi
+            self.assertAlmostEqual(float(returned @ LUMA), ROOM_WHITE, delta=0.003, msg=name)
+
+    def test_strength_scales_and_turn_turns(self):
+        d = np.array([[0.6, 0.64, 0.48]])
+        plain, double = (room_of(Light(strength=s)).seen(d) for s in (100, 200))
+        np.testing.assert_allclose(double, 2 * plain, rtol=1e-5)
+        turned = room_of(Light(turn_deg=90)).seen(np.array([[-0.64, 0.6, 0.48]]))
+        np.testing.assert_allclose(turned, plain, rtol=1e-4)
+
+    def test_the_panel_adds_the_same_at_any_size(self):
+        for size in (50, 400, 1500):
+            panel = panel_of(KeyLight(strength=50, size_mm=size), np.zeros(3), 60.0)
+            far = np.linalg.norm(panel.middle)
+            self.assertAlmostEqual(panel.radiance[0] * panel.size_mm**2 / far**2 / np.pi, 0.95, places=6)
+            self.assertAlmostEqual(panel.facing @ panel.middle / far, -1.0)
+        self.assertIsNone(panel_of(KeyLight(strength=0), np.zeros(3), 60.0))
+
+
+class Scenes(unittest.TestCase):
+    def test_a_lying_plaque_shows_its_front_upward(self):
+        scene = scene_of_job(plaque_job())
+        np.testing.assert_allclose(scene.stance[:3, :3] @ [0, -1, 0], [0, 0, 1])
+        low = min(
+            (i.mesh.points @ scene.stance[:3, :3].T + scene.stance[:3, 3])[:, 2].min() for i in scene.items
+        )
+        self.assertAlmostEqual(low, 0.0, places=6)
+
+    def test_a_hung_plaque_stays_off_the_wall(self):
+        scene = scene_of_job(change(plaque_job(), ("setting", "stance"), "hung"))
+        np.testing.assert_allclose(scene.base.normal, [0, -1, 0])
+        self.assertGreater(scene.base.point[1], 10.0)
+
+    def test_engraved_letters_take_the_darkened_blank(self):
+        job = change(plaque_job(), ("letterings", 0, "craft"), Engraved(depth_mm=0.5, darkened=50))
+        job = change(job, ("letterings", 0, "finish"), AsBlank())
+        by_name = {item.name: item.material for item in scene_of_job(job).items}
+        ground, recess = by_name["front"], by_name["front lettering 1"]
+        self.assertLess(max(recess.base), min(ground.base))
+
+    def test_each_setting_reaches_the_scene(self):
+        job = mug_job()
+        plain = scene_of_job(job)
+        for path, value in (
+            (("setting", "light", "room"), "studio"),
+            (("setting", "light", "strength"), 50.0),
+            (("setting", "light", "turn_deg"), 40.0),
+            (("setting", "light", "key", "strength"), 10.0),
+            (("setting", "ground", "kind"), "slate slab"),
+            (("setting", "ground", "behind"), "plain"),
+            (("setting", "exposure_stops"), 1.0),
+        ):
+            scene = scene_of_job(change(job, path, value))
+            same = (
+                np.array_equal(scene.room.radiance, plain.room.radiance)
+                and scene.room.turn == plain.room.turn
+                and np.array_equal(scene.panel.radiance, plain.panel.radiance)
+                and scene.base.material == plain.base.material
+                and np.array_equal(scene.backdrop.picture, plain.backdrop.picture)
+                and scene.exposure_stops == plain.exposure_stops
+            )
+            self.assertFalse(same, path)
+
+
+class Finishes(unittest.TestCase):
+    def test_every_finish_has_a_material(self):
+        for finish in (Enamel(), Brass(), Stainless(), PaintedWood(), Slate()):
+            material = material_of(finish)
+            self.assertIn(material.kind, ("coated", "metal"))
+            self.assertTrue(0 < material.alpha < 1)
+            self.assertTrue((material.albedo >= 0).all() and (material.albedo <= 1).all())
+
+    def test_metal_index_and_extinction_give_its_colour(self):
+        for finish in (Brass(), Stainless()):
+            material = material_of(finish)
+            seen = fresnel_normal(np.array(material.metal_n), material.metal_k())
+            np.testing.assert_allclose(seen, material.base, atol=1e-9)
+
+    def test_gloss_and_darkening(self):
+        self.assertLess(gloss_alpha(100), gloss_alpha(50))
+        white = Material("coated", (0.8, 0.8, 0.8), 0.1)
+        self.assertIs(darkened(white, 0), white)
+        self.assertLess(darkened(white, 80).base[0], darkened(white, 20).base[0])
+        self.assertIs(letter_material(AsBlank(), white), white)
+
+    def test_textures_tile_and_are_of_true_scale(self):
+        for make in (
+            textures.enamel,
+            textures.metal_brushed,
+            textures.slate,
+            textures.oak_boards,
+            textures.wood_grain,
+            textures.metal_satin,
+            textures.fibre,
+        ):
+            texture = make()
+            tint = texture.tint
+            seam = np.abs(tint[:, 0].astype(float) - tint[:, -1]).mean()
+            inside = np.abs(np.diff(tint.astype(float), axis=1)).mean()
+            self.assertLess(seam, 3 * inside + 1e-3, make.__name__)
+            self.assertTrue(np.isfinite(texture.slope).all())
+            self.assertLess(np.abs(texture.slope).mean(), 0.2)
+
+    def test_grain_turns(self):
+        along = texture_uv(np.array([[60.0, 0.0]]), material_of(Brass(polish="brushed")))
+        across = texture_uv(np.array([[60.0, 0.0]]), material_of(Brass(polish="brushed", grain_deg=90)))
+        np.testing.assert_allclose(np.abs(along), [[1, 0]], atol=1e-9)
+        np.testing.assert_allclose(np.abs(across), [[0, 1]], atol=1e-9)
+
+    def test_a_damaged_kept_texture_is_made_again(self):
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}))
+        made = textures.kept(textures.fibre.__wrapped__)()
+        path = next(Path(folder).rglob("texture-fibre*.npz"))
+        path.write_bytes(path.read_bytes()[:1000])
+        again = textures.kept(textures.fibre.__wrapped__)()
+        np.testing.assert_allclose(again.tint, made.tint, atol=1e-3)
+        np.testing.assert_allclose(textures.kept(textures.fibre.__wrapped__)().tint, made.tint, atol=1e-3)
+
+    def test_lay_on_a_side_that_is_not_there(self):
+        job = change(mug_job(), ("letterings", 0, "lay"), Lay(side="inside"))
+        with self.assertRaises(KilnError):
+            scene_of_job(job)

@@ -1,0 +1,174 @@
+"""Colour and light against standards, a reference library (colour-science) and closed forms."""
+
+import unittest
+import warnings
+from dataclasses import replace
+from pathlib import Path
+
+import mitsuba
+import numpy as np
+
+from kilnchisel.core.blanks.mesh import grid
+from kilnchisel.core.build import scene_of_job
+from kilnchisel.core.colour import (
+    delta_e,
+    fresnel_normal,
+    lab,
+    spectrum_to_rgb,
+    srgb_decode,
+    srgb_encode,
+)
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.metals import metal_colour
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.light import Room
+from kilnchisel.core.scene.scene import Backdrop, Item
+from kilnchisel.core.scene.view import square_on
+from kilnchisel.ui.theme import DAY, EVENING
+from tests.samples import mug_job
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    import colour
+
+
+class SRGB(unittest.TestCase):
+    def test_curve_at_values_of_the_standard(self):
+        """Source: IEC 61966-2-1: 12.92 below 0.0031308, 1.055 x^(1/2.4) - 0.055 above."""
+        np.testing.assert_allclose(
+            srgb_encode(np.array([0, 0.001, 0.0031308, 1])), [0, 0.01292, 0.0404500, 1], atol=1e-6
+        )
+        np.testing.assert_allclose(
+            srgb_decode(np.array([0.04045, 0.5])), [0.0031308, 0.21404114], atol=1e-7
+        )
+
+    def test_curve_and_lab_against_colour_science(self):
+        x = np.linspace(0, 1, 301)
+        np.testing.assert_allclose(srgb_encode(x), colour.models.eotf_inverse_sRGB(x), atol=1e-6)
+        np.testing.assert_allclose(srgb_decode(x), colour.models.eotf_sRGB(x), atol=1e-6)
+        rgb = np.random.default_rng(5).random((50, 3))
+        xyz = colour.RGB_to_XYZ(rgb, "sRGB", apply_cctf_decoding=False)
+        white = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D65"]
+        np.testing.assert_allclose(lab(rgb), colour.XYZ_to_Lab(xyz, white), atol=0.05)
+        expected = colour.delta_E(lab(rgb[:25]), lab(rgb[25:]), method="CIE 1976")
+        np.testing.assert_allclose(delta_e(rgb[:25], rgb[25:]), expected, atol=1e-9)
+
+
+class Metals(unittest.TestCase):
+    """Source: measured n, k that come with the path tracer's package (SOPRA tables), integrated by
+    colour-science with the CIE 1931 functions and D65."""
+
+    def measured(self, name):
+        folder = Path(mitsuba.__file__).parent / "data" / "ior"
+        return [np.loadtxt(folder / f"{name}.{what}.spd", comments="#") for what in ("eta", "k")]
+
+    def test_colour_at_normal_incidence(self):
+        for name in ("Cu", "Au", "Ag", "Al"):
+            eta, k = self.measured(name)
+            nm = np.arange(380, 781, 5)
+            n_at, k_at = np.interp(nm, *eta.T), np.interp(nm, *k.T)
+            reflectance = fresnel_normal(n_at, k_at)
+            by_hand = np.abs((n_at - 1 + 1j * k_at) / (n_at + 1 + 1j * k_at)) ** 2
+            np.testing.assert_allclose(reflectance, by_hand)
+            spectrum = colour.SpectralDistribution(reflectance, nm)
+            xyz = colour.sd_to_XYZ(spectrum, illuminant=colour.SDS_ILLUMINANTS["D65"]) / 100
+            expected = colour.XYZ_to_RGB(xyz, "sRGB", apply_cctf_encoding=False)
+            np.testing.assert_allclose(spectrum_to_rgb(nm, reflectance), expected, atol=0.02, err_msg=name)
+
+    def test_a_perfect_mirror_is_white(self):
+        np.testing.assert_allclose(spectrum_to_rgb(np.array([380.0, 780]), np.ones(2)), 1.0, atol=1e-9)
+
+    def test_brass_and_steel_are_where_they_are_known_to_be(self):
+        """Source: common practice, from memory: brass about (0.90, 0.75, 0.45), steel about 0.6 grey."""
+        np.testing.assert_allclose(metal_colour("brass"), (0.90, 0.75, 0.45), atol=0.06)
+        np.testing.assert_allclose(metal_colour("stainless"), (0.62, 0.60, 0.58), atol=0.04)
+
+
+class Furnace(unittest.TestCase):
+    """Source: closed form. A white diffuse body in uniform light cannot be told from the light."""
+
+    LIGHT = 0.5
+
+    def scene(self, kind="matte", base=(1.0, 1.0, 1.0)):
+        polar, azimuth = np.meshgrid(
+            np.linspace(0, np.pi, 49), np.linspace(0, 2 * np.pi, 97), indexing="ij"
+        )
+        normals = np.stack(
+            [np.sin(polar) * np.cos(azimuth), np.sin(polar) * np.sin(azimuth), np.cos(polar)], -1
+        )
+        ball = grid(30 * normals, normals, np.zeros((*polar.shape, 2)))
+        uniform = np.full((64, 128, 3), self.LIGHT, dtype=np.float32)
+        return replace(
+            scene_of_job(mug_job()),
+            items=(Item("ball", None, ball, Material(kind, base, 0.2)),),
+            stance=np.eye(4),
+            base=None,
+            panel=None,
+            proxy=None,
+            room=Room(uniform, 0.0),
+            backdrop=Backdrop(uniform, 0.0),
+            middle=np.zeros(3),
+            radius_mm=30.0,
+            exposure_stops=0.0,
+        )
+
+    def view(self):
+        return square_on(np.zeros(3), np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]), 40.0)
+
+    def middle_of(self, picture):
+        yy, xx = np.mgrid[:96, :96]
+        return picture[np.hypot(xx - 47.5, yy - 47.5) < 30]
+
+    def test_draft_returns_the_light_within_a_hundredth(self):
+        picture = srgb_decode(Draft().render(self.scene(), self.view(), (96, 96))[..., :3] / 255)
+        np.testing.assert_allclose(self.middle_of(picture) / self.LIGHT, 1.0, atol=0.01)
+
+    def test_mockup_returns_the_light_within_a_hundredth(self):
+        picture = Mockup(self.scene()).linear(self.view(), (96, 96), 64, clean=False)
+        self.assertAlmostEqual(self.middle_of(picture).mean() / self.LIGHT, 1.0, delta=0.002)
+        # a single pixel keeps some noise, most of all where the denoiser meets the edge of the ball
+        clean = self.middle_of(Mockup(self.scene()).linear(self.view(), (96, 96), 512)) / self.LIGHT
+        self.assertAlmostEqual(clean.mean(), 1.0, delta=0.002)
+        self.assertGreater((np.abs(clean - 1) < 0.01).mean(), 0.97)
+        self.assertLess(np.abs(clean - 1).max(), 0.03)
+
+    def test_no_finish_returns_more_than_it_gets(self):
+        for kind in ("coated", "metal"):
+            picture = Mockup(self.scene(kind, (0.99, 0.99, 0.99))).linear(
+                self.view(), (96, 96), 64, clean=False
+            )
+            self.assertLess(self.middle_of(picture).mean() / self.LIGHT, 1.03, kind)
+
+    def test_both_renderers_agree_on_coat_and_metal(self):
+        for kind, base in (("coated", (0.5, 0.5, 0.5)), ("metal", (0.9, 0.75, 0.45))):
+            quick = srgb_decode(
+                Draft().render(self.scene(kind, base), self.view(), (96, 96))[..., :3] / 255
+            )
+            traced = Mockup(self.scene(kind, base)).linear(self.view(), (96, 96), 64)
+            np.testing.assert_allclose(
+                self.middle_of(quick).mean(axis=0), self.middle_of(traced).mean(axis=0), rtol=0.06
+            )
+
+
+class Readable(unittest.TestCase):
+    """Source: WCAG 2.x contrast formula; its worked value #777 on #fff = 4.478."""
+
+    @staticmethod
+    def contrast(first, second):
+        def light(text):
+            r, g, b = srgb_decode(np.array([int(text[i : i + 2], 16) for i in (1, 3, 5)]) / 255)
+            return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+        high, low = sorted((light(first), light(second)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    def test_text_of_both_themes(self):
+        self.assertAlmostEqual(self.contrast("#777777", "#ffffff"), 4.478, places=3)
+        for theme in (DAY, EVENING):
+            for ground in (theme.paper, theme.card, theme.field):
+                for text in ("ink", "pencil", "clay", "glaze", "amber", "brick"):
+                    with self.subTest(theme=theme.name, text=text, ground=ground):
+                        self.assertGreaterEqual(self.contrast(getattr(theme, text), ground), 4.5)
+            self.assertGreaterEqual(self.contrast(theme.on_clay, theme.clay), 4.5)
+            self.assertGreaterEqual(self.contrast(theme.ink, theme.clay_wash), 4.5)
