@@ -1,0 +1,156 @@
+"""A real window for tests: shown offscreen, driven by real events, waited for and never slept on."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage, QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from kilnchisel.ui.startpage import DemoJob
+from kilnchisel.ui.window import Window
+
+PATIENCE = 40.0
+
+
+def application() -> QApplication:
+    """The one Qt application of the test run."""
+    found = QApplication.instance()
+    return found if isinstance(found, QApplication) else QApplication([])
+
+
+class WindowTest(unittest.TestCase):
+    """A fresh window and an own state folder for every test."""
+
+    def setUp(self) -> None:
+        self.app = application()
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
+        self.window = self.open_window()
+
+    def open_window(self, demos: list[DemoJob] | None = None) -> Window:
+        window = Window(demos)
+        window.picture.refining = False  # tests that want the mockup say so
+        window.resize(1024, 640)
+        window.show()
+        self.addCleanup(self.close_window, window)
+        return window
+
+    def close_window(self, window: Window) -> None:
+        window.session._saved_job = window.session.job
+        window.close()
+        self.app.processEvents()
+
+    def wait(self, holds: Callable[[], Any], why: str = "") -> None:
+        """Let the application run until something holds."""
+        end = time.monotonic() + PATIENCE
+        while not holds():
+            if time.monotonic() > end:
+                self.fail(f"waited {PATIENCE} s in vain: {why or holds}")
+            self.app.processEvents()
+            time.sleep(0.003)
+
+    def settle(self) -> None:
+        """Wait until the picture shows the present job at rest."""
+        picture = self.window.picture
+
+        def shown() -> bool:
+            drawn = picture.drawn
+            return (
+                drawn is not None
+                and drawn.order.job == self.window.session.job
+                and drawn.order.smooth
+                and drawn.order.number == picture._number
+            )
+
+        self.wait(shown, "the draft at rest")
+
+    def new(self, kind: str = "mug") -> None:
+        """A new job by the start page's button; the picture is not waited for."""
+        self.window.start_new(kind)
+        self.app.processEvents()
+
+    def pixels(self) -> Any:
+        """What the picture shows, (h, w, 3) int."""
+        image = self.window.picture.image.convertToFormat(QImage.Format.Format_RGB888)
+        bits = image.constBits()
+        rows = np.frombuffer(bits.asarray(image.sizeInBytes()), np.uint8)
+        rows = rows.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3]
+        return rows.reshape(image.height(), image.width(), 3).astype(int)
+
+    # events
+
+    def mouse(
+        self,
+        kind: QEvent.Type,
+        at: tuple[float, float],
+        held: bool = True,
+        keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    ) -> None:
+        spot = QPointF(*at)
+        moving = kind == QEvent.Type.MouseMove
+        button = Qt.MouseButton.NoButton if moving else Qt.MouseButton.LeftButton
+        buttons = Qt.MouseButton.LeftButton if held else Qt.MouseButton.NoButton
+        target = self.window.picture
+        event = QMouseEvent(kind, spot, QPointF(target.mapToGlobal(spot.toPoint())), button, buttons, keys)
+        QApplication.sendEvent(target, event)
+        self.app.processEvents()
+
+    def drag(
+        self,
+        start: tuple[float, float],
+        end: tuple[float, float],
+        steps: int = 4,
+        keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        drop: bool = True,
+    ) -> None:
+        self.mouse(QEvent.Type.MouseButtonPress, start, True, keys)
+        for number in range(1, steps + 1):
+            share = number / steps
+            at = (start[0] + (end[0] - start[0]) * share, start[1] + (end[1] - start[1]) * share)
+            self.mouse(QEvent.Type.MouseMove, at, True, keys)
+        if drop:
+            self.mouse(QEvent.Type.MouseButtonRelease, end, False, keys)
+
+    def key(
+        self, widget: Any, key: Qt.Key, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        QTest.keyClick(widget, key, keys)
+        self.app.processEvents()
+
+    def type(self, line: Any, text: str, enter: bool = True) -> None:
+        line.setFocus()
+        self.app.processEvents()
+        line.selectAll()
+        QTest.keyClicks(line, text) if text else QTest.keyClick(line, Qt.Key.Key_Delete)
+        if enter:
+            QTest.keyClick(line, Qt.Key.Key_Return)
+        self.app.processEvents()
+
+    def click(self, widget: Any) -> None:
+        QTest.mouseClick(
+            widget, Qt.MouseButton.LeftButton, pos=QPoint(widget.width() // 2, widget.height() // 2)
+        )
+        self.app.processEvents()
+
+    # shortcuts to what tests look at
+
+    @property
+    def lettering(self) -> Any:
+        return self.window.session.job.letterings[self.window.session.index]
+
+    def field(self, section: str, ending: str) -> Any:
+        self.window.ticket.show_section(section)
+        self.app.processEvents()
+        fields = self.window.ticket.forms[section].fields
+        return next(field for key, field in fields.items() if key.endswith(ending))

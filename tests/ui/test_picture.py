@@ -1,0 +1,258 @@
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication
+
+from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, on_picture, sheet_at
+from kilnchisel.ui.view.rulers import marks
+from tests.ui.harness import WindowTest
+
+
+class Handling(WindowTest):
+    def setUp(self):
+        super().setUp()
+        self.new()
+        self.window.session.edit(("letterings", 0, "wording", "text"), "TARN")
+        self.settle()
+        self.picture = self.window.picture
+
+    def size(self):
+        return self.picture.width(), self.picture.height()
+
+    def middle(self):
+        laid = self.picture.drawn.laid[0]
+        at, _ = on_picture(self.picture.drawn, laid, laid.frame.mean(axis=0)[None], self.size())
+        return float(at[0, 0]), float(at[0, 1])
+
+    def handle(self, kind, number=0):
+        return [h for h in self.picture.band.handles if h.kind == kind][number].at
+
+    def test_a_drag_moves_by_true_millimetres(self):
+        laid = self.picture.drawn.laid[0]
+        start = self.middle()
+        end = (start[0] + 40, start[1] - 30)
+        expected = sheet_at(self.picture.drawn, laid, end, self.size()) - sheet_at(
+            self.picture.drawn, laid, start, self.size()
+        )
+        before = self.lettering.lay
+        self.drag(start, end)
+        after = self.lettering.lay
+        self.assertAlmostEqual(after.along_mm - before.along_mm, expected[0], delta=0.06)
+        self.assertAlmostEqual(after.across_mm - before.across_mm, expected[1], delta=0.06)
+        self.assertEqual(self.window.session.history.undo_words, "place")
+        self.window.undo()
+        self.assertEqual(self.lettering.lay, before)
+
+    def test_the_letters_stay_under_the_pointer(self):
+        start = self.middle()
+        end = (start[0] - 50, start[1] + 20)
+        self.drag(start, end)
+        self.settle()
+        np.testing.assert_allclose(self.middle(), end, atol=1.5)
+
+    def test_a_corner_sizes_and_stays_under_the_pointer(self):
+        before = self.lettering.wording.cap_height_mm
+        start, middle = self.handle("size"), self.middle()
+        end = tuple(m + (s - m) * 1.5 for s, m in zip(start, middle, strict=True))
+        self.drag(start, end)
+        self.assertAlmostEqual(self.lettering.wording.cap_height_mm / before, 1.5, delta=0.12)
+        self.assertIn("capitals", self.window.session.history.undo_words)
+
+    def test_the_stem_turns_and_catches_every_15_degrees(self):
+        start, middle = self.handle("turn"), np.array(self.middle())
+        arm = np.array(start) - middle
+
+        def swung(degrees):
+            c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+            return tuple(middle + (arm[0] * c - arm[1] * s, arm[0] * s + arm[1] * c))
+
+        self.drag(start, swung(-28), drop=False)
+        self.assertEqual(self.lettering.lay.turn_deg, 30.0)
+        self.mouse(QEvent.Type.MouseMove, swung(-28), True, Qt.KeyboardModifier.ShiftModifier)
+        self.assertNotEqual(self.lettering.lay.turn_deg, 30.0)
+        self.assertAlmostEqual(self.lettering.lay.turn_deg, 28, delta=3)
+        self.mouse(QEvent.Type.MouseButtonRelease, swung(-28), False)
+
+    def test_escape_puts_it_back(self):
+        before, steps = self.window.session.job, len(self.window.session.history.steps)
+        start = self.middle()
+        self.drag(start, (start[0] + 60, start[1]), drop=False)
+        self.assertNotEqual(self.window.session.job, before)
+        self.key(self.picture, Qt.Key.Key_Escape)
+        self.assertEqual(self.window.session.job, before)
+        self.assertEqual(len(self.window.session.history.steps), steps)
+
+    def test_handles_are_easy_to_hit(self):
+        self.assertGreaterEqual(2 * HIT_PX, 14)
+        x, y = self.handle("size")
+        self.assertIsNotNone(handle_at(self.picture.band, (x + HIT_PX - 1, y - HIT_PX + 1)))
+        self.assertIsNone(handle_at(self.picture.band, (x + 60, y + 60)))
+
+    def test_arrow_keys_nudge_by_a_millimetre_or_a_tenth(self):
+        self.picture.setFocus()
+        before = self.lettering.lay
+        self.key(self.picture, Qt.Key.Key_Right)
+        self.key(self.picture, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+        after = self.lettering.lay
+        self.assertAlmostEqual(after.along_mm - before.along_mm, 1.0)
+        self.assertAlmostEqual(after.across_mm - before.across_mm, 0.1)
+
+    def test_dragging_beside_walks_round_and_wheel_comes_nearer(self):
+        before = self.window.session.job.setting.camera
+        self.drag((30, 60), (130, 90))
+        after = self.window.session.job.setting.camera
+        self.assertNotEqual(before.turn_deg, after.turn_deg)
+        self.assertGreater(after.tilt_deg, before.tilt_deg)
+        event = QWheelEvent(
+            QPointF(30, 60),
+            QPointF(self.picture.mapToGlobal(QPoint(30, 60))),
+            QPoint(),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(self.picture, event)
+        self.assertLess(self.window.session.job.setting.camera.distance_mm, after.distance_mm)
+        self.drag((30, 60), (60, 60), keys=Qt.KeyboardModifier.ShiftModifier)
+        self.assertNotEqual(self.window.session.job.setting.camera.shift_mm, 0)
+        self.window.look_home()
+        self.assertEqual(self.window.session.job.setting.camera.shift_mm, 0)
+
+    def test_a_click_chooses_the_lettering_under_it(self):
+        self.window.add_lettering()
+        self.settle()
+        laid = self.picture.drawn.laid
+        at = [
+            on_picture(self.picture.drawn, item, item.frame.mean(axis=0)[None], self.size())[0][0]
+            for item in laid
+        ]
+        for index in (0, 1):
+            self.mouse(QEvent.Type.MouseButtonPress, tuple(at[index]))
+            self.mouse(QEvent.Type.MouseButtonRelease, tuple(at[index]), False)
+            self.assertEqual(self.window.session.index, index)
+
+    def test_double_click_goes_to_the_words(self):
+        self.window.ticket.toggle("blank")
+        self.mouse(QEvent.Type.MouseButtonDblClick, self.middle())
+        self.assertEqual(self.window.ticket.open_section, "wording")
+        self.assertTrue(self.field("wording", "text").text.hasFocus())
+
+    def test_the_band_goes_round_the_side_that_is_seen(self):
+        self.window.session.edit(("letterings", 0, "lay", "along_mm"), 132.0)
+        self.settle()
+        self.assertIsNone(self.picture.band)
+
+    def test_too_deep_is_said_on_the_picture_and_undone(self):
+        from kilnchisel.core.job.lettering import Engraved
+
+        self.window.session.edit(("letterings", 0, "craft"), Engraved(depth_mm=5.0), "depth 5 mm")
+        self.wait(lambda: "break through" in self.picture.notice, "the notice")
+        self.window.undo()
+        self.settle()
+        self.assertEqual(self.picture.notice, "")
+
+
+class SquareOn(WindowTest):
+    def setUp(self):
+        super().setUp()
+        self.new()
+        self.click(self.window.looks.button(0))
+        self.settle()
+        self.picture = self.window.picture
+
+    def test_no_perspective_and_rulers_that_measure(self):
+        drawn = self.picture.drawn
+        self.assertTrue(drawn.view.parallel)
+        size = (self.picture.width(), self.picture.height())
+        laid = drawn.laid[0]
+        up = marks(drawn, laid, 1, size, "mm")
+        self.assertGreater(len(up), 10)
+        scale = size[1] / 2 / drawn.view.tall
+        gaps = np.diff([pixel for _, pixel, _ in up]) / np.diff([mm for mm, _, _ in up])
+        np.testing.assert_allclose(np.abs(gaps), scale, rtol=1e-6)
+        along = marks(drawn, laid, 0, size, "mm")
+        for mm, pixel, _ in along:  # x = R sin(u / R), as seen straight on
+            expected = size[0] / 2 + 42 * np.sin(mm / 42) * scale
+            self.assertAlmostEqual(pixel, expected, delta=0.01)
+        self.assertTrue(all(abs(mm / 5 - round(mm / 5)) < 1e-9 for mm, _, long in along if long))
+        self.assertEqual(len(marks(drawn, laid, 1, size, "in")) > 3, True)
+
+    def test_the_sheet_stays_while_the_lettering_is_dragged(self):
+        laid = self.picture.drawn.laid[0]
+        size = (self.picture.width(), self.picture.height())
+        eye = self.picture.drawn.view.eye.tolist()
+        at, _ = on_picture(self.picture.drawn, laid, laid.frame.mean(axis=0)[None], size)
+        self.drag(tuple(at[0]), (at[0, 0] + 40, at[0, 1]))
+        self.settle()
+        self.assertEqual(self.picture.drawn.view.eye.tolist(), eye)
+        self.assertNotEqual(self.lettering.lay.along_mm, 0)
+
+    def test_zoom_and_back(self):
+        tall = self.picture.drawn.view.tall
+        event = QWheelEvent(
+            QPointF(30, 60),
+            QPointF(self.picture.mapToGlobal(QPoint(30, 60))),
+            QPoint(),
+            QPoint(0, 360),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(self.picture, event)
+        self.settle()
+        self.assertLess(self.picture.drawn.view.tall, tall)
+        self.drag((40, 600), (90, 560))
+        self.settle()
+        self.window.look_home()
+        self.settle()
+        self.assertAlmostEqual(self.picture.drawn.view.tall, tall)
+        self.click(self.window.looks.button(1))
+        self.settle()
+        self.assertFalse(self.picture.drawn.view.parallel)
+
+    def test_frame_has_room_round_the_ink(self):
+        laid = self.picture.drawn.laid[0]
+        frame = corners(laid)
+        self.assertLess(frame[0, 0], laid.ink.bounds[0])
+        self.assertGreater(frame[2, 1], laid.ink.bounds[3])
+
+
+class Refining(WindowTest):
+    def test_the_mockup_comes_by_itself_and_a_change_stops_it(self):
+        self.window.picture.refining = True
+        self.window.start_new("mug")
+        heard = []
+        self.window.picture.status.connect(lambda words, share: heard.append((words, share)))
+        self.window.picture.mockups.refined.connect(
+            lambda order, state: heard.append(("state", state.done))
+        )
+        self.wait(lambda: ("state", 1) in heard, "the first mockup picture")
+        self.assertTrue(any(words.startswith("Mockup refining") for words, _ in heard))
+        self.assertTrue(self.window.cancel.isVisible())
+        stopped = []
+        self.window.picture.mockups.stopped.connect(stopped.append)
+        self.window.session.edit(("letterings", 0, "wording", "cap_height_mm"), 8.0)
+        self.window.picture.refining = False
+        self.wait(lambda: stopped, "the stop")
+        self.settle()
+        self.assertFalse(self.window.bar.isVisible())
+
+    def test_stop_button(self):
+        self.window.picture.refining = True
+        self.window.start_new("mug")
+        self.wait(lambda: self.window.cancel.isVisible(), "progress")
+        self.click(self.window.cancel)
+        self.assertFalse(self.window.cancel.isVisible())
+        self.assertIn("Stopped", self.window.status.text())
+
+    def test_small_picture_finishes(self):
+        from unittest import mock
+
+        self.window.picture.refining = True
+        with mock.patch("kilnchisel.ui.view.picture.WINDOW_SAMPLES", 2):
+            self.window.start_new("plaque")
+            self.wait(lambda: "finished" in self.window.status.text(), "the mockup")
+        self.assertEqual(self.window.picture.image.width(), self.window.picture.width())

@@ -1,0 +1,265 @@
+import shutil
+import unittest
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from kilnchisel.core.job.finish import AsBlank, Ink
+from kilnchisel.core.job.lettering import FileFace, ShippedFace
+from kilnchisel.core.lettering.faces import face_path
+from kilnchisel.ui.ticket.faces import FaceChooser
+from kilnchisel.ui.ticket.sections import SECTIONS
+from tests.ui.harness import WindowTest
+
+
+class Sections(WindowTest):
+    def test_folded_sections_are_sentences_and_one_click_unfolds(self):
+        self.new()
+        ticket = self.window.ticket
+        self.assertIn("Mug, 84 × 84 mm", ticket.sections["blank"].words.text())
+        self.click(ticket.sections["blank"].head)
+        self.assertEqual(ticket.open_section, "blank")
+        self.assertTrue(ticket.sections["blank"].body.isVisible())
+        self.assertFalse(ticket.sections["wording"].body.isVisible())
+        self.click(ticket.sections["blank"].head)
+        self.assertIsNone(ticket.open_section)
+
+    def test_digits_open_sections(self):
+        self.new()
+        self.window.picture.setFocus()
+        for number, key in enumerate(SECTIONS, start=1):
+            self.window.ticket.open_section = None
+            QTest.keyClick(self.window.picture, Qt.Key(Qt.Key.Key_0 + number))
+            self.assertEqual(self.window.ticket.open_section, key)
+
+    def test_every_control_changes_the_picture_s_scene(self):
+        from kilnchisel.core.build import scene_of_job, view_of
+        from kilnchisel.core.job.edits import change
+        from kilnchisel.ui.ticket.sections import specs
+
+        other = {"length": 1.1, "percent": 0.8, "angle": None, "stops": None}
+        for kind in ("mug", "plaque"):
+            self.new(kind)
+            job = change(self.window.session.job, ("letterings", 0, "wording", "text"), "AB\nC")
+            for section in SECTIONS:
+                for spec in specs(job, section, 0):
+                    if spec.kind == "link":
+                        continue
+                    value = spec.get(job)
+                    if spec.kind in ("choice", "switch"):
+                        value = next(v for v, _ in spec.options if v != value)
+                    elif spec.kind == "colour":
+                        value = "#a02010"
+                    elif spec.kind == "words":
+                        value = "XY"
+                    elif spec.kind in ("angle", "stops"):
+                        value = value + 1 if spec.key != "along_deg" else value + 5
+                    else:
+                        value = value * other[spec.kind] if value else 1.0
+                    with self.subTest(kind=kind, field=spec.key):
+                        changed = spec.put(job, value)
+                        same = scene_of_job(changed) is scene_of_job(job)
+                        looked = view_of(changed).eye.tolist() == view_of(job).eye.tolist()
+                        lens = view_of(changed).tall == view_of(job).tall
+                        self.assertFalse(same and looked and lens)
+
+    def test_what_has_no_effect_is_not_shown(self):
+        self.new()
+        blank = self.window.ticket
+        self.field("blank", "handle_deg")
+        self.click(self.field("blank", "handle").group.button(1))
+        self.assertFalse(self.window.session.job.blank.handle)
+        self.assertNotIn("blank.handle_deg", blank.forms["blank"].fields)
+        self.assertFalse(any(k.endswith("align") for k in blank.forms["wording"].fields))
+
+
+class Numbers(WindowTest):
+    def setUp(self):
+        super().setUp()
+        self.new()
+        self.cap = self.field("wording", "cap_height_mm")
+
+    def value(self):
+        return self.lettering.wording.cap_height_mm
+
+    def test_units_and_sums(self):
+        for typed, mm in (("12", 12.0), ("3/8 in", 9.525), ("1,5 cm", 15.0), ("20/2 - 1", 9.0)):
+            self.type(self.cap.line, typed)
+            self.assertAlmostEqual(self.value(), mm)
+        self.assertEqual(self.cap.line.text(), "9 mm")
+
+    def test_a_refused_value_says_why_and_changes_nothing(self):
+        before = self.window.session.job
+        for typed, words in (
+            ("99999", "the most is 3000 mm"),
+            ("soup", "not a length"),
+            ("", "not a length"),
+        ):
+            self.type(self.cap.line, typed)
+            self.assertIn(words, self.cap.refusal.text())
+            self.assertTrue(self.cap.refusal.isVisible())
+            self.assertEqual(self.window.session.job, before)
+            self.cap.put_back()
+        self.type(self.cap.line, "10")
+        self.assertFalse(self.cap.refusal.isVisible())
+
+    def wheel(self, keys=Qt.KeyboardModifier.NoModifier):
+        line = self.cap.line
+        event = QWheelEvent(
+            QPointF(5, 5),
+            QPointF(line.mapToGlobal(QPoint(5, 5))),
+            QPoint(),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            keys,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(line, event)
+        self.app.processEvents()
+
+    def test_wheel_and_arrow_keys_step_and_are_one_undo(self):
+        self.type(self.cap.line, "10")
+        self.wheel()
+        self.wheel()
+        self.key(self.cap.line, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+        self.assertAlmostEqual(self.value(), 11.05)
+        self.window.undo()
+        self.assertAlmostEqual(self.value(), 10.0)
+
+    def test_wheel_elsewhere_scrolls_and_does_not_edit(self):
+        before = self.value()
+        self.window.picture.setFocus()
+        self.wheel()
+        self.assertEqual(self.value(), before)
+
+    def test_escape_forgets_what_was_typed(self):
+        self.type(self.cap.line, "77", enter=False)
+        self.key(self.cap.line, Qt.Key.Key_Escape)
+        self.assertNotIn("77", self.cap.line.text())
+
+    def test_the_range_is_told(self):
+        self.assertIn("0.2 mm to 3000 mm", self.cap.line.toolTip())
+
+    def test_inches(self):
+        self.type(self.cap.line, "12.7")
+        self.window.toggle_inches()
+        self.assertEqual(self.field("wording", "cap_height_mm").line.text(), "0.5 in")
+        self.type(self.cap.line, "1")
+        self.assertAlmostEqual(self.value(), 25.4)
+
+
+class Choices(WindowTest):
+    def test_craft_brings_its_fields_and_its_finish(self):
+        self.new()
+        self.assertIsInstance(self.lettering.finish, Ink)
+        self.click(self.field("craft", "craft.kind").group.button(1))
+        self.assertEqual(self.lettering.craft.kind, "engraved")
+        self.assertIsInstance(self.lettering.finish, AsBlank)
+        self.type(self.field("craft", "depth_mm").line, "0.5")
+        self.assertEqual(self.lettering.craft.depth_mm, 0.5)
+        self.assertIn("depth 0.5", self.window.undo_button.text())
+
+    def test_another_blank_takes_the_words_along(self):
+        self.new()
+        self.click(self.field("blank", "blank.kind").group.button(1))
+        job = self.window.session.job
+        self.assertEqual((job.blank.kind, job.letterings[0].lay.side), ("plaque", "front"))
+        self.settle()
+        self.assertEqual(self.window.picture.notice, "")
+
+    def test_colour_typed_and_refused(self):
+        self.new()
+        field = self.field("craft", "colour")
+        self.type(field.line, "#aa3311")
+        self.assertEqual(self.lettering.finish.colour, "#aa3311")
+        self.type(field.line, "rot")
+        self.assertIn("not a colour", field.refusal.text())
+        self.assertEqual(self.lettering.finish.colour, "#aa3311")
+
+    def test_round_in_degrees_is_along_in_mm(self):
+        self.new()
+        self.type(self.field("lay", "along_deg").line, "90")
+        self.assertAlmostEqual(self.lettering.lay.along_mm, 42 * 3.14159265 / 2, places=4)
+
+
+class Typing(WindowTest):
+    def test_words_while_typing_are_one_step(self):
+        self.new()
+        text = self.field("wording", "text").text
+        text.setFocus()
+        text.selectAll()
+        QTest.keyClicks(text, "DOME")
+        QTest.keyClick(text, Qt.Key.Key_Return)
+        QTest.keyClicks(text, "path")
+        self.assertEqual(self.lettering.wording.text, "DOME\npath")
+        self.assertIn("wording.align", " ".join(self.window.ticket.forms["wording"].fields))
+        self.window.undo()
+        self.assertEqual(self.lettering.wording.text, "Your words")
+
+    def test_letterings_are_added_chosen_and_removed(self):
+        self.new()
+        self.click(self.window.ticket.letterings.add)
+        self.assertEqual((len(self.window.session.job.letterings), self.window.session.index), (2, 1))
+        self.click(self.window.ticket.letterings.buttons[0])
+        self.assertEqual(self.window.session.index, 0)
+        self.click(self.window.ticket.letterings.remove)
+        self.click(self.window.ticket.letterings.remove)
+        self.assertIsNone(self.window.session.index)
+        self.assertIn("No lettering", self.window.ticket.sections["craft"].words.text())
+        self.window.undo()
+        self.assertEqual(len(self.window.session.job.letterings), 1)
+
+
+class Typefaces(WindowTest):
+    def chooser(self):
+        chooser = FaceChooser("Dome path", ShippedFace(name="pacifico"), self.window.theme, self.window)
+        self.addCleanup(chooser.close)
+        chooser.show()
+        self.wait(lambda: not chooser._undrawn, "specimens")
+        return chooser
+
+    def test_specimens_search_and_choice(self):
+        chooser = self.chooser()
+        self.assertTrue(all(not chooser.list.item(n).icon().isNull() for n in range(chooser.list.count())))
+        QTest.keyClicks(chooser.search, "script")
+        shown = [
+            chooser.list.item(n) for n in range(chooser.list.count()) if not chooser.list.item(n).isHidden()
+        ]
+        self.assertTrue(0 < len(shown) < chooser.list.count())
+        chooser.list.setCurrentItem(shown[0])
+        self.click(chooser.take)
+        self.assertIsInstance(chooser.face, ShippedFace)
+
+    def test_a_font_file_and_a_broken_one(self):
+        chooser = self.chooser()
+        broken = self.folder / "broken.ttf"
+        broken.write_bytes(b"nothing like a font")
+        chooser.open_file(broken)
+        self.assertIsNone(chooser.face)
+        self.assertIn("broken.ttf", chooser.refusal.text())
+        mine = self.folder / "mine.otf"
+        shutil.copy(face_path(ShippedFace(name="bebas-neue")), mine)
+        chooser.open_file(mine)
+        self.assertIsInstance(chooser.face, FileFace)
+        self.new()
+        self.window.use_face(chooser.face)
+        self.settle()
+        self.assertEqual(Path(self.lettering.wording.face.path), mine)
+
+    def test_a_font_that_went_away_is_named_on_the_picture(self):
+        self.new()
+        self.window.session.edit(
+            ("letterings", 0, "wording", "face"), FileFace(path=str(self.folder / "gone.ttf")), "face"
+        )
+        self.wait(lambda: "gone.ttf" in self.window.picture.notice, "the notice")
+        self.window.undo()
+        self.settle()
+        self.assertEqual(self.window.picture.notice, "")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,319 @@
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from unittest import mock
+
+from PIL import Image
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QPlainTextEdit
+
+from kilnchisel.core.job.file import open_job, read_preview, save_job
+from kilnchisel.core.job.lettering import ShippedFace
+from kilnchisel.core.lettering.faces import face_path
+from kilnchisel.ui.commands import COMMANDS, GESTURES
+from kilnchisel.ui.keyspage import KeysPage
+from kilnchisel.ui.memory import recall, recent_jobs
+from kilnchisel.ui.session import rescues
+from kilnchisel.ui.startpage import DemoJob
+from kilnchisel.ui.window import Window
+from tests.samples import mug_job
+from tests.ui.harness import WindowTest
+
+
+class Files(WindowTest):
+    def test_save_open_and_recent(self):
+        self.new()
+        self.settle()
+        path = self.folder / "mine.kcj"
+        with mock.patch("PyQt6.QtWidgets.QFileDialog.getSaveFileName", return_value=(str(path), "")):
+            QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(open_job(path), self.window.session.job)
+        self.assertIsNotNone(read_preview(path))
+        self.assertFalse(self.window.session.unsaved)
+        self.assertIn("saved", self.window.saved.text())
+        self.assertEqual(recent_jobs(), [path])
+        self.window.session.edit(("name",), "Changed")
+        self.assertTrue(self.window.session.unsaved)
+        self.assertTrue(self.window.save_job())
+        self.assertEqual(open_job(path).name, "Changed")
+
+    def test_a_name_without_ending_gets_one(self):
+        self.new()
+        with mock.patch(
+            "PyQt6.QtWidgets.QFileDialog.getSaveFileName", return_value=(str(self.folder / "x"), "")
+        ):
+            self.window.save_job_as()
+        self.assertTrue((self.folder / "x.kcj").is_file())
+
+    def test_a_broken_file_leaves_the_open_job(self):
+        self.new()
+        job = self.window.session.job
+        bad = self.folder / "bad.kcj"
+        bad.write_bytes(b"PK nonsense")
+        self.window.open_path(bad)
+        self.assertEqual(self.window.session.job, job)
+        self.assertIn("bad.kcj", self.window.picture.notice)
+
+    def test_saving_where_nothing_can_be_written(self):
+        self.new()
+        self.assertFalse(self.window._save(self.folder / "no such folder" / "a.kcj"))
+        self.assertIn("could not be written", self.window.picture.notice)
+        self.assertTrue(self.window.session.unsaved or self.window.session.path is None)
+
+    def test_unsaved_changes_are_asked_about(self):
+        self.new()
+        path = self.folder / "a.kcj"
+        self.window.session.save(path)
+        self.window.session.edit(("name",), "Changed")
+        with mock.patch.object(Window, "ask_unsaved", return_value="stay") as asked:
+            self.assertFalse(self.window.close())
+            self.assertEqual(asked.call_count, 1)
+            self.assertTrue(self.window.isVisible())
+        with mock.patch.object(Window, "ask_unsaved", return_value="save"):
+            self.window.new_job()
+        self.assertEqual(open_job(path).name, "Changed")
+        self.assertEqual(self.window.pages.currentIndex(), 0)
+
+    def test_dropping_a_job_or_a_font(self):
+        self.new()
+        job = self.folder / "dropped.kcj"
+        save_job(mug_job("DROPPED"), job)
+        for path in (job, face_path(ShippedFace(name="bebas-neue"))):
+            self.window.session._saved_job = self.window.session.job
+            data = QMimeData()
+            data.setUrls([QUrl.fromLocalFile(str(path))])
+            event = QDropEvent(
+                QPointF(400, 300),
+                Qt.DropAction.CopyAction,
+                data,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+            self.window.dropEvent(event)
+        self.assertEqual(self.lettering.wording.text, "DROPPED")
+        self.assertTrue(self.lettering.wording.face.path.endswith("BebasNeue-Bold.otf"))
+
+
+class Rescue(WindowTest):
+    PROGRAM = """
+import sys
+from PyQt6.QtWidgets import QApplication
+app = QApplication([])
+from kilnchisel.ui.window import Window
+window = Window()
+window.picture.refining = False
+window.show()
+window.start_new("mug")
+window.session.edit(("name",), "Half done")
+from PyQt6.QtCore import QTimer
+QTimer.singleShot(200, lambda: (window.session.autosave(), print("ready", flush=True)))
+app.exec()
+"""
+
+    def test_work_survives_a_kill(self):
+        process = subprocess.Popen([sys.executable, "-c", self.PROGRAM], stdout=subprocess.PIPE, text=True)
+        self.assertEqual(process.stdout.readline().strip(), "ready")
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        process.stdout.close()
+        self.assertEqual([r.name for r in rescues()], ["Half done"])
+        self.window.start_page.refresh()
+        words = " ".join(label.text() for label in self.window.start_page.findChildren(QLabel))
+        self.assertIn("Half done", words)
+        self.window.take_rescue(rescues()[0])
+        self.assertEqual(self.window.session.job.name, "Half done")
+        self.assertTrue(self.window.session.unsaved)
+        self.assertEqual(rescues(), [])
+
+    def test_autosave_comes_by_itself_and_goes_with_saving(self):
+        self.new()
+        self.window.session.edit(("name",), "Kept")
+        folder = Path(os.environ["XDG_STATE_HOME"]) / "kilnchisel" / "autosave"
+        self.wait(lambda: list(folder.glob("*.kcj")), "the autosave")
+        note = json.loads(next(folder.glob("*.json")).read_text())
+        self.assertEqual(note["name"], "Kept")
+        self.assertEqual(rescues(), [])  # this session is still running
+        self.window.session.save(self.folder / "a.kcj")
+        self.assertEqual(list(folder.iterdir()), [])
+
+
+class StartPage(WindowTest):
+    def test_demo_jobs_open_as_own_jobs(self):
+        from demo.jobs import FOLDER, JOBS
+
+        demos = [DemoJob(make().name, FOLDER / f"{stem}.kcj") for stem, make in JOBS.items()]
+        self.window = self.open_window(demos)
+        buttons = self.window.start_page.findChildren(QAbstractButton)
+        cards = [b for b in buttons if b.accessibleName().startswith("Open ")]
+        self.assertEqual(len(cards), 3)
+        self.assertTrue(all(not card.icon().isNull() for card in cards))
+        for card, make in zip(cards, JOBS.values(), strict=True):
+            self.window.session._saved_job = self.window.session.job
+            self.click(card)
+            self.wait(lambda: self.window.picture.image is not None, "the draft")
+            self.assertEqual(self.window.session.job, make())
+            self.assertIsNone(self.window.session.path)
+            self.assertEqual(self.window.picture.notice, "")
+
+    def test_recent_jobs_are_offered(self):
+        path = self.folder / "Gift counter.kcj"
+        save_job(mug_job(), path)
+        self.window.open_path(path)
+        self.window.new_job()
+        words = [label.text() for label in self.window.start_page.findChildren(QLabel)]
+        self.assertIn("Gift counter", words)
+
+
+class Undoing(WindowTest):
+    def test_named_steps_by_key(self):
+        self.new()
+        self.window.session.edit(("blank", "height_mm"), 95.0)
+        self.assertEqual(self.window.undo_button.text(), "Undo: height 95 mm")
+        QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.window.session.job.blank.height_mm, 84.0)
+        self.assertEqual(self.window.redo_button.text(), "Redo: height 95 mm")
+        self.click(self.window.redo_button)
+        self.assertEqual(self.window.session.job.blank.height_mm, 95.0)
+
+    def test_centre_and_fixes(self):
+        self.new()
+        self.window.session.edit(("letterings", 0, "lay", "along_mm"), 55.0)
+        self.window.centre_lettering()
+        self.assertEqual(self.lettering.lay.along_mm, 0.0)
+        self.window.session.edit(("letterings", 0, "wording", "cap_height_mm"), 130.0)
+        panel = self.window.readings
+
+        def fixes():
+            buttons = panel.findChildren(QAbstractButton)
+            return [b for b in buttons if "Fit it" in b.text() and b.isVisible()]
+
+        self.wait(fixes, "the offered fix")
+        self.click(fixes()[0])
+        self.assertLess(self.lettering.wording.cap_height_mm, 130.0)
+
+    def test_rename(self):
+        self.new()
+        self.type(self.window.name, "Gift mug")
+        self.assertEqual(self.window.session.job.name, "Gift mug")
+        self.type(self.window.name, "  ")
+        self.assertEqual(self.window.name.text(), "Gift mug")
+
+
+class Panels(WindowTest):
+    def figures(self):
+        return [
+            label.text()
+            for label in self.window.readings.findChildren(QLabel)
+            if label.objectName() == "figure"
+        ]
+
+    def test_readings_follow_and_missing_letters_are_named(self):
+        self.new()
+        self.wait(self.figures, "readings")
+        self.window.session.edit(("letterings", 0, "wording", "face"), ShippedFace(name="national-park"))
+        self.window.session.edit(("letterings", 0, "wording", "text"), "A & B")
+
+        def named():
+            labels = self.window.readings.findChildren(QLabel)
+            return any("“&”" in label.text() for label in labels if label.isVisible())
+
+        self.wait(named, "the missing letter")
+        self.window.toggle_inches()
+        self.assertTrue(any(text.endswith(" in") for text in self.figures()))
+
+    def test_evening_is_remembered(self):
+        self.new()
+        day = self.window.grab().toImage().pixelColor(10, 400).lightness()
+        self.window.toggle_evening()
+        self.app.processEvents()
+        evening = self.window.grab().toImage().pixelColor(10, 400).lightness()
+        self.assertLess(evening, day - 100)
+        self.assertEqual(recall("theme"), "evening")
+        self.assertEqual(Window().theme.name, "evening")
+
+    def test_every_command_has_its_method_and_its_line(self):
+        page = KeysPage(self.window)
+        words = {label.text() for label in page.findChildren(QLabel)}
+        for command in COMMANDS:
+            self.assertTrue(callable(getattr(self.window, command.does)))
+            if command.keys:
+                self.assertIn(command.words.rstrip("…"), words)
+        self.assertTrue(all(gesture in words for gesture, _ in GESTURES))
+        keys = [c.keys for c in COMMANDS if c.keys]
+        self.assertEqual(len(keys), len(set(keys)))
+        menu = [action.text() for action in self.window.make_menu().actions() if action.text()]
+        self.assertEqual(menu, [c.words for c in COMMANDS if c.in_menu])
+
+    def test_every_control_has_a_name_and_is_reached_by_tab(self):
+        self.new()
+        for section in ("blank", "wording", "lay", "craft", "finish", "setting", "hand-over"):
+            self.window.ticket.show_section(section)
+            self.app.processEvents()
+            for kind in (QAbstractButton, QLineEdit, QPlainTextEdit, QComboBox):
+                for widget in self.window.findChildren(kind):
+                    if not widget.isVisible() or widget.objectName().startswith("qt_"):
+                        continue
+                    inner = isinstance(widget.parent(), QComboBox)
+                    named = widget.accessibleName() or getattr(widget, "text", lambda: "")() or inner
+                    self.assertTrue(named, f"{section}: {widget}")
+                    if widget.isEnabled():
+                        self.assertTrue(
+                            widget.focusPolicy() & Qt.FocusPolicy.TabFocus, f"{section}: {widget}"
+                        )
+
+    def test_small_and_large_windows(self):
+        self.new()
+        for size in ((1024, 700), (1920, 1100)):
+            self.window.resize(*size)
+            self.settle()
+            self.assertEqual((self.window.width(), self.window.height()), size)
+            self.assertGreater(self.window.picture.width(), 400)
+
+
+class HandOver(WindowTest):
+    def test_picture_to_a_file_with_progress(self):
+        self.new("plaque")
+        path = self.folder / "out.png"
+        heard = []
+        self.window.picture.mockups.progress.connect(lambda share, left, number: heard.append(share))
+        self.window.ticket.handover.quality.setItemData(0, 2)
+        self.window.ticket.handover.quality.setCurrentIndex(0)
+        self.window.make_picture(path, (160, 100))
+        self.wait(path.exists, "the file")
+        self.wait(lambda: self.window._picture_order is None, "the end")
+        with Image.open(path) as image:
+            self.assertEqual(image.size, (160, 100))
+        self.assertEqual(heard[-1], 1.0)
+
+    def test_a_stopped_picture_leaves_no_file(self):
+        self.new("plaque")
+        path = self.folder / "out.png"
+        self.window.make_picture(path, (1200, 900))
+        self.wait(lambda: self.window.cancel.isVisible(), "progress")
+        started = time.monotonic()
+        self.click(self.window.cancel)
+        self.assertLess(time.monotonic() - started, 0.2)
+        self.settle()
+        self.assertFalse(path.exists())
+        self.assertIn("no file was written", self.window.hint.text())
+
+    def test_a_size_that_cannot_be(self):
+        self.new()
+        self.window.ticket.handover.size_box.setEditText("big")
+        self.window.hand_over_picture()
+        self.assertIn("not a picture size", self.window.ticket.handover.refusal.text())
+
+    def test_solid_to_a_file(self):
+        self.new("plaque")
+        path = self.folder / "out.stl"
+        with mock.patch(
+            "PyQt6.QtWidgets.QFileDialog.getSaveFileName", return_value=(str(path), "STL (*.stl)")
+        ):
+            self.window.hand_over_mesh()
+        self.assertGreater(path.stat().st_size, 5000)
