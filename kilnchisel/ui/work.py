@@ -100,6 +100,7 @@ class _Slot(QObject):
         self._wanted: Any = None
         self._ready = threading.Condition()
         self._open = True
+        self._busy = False
         self.newest = 0
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
         self._thread.start()
@@ -116,6 +117,12 @@ class _Slot(QObject):
         with self._ready:
             self.newest = number
             self._wanted = None
+
+    def rest(self) -> None:
+        """Withdraw what waits, and come back when what runs has ended."""
+        self.withdraw(self.newest + 1)
+        with self._ready:
+            self._ready.wait_for(lambda: not self._busy, timeout=20)
 
     def stale(self, order: Any) -> bool:
         return not self._open or self.newest != order.number
@@ -135,6 +142,7 @@ class _Slot(QObject):
                 if not self._open:
                     return
                 order, self._wanted = self._wanted, None
+                self._busy = True
             try:
                 self._serve(order)
             except KilnError as error:
@@ -145,6 +153,10 @@ class _Slot(QObject):
                     f"Something went wrong inside ({type(error).__name__}: {error}); undo the last step.",
                     order.number,
                 )
+            finally:
+                with self._ready:
+                    self._busy = False
+                    self._ready.notify_all()
 
 
 class DraftDesk(QObject):
@@ -162,6 +174,10 @@ class DraftDesk(QObject):
 
     def ask(self, order: DraftOrder) -> None:
         self._slot.ask(order)
+
+    def rest(self) -> None:
+        """Nothing is wanted any more, and nothing is under way."""
+        self._slot.rest()
 
     def close(self) -> None:
         self._slot.close()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import functools
 import os
 import tempfile
 import time
@@ -19,14 +21,33 @@ from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
+from kilnchisel.ui.work import DraftDesk
 
 PATIENCE = 40.0
 
 
+@functools.cache
 def application() -> QApplication:
-    """The one Qt application of the test run."""
+    """The one Qt application of the test run, kept to its end."""
     found = QApplication.instance()
     return found if isinstance(found, QApplication) else QApplication([])
+
+
+class _LastingDrafts(DraftDesk):
+    """One desk for all windows of the run: a graphics context costs two seconds each time."""
+
+    def close(self) -> None:
+        """A window that closes does not take the desk with it."""
+        self.rest()
+        for signal in (self.drawn, self.taken, self.failed):
+            with contextlib.suppress(TypeError):
+                signal.disconnect()
+
+
+@functools.cache
+def lasting_drafts() -> _LastingDrafts:
+    """The desk, made at first use."""
+    return _LastingDrafts()
 
 
 class WindowTest(unittest.TestCase):
@@ -36,6 +57,7 @@ class WindowTest(unittest.TestCase):
         self.app = application()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
+        self.enterContext(mock.patch("kilnchisel.ui.view.picture.DraftDesk", lasting_drafts))
         self.window = self.open_window()
 
     def open_window(self, demos: list[DemoJob] | None = None) -> Window:
