@@ -288,7 +288,6 @@ class Window(QMainWindow):
         look.apply(app, self.theme)
 
     def _restyle(self) -> None:
-        self._dress()
         for button, name in (
             (self.undo_button, "undo"),
             (self.redo_button, "redo"),
@@ -538,6 +537,7 @@ class Window(QMainWindow):
         self.theme = look.EVENING if self.theme.name == "day" else look.DAY
         remember("theme", self.theme.name)
         drawing.cache_clear()
+        self._dress()
         self._restyle()
 
     def toggle_inches(self) -> None:

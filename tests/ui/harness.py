@@ -71,6 +71,8 @@ class WindowTest(unittest.TestCase):
     def close_window(self, window: Window) -> None:
         window.session._saved_job = window.session.job
         window.close()
+        window.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         self.app.processEvents()
 
     def wait(self, holds: Callable[[], Any], why: str = "") -> None:

@@ -105,7 +105,7 @@ class PictureView(QWidget):
         self.mockups.refined.connect(self._show_mockup)
         self.mockups.progress.connect(self._progress)
         self.mockups.failed.connect(self._mockup_failed)
-        self.mockups.stopped.connect(lambda _n: self.status.emit("", -1.0))
+        self.mockups.stopped.connect(self._mockup_stopped)
         self._rest = self._timer(REST_MS, self._at_rest)
         self._pause = self._timer(PAUSE_MS, self._after_pause)
         session.changed.connect(self.refresh)
@@ -213,6 +213,9 @@ class PictureView(QWidget):
             self._pause.stop()
             self.notice = sentence
             self.update()
+
+    def _mockup_stopped(self, _number: int) -> None:
+        self.status.emit("", -1.0)
 
     def _mockup_failed(self, sentence: str, number: int) -> None:
         if number == self._mockup_number:
