@@ -1,0 +1,48 @@
+"""Writes docs/job-file.md from the models. Run: .venv/bin/python docs/make_job_file.py"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from kilnchisel.core.job.file import VERSION, schema
+
+TEXT = """# The job file
+
+A job is saved as one file ending in `.kcj`: a ZIP container holding
+
+| entry | what |
+|---|---|
+| `job.json` | the job, described by the schema below |
+| `assets/<sha256>` | font files that were opened from disk, by the SHA-256 of their content; only those whose OS/2 `fsType` allows embedding |
+| `preview.png` | a small picture of the piece, for the start page |
+
+Lengths are millimetres (`_mm`), angles degrees (`_deg`), colours sRGB `#rrggbb`, shares per cent. Body
+coordinates are right-handed, z up; the front of a blank faces -y. A side's sheet runs `along` to the reader's
+right from the middle of the front, and `across` upward: from the foot on a mug, from the middle on a plaque.
+
+- **Version.** This is version {version}. A newer file is refused with a sentence; files of older versions will
+  be brought up to date on opening.
+- **Unknown fields** are kept and written back, so that a job survives a visit to an older version.
+- **Writing is all or nothing**: to a temporary file in the same folder, then renamed.
+- **The same job gives the same bytes** (entries carry a fixed date).
+- A font named in the job is looked for at its path first; where it is gone, the packed copy is used.
+
+`kilnchisel schema` prints this schema. Every value of a job can be written by hand or by a script; what is out
+of range is refused with the field, the value and the limit.
+
+```json
+{schema}
+```
+"""
+
+
+def main() -> None:
+    """Write the page."""
+    text = TEXT.replace("{version}", str(VERSION))
+    text = text.replace("{schema}", json.dumps(schema(), indent=1, ensure_ascii=False))
+    (Path(__file__).parent / "job-file.md").write_text(text)
+
+
+if __name__ == "__main__":
+    main()
