@@ -193,6 +193,11 @@ def _sheet(t: Theme) -> str:
     """
 
 
+def plain(words: str) -> str:
+    """Words for a button as they are: Qt would take an ampersand for an access key."""
+    return words.replace("&", "&&")
+
+
 def icon(name: str, theme: Theme, size: int = 20) -> QIcon:
     """One of our own line icons in the theme's ink."""
     return QIcon(drawing(name, theme.ink, size * 2))

@@ -55,7 +55,7 @@ from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.startpage import DemoJob, StartPage
-from kilnchisel.ui.theme import THEMES, drawing, icon
+from kilnchisel.ui.theme import THEMES, drawing, icon, plain
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
@@ -259,7 +259,7 @@ class Window(QMainWindow):
         metrics = self.undo_button.fontMetrics()
         for button, word, step in ((self.undo_button, "Undo", undo), (self.redo_button, "Redo", redo)):
             words = f"{word}: {step}" if step else word
-            button.setText(metrics.elidedText(words, Qt.TextElideMode.ElideRight, 170))
+            button.setText(plain(metrics.elidedText(words, Qt.TextElideMode.ElideRight, 170)))
             button.setToolTip(words if step else f"Nothing to {word.lower()}")
             button.setEnabled(step is not None)
         if session.index is None:
@@ -569,18 +569,11 @@ class Window(QMainWindow):
 
     def make_picture(self, path: Path, size: tuple[int, int]) -> None:
         """Make the finished picture; progress and Stop are in the foot bar."""
-        picture = self.picture
-        square = self.session.index if picture.look.square_on else None
-        samples = self.ticket.handover.samples
-        order = PictureOrder(size, samples, square_on=square)
-        picture.cancel_mockup()
-        picture.refining = False
-        picture._number += 1
+        square = self.session.index if self.picture.look.square_on else None
         self._picture_path = path
-        self._picture_order = MockupOrder(
-            self.session.job, self.session.index, picture.look, size, samples, picture._number, order
+        self._picture_order = self.picture.make_picture(
+            PictureOrder(size, self.ticket.handover.samples, square_on=square)
         )
-        picture.mockups.ask(self._picture_order)
 
     def _picture_progress(self, share: float, left: float, number: int) -> None:
         order = self._picture_order
@@ -613,14 +606,11 @@ class Window(QMainWindow):
 
     def _end_picture(self) -> None:
         self._picture_order = self._picture_path = None
-        self.picture.refining = True
         self._show_status("", -1.0)
-        self.picture.refresh()
+        self.picture.end_picture()
 
     def _cancel(self) -> None:
         if self._picture_order is not None:
-            self.picture._number += 1
-            self.picture.mockups.withdraw(self.picture._number)
             self._end_picture()
             self.say("The picture was stopped; no file was written.")
             return

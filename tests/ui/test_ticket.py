@@ -197,8 +197,27 @@ class Typing(WindowTest):
         QTest.keyClicks(text, "path")
         self.assertEqual(self.lettering.wording.text, "DOME\npath")
         self.assertIn("wording.align", " ".join(self.window.ticket.forms["wording"].fields))
-        self.window.undo()
+        QTest.keyClick(text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.assertEqual(self.lettering.wording.text, "Your words")
+        self.assertEqual(text.toPlainText(), "Your words")
+
+    def test_a_pause_or_leaving_ends_the_step(self):
+        from unittest import mock
+
+        with mock.patch("kilnchisel.ui.ticket.fields.PHRASE_MS", 20):
+            self.new()
+            text = self.field("wording", "text").text
+        text.selectAll()
+        QTest.keyClicks(text, "DOME")
+        self.wait(lambda: self.window.session.history.sealed, "the pause")
+        QTest.keyClicks(text, " PATH")
+        self.window.undo()
+        self.assertEqual(self.lettering.wording.text, "DOME")
+
+    def test_an_ampersand_is_shown_as_it_is(self):
+        self.new()
+        self.window.session.edit(("letterings", 0, "wording", "text"), "SALT & TAR")
+        self.assertIn("SALT && TAR", self.window.ticket.letterings.buttons[0].text())
 
     def test_letterings_are_added_chosen_and_removed(self):
         self.new()

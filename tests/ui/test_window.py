@@ -284,7 +284,11 @@ class HandOver(WindowTest):
         self.window.picture.mockups.progress.connect(lambda share, left, number: heard.append(share))
         self.window.ticket.handover.quality.setItemData(0, 2)
         self.window.ticket.handover.quality.setCurrentIndex(0)
+        job = self.window.session.job
         self.window.make_picture(path, (160, 100))
+        self.window.session.edit(("name",), "Edited meanwhile")
+        self.window.session.edit(("letterings", 0, "wording", "text"), "OTHER")
+        self.assertEqual(self.window._picture_order.job, job)
         self.wait(path.exists, "the file")
         self.wait(lambda: self.window._picture_order is None, "the end")
         with Image.open(path) as image:

@@ -23,7 +23,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 SLICE = 240_000  # pixels x samples a slice: under 0.2 s on two cores, so that cancelling is quick
-GUIDE_SAMPLES, GUIDE_STEP = 9, 3
+GUIDE_SAMPLES, GUIDE_STEP = 24, 3
 FINE_GUIDES = 48  # for a picture that is kept: edges as smooth as the light
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 Stop = Callable[[], bool]

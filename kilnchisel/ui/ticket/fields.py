@@ -10,8 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QKeySequence, QTextCursor, QWheelEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
@@ -37,6 +37,8 @@ from kilnchisel.core.units import (
     parse_length,
     parse_plain,
 )
+
+PHRASE_MS = 1500
 
 Get = Callable[[Job], Any]
 Put = Callable[[Job, Any], Job]
@@ -215,6 +217,11 @@ class _NumberLine(QLineEdit):
         super().__init__()
         self.field = field
 
+    def event(self, event: QEvent | None) -> bool:
+        if _is_undo(event) and not self.isModified():
+            return False  # nothing typed yet to take back: the keys are the job's
+        return super().event(event)
+
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None or not self.hasFocus():
             if event is not None:
@@ -358,23 +365,59 @@ class WordsField(Field):
 
     def __init__(self, spec: Spec) -> None:
         super().__init__(spec)
-        self.text = QPlainTextEdit()
+        self.text = _WordsBox()
+        self.text.left.connect(self.ended)
         self.text.setFixedHeight(66)
         self.text.setTabChangesFocus(True)
         self.text.textChanged.connect(self._typed)
         self.hold(self.text)
         self._showing = False
+        # a pause in the typing ends the step, so that undo takes back a phrase and not everything
+        self._breath = QTimer(self)
+        self._breath.setSingleShot(True)
+        self._breath.setInterval(PHRASE_MS)
+        self._breath.timeout.connect(self.ended)
 
     def show_job(self, job: Job, unit: str) -> None:
         value = self.spec.get(job)
         if value != self.text.toPlainText():
             self._showing = True
             self.text.setPlainText(value)
+            self.text.moveCursor(QTextCursor.MoveOperation.End)
             self._showing = False
 
     def _typed(self) -> None:
         if not self._showing:
+            self._breath.start()
             self.edited.emit(self.spec, self.text.toPlainText(), self.spec.key)
+
+
+class _WordsBox(QPlainTextEdit):
+    """A text box that leaves undo and redo to the job's history."""
+
+    left = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setUndoRedoEnabled(False)
+
+    def event(self, event: QEvent | None) -> bool:
+        if _is_undo(event):
+            return False
+        return super().event(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.left.emit()
+
+
+def _is_undo(event: QEvent | None) -> bool:
+    """Whether a widget is about to claim the keys of undo or redo for itself."""
+    return (
+        isinstance(event, QKeyEvent)
+        and event.type() == QEvent.Type.ShortcutOverride
+        and (event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo))
+    )
 
 
 class LinkField(Field):

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.words import craft_words, one_line, sentence
 from kilnchisel.ui.session import Session
+from kilnchisel.ui.theme import plain
 from kilnchisel.ui.ticket.fields import Field, Form, Spec
 from kilnchisel.ui.ticket.handover import HandOver
 from kilnchisel.ui.ticket.sections import SECTIONS, TITLES, specs
@@ -138,7 +139,7 @@ class LetteringLines(QWidget):
             words = one_line(lettering)
             made = craft_words(lettering.craft).split(",")[0].split(" ")[0].lower()
             shown = button.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, WIDTH - 110)
-            button.setText(f"{shown}   ·   {made}")
+            button.setText(plain(f"{shown}   ·   {made}"))
             button.setAccessibleName(f"Lettering {number + 1}: {words}, {made}")
             button.setChecked(number == session.index)
         self.remove.setVisible(bool(letterings))

@@ -22,7 +22,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.pictures import png_bytes
+from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.model import Job
@@ -86,6 +86,7 @@ class PictureView(QWidget):
         self.image: QImage | None = None
         self.notice = ""
         self.refining = True
+        self.making_picture = False  # a picture for a file is under way and must not be disturbed
         self._band: Band | None = None
         self._drag: _Drag | None = None
         self._over: Handle | None = None
@@ -125,7 +126,8 @@ class PictureView(QWidget):
             return
         walking = self._drag is not None and self._drag.kind in ("walk", "aim", "sheet")
         self._ask(WALK_SCALE if walking else scale, smooth=False)
-        self.mockups.withdraw(self._number)
+        if not self.making_picture:
+            self.mockups.withdraw(self._number)
         self._mockup_number = -1
         self.status.emit("", -1.0)
         self._pause.stop()
@@ -151,7 +153,7 @@ class PictureView(QWidget):
             self._rest.start()
             return
         self._ask(1.0, smooth=True)
-        if self.refining:
+        if self.refining and not self.making_picture:
             self._pause.start()
 
     def _after_pause(self) -> None:
@@ -226,6 +228,25 @@ class PictureView(QWidget):
         layout = QImage.Format.Format_RGBX8888 if channels == 4 else QImage.Format.Format_RGB888
         self._held = np.ascontiguousarray(pixels)
         self.image = QImage(self._held.data, width, height, width * channels, layout)
+
+    def make_picture(self, order: PictureOrder) -> MockupOrder:
+        """Begin a picture for a file; the window goes on drawing drafts meanwhile."""
+        self._pause.stop()
+        self._mockup_number = -1
+        self._number += 1
+        self.making_picture = True
+        begun = MockupOrder(
+            self.session.job, self.session.index, self.look, order.size, order.samples, self._number, order
+        )
+        self.mockups.ask(begun)
+        return begun
+
+    def end_picture(self) -> None:
+        """The picture for a file is done, or not wanted any more."""
+        self._number += 1
+        self.mockups.withdraw(self._number)
+        self.making_picture = False
+        self.refresh()
 
     def preview_png(self) -> bytes | None:
         """The picture as it stands, small, for the job file."""
