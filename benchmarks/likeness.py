@@ -14,7 +14,7 @@ from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import delta_e, srgb_decode
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.core.picture.tracing import TracedScene
+from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 
@@ -44,5 +44,5 @@ def run() -> Iterator[Figure]:
 def coverage(scene: Scene, view: View) -> Any:
     """Which pixels the path tracer sees the piece in, by more than half: (h, w) bool."""
     alone = TracedScene(replace(scene, base=None, panel=None))
-    share = alone.light(view, SIZE, (0, SIZE[1]), 16, 1)[..., 3] / 16
+    share = alone.light(Slice(view, SIZE, (0, SIZE[1]), 16, 1))[..., 3] / 16
     return share > 0.5

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import picture_curve, srgb_encode
 from kilnchisel.core.picture.denoise import denoised
-from kilnchisel.core.picture.tracing import TracedScene
+from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import NEUTRAL, Scene
 from kilnchisel.core.scene.view import View
@@ -100,7 +100,7 @@ class Mockup:
 
     def _slices(
         self,
-        draw: Callable[..., Array],
+        draw: Callable[[Slice], Array],
         view: View,
         size: tuple[int, int],
         samples: int,
@@ -116,7 +116,8 @@ class Mockup:
             if stop():
                 raise Cancelled
             if last > first:
-                strips.append(draw(view, size, (int(first), int(last)), samples, seed * 4099 + number))
+                rows_here = (int(first), int(last))
+                strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number)))
         return np.concatenate(strips)
 
     def _finished(self, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool) -> Array:

@@ -6,6 +6,7 @@ One thread owns the path tracer: load a ``TracedScene`` there and use it only th
 from __future__ import annotations
 
 import os
+from dataclasses import dataclass
 from functools import lru_cache
 from types import ModuleType
 from typing import Any
@@ -45,6 +46,17 @@ def variant_name() -> str:
     return str(tracer().variant())
 
 
+@dataclass(frozen=True, eq=False)
+class Slice:
+    """A share of the work: rows first..last of a picture of ``size``, so many samples, by a seed."""
+
+    view: View
+    size: tuple[int, int]
+    rows: tuple[int, int]
+    samples: int
+    seed: int
+
+
 class TracedScene:
     """A scene loaded into the path tracer."""
 
@@ -59,17 +71,13 @@ class TracedScene:
             raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
         self._wide = variant_name() != SAFE
 
-    def light(
-        self, view: View, size: tuple[int, int], rows: tuple[int, int], samples: int, seed: int
-    ) -> Array:
-        """Sum of ``samples`` fresh samples of rows first..last: (rows, w, 4) linear RGB, coverage."""
-        return self._sampled(self._path, 4, view, size, rows, samples, seed)
+    def light(self, part: Slice) -> Array:
+        """Sum of the slice's samples: (rows, w, 4) linear RGB and coverage."""
+        return self._sampled(self._path, 4, part)
 
-    def guides(
-        self, view: View, size: tuple[int, int], rows: tuple[int, int], samples: int, seed: int
-    ) -> Array:
-        """Sum of ``samples`` samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
-        return self._sampled(self._guide, 6, view, size, rows, samples, seed)
+    def guides(self, part: Slice) -> Array:
+        """Sum of the slice's samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
+        return self._sampled(self._guide, 6, part)
 
     def let_go(self) -> None:
         """Give back the memory that the tracer keeps for its next wave."""
@@ -78,33 +86,15 @@ class TracedScene:
 
             dr.flush_malloc_cache()
 
-    def _sampled(
-        self,
-        integrator: Any,
-        channels: int,
-        view: View,
-        size: tuple[int, int],
-        rows: tuple[int, int],
-        samples: int,
-        seed: int,
-    ) -> Array:
+    def _sampled(self, integrator: Any, channels: int, part: Slice) -> Array:
         draw = self._wave if self._wide else self._film
         try:
-            values = draw(integrator, channels, view, size, rows, samples, seed)
+            values = draw(integrator, channels, part)
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup stopped ({error}); make the picture smaller.") from None
         return np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
 
-    def _wave(
-        self,
-        integrator: Any,
-        channels: int,
-        view: View,
-        size: tuple[int, int],
-        rows: tuple[int, int],
-        samples: int,
-        seed: int,
-    ) -> Array:
+    def _wave(self, integrator: Any, channels: int, part: Slice) -> Array:
         """All samples as one wave of rays.
 
         Sizes and camera are passed as variables and not built into the compiled program, so that
@@ -112,12 +102,12 @@ class TracedScene:
         """
         import drjit as dr
 
-        mi = self.mi
-        (width, height), (first, last) = size, rows
+        mi, view = self.mi, part.view
+        (width, height), (first, last) = part.size, part.rows
         pixels = width * (last - first)
         sampler = mi.load_dict({"type": "independent"})
-        sampler.seed(seed, pixels * samples)
-        number = dr.arange(mi.UInt32, pixels * samples) % dr.opaque(mi.UInt32, pixels)
+        sampler.seed(part.seed, pixels * part.samples)
+        number = dr.arange(mi.UInt32, pixels * part.samples) % dr.opaque(mi.UInt32, pixels)
         wide = dr.opaque(mi.UInt32, width)
         row = number // wide
         column = number - row * wide
@@ -146,24 +136,17 @@ class TracedScene:
             layers = list(extra)[:channels]
         dr.eval(layers)
         values = np.stack([np.array(layer) for layer in layers], axis=-1)
-        return np.asarray(values.reshape(samples, last - first, width, channels).sum(axis=0))
+        return np.asarray(values.reshape(part.samples, last - first, width, channels).sum(axis=0))
 
-    def _film(
-        self,
-        integrator: Any,
-        channels: int,
-        view: View,
-        size: tuple[int, int],
-        rows: tuple[int, int],
-        samples: int,
-        seed: int,
-    ) -> Array:
+    def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""
-        sensor = self._sensor(view, size, rows)
-        image = self.mi.render(self._loaded, sensor=sensor, integrator=integrator, spp=samples, seed=seed)
+        sensor = self._sensor(part.view, part.size, part.rows)
+        image = self.mi.render(
+            self._loaded, sensor=sensor, integrator=integrator, spp=part.samples, seed=part.seed
+        )
         values = np.array(image, dtype=np.float32)
         # the guides' film carries its own colour and coverage in front
-        return values[..., values.shape[-1] - channels :] * samples
+        return values[..., values.shape[-1] - channels :] * part.samples
 
     def _load(self, scene: Scene) -> Any:
         mi = self.mi

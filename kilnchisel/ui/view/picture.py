@@ -211,8 +211,7 @@ class PictureView(QWidget):
             self.taken.emit(taken)
 
     def _fail(self, sentence: str, number: int) -> None:
-        if number == self._number or number >= self._number - 1:
-            self._pause.stop()
+        if number >= self._number - 1:
             self.notice = sentence
             self.update()
 
