@@ -116,9 +116,9 @@ def middle_of_job(job: Job) -> Array:
     return middle_of(body_of(job.blank, fine=False), stance_of(job))[0]
 
 
-def view_of(job: Job) -> View:
-    """The job's own camera."""
-    return walk_round(job.setting.camera, middle_of_job(job))
+def view_of(job: Job, aspect: float = 1.5) -> View:
+    """The job's own camera, for a picture of this width over height."""
+    return walk_round(job.setting.camera, middle_of_job(job), aspect)
 
 
 def square_on_view(

@@ -84,9 +84,10 @@ class MockupOrder:
 
 def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
     """The camera of a look."""
+    aspect = size[0] / size[1]
     if look.square_on:
-        return square_on_view(job, index or 0, size[0] / size[1], look.zoom, look.at)
-    return view_of(job)
+        return square_on_view(job, index or 0, aspect, look.zoom, look.at)
+    return view_of(job, aspect)
 
 
 class _Slot(QObject):

@@ -153,6 +153,12 @@ class Words(unittest.TestCase):
         self.assertEqual(sentence(Job(), "craft", None), "No lettering yet")
         self.assertIn("edge", sentence(plaque_job(), "finish", 0))
         self.assertIn("Daylight", sentence(job, "setting", 0))
+        plaque = plaque_job()
+        self.assertEqual(sentence(plaque, "lay", 0), "Front, in the middle")
+        moved = change(plaque, ("letterings", 0, "lay", "across_mm"), -31.0)
+        self.assertEqual(sentence(moved, "lay", 0), "Front, 31 mm below the middle")
+        moved = change(moved, ("letterings", 0, "lay", "along_mm"), 4.0)
+        self.assertEqual(sentence(moved, "lay", 0), "Front, 4 mm right of and 31 mm below the middle")
 
     def test_crafts_and_finishes(self):
         self.assertEqual(

@@ -68,6 +68,12 @@ class Views(unittest.TestCase):
         np.testing.assert_allclose(view.project(middle[None], (700, 560))[0, :2], (350, 280), atol=1e-6)
         self.assertAlmostEqual(np.linalg.norm(view.eye - middle), job.setting.camera.distance_mm)
 
+    def test_a_narrow_picture_sees_as_far_to_the_sides(self):
+        job = plaque_job()
+        wide, narrow = view_of(job, 1.25), view_of(job, 0.8)
+        self.assertAlmostEqual(wide.tall * 1.25, narrow.tall * 0.8)
+        self.assertEqual(view_of(job, 2.0).tall, wide.tall)
+
     def test_no_such_lettering(self):
         with self.assertRaises(KilnError):
             square_on_view(mug_job(), 5, 1.0)

@@ -55,9 +55,10 @@ def checked_size(size: tuple[int, int]) -> tuple[int, int]:
 
 def order_view(job: Job, order: PictureOrder) -> View:
     """The camera of an order."""
+    aspect = order.size[0] / order.size[1]
     if order.square_on is None:
-        return view_of(job)
-    return square_on_view(job, order.square_on, order.size[0] / order.size[1])
+        return view_of(job, aspect)
+    return square_on_view(job, order.square_on, aspect)
 
 
 def make_picture(

@@ -127,10 +127,20 @@ def _lay(job: Job, lettering: Lettering) -> str:
             f"{lay.side.capitalize()}, {format_angle(degrees)} round, "
             f"{format_length(lay.across_mm, decimals=1)} up{turn}"
         )
-    return (
-        f"{lay.side.capitalize()}, {format_length(lay.along_mm, decimals=1)} along, "
-        f"{format_length(lay.across_mm, decimals=1)} up from the middle{turn}"
+    along, across = (
+        _off_middle(*pair)
+        for pair in (
+            (lay.along_mm, "right of", "left of"),
+            (lay.across_mm, "above", "below"),
+        )
     )
+    place = " and ".join(words for words in (along, across) if words)
+    return f"{lay.side.capitalize()}, {f'{place} the middle' if place else 'in the middle'}{turn}"
+
+
+def _off_middle(mm: float, beyond: str, before: str) -> str:
+    shown = format_length(abs(mm), decimals=1)
+    return "" if shown == "0 mm" else f"{shown} {beyond if mm > 0 else before}"
 
 
 def _setting(job: Job) -> str:

@@ -13,6 +13,7 @@ from kilnchisel.core.job.setting import Camera
 Array = NDArray[Any]
 
 FRAME_HEIGHT_MM = 24.0  # of the frame that ``lens_mm`` refers to
+NARROW = 1.25  # a picture narrower than this keeps the width of one that is not
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,8 +73,11 @@ class View:
         return lens @ look
 
 
-def walk_round(camera: Camera, middle: Array) -> View:
-    """The perspective camera at its place, looking at ``middle`` (or beside it by shift and rise)."""
+def walk_round(camera: Camera, middle: Array, aspect: float = 1.5) -> View:
+    """The perspective camera at its place, looking at ``middle`` (or beside it by shift and rise).
+
+    ``aspect``: width over height of the picture; a narrow one sees as far to the sides as a wide one.
+    """
     turn, tilt = np.radians(camera.turn_deg), np.radians(camera.tilt_deg)
     ahead = np.array([-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)])
     right = np.array([np.cos(turn), np.sin(turn), 0.0])
@@ -85,7 +89,7 @@ def walk_round(camera: Camera, middle: Array) -> View:
         up=up,
         ahead=ahead,
         parallel=False,
-        tall=FRAME_HEIGHT_MM / 2 / camera.lens_mm,
+        tall=FRAME_HEIGHT_MM / 2 / camera.lens_mm * max(1.0, NARROW / aspect),
         reach_mm=camera.distance_mm * 4 + 8000.0,
     )
 
