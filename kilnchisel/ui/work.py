@@ -6,6 +6,7 @@ in a single slot that a newer request overwrites.
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import time
 import traceback
@@ -95,9 +96,12 @@ class _Slot(QObject):
 
     failed = pyqtSignal(str, int)
 
-    def __init__(self, serve: Callable[[Any], None], name: str) -> None:
+    def __init__(
+        self, serve: Callable[[Any], None], name: str, prepare: Callable[[], None] | None = None
+    ) -> None:
         super().__init__()
         self._serve = serve
+        self._prepare = prepare
         self._wanted: Any = None
         self._ready = threading.Condition()
         self._open = True
@@ -136,6 +140,9 @@ class _Slot(QObject):
         self._thread.join(timeout=20)
 
     def _run(self) -> None:
+        if self._prepare is not None:
+            with contextlib.suppress(Exception):  # the first request meets the same trouble and tells it
+                self._prepare()
         while True:
             with self._ready:
                 while self._open and self._wanted is None:
@@ -170,7 +177,8 @@ class DraftDesk(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._draft: Any = None
-        self._slot = _Slot(self._serve, "draft")
+        # the graphics context is made ready while the window is still being built
+        self._slot = _Slot(self._serve, "draft", self._ready)
         self._slot.failed.connect(self.failed)
 
     def ask(self, order: DraftOrder) -> None:
@@ -183,11 +191,14 @@ class DraftDesk(QObject):
     def close(self) -> None:
         self._slot.close()
 
-    def _serve(self, order: DraftOrder) -> None:
+    def _ready(self) -> None:
         if self._draft is None:
             from kilnchisel.core.picture.draft import Draft
 
             self._draft = Draft()
+
+    def _serve(self, order: DraftOrder) -> None:
+        self._ready()
         scene = scene_of_job(order.job, coarse=not order.smooth)
         view = view_for(order.job, order.index, order.look, order.size)
         width, height = (max(int(side * order.scale), 16) for side in order.size)

@@ -124,6 +124,28 @@ class Pieces(unittest.TestCase):
             self.assertEqual(open_edges(faces), 0)
             self.assertEqual(len(np.unique(label)), len(piece_of(job).all_parts))
 
+    def test_random_letterings_over_each_other_close(self):
+        rng = np.random.default_rng(5)
+        letters = np.array(list(string.ascii_letters + "&?!"))
+        crafts = (Printed(), Engraved(depth_mm=0.4), Raised(height_mm=1.0))
+        for number in range(12):
+            job = mug_job("A") if number % 2 else plaque_job("A")
+            made = []
+            for craft in crafts:
+                text = "".join(rng.choice(letters, 8))
+                first = first_lettering(job.blank, text)
+                lay = first.lay.model_copy(
+                    update={
+                        "along_mm": float(rng.uniform(-140, 140)) if number % 2 else 0.0,
+                        "turn_deg": float(rng.choice([0, 15, 90])),
+                    }
+                )
+                made.append(first.model_copy(update={"lay": lay, "craft": craft}))
+            job = change(job, ("letterings",), tuple(made))
+            with self.subTest(number):
+                _, faces, _ = solid_of(piece_of(job))
+                self.assertEqual(open_edges(faces), 0)
+
     def test_both_sides_read_right(self):
         job = plaque_job("L")
         job = change(job, ("letterings", 0, "lay", "side"), "back")

@@ -24,14 +24,19 @@ def plaque_body(plaque: Plaque, fine: bool) -> Body:
     middle = np.array([0.0, 0.0, plaque.height_mm / 2])
     deep = np.array([0.0, plaque.thickness_mm, 0.0])
     x, z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
-    front = Plane("front", shapely.Polygon(face), middle, x, z, plaque.thickness_mm)
+    front = Plane("front", _area(face), middle, x, z, plaque.thickness_mm)
     mirrored = (face * [-1.0, 1.0])[::-1]
-    back = Plane("back", shapely.Polygon(mirrored), middle + deep, -x, z, plaque.thickness_mm)
+    back = Plane("back", _area(mirrored), middle + deep, -x, z, plaque.thickness_mm)
     none = np.empty(0)
     return Body(
         (Shell("edge", "rim", _edge(plaque, ring, out, fine)),),
         (Sheet(front, "blank", none), Sheet(back, "blank", none)),
     )
+
+
+def _area(ring: Array) -> shapely.Polygon:
+    """The polygon of a ring whose corners may have shrunk to single points."""
+    return shapely.remove_repeated_points(shapely.Polygon(ring), 1e-7)
 
 
 def _outline(plaque: Plaque, fine: bool) -> tuple[Array, Array]:

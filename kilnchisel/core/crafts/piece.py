@@ -8,7 +8,6 @@ from typing import Any, Literal
 
 import manifold3d
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet
@@ -18,7 +17,6 @@ from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Craft, Engraved, Printed
 from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
 
@@ -72,8 +70,7 @@ def shell_parts(body: Body) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
 
 def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top."""
-    regions = _disjoint([item.ink for _, item, _ in laid])
-    cut = cut_sheet(sheet, regions)
+    cut = cut_sheet(sheet, [item.ink for _, item, _ in laid])
     heights = [relief_mm(craft) for _, _, craft in laid]
     _refuse_too_deep(sheet, laid)
     name = sheet.side.name
@@ -97,37 +94,6 @@ def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> N
                 f"Engraving {craft.depth_mm:g} mm deep would break through the wall of "
                 f"{sheet.side.wall_mm:g} mm; stay below {sheet.side.wall_mm:g} mm."
             )
-
-
-def _disjoint(inks: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
-    """Each region without what later ones cover.
-
-    Where regions meet, all their outlines are cut at each other's crossings, so that both sides of a
-    shared edge have the same points.
-    """
-    boxes = [shapely.box(*_bounds(ink)) for ink in inks]
-    meeting = [
-        i
-        for i, box in enumerate(boxes)
-        if any(box.intersects(other) for j, other in enumerate(boxes) if j != i)
-    ]
-    if not meeting or not any(inks[i].intersects(inks[j]) for i in meeting for j in meeting if i < j):
-        return list(inks)
-    lines = shapely.union_all([inks[i].boundary for i in meeting])
-    faces = np.array(shapely.get_parts(shapely.polygonize([lines])), dtype=object)
-    spots = shapely.point_on_surface(faces)
-    owner = np.full(len(faces), -1)
-    for i in meeting:
-        shapely.prepare(inks[i])
-        owner[shapely.contains(inks[i], spots)] = i
-    result = list(inks)
-    for i in meeting:
-        result[i] = as_region(faces[owner == i])
-    return result
-
-
-def _bounds(region: shapely.MultiPolygon) -> tuple[float, float, float, float]:
-    return (0.0, 0.0, 0.0, 0.0) if region.is_empty else region.bounds
 
 
 def _level(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:

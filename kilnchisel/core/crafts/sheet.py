@@ -32,7 +32,8 @@ KEEP_OFF_MM = 0.02  # regions end this far inside the border, so that the border
 TRIES = 6
 NUDGE_MM = 3.7e-5
 CLEAR_OF_LINES_MM = 1e-5
-_LEAN = np.array([[np.cos(0.7123), -np.sin(0.7123)], [np.sin(0.7123), np.cos(0.7123)]])
+SHAKE_MM = 2e-8
+GRID_MM = 1e-6  # where outlines cross each other, their points are brought to this grid
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,14 +53,18 @@ class CutSheet:
 
 
 def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet:
-    """Divide the sheet among ``regions`` (disjoint, sheet mm, may run past the seam) and ground.
+    """Divide the sheet among ``regions`` (sheet mm, may run past the seam) and ground.
 
-    What lies outside the border is dropped. Raises KilnError if no closed division is found.
+    Where regions overlap, the later one has it. What lies outside the border is dropped. Raises
+    KilnError if no closed division is found.
     """
     nudges = _nudges(sheet, regions)
     for attempt, nudge in enumerate(nudges):
         trimmed = [_trimmed(sheet, _shifted(region, nudge)) for region in regions]
-        result = _cut(sheet, trimmed, _clip_fast if attempt == 0 else _clip_sure)
+        try:
+            result = _cut(sheet, _layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
+        except shapely.errors.GEOSException:
+            continue  # a division that geometry cannot settle: another place may be clear
         if _closed(sheet, result):
             return result
     raise KilnError("The lettering could not be cut into the surface; move it by 0.1 mm.")
@@ -112,6 +117,29 @@ def _trimmed(sheet: Sheet, region: shapely.MultiPolygon) -> shapely.MultiPolygon
         moved = shapely.transform(region, lambda p, t=turn: p - (t * period, 0.0))
         parts.append(shapely.intersection(moved, inner))
     return as_region([shapely.union_all(parts)])
+
+
+def _layered(regions: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
+    """Each region without what later ones cover.
+
+    Where regions meet, all their outlines are cut at each other's crossings, so that both sides of a
+    shared edge have the same points.
+    """
+    if len(regions) < 2:
+        return regions
+    tree = shapely.STRtree(regions)
+    first, second = tree.query(regions, predicate="intersects")
+    meeting = np.unique(first[first != second]).tolist()
+    if not meeting:
+        return regions
+    lines = shapely.union_all([regions[i].boundary for i in meeting], grid_size=GRID_MM)
+    faces = np.array(shapely.get_parts(shapely.polygonize([lines])), dtype=object)
+    spots = shapely.point_on_surface(faces)
+    owner = np.full(len(faces), GROUND)
+    for i in meeting:
+        shapely.prepare(regions[i])
+        owner[shapely.contains(regions[i], spots)] = i
+    return [as_region(faces[owner == i]) if i in meeting else region for i, region in enumerate(regions)]
 
 
 def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSheet:
@@ -185,8 +213,8 @@ def _merged_where_touching(polygons: list[shapely.Polygon]) -> list[shapely.Poly
     first, second = shapely.STRtree(polygons).query(polygons, predicate="intersects")
     if (first == second).all():
         return polygons
-    touching = set(first[first != second].tolist())
-    apart = [p for number, p in enumerate(polygons) if number not in touching]
+    touching = np.unique(first[first != second]).tolist()
+    apart = [polygons[number] for number in sorted(set(range(len(polygons))) - set(touching))]
     return apart + polygons_in(shapely.union_all([polygons[number] for number in touching]))
 
 
@@ -203,7 +231,7 @@ def _counters(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
     counters = [shapely.Polygon(ring) for polygon in polygons for ring in polygon.interiors]
     if not counters:
         return []
-    outer, inner = shapely.STRtree(polygons).query(counters, predicate="contains_properly")
+    outer, inner = shapely.STRtree(polygons).query(counters, predicate="contains")
     for index in np.unique(outer):
         islands = [polygons[i] for i in inner[outer == index]]
         shells = [shapely.Polygon(island.exterior) for island in islands]
@@ -217,7 +245,7 @@ def _outermost(polygons: list[shapely.Polygon], counters: list[shapely.Polygon])
     if not counters:
         return [True] * len(polygons)
     filled = [shapely.Polygon(counter.exterior) for counter in counters]
-    _, inner = shapely.STRtree(polygons).query(filled, predicate="contains_properly")
+    _, inner = shapely.STRtree(polygons).query(filled, predicate="contains")
     enclosed = set(inner.tolist())
     return [number not in enclosed for number in range(len(polygons))]
 
@@ -262,7 +290,11 @@ def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
     line = cuts[first[edge] + offset]
     start, end = ring[edge], ends[edge]
     t = (line - start[:, 0]) / (end[:, 0] - start[:, 0])
-    extra = np.stack([line, start[:, 1] + t * (end[:, 1] - start[:, 1])], axis=1)
+    # always from left to right, so that an edge two regions share is cut to the same bit for both
+    backward = (start[:, 0] > end[:, 0])[:, None]
+    left, right = np.where(backward, end, start), np.where(backward, start, end)
+    along = (line - left[:, 0]) / (right[:, 0] - left[:, 0])
+    extra = np.stack([line, left[:, 1] + along * (right[:, 1] - left[:, 1])], axis=1)
     order = np.lexsort(
         (np.concatenate([np.zeros(len(ring)), t]), np.concatenate([np.arange(len(ring)), edge]))
     )
@@ -278,9 +310,11 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
     closing = np.append(ring_of[1:] != ring_of[:-1], True)
     coordinates, ring_of = coordinates[~closing], ring_of[~closing]
     unique, index = _merged(coordinates)
-    # Feet of letters stand on one line, and ear clipping drops points that turn nothing; turned by an
-    # odd angle no three of them are in line to the last bit.
-    leaning = np.ascontiguousarray(coordinates @ _LEAN)
+    # Ear clipping drops points that turn nothing, but a neighbour may need them (the feet of letters
+    # stand on one line, outlines cross in the middle of an edge): moved by less than any tolerance, the
+    # same way for every part that has the point, no three are in line to the last bit.
+    shaken = np.random.default_rng(0).uniform(-SHAKE_MM, SHAKE_MM, unique.shape)
+    unaligned = np.ascontiguousarray(coordinates + shaken[index])
     ring_sizes = np.bincount(ring_of, minlength=len(rings))
     part_sizes = np.bincount(ring_part[ring_of], minlength=len(array))
     ring_stops = np.cumsum(ring_sizes)
@@ -290,7 +324,7 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
     for number, size in enumerate(part_sizes):
         stops = ring_stops[ring_first[number] : ring_first[number + 1]] - start
         triangles = mapbox_earcut.triangulate_float64(
-            leaning[start : start + size], stops.astype(np.uint32)
+            unaligned[start : start + size], stops.astype(np.uint32)
         ).reshape(-1, 3)
         faces.append(index[start + triangles.astype(np.int64)])
         label.append(np.full(len(triangles), labels[number]))

@@ -7,7 +7,7 @@ from typing import Any
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
-from kilnchisel.core.job.lettering import Craft, Engraved, FileFace, Lettering, Printed
+from kilnchisel.core.job.lettering import Craft, Engraved, FileFace, Lettering, Printed, ShippedFace
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.units import format_angle, format_length, format_number
 
@@ -73,12 +73,13 @@ def one_line(lettering: Lettering) -> str:
     return " / ".join(row for row in lettering.wording.text.split("\n") if row.strip()) or "no words"
 
 
-def face_words(lettering: Lettering) -> str:
-    """The name of its face."""
-    face = lettering.wording.face
+def face_words(face: ShippedFace | FileFace) -> str:
+    """The name of a face: "EB Garamond"."""
     if isinstance(face, FileFace):
         return face.family or face.path
-    return face.name.replace("-", " ").title()
+    return " ".join(
+        part.upper() if part in ("eb", "biz") else part.capitalize() for part in face.name.split("-")
+    )
 
 
 def sentence(job: Job, section: str, index: int | None) -> str:
@@ -100,7 +101,7 @@ def sentence(job: Job, section: str, index: int | None) -> str:
         return "No lettering yet"
     if section == "wording":
         cap = format_length(lettering.wording.cap_height_mm)
-        return f"{one_line(lettering)}, {face_words(lettering)}, capitals {cap}"
+        return f"{one_line(lettering)}, {face_words(lettering.wording.face)}, capitals {cap}"
     if section == "lay":
         return _lay(job, lettering)
     return craft_words(lettering.craft)

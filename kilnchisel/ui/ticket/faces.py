@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import FileFace, ShippedFace, Wording
+from kilnchisel.core.job.words import face_words
 from kilnchisel.core.lettering.faces import FONT_ENDINGS, SHIPPED, file_face
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.ui.memory import recall, remember
@@ -92,8 +93,8 @@ class FaceChooser(QDialog):
             if isinstance(path, str) and Path(path).is_file():
                 faces.append((FileFace(path=path), Path(path).stem, "font file"))
         faces += [
-            (ShippedFace(name=name), name.replace("-", " ").title(), use)
-            for name, (_, use) in SHIPPED.items()
+            (face, face_words(face), use)
+            for face, use in ((ShippedFace(name=name), use) for name, (_, use) in SHIPPED.items())
         ]
         for face, name, use in faces:
             item = QListWidgetItem(f"{name}\n{use}")

@@ -143,7 +143,7 @@ def _wording(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         Spec(
             "face",
             "Typeface",
-            lambda job: face_words(job.letterings[index]),
+            lambda job: face_words(job.letterings[index].wording.face),
             lambda job, _: job,
             "link",
             hint="Choose another typeface",
