@@ -60,7 +60,7 @@ from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
 from kilnchisel.ui.view.picture import PictureView
-from kilnchisel.ui.work import Look, MockupOrder
+from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
 
@@ -373,11 +373,10 @@ class Window(QMainWindow):
         self.start_page.refresh()
 
     def _begin(self, job: Job, path: Path | None, saved: bool = True) -> None:
-        self.picture.look = Look()
-        self.picture.drawn = None
-        self.picture.image = None
-        self.pages.setCurrentIndex(1)
+        self.picture.begin()
+        self.readings.begin()
         self.session.start(job, path, saved)
+        self.pages.setCurrentIndex(1)
         self._show_look()
         self.picture.setFocus()
 

@@ -12,8 +12,10 @@ import numpy as np
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
+from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.gather import PIECE, trace
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
 from kilnchisel.core.picture.tracing import variant_name
 from tests.samples import mug_job, plaque_job
@@ -37,6 +39,21 @@ class Drafts(unittest.TestCase):
         rows, columns = np.nonzero(changed)
         covered = self.draft.coverage(scene_of_job(mug_job()), view_of(mug_job()), SIZE)
         self.assertGreater(covered[rows, columns].mean(), 0.99)
+
+    def test_an_oval_hides_no_light_beyond_its_outline(self):
+        job = change(
+            plaque_job("B"), ("blank",), Plaque(shape="oval", width_mm=240, height_mm=160, thickness_mm=8)
+        )
+        scene = scene_of_job(job)
+        hits = trace(scene.proxy, scene.stance, scene.base, scene.middle, scene.radius_mm)
+        openness = (hits.kind[hits.pieces :] != PIECE).mean(axis=1)
+        spots = hits.points[hits.pieces :] - scene.middle
+        off = np.abs(spots @ hits.ground_axes[0]), np.abs(spots @ hits.ground_axes[1])
+        corner = (np.abs(off[0] - 108) < 8) & (np.abs(off[1] - 70) < 8)  # within the box, off the oval
+        under = (off[0] < 60) & (off[1] < 40)
+        self.assertGreater(corner.sum(), 3)
+        self.assertGreater(openness[corner].min(), 0.6)
+        self.assertLess(openness[under].max(), 0.2)
 
     def test_what_is_kept_from_picture_to_picture_equals_a_fresh_one(self):
         jobs = [

@@ -171,6 +171,16 @@ class StartPage(WindowTest):
 
 
 class Undoing(WindowTest):
+    def test_nothing_of_the_job_before_stays_in_sight(self):
+        self.new("mug")
+        self.settle()
+        self.wait(lambda: self.window.readings._taken is not None, "readings")
+        self.window.start_new("plaque")
+        self.assertIsNone(self.window.picture.image)
+        self.assertIsNone(self.window.readings._taken)
+        self.settle()
+        self.assertEqual(self.window.picture.drawn.order.job.blank.kind, "plaque")
+
     def test_named_steps_by_key(self):
         self.new()
         self.window.session.edit(("blank", "height_mm"), 95.0)

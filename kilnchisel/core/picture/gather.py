@@ -14,7 +14,9 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+import mapbox_earcut
 import numpy as np
+import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
@@ -173,20 +175,39 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
 
 
 def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
-    """Points, normals, triangles of an unlettered sheet, and its samples along u and v."""
+    """Points, normals, triangles of an unlettered sheet, and its samples along u and v.
+
+    Points of the grid that lie beyond a flat side's border are moved to the border.
+    """
     low_u, low_v, high_u, high_v = sheet.side.domain.bounds
     columns = 48 if len(sheet.cuts) else 16
     u = np.linspace(low_u, high_u, columns + 1)
     v = np.linspace(low_v, high_v, 9)
     uu, vv = np.meshgrid(u, v)
     uv = np.stack([uu.ravel(), vv.ravel()], axis=1)
+    if len(sheet.cuts) == 0:
+        spots = shapely.points(uv)
+        inward = shapely.get_coordinates(shapely.shortest_line(spots, sheet.border))[1::2]
+        uv = np.where(shapely.covers(sheet.border, spots)[:, None], uv, inward)
     points = sheet.side.to_body(uv, np.zeros(len(uv)))
     normals = sheet.side.frames(uv)[:, 2]
+    if len(sheet.cuts) == 0:
+        flat, faces = _filled(sheet.border)
+        corners = sheet.side.to_body(flat, np.zeros(len(flat)))[faces]
+        return points, normals, corners, (columns + 1, len(v))
     index = np.arange(len(uv)).reshape(len(v), columns + 1)
     a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
     c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
     return points, normals, points[faces], (columns + 1, len(v))
+
+
+def _filled(area: shapely.Polygon) -> tuple[Array, Array]:
+    """A flat area in triangles: points (n, 2) and faces (m, 3)."""
+    rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
+    flat = np.concatenate(rings)
+    ends = np.cumsum([len(ring) for ring in rings]).astype(np.uint32)
+    return flat, np.asarray(mapbox_earcut.triangulate_float64(flat, ends)).reshape(-1, 3)
 
 
 def _apart(points: Array, normals: Array, radius_mm: float) -> Array:

@@ -57,16 +57,26 @@ class ReadingsPanel(QWidget):
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(scroll)
 
+    def begin(self) -> None:
+        """Another job: what was read from the one before is not its."""
+        self._taken = None
+        _clear(self.grid)
+        _clear(self.checks)
+        self._note("Measuring…")
+
+    def _note(self, words: str) -> None:
+        note = QLabel(words)
+        note.setObjectName("small")
+        note.setWordWrap(True)
+        self.grid.addWidget(note, 0, 0, 1, 2)
+
     def show_taken(self, taken: Taken | None) -> None:
         """Show the readings and checks, or nothing."""
         self._taken = taken
         _clear(self.grid)
         _clear(self.checks)
         if taken is None:
-            note = QLabel("Add lettering to read its measures.")
-            note.setObjectName("small")
-            note.setWordWrap(True)
-            self.grid.addWidget(note, 0, 0, 1, 2)
+            self._note("Add lettering to read its measures.")
             return
         for row, reading in enumerate(taken.readings):
             label = QLabel(reading.label)

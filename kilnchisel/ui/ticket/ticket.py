@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -86,12 +87,17 @@ class Section(QWidget):
         self.words.setText(words)
         self._fit()
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
     def _fit(self) -> None:
         layout = self.head.layout()
         if layout is not None:
             layout.invalidate()
-            height = layout.heightForWidth(WIDTH - 2) if layout.hasHeightForWidth() else -1
-            self.head.setFixedHeight(max(height, layout.sizeHint().height()))
+            width = self.head.width() if self.head.isVisible() else WIDTH - 2
+            height = layout.heightForWidth(width) if layout.hasHeightForWidth() else -1
+            self.head.setFixedHeight(height if height > 0 else layout.sizeHint().height())
 
 
 class LetteringLines(QWidget):

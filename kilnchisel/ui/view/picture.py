@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
     QPen,
     QPolygonF,
     QResizeEvent,
+    QShowEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
@@ -94,6 +95,7 @@ class PictureView(QWidget):
         self._mockup_number = -1
         self._held: Any = None
         self._seen_any = False
+        self._since = 0  # drafts asked for before this number are of another job
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
@@ -120,9 +122,18 @@ class PictureView(QWidget):
 
     # asking for pictures
 
+    def begin(self) -> None:
+        """Another job is about to be shown: nothing of the one before stays in sight."""
+        self.look = Look()
+        self.drawn = self.image = self._band = None
+        self.notice = ""
+        self._number += 1
+        self._since = self._number
+        self.update()
+
     def refresh(self, scale: float = EDIT_SCALE) -> None:
         """Draw the job again, roughly and at once; finely when it rests, as a mockup after a pause."""
-        if self.width() < 16 or self.height() < 16:
+        if self.width() < 16 or self.height() < 16 or not self.isVisible():
             return
         walking = self._drag is not None and self._drag.kind in ("walk", "aim", "sheet")
         self._ask(WALK_SCALE if walking else scale, smooth=False)
@@ -178,7 +189,8 @@ class PictureView(QWidget):
     # answers
 
     def _show_draft(self, drawn: Drawn) -> None:
-        if self.drawn is not None and drawn.order.number < self.drawn.order.number:
+        latest = self._since if self.drawn is None else self.drawn.order.number
+        if drawn.order.number < latest:
             return
         self.notice = ""
         self.drawn = drawn
@@ -397,6 +409,10 @@ class PictureView(QWidget):
         return self._band
 
     # events
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
