@@ -13,11 +13,10 @@ from kilnchisel.core.job.lettering import (
     Lettering,
     Printed,
     Raised,
-    ShippedFace,
-    Wording,
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.wording import ShippedFace, Wording
 
 FOLDER = Path(__file__).parent
 MIDNIGHT, RUST = "#22345f", "#b0512f"

@@ -10,7 +10,7 @@ from typing import Any, NoReturn
 
 from kilnchisel.core.errors import KilnError
 
-COMMANDS = ("picture", "measure", "mesh", "schema")
+COMMANDS = ("picture", "measure", "mesh", "outline", "fonts", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -57,9 +57,25 @@ def _command(arguments: list[str]) -> int:
     mesh = commands.add_parser("mesh", help="write the piece as a solid: .stl, .obj (mm), .glb (m)")
     mesh.add_argument("job", type=Path)
     mesh.add_argument("-o", "--output", type=Path, required=True)
+    outline = commands.add_parser("outline", help="write the flat lettering: .svg, .dxf (mm)")
+    outline.add_argument("job", type=Path)
+    outline.add_argument("-o", "--output", type=Path, required=True)
+    outline.add_argument("--lettering", type=int, metavar="N", help="only lettering N (from 1)")
+    outline.add_argument("--letters", action="store_true", help="letter by letter instead of welded")
+    outline.add_argument("--lines", action="store_true", help="centre lines where there are any")
+    fonts = commands.add_parser("fonts", help="list the faces that can be used")
+    fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
+    fonts.add_argument("--json", action="store_true", help="as JSON")
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     options = parser.parse_args(arguments)
-    actions = {"picture": _picture, "measure": _measure, "mesh": _mesh, "schema": _schema}
+    actions = {
+        "picture": _picture,
+        "measure": _measure,
+        "mesh": _mesh,
+        "outline": _outline,
+        "fonts": _fonts,
+        "schema": _schema,
+    }
     actions[options.command](options)
     return 0
 
@@ -94,6 +110,7 @@ def _picture(options: Any) -> None:
 
 def _measure(options: Any) -> None:
     from kilnchisel.core.job.file import open_job
+    from kilnchisel.core.job.words import one_line
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import measured, readings
 
@@ -102,12 +119,13 @@ def _measure(options: Any) -> None:
         print(json.dumps(measured(job), indent=2, ensure_ascii=False))
         return
     for index, lettering in enumerate(job.letterings):
-        print(lettering.wording.text.replace("\n", " / "))
+        print(one_line(lettering))
         for reading in readings(job, index):
             print(f"  {reading.label:<22}{reading.shown:>12}")
         for check in checks(job, index):
             mark = {"good": "ok", "warning": "!", "failure": "x"}[check.level]
-            print(f"  {mark:<3}{check.says}")
+            source = f"  [{check.source}]" if check.source else ""
+            print(f"  {mark:<3}{check.says}{source}")
 
 
 def _mesh(options: Any) -> None:
@@ -117,6 +135,33 @@ def _mesh(options: Any) -> None:
     job = open_job(options.job)
     _writable(options.output)
     write_mesh(job, options.output)
+
+
+def _outline(options: Any) -> None:
+    from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
+    from kilnchisel.core.job.file import open_job
+
+    job = open_job(options.job)
+    _writable(options.output)
+    index = None if options.lettering is None else options.lettering - 1
+    write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
+
+
+def _fonts(options: Any) -> None:
+    from dataclasses import asdict
+
+    from kilnchisel.core.lettering.catalogue import font_files, listed, system_font_files
+
+    for folder in options.folders:
+        if not folder.is_dir():
+            raise KilnError(f"There is no folder {folder}.")
+    files = font_files(options.folders) if options.folders else system_font_files()
+    entries = [entry for batch, _ in listed(files) for entry in batch]
+    if options.json:
+        print(json.dumps([asdict(entry) for entry in entries], indent=1, ensure_ascii=False))
+        return
+    for entry in entries:
+        print(f"{entry.title:<40} {entry.trouble or entry.licence:<44} {entry.path}")
 
 
 def _schema(_options: Any) -> None:

@@ -16,10 +16,12 @@ from kilnchisel.core.blanks.body import Body, body_of
 from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
-from kilnchisel.core.job.lettering import Craft, Lay, Lettering, Wording
+from kilnchisel.core.job.lettering import Content, Craft, Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Circle, Wording
 from kilnchisel.core.laying.laid import Laid, lay_outline
-from kilnchisel.core.lettering.outline import Outline, make_outline
+from kilnchisel.core.lettering.content import outline_of_content
+from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -33,21 +35,22 @@ class _Making:
     """What decides the geometry of one lettering: everything but its finish."""
 
     index: int
-    wording: Wording
+    wording: Content
     lay: Lay
     craft: Craft
 
 
 @lru_cache(maxsize=KEPT)
-def outline_of(wording: Wording) -> Outline:
-    """The drawn wording. Raises KilnError when its face cannot be used."""
-    return make_outline(wording)
+def outline_of(wording: Content) -> Outline:
+    """The drawn wording or artwork. Raises KilnError when it cannot be used."""
+    return outline_of_content(wording)
 
 
 @lru_cache(maxsize=KEPT)
-def laid_of(blank: Blank, wording: Wording, lay: Lay) -> Laid:
+def laid_of(blank: Blank, wording: Content, lay: Lay) -> Laid:
     """The wording on its side. Raises KilnError for a side the blank does not have."""
-    return lay_outline(outline_of(wording), body_of(blank).sheet(lay.side).side, lay)
+    round_ = isinstance(wording, Wording) and isinstance(wording.arrangement, Circle)
+    return lay_outline(outline_of(wording), body_of(blank).sheet(lay.side).side, lay, round_)
 
 
 def lettering_laid(job: Job, index: int) -> Laid:

@@ -48,6 +48,7 @@ class Session(QObject):
         self.history = History.start(Job())
         self.path: Path | None = None
         self.chosen = 0
+        self.letter: int | None = None  # the chosen letter of the chosen wording
         self.preview: Callable[[], bytes | None] = lambda: None
         self._saved_job: Job | None = self.history.job
         self._saved_at = 0.0
@@ -89,6 +90,7 @@ class Session(QObject):
         self.history = History.start(job)
         self.path = path
         self.chosen = 0
+        self.letter = None
         self._saved_job = job if saved else None
         self._saved_at = path.stat().st_mtime if path and path.is_file() else 0.0
         self.changed.emit()
@@ -121,6 +123,14 @@ class Session(QObject):
         """Choose a lettering."""
         if index != self.chosen:
             self.chosen = index
+            self.letter = None
+            self.end_step()
+            self.changed.emit()
+
+    def choose_letter(self, place: int | None) -> None:
+        """Choose a letter of the chosen wording by its index in the text."""
+        if place != self.letter:
+            self.letter = place
             self.end_step()
             self.changed.emit()
 

@@ -158,6 +158,17 @@ def _sheet(t: Theme) -> str:
         background: {t.field}; color: {t.pencil}; margin: 0; }}
     QPushButton#choice:checked {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
     QPushButton#choice:focus {{ border: 1px solid {t.glaze}; }}
+    QPushButton#menu {{ text-align: left; padding: 4px 6px; background: {t.field};
+        border-bottom: 1px solid {t.pencil}; border-radius: 0; }}
+    QPushButton#menu:focus {{ border: none; border-bottom: 2px solid {t.glaze}; padding-bottom: 3px; }}
+    QPushButton#menu::menu-indicator {{ width: 0; }}
+    QPushButton#group {{ text-align: left; padding: 0; border-radius: 0;
+        border-top: 1px solid {t.line}; }}
+    QPushButton#group:focus {{ border: 1px solid {t.glaze}; }}
+    QLabel#groupname {{ font-weight: 500; }}
+    QPushButton#letter {{ padding: 0; border: 1px solid {t.line}; border-radius: 3px; background: {t.field}; }}
+    QPushButton#letter:checked {{ background: {t.clay}; color: {t.on_clay}; border-color: {t.clay}; }}
+    QPushButton#letter:focus {{ border: 1px solid {t.glaze}; }}
     QPushButton#lettering {{ text-align: left; padding: 5px 8px; border-radius: 3px; }}
     QPushButton#lettering:checked {{ background: {t.clay_wash}; }}
     QPushButton#swatch {{ border: 1px solid {t.pencil}; border-radius: 3px; padding: 0; }}

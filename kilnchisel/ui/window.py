@@ -34,29 +34,27 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
+from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
 from kilnchisel.core.job.blank import Mug, Plaque
 from kilnchisel.core.job.edits import (
-    Fix,
     first_lettering,
-    new_lettering,
     with_lettering,
-    without_lettering,
 )
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera
-from kilnchisel.core.lettering.faces import FONT_ENDINGS, file_face
-from kilnchisel.core.shop.checks import centred
+from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
+from kilnchisel.core.lettering.faces import FONT_ENDINGS
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.keyspage import KeysPage
+from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.startpage import DemoJob, StartPage
 from kilnchisel.ui.theme import THEMES, drawing, icon, plain
-from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
 from kilnchisel.ui.view.picture import PictureView
@@ -65,7 +63,7 @@ from kilnchisel.ui.work import MockupOrder
 JOBS = "Jobs (*.kcj)"
 
 
-class Window(QMainWindow):
+class Window(LetteringActions, QMainWindow):
     """Everything the person sees. Commands of the table are methods of this class."""
 
     def __init__(self, demos: list[DemoJob] | None = None) -> None:
@@ -182,11 +180,13 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.session.changed.connect(self.show_job)
         self.session.refused.connect(self.say)
-        self.ticket.letterings.added.connect(self.add_lettering)
+        self.ticket.letterings.added.connect(self.add_kind)
         self.ticket.letterings.removed.connect(self.remove_lettering)
-        self.ticket.face_wanted.connect(self.choose_face)
+        self.ticket.link_wanted.connect(self.follow_link)
+        self.ticket.groups_changed.connect(self._show_groups)
         self.ticket.handover.picture_wanted.connect(self.hand_over_picture)
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
+        self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
         self.picture.words_wanted.connect(self.edit_words)
@@ -276,6 +276,30 @@ class Window(QMainWindow):
         self.bar.setVisible(share >= 0)
         self.cancel.setVisible(share >= 0)
         self.bar.setValue(round(max(share, 0) * 1000))
+
+    def _show_groups(self) -> None:
+        self.picture.show_single_letters("single" in self.ticket.open_groups)
+
+    def hand_over_outline(self) -> None:
+        """The flat lettering as SVG or DXF."""
+        if self.pages.currentIndex() != 1:
+            return
+        start = str(Path(self._folder()) / f"{self.session.job.name}.svg")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Outlines to a file", start, "SVG (*.svg);;DXF (*.dxf)"
+        )
+        if name:
+            self.write_outline(Path(name), self.ticket.handover.outline_order())
+
+    def write_outline(self, path: Path, order: OutlineOrder) -> None:
+        """Write the outlines and say so."""
+        path = path if path.suffix else path.with_suffix(".svg")
+        try:
+            write_outline(self.session.job, path, order)
+        except KilnError as error:
+            self._tell(str(error))
+            return
+        self.say(f"Outlines written to {path.name}, in mm.")
 
     def _show_look(self) -> None:
         button = self.looks.button(0 if self.picture.look.square_on else 1)
@@ -455,66 +479,6 @@ class Window(QMainWindow):
         else:
             self.name.setText(self.session.job.name)
 
-    def add_lettering(self) -> None:
-        """Another lettering below the last, ready to be written."""
-        if self.pages.currentIndex() != 1:
-            return
-        job = self.session.job
-        self.session.put(with_lettering(job, new_lettering(job)), "add lettering")
-        self.session.choose(len(job.letterings))
-        self.edit_words()
-
-    def remove_lettering(self) -> None:
-        """Take the chosen lettering away."""
-        index = self.session.index
-        if index is not None:
-            self.session.put(without_lettering(self.session.job, index), "remove lettering")
-
-    def centre_lettering(self) -> None:
-        """To the middle of its side."""
-        index = self.session.index
-        if index is None:
-            return
-        try:
-            self.session.put(centred(self.session.job, index), "centre")
-        except KilnError as error:
-            self.say(str(error))
-
-    def apply_fix(self, fix: Fix) -> None:
-        """Do what a check offers."""
-        try:
-            self.session.put(fix.apply(self.session.job), fix.label[0].lower() + fix.label[1:])
-        except KilnError as error:
-            self.say(str(error))
-
-    def edit_words(self) -> None:
-        """The words of the chosen lettering, all selected."""
-        self.ticket.show_section("wording")
-        field = next(
-            (f for key, f in self.ticket.forms["wording"].fields.items() if key.endswith(".text")), None
-        )
-        text = getattr(field, "text", None)
-        if text is not None:
-            text.setFocus()
-            text.selectAll()
-
-    def choose_face(self) -> None:
-        """Ask for a typeface."""
-        index = self.session.index
-        if index is None:
-            return
-        wording = self.session.job.letterings[index].wording
-        chooser = FaceChooser(wording.text, wording.face, self.theme, self)
-        if chooser.exec() and chooser.face is not None:
-            self.use_face(chooser.face)
-
-    def use_face(self, face: Any) -> None:
-        """Set the chosen lettering in another face."""
-        index = self.session.index
-        if index is not None:
-            title = getattr(face, "family", "") or getattr(face, "name", "")
-            self.session.edit(("letterings", index, "wording", "face"), face, f"typeface {title}")
-
     # looks
 
     def look_square_on(self) -> None:
@@ -676,10 +640,10 @@ class Window(QMainWindow):
         if path.suffix.lower() == ".kcj":
             self.open_path(path)
             return
-        try:
-            self.use_face(file_face(path))
-        except KilnError as error:
-            self._tell(str(error))
+        if path.suffix.lower() in FONT_ENDINGS:
+            self.take_font(path)
+        else:
+            self.put_artwork(path)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
@@ -694,10 +658,10 @@ class Window(QMainWindow):
 
 
 def _dropped(event: QDragEnterEvent | QDropEvent) -> Path | None:
-    """The one job or font file that is being dropped, if that is what it is."""
+    """The one job, font or artwork file that is being dropped, if that is what it is."""
     data = event.mimeData()
     urls = data.urls() if data is not None else []
     if len(urls) != 1 or not urls[0].isLocalFile():
         return None
     path = Path(urls[0].toLocalFile())
-    return path if path.suffix.lower() in (".kcj", *FONT_ENDINGS) else None
+    return path if path.suffix.lower() in (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS) else None

@@ -16,8 +16,9 @@ from kilnchisel.core.job.edits import (
 )
 from kilnchisel.core.job.finish import AsBlank, Brass, Ink
 from kilnchisel.core.job.history import History
-from kilnchisel.core.job.lettering import Engraved, Printed, Raised, Wording
+from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words import colour_word, craft_words, edit_words, finish_words, sentence
 from tests.samples import mug_job, plaque_job
 

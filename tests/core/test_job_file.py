@@ -11,7 +11,7 @@ from unittest import mock
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import packable_fonts, save_packed
 from kilnchisel.core.job.file import job_bytes, open_job, read_preview, save_job, schema
-from kilnchisel.core.job.lettering import FileFace, ShippedFace
+from kilnchisel.core.job.wording import FileFace, ShippedFace
 from kilnchisel.core.lettering.faces import face_path, file_face
 from tests.samples import mug_job, plaque_job
 

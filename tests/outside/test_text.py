@@ -6,7 +6,7 @@ import uharfbuzz as hb
 from fontTools.pens.areaPen import AreaPen
 from fontTools.ttLib import TTFont
 
-from kilnchisel.core.job.lettering import ShippedFace, Wording
+from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.lettering.faces import face_path, load_face
 from kilnchisel.core.lettering.glyphs import glyph_region, tolerance_units
 from kilnchisel.core.lettering.outline import make_outline
@@ -41,12 +41,12 @@ class Advances(unittest.TestCase):
                 hb.shape(font, buffer)
                 expected = sum(p.x_advance for p in buffer.glyph_positions) * 9.0 / loaded.cap_height
                 drawn = make_outline(Wording(text=text, face=ShippedFace(name=name), cap_height_mm=9.0))
-                self.assertAlmostEqual(drawn.rows[0].advance_mm, expected, places=9, msg=f"{name} {text}")
+                self.assertAlmostEqual(drawn.advance_mm(), expected, places=9, msg=f"{name} {text}")
 
     def test_kerning_does_something(self):
-        wide = make_outline(Wording(text="AVAVAV", face=ShippedFace(name="eb-garamond"))).rows[0].advance_mm
+        wide = make_outline(Wording(text="AVAVAV", face=ShippedFace(name="eb-garamond"))).advance_mm()
         single = [
-            make_outline(Wording(text=c, face=ShippedFace(name="eb-garamond"))).rows[0].advance_mm
+            make_outline(Wording(text=c, face=ShippedFace(name="eb-garamond"))).advance_mm()
             for c in "AV"
         ]
         self.assertLess(wide, 3 * sum(single) - 0.1)

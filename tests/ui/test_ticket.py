@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.core.job.finish import AsBlank, Ink
-from kilnchisel.core.job.lettering import FileFace, ShippedFace
+from kilnchisel.core.job.wording import FileFace, ShippedFace
 from kilnchisel.core.lettering.faces import face_path
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS

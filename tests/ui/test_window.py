@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QPlainTextEdit
 
 from kilnchisel.core.job.file import open_job, read_preview, save_job
-from kilnchisel.core.job.lettering import ShippedFace
+from kilnchisel.core.job.wording import ShippedFace
 from kilnchisel.core.lettering.faces import face_path
 from kilnchisel.ui.commands import COMMANDS, GESTURES
 from kilnchisel.ui.keyspage import KeysPage

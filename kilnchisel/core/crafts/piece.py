@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import manifold3d
@@ -17,6 +17,7 @@ from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Craft, Engraved, Printed
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.outline import Layer
 
 Array = NDArray[Any]
 
@@ -26,7 +27,8 @@ CREASE = np.cos(np.radians(38.0))  # walls turn smoothly below this angle, sharp
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A mesh of the piece. ``lettering`` is the index of the lettering it belongs to, else None.
+    """A mesh of the piece. ``lettering`` is the index of the lettering it belongs to, else None, and
+    ``layer`` the layer of its outline.
 
     ``side``: the name of the side it is made from, its mesh's uv being that side's sheet, else None.
     """
@@ -36,6 +38,7 @@ class Part:
     lettering: int | None
     side: str | None
     mesh: Mesh
+    layer: Layer | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,21 +73,50 @@ def shell_parts(body: Body) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
 
 def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top."""
-    cut = cut_sheet(sheet, [item.ink for _, item, _ in laid])
-    heights = [relief_mm(craft) for _, _, craft in laid]
     _refuse_too_deep(sheet, laid)
+    inked = [(index, item, craft, layer) for index, item, craft in laid for layer in item.layers]
+    cut = cut_sheet(sheet, [layer.region for *_, layer in inked])
     name = sheet.side.name
     parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0))]
-    for label, (index, _, craft) in enumerate(laid):
+    for label, (index, item, craft, layer) in enumerate(inked):
         if not (cut.label == label).any():
             continue
         role: Role = "recess" if isinstance(craft, Engraved) else "letters"
-        meshes = [
-            _level(sheet.side, cut, label, heights[label]),
-            _standing(sheet.side, cut, label, heights[label]),
-        ]
-        parts.append(Part(f"{name} lettering {index + 1}", role, index, name, join(meshes)))
+        height = relief_mm(craft) * layer.layer.height
+        level, standing = _level(sheet.side, cut, label, height), _standing(sheet.side, cut, label, height)
+        if layer.layer.raster is not None:
+            level, standing = _with_picture(level, item), _with_picture(standing, item)
+        more = f" {layer.layer.kind} {layer.number + 1}" if len(item.layers) > 1 else ""
+        parts.append(
+            Part(
+                f"{name} lettering {index + 1}{more}",
+                role,
+                index,
+                name,
+                join([level, standing]),
+                layer.layer,
+            )
+        )
     return tuple(parts)
+
+
+def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
+    """The mesh with its uv in the coordinates of the picture that lies on it: mm from its lower left."""
+    raster = laid.layers[0].layer.raster
+    assert raster is not None
+    best = np.full(len(mesh.uv), np.inf)
+    uv = mesh.uv.copy()
+    for turn, middle in laid.copies:
+        away = mesh.uv - middle
+        if laid.side.period is not None:
+            half = laid.side.period / 2
+            away[:, 0] = (away[:, 0] + half) % laid.side.period - half
+        own = away @ turn
+        far = np.abs(own / (raster.width_mm, raster.height_mm)).max(axis=1)
+        nearer = far < best
+        best[nearer] = far[nearer]
+        uv[nearer] = own[nearer] + (raster.width_mm / 2, raster.height_mm / 2)
+    return replace(mesh, uv=uv)
 
 
 def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> None:

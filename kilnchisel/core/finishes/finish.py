@@ -7,10 +7,11 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures
-from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import Metal, metal_colour, metal_index
 from kilnchisel.core.job.finish import (
     AsBlank,
@@ -21,6 +22,8 @@ from kilnchisel.core.job.finish import (
     Slate,
     Stainless,
 )
+
+Array = NDArray[Any]
 
 SLATE_COLOUR = "#4b4e50"
 
@@ -108,3 +111,22 @@ _MAKERS: dict[type, Callable[[Any], Material]] = {
     PaintedWood: _painted_wood,
     Slate: _slate,
 }
+
+
+def printed_picture(pixels: Array, width_mm: float, height_mm: float, alpha: float) -> Material:
+    """Colour artwork as ink: linear RGB (h, w, 3), row 0 the lower edge, over so many mm."""
+    key = id(pixels)
+    if key not in _PICTURES:
+        # a texture's tile is square: the picture lies at its lower left, the rest is never seen
+        side = max(pixels.shape[:2])
+        tint = np.ones((side, side, 3), dtype=np.float32)
+        tint[: pixels.shape[0], : pixels.shape[1]] = pixels
+        tile = max(width_mm, height_mm)
+        slope = np.zeros((4, 4, 2), dtype=np.float32)
+        if len(_PICTURES) >= 8:
+            _PICTURES.pop(next(iter(_PICTURES)))
+        _PICTURES[key] = (pixels, Texture(tile, tint, slope))
+    return Material("coated", (1.0, 1.0, 1.0), alpha, _PICTURES[key][1])
+
+
+_PICTURES: dict[int, tuple[Array, Texture]] = {}

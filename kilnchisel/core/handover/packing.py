@@ -6,24 +6,28 @@ import hashlib
 from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.assets import asset
+from kilnchisel.core.job.edits import artwork_used
 from kilnchisel.core.job.file import save_job
-from kilnchisel.core.job.lettering import FileFace
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.lettering.faces import face_path, load_face
 
 
 def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
-    """Save a job with the opened font files that may be embedded. Raises KilnError."""
-    save_job(job, path, preview_png, packable_fonts(job))
+    """Save a job with its artwork and the opened font files that may be embedded. Raises KilnError."""
+    artwork = {content.sha256: asset(content.sha256, content.name) for content in artwork_used(job)}
+    save_job(job, path, preview_png, {**packable_fonts(job), **artwork})
 
 
 def packable_fonts(job: Job) -> dict[str, bytes]:
     """sha256 -> bytes of the job's opened fonts whose OS/2 fsType allows embedding."""
     packed = {}
     for lettering in job.letterings:
-        face = lettering.wording.face
-        if not isinstance(face, FileFace):
+        content = lettering.wording
+        if not isinstance(content, Wording) or not isinstance(content.face, FileFace):
             continue
+        face = content.face
         try:
             if load_face(face).may_embed:
                 data = face_path(face).read_bytes()

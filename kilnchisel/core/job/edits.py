@@ -9,10 +9,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.blank import Blank, Plaque
-from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Wording
+from kilnchisel.core.job.lettering import Content, Engraved, Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
 from kilnchisel.core.units import format_number
 
 Path = tuple[str | int, ...]
@@ -117,14 +119,13 @@ def without_lettering(job: Job, index: int) -> Job:
 
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:
     """A lettering that looks right at once on this job's blank, in the manner of its last one."""
-    if job.letterings:
-        last = job.letterings[-1]
+    last = next((item for item in reversed(job.letterings) if isinstance(item.wording, Wording)), None)
+    if last is not None and isinstance(last.wording, Wording):
         drop = last.wording.cap_height_mm * last.wording.row_spacing / 100
         rows = last.wording.text.count("\n") + 1
         lay = last.lay.model_copy(update={"across_mm": last.lay.across_mm - drop * rows})
-        return last.model_copy(
-            update={"wording": last.wording.model_copy(update={"text": text}), "lay": lay}
-        )
+        wording = last.wording.model_copy(update={"text": text, "letters": ()})
+        return last.model_copy(update={"wording": wording, "lay": lay})
     return first_lettering(job.blank, text)
 
 
@@ -138,4 +139,93 @@ def first_lettering(blank: Blank, text: str) -> Lettering:
     return Lettering(
         wording=Wording(text=text, cap_height_mm=round(blank.height_mm / 9, 1)),
         lay=Lay(side="outside", across_mm=round(blank.height_mm * 0.52, 1)),
+    )
+
+
+def added_content(job: Job, content: Content) -> Job:
+    """The job with artwork or a shape added in the middle of the last lettering's side."""
+    fresh = first_lettering(job.blank, "")
+    side = job.letterings[-1].lay.side if job.letterings else fresh.lay.side
+    across = fresh.lay.across_mm if side == fresh.lay.side else 0.0
+    lay = Lay(side=side, across_mm=across)
+    pattern = job.letterings[-1] if job.letterings else fresh
+    if isinstance(content, Picture):
+        pattern = Lettering()  # pixels are printed
+    return with_lettering(
+        job, Lettering(wording=content, lay=lay, craft=pattern.craft, finish=pattern.finish)
+    )
+
+
+def retyped(wording: Wording, text: str) -> Wording:
+    """Other words: what was done to single letters stays with those that are still there."""
+    old = wording.text
+    start = 0
+    while start < min(len(old), len(text)) and old[start] == text[start]:
+        start += 1
+    end = 0
+    while end < min(len(old), len(text)) - start and old[-1 - end] == text[-1 - end]:
+        end += 1
+    shift = len(text) - len(old)
+    kept = []
+    for item in wording.letters:
+        if item.at < start:
+            kept.append(item)
+        elif item.at >= len(old) - end:
+            kept.append(item.model_copy(update={"at": item.at + shift}))
+    return wording.model_copy(update={"text": text, "letters": tuple(kept)})
+
+
+def letter_change(wording: Wording, at: int) -> LetterChange:
+    """What is done to one letter, a plain one where nothing is."""
+    return next((item for item in wording.letters if item.at == at), LetterChange(at=at))
+
+
+def with_letter(wording: Wording, change_: LetterChange) -> Wording:
+    """The wording with one letter treated so; a change that changes nothing is dropped."""
+    others = [item for item in wording.letters if item.at != change_.at]
+    if not change_.plain:
+        others.append(change_)
+    return wording.model_copy(update={"letters": tuple(sorted(others, key=lambda item: item.at))})
+
+
+def scaled(content: Content, factor: float, natural_mm: float) -> Content:
+    """Words, artwork or a shape made larger or smaller as a whole.
+
+    ``natural_mm``: the present width of artwork that has no width of its own.
+    """
+    if isinstance(content, Wording):
+        update: dict[str, Any] = {"cap_height_mm": _tenth(content.cap_height_mm * factor)}
+        way = content.arrangement
+        if isinstance(way, Circle):
+            update["arrangement"] = way.model_copy(update={"radius_mm": _tenth(way.radius_mm * factor)})
+        elif isinstance(way, Curve | Slope):
+            points = tuple((round(x * factor, 2), round(y * factor, 2)) for x, y in way.points)
+            update["arrangement"] = way.model_copy(update={"points": points})
+        if content.fit is not None:
+            width = _tenth(content.fit.width_mm * factor)
+            update["fit"] = content.fit.model_copy(update={"width_mm": width})
+        for name in ("pen_mm", "letter_spacing_mm"):
+            if content.by_lines or name != "pen_mm":
+                update[name] = round(getattr(content, name) * factor, 3)
+        return content.model_copy(update=update)
+    if isinstance(content, Shape):
+        form = content.form
+        sizes = {
+            name: _tenth(getattr(form, name) * factor)
+            for name in type(form).model_fields
+            if name.endswith("_mm")
+        }
+        return content.model_copy(update={"form": form.model_copy(update=sizes)})
+    width = content.width_mm if content.width_mm is not None else natural_mm
+    return content.model_copy(update={"width_mm": _tenth(width * factor)})
+
+
+def _tenth(value: float) -> float:
+    return round(value, 1) if value >= 1 else round(value, 3)
+
+
+def artwork_used(job: Job) -> tuple[Artwork | Picture, ...]:
+    """Artwork and pictures that the job holds by their content."""
+    return tuple(
+        item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture)
     )

@@ -18,29 +18,31 @@ from typing import Any
 from pydantic import ValidationError
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.edits import refusal
-from kilnchisel.core.job.lettering import FileFace
+from kilnchisel.core.job.assets import LARGEST as LARGEST_ARTWORK
+from kilnchisel.core.job.assets import keep_asset
+from kilnchisel.core.job.edits import artwork_used, refusal
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
 
 FORMAT = "kilnchisel job"
-VERSION = 1
+VERSION = 2
 LARGEST_JSON = 64 * 2**20
 LARGEST_ASSET = 128 * 2**20
 _STAMP = (2000, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 
 
 def save_job(
-    job: Job, path: Path, preview_png: bytes | None = None, fonts: dict[str, bytes] | None = None
+    job: Job, path: Path, preview_png: bytes | None = None, assets: dict[str, bytes] | None = None
 ) -> None:
-    """Write ``job`` to ``path``. ``fonts``: sha256 -> bytes of the faces that may be packed.
+    """Write ``job`` to ``path``. ``assets``: sha256 -> bytes of faces that may be packed, and artwork.
 
     Raises KilnError when it cannot be written; an older file there stays as it was.
     """
-    write_whole(path, job_bytes(job, preview_png, fonts or {}))
+    write_whole(path, job_bytes(job, preview_png, assets or {}))
 
 
-def job_bytes(job: Job, preview_png: bytes | None, fonts: dict[str, bytes]) -> bytes:
+def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> bytes:
     """The file's bytes."""
     document = {"format": FORMAT, "version": VERSION, "job": job.model_dump(mode="json")}
     buffer = io.BytesIO()
@@ -52,8 +54,8 @@ def job_bytes(job: Job, preview_png: bytes | None, fonts: dict[str, bytes]) -> b
             archive.writestr(info, data)
 
         put("job.json", json.dumps(document, indent=1, ensure_ascii=False).encode())
-        for digest in sorted(fonts):
-            put(f"assets/{digest}", fonts[digest])
+        for digest in sorted(assets):
+            put(f"assets/{digest}", assets[digest])
         if preview_png:
             put("preview.png", preview_png)
     return buffer.getvalue()
@@ -67,7 +69,8 @@ def open_job(path: Path) -> Job:
     try:
         with zipfile.ZipFile(path) as archive:
             document = _document(archive, path)
-            job = _validated(document, path)
+            job = _validated(_migrated(document), path)
+            _take_artwork(job, archive, path)
             return _with_packed_fonts(job, archive)
     except FileNotFoundError:
         raise KilnError(f"There is no file {path}.") from None
@@ -111,6 +114,26 @@ def _document(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
     return document
 
 
+def _migrated(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of an older version in the present one's terms."""
+    if document["version"] == 1:  # wording was always words then, and did not say so
+        job = document.get("job")
+        for lettering in (job.get("letterings") or ()) if isinstance(job, dict) else ():
+            if isinstance(lettering, dict) and isinstance(lettering.get("wording"), dict):
+                lettering["wording"].setdefault("kind", "words")
+    return document
+
+
+def _take_artwork(job: Job, archive: zipfile.ZipFile, path: Path) -> None:
+    names = set(archive.namelist())
+    for content in artwork_used(job):
+        entry = f"assets/{content.sha256}"
+        if entry not in names or archive.getinfo(entry).file_size > LARGEST_ARTWORK:
+            continue  # the checks say what is missing
+        if keep_asset(archive.read(entry), content.name) != content.sha256:
+            raise KilnError(f"The artwork {content.name} in {path.name} is damaged.")
+
+
 def _validated(document: dict[str, Any], path: Path) -> Job:
     try:
         return Job.model_validate(document.get("job", {}))
@@ -124,6 +147,9 @@ def _with_packed_fonts(job: Job, archive: zipfile.ZipFile) -> Job:
     names = set(archive.namelist())
     letterings = []
     for lettering in job.letterings:
+        if not isinstance(lettering.wording, Wording):
+            letterings.append(lettering)
+            continue
         face = lettering.wording.face
         if isinstance(face, FileFace) and face.sha256 and not Path(face.path).is_file():
             entry = f"assets/{face.sha256}"

@@ -1,4 +1,4 @@
-"""One lettering: its wording, where it lies, how it is made, and what it is finished in."""
+"""One lettering: its wording or artwork, where it lies, how it is made, and what it is finished in."""
 
 from __future__ import annotations
 
@@ -6,38 +6,21 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Degrees, Percent, Value
 from kilnchisel.core.job.finish import Ink, LetterFinish
+from kilnchisel.core.job.wording import Wording
+
+Content = Annotated[Wording | Artwork | Picture | Shape, Field(discriminator="kind")]
 
 
-class ShippedFace(Value):
-    """A face that comes with the application, by its catalogue name."""
+class Repeat(Value):
+    """The same lettering again: round a circle or a closed side in equal steps, along a flat side with
+    a gap. ``fill``: as many as there is room for."""
 
-    kind: Literal["shipped"] = "shipped"
-    name: str = "cinzel-bold"
-
-
-class FileFace(Value):
-    """A font file opened from where it lies. The digest finds the packed copy on another machine."""
-
-    kind: Literal["file"] = "file"
-    path: str
-    sha256: str = ""
-    family: str = ""
-
-
-Face = Annotated[ShippedFace | FileFace, Field(discriminator="kind")]
-
-
-class Wording(Value):
-    """Rows of text and how the letters stand."""
-
-    text: Annotated[str, Field(max_length=20_000)] = "Lettering"
-    face: Face = ShippedFace()
-    cap_height_mm: Annotated[float, Field(ge=0.2, le=3000)] = 10.0
-    letter_spacing_mm: Annotated[float, Field(ge=-50, le=500)] = 0.0
-    row_spacing: Annotated[float, Field(ge=60, le=600)] = 170.0  # % of capital height
-    align: Literal["left", "centre", "right"] = "centre"
+    times: Annotated[int, Field(ge=2, le=500)] = 2
+    fill: bool = False
+    gap_mm: Annotated[float, Field(ge=0, le=10_000)] = 6.0
 
 
 class Lay(Value):
@@ -47,6 +30,7 @@ class Lay(Value):
     along_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
     across_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
     turn_deg: Degrees = 0.0
+    repeat: Repeat | None = None
 
 
 class Printed(Value):
@@ -75,9 +59,9 @@ Craft = Annotated[Printed | Engraved | Raised, Field(discriminator="kind")]
 
 
 class Lettering(Value):
-    """Words on one side of the blank."""
+    """Words or artwork on one side of the blank."""
 
-    wording: Wording = Wording()
+    wording: Content = Wording()
     lay: Lay = Lay()
     craft: Craft = Printed()
     finish: LetterFinish = Ink()

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
-from kilnchisel.core.job.lettering import Craft, Engraved, FileFace, Lettering, Printed, ShippedFace
+from kilnchisel.core.job.lettering import Content, Craft, Engraved, Lettering, Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Circle, Column, Curve, Face, FileFace, Slope, Wording
 from kilnchisel.core.units import format_angle, format_length, format_number
 
 COLOURS = {
@@ -69,16 +71,63 @@ def craft_words(craft: Craft) -> str:
 
 
 def one_line(lettering: Lettering) -> str:
-    """The words of a lettering on one line."""
-    return " / ".join(row for row in lettering.wording.text.split("\n") if row.strip()) or "no words"
+    """The words of a lettering on one line, or what it is."""
+    content = lettering.wording
+    if isinstance(content, Wording):
+        return " / ".join(row for row in content.text.split("\n") if row.strip()) or "no words"
+    if isinstance(content, Shape):
+        return content.form.form if content.form.kind == "badge" else content.form.kind
+    return content.name or ("picture" if isinstance(content, Picture) else "artwork")
 
 
-def face_words(face: ShippedFace | FileFace) -> str:
+def content_words(content: Content) -> str:
+    """The Wording section in one sentence."""
+    if isinstance(content, Shape):
+        return _shape_words(content)
+    if isinstance(content, Artwork | Picture):
+        name = content.name or ("picture" if isinstance(content, Picture) else "artwork")
+        wide = "true size" if content.width_mm is None else f"{format_length(content.width_mm)} wide"
+        return f"{'Picture' if isinstance(content, Picture) else 'Artwork'} {name}, {wide}"
+    words = " / ".join(row for row in content.text.split("\n") if row.strip()) or "No words"
+    if content.fit is not None:
+        size = f"fitted to {format_length(content.fit.width_mm)} by {content.fit.by}"
+    else:
+        size = f"capitals {format_length(content.cap_height_mm)}"
+    parts = [words, face_words(content.face), size]
+    way = content.arrangement
+    if isinstance(way, Circle):
+        parts.append(f"round a circle of {format_length(way.radius_mm)} radius")
+    elif isinstance(way, Column):
+        parts.append("one letter to a row")
+    elif isinstance(way, Curve):
+        parts.append("along a curve")
+    elif isinstance(way, Slope):
+        parts.append("up a slope")
+    if content.stencil is not None:
+        parts.append(f"stencil bridges {format_length(content.stencil.bridge_mm)}")
+    if content.contour is not None:
+        parts.append("double contour" if content.contour.second_mm > 0 else "contour line")
+    if content.backing is not None:
+        parts.append("backing")
+    return ", ".join(parts)
+
+
+def _shape_words(shape: Shape) -> str:
+    form = shape.form
+    sizes = [
+        f"{name.removesuffix('_mm').replace('_', ' ')} {format_length(getattr(form, name))}"
+        for name in type(form).model_fields
+        if name.endswith("_mm")
+    ]
+    return f"{one_line(Lettering(wording=shape)).capitalize()}, {', '.join(sizes)}"
+
+
+def face_words(face: Face) -> str:
     """The name of a face: "EB Garamond"."""
     if isinstance(face, FileFace):
         return face.family or face.path
     return " ".join(
-        part.upper() if part in ("eb", "biz") else part.capitalize() for part in face.name.split("-")
+        part.upper() if part in ("eb", "biz", "ems") else part.capitalize() for part in face.name.split("-")
     )
 
 
@@ -100,8 +149,7 @@ def sentence(job: Job, section: str, index: int | None) -> str:
     if lettering is None:
         return "No lettering yet"
     if section == "wording":
-        cap = format_length(lettering.wording.cap_height_mm)
-        return f"{one_line(lettering)}, {face_words(lettering.wording.face)}, capitals {cap}"
+        return content_words(lettering.wording)
     if section == "lay":
         return _lay(job, lettering)
     return craft_words(lettering.craft)

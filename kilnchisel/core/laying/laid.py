@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.job.lettering import Lay
-from kilnchisel.core.lettering.outline import Outline
+from kilnchisel.core.lettering.outline import Layer, Outline
+from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
 
@@ -41,12 +42,29 @@ class Room:
 
 
 @dataclass(frozen=True, eq=False)
+class LaidLayer:
+    """A layer of the outline on the sheet; ``number``: its place among the outline's layers."""
+
+    number: int
+    layer: Layer
+    region: shapely.MultiPolygon
+
+
+@dataclass(frozen=True, eq=False)
 class Laid:
-    """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there."""
+    """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there.
+
+    ``middle`` (2,) and ``turn`` (2, 2): outline point p lies at ``turn`` @ p + ``middle``; ``copies``:
+    the same for each repetition, the first included.
+    """
 
     outline: Outline
     side: Side
     lay: Lay
+    middle: Array
+    turn: Array
+    copies: tuple[tuple[Array, Array], ...]
+    layers: tuple[LaidLayer, ...]
     ink: shapely.MultiPolygon
     frame: Array  # (4, 2): corners of the ink's box in its own turned frame, from lower left
     room: Room
@@ -56,24 +74,33 @@ class Laid:
     seam_mm: float | None  # u of the seam, opposite the lettering, on a closed side
 
 
-def lay_outline(outline: Outline, side: Side, lay: Lay) -> Laid:
-    """Place the outline: turned about its middle, then moved to (along, across)."""
-    turn = np.radians(lay.turn_deg)
-    matrix = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) -> Laid:
+    """Place the outline: turned about its origin, then moved to (along, across), and repeated.
+
+    ``centre``: it runs round its origin, so repetitions turn about that.
+    """
+    turn = _turning(lay.turn_deg)
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
+    copies = _copies(outline, side, lay, turn, middle, centre)
 
-    def place(points: Array) -> Array:
-        return np.asarray(points @ matrix.T + middle)
+    def place(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+        parts = [shapely.transform(region, lambda p, t=t, m=m: np.asarray(p @ t.T + m)) for t, m in copies]
+        return parts[0] if len(parts) == 1 else as_region(parts)
 
-    ink = shapely.transform(outline.ink, place)
+    layers = tuple(LaidLayer(n, layer, place(layer.region)) for n, layer in enumerate(outline.layers))
+    ink = layers[0].region if len(layers) == 1 else place(outline.ink)
     left, bottom, right, top = outline.bounds
-    frame = place(np.array([[left, bottom], [right, bottom], [right, top], [left, top]]))
+    frame = np.array([[left, bottom], [right, bottom], [right, top], [left, top]]) @ turn.T + middle
     box = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else ink.bounds
     width = float(box[2] - box[0])
     return Laid(
         outline=outline,
         side=side,
         lay=lay,
+        middle=middle,
+        turn=turn,
+        copies=copies,
+        layers=layers,
         ink=ink,
         frame=frame,
         room=_room(ink, side),
@@ -82,6 +109,53 @@ def lay_outline(outline: Outline, side: Side, lay: Lay) -> Laid:
         degrees=side.degrees(width),
         seam_mm=None if side.period is None else float(middle[0] + side.period / 2),
     )
+
+
+def _turning(degrees: float) -> Array:
+    turn = np.radians(degrees)
+    return np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+
+
+def _copies(
+    outline: Outline, side: Side, lay: Lay, turn: Array, middle: Array, centre: bool
+) -> tuple[tuple[Array, Array], ...]:
+    """Turn and place of every repetition: round the origin, round a closed side, or side by side."""
+    first = ((turn, middle),)
+    repeat = lay.repeat
+    if repeat is None or outline.width_mm <= 0:
+        return first
+    gap = repeat.gap_mm
+    if centre:
+        count = _fitting(360.0, _sweep(outline, gap)) if repeat.fill else repeat.times
+        return tuple((turn @ _turning(-360.0 * k / count), middle) for k in range(count))
+    width = _extent(outline, turn)
+    if side.period is not None:
+        count = _fitting(side.period, width + gap) if repeat.fill else repeat.times
+        return tuple((turn, middle + (side.period * k / count, 0.0)) for k in range(count))
+    step = width + gap
+    low, _, high, _ = side.domain.bounds
+    count = _fitting(high - low + gap, step) if repeat.fill else repeat.times
+    start = (low + high) / 2 - middle[0] if repeat.fill else 0.0
+    return tuple((turn, middle + (start + (k - (count - 1) / 2) * step, 0.0)) for k in range(count))
+
+
+def _fitting(room: float, step: float) -> int:
+    return int(min(max(room // max(step, 1e-6), 1), 500))
+
+
+def _extent(outline: Outline, turn: Array) -> float:
+    left, low, right, high = outline.bounds
+    across = np.array([[left, low], [right, low], [right, high], [left, high]]) @ turn[0]
+    return float(np.ptp(across))
+
+
+def _sweep(outline: Outline, gap_mm: float) -> float:
+    """Degrees of circle that an outline about its origin takes, with its gap."""
+    points = shapely.get_coordinates(outline.ink)
+    angles = np.sort(np.degrees(np.arctan2(points[:, 0], points[:, 1])))
+    breaks = np.diff(np.append(angles, angles[0] + 360))
+    radius = float(np.median(np.linalg.norm(points, axis=1)))
+    return float(360 - breaks.max() + np.degrees(gap_mm / max(radius, 1e-9)))
 
 
 def _wrapped(u: float, period: float | None) -> float:

@@ -11,6 +11,7 @@ import shapely
 import uharfbuzz as hb
 from numpy.typing import NDArray
 
+from kilnchisel.core.lettering.centrelines import CentreLine, centre_lines
 from kilnchisel.core.lettering.faces import LoadedFace
 from kilnchisel.core.lettering.polygons import fill_nonzero
 
@@ -35,8 +36,32 @@ def glyph_region(face: LoadedFace, glyph: int, tolerance: float) -> shapely.Mult
     return plain if plain.geom_type == "MultiPolygon" else shapely.MultiPolygon([plain])
 
 
+@lru_cache(maxsize=4096)
+def glyph_lines(face: LoadedFace, glyph: int) -> tuple[CentreLine, ...]:
+    """The strokes of a glyph in font units: those it was drawn with, or the centre lines of its ink."""
+    if face.open_font is not None:
+        return tuple(CentreLine(line, (True, True)) for line in face.open_font.strokes(glyph))
+    return centre_lines(glyph_region(face, glyph, face.cap_height / 512), face.cap_height)
+
+
+@lru_cache(maxsize=8192)
+def glyph_hull(face: LoadedFace, glyph: int, tolerance: float) -> Array:
+    """The corners of the glyph's convex hull, (n, 2) font units; none without ink.
+
+    ``tolerance``: of its flattened outline, 0 for its lines instead.
+    """
+    if tolerance == 0:
+        lines = [line.points for line in glyph_lines(face, glyph)]
+        shape = shapely.MultiPoint(np.concatenate(lines)) if lines else shapely.Point()
+    else:
+        shape = glyph_region(face, glyph, tolerance)
+    return np.asarray(shapely.get_coordinates(shapely.convex_hull(shape)))
+
+
 def glyph_rings(face: LoadedFace, glyph: int, tolerance: float) -> list[Array]:
     """The glyph's contours as drawn by the face, each (n, 2) in font units."""
+    if face.open_font is not None:
+        return []
     pen = _FlatPen(tolerance)
     with face.lock:
         face.font.draw_glyph(glyph, _draw_funcs(), pen)

@@ -1,58 +1,100 @@
-"""Wording to outline: letters as regions in mm, in rows, around the middle of the block.
+"""Wording to outline: letters as regions in mm, and what is drawn of them, layer by layer.
 
-The origin is the middle of the ink from left to right, and half way between the top row's capital
-line and the bottom row's baseline, so that descenders do not make a row jump.
+The origin of rows is the middle of the ink from left to right, and half way between the top row's
+capital line and the bottom row's baseline, so that descenders do not make a row jump. A circle's is
+its centre; a curve's and a slope's are given with it.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.job.lettering import Wording
+from kilnchisel.core.job.finish import LetterFinish
+from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.lettering.arranging import Arranged, Placed, Stand, arrange, is_straight
+from kilnchisel.core.lettering.bending import bent
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
-from kilnchisel.core.lettering.glyphs import glyph_region, tolerance_units
-from kilnchisel.core.lettering.polygons import weld
-from kilnchisel.core.lettering.shaping import ShapedRow, shape_row
+from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region, tolerance_units
+from kilnchisel.core.lettering.polygons import as_region, weld
+from kilnchisel.core.lettering.reshaping import (
+    arc_pieces,
+    backing_shape,
+    bridged,
+    contour_lines,
+    rounded,
+    thickened,
+)
 
 Array = NDArray[Any]
+
+LayerKind = Literal["letters", "contour", "backing"]
+FIT_ROUNDS, FIT_MM = 5, 1e-5
+NOTHING: shapely.MultiPolygon = shapely.MultiPolygon()
 
 
 @dataclass(frozen=True, eq=False)
 class Letter:
-    """One glyph of the wording, placed. ``region`` is in mm, in the block's coordinates."""
+    """One glyph of the wording, placed. ``region`` is in mm, in the block's coordinates; ``lines``:
+    what a pen draws, where the letters are lines."""
 
     character: str
+    at: int
     glyph: int
     row: int
     region: shapely.MultiPolygon
+    lines: tuple[Array, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
-class Row:
-    """A row's text, baseline height (mm), start of its pen (mm) and advance width (mm)."""
+class Raster:
+    """Colour artwork: linear RGB (h, w, 3), row 0 the lower edge, over width x height mm about the
+    origin; ``source_px``: width of the picture it came from."""
 
-    text: str
-    baseline_mm: float
-    start_mm: float
-    advance_mm: float
+    pixels: Array
+    width_mm: float
+    height_mm: float
+    source_px: int
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """Ink that is made and finished alike. ``finish``: None is the lettering's own; ``height``: share
+    of the craft's height or depth."""
+
+    kind: LayerKind
+    finish: LetterFinish | None
+    region: shapely.MultiPolygon
+    height: float = 1.0
+    raster: Raster | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class Outline:
-    """The drawn wording. ``bounds``: ink (left, bottom, right, top) mm, zeros when nothing is drawn."""
+    """What is drawn. ``bounds``: ink (left, bottom, right, top) mm, zeros when nothing is drawn.
 
-    face: LoadedFace
+    ``layers`` do not overlap but for letters of different finish, where the later lies on top;
+    ``ink`` is all of them together.
+    """
+
+    face: LoadedFace | None
     cap_height_mm: float
     letters: tuple[Letter, ...]
-    rows: tuple[Row, ...]
+    stands: tuple[Stand, ...]
+    layers: tuple[Layer, ...]
     ink: shapely.MultiPolygon
     bounds: tuple[float, float, float, float]
-    missing: tuple[str, ...]
+    missing: tuple[str, ...] = ()
+    lines: tuple[Array, ...] = ()
+    letter_spacing_mm: float = 0.0
+    width: float = 100.0
+    rounded_mm: float = 0.0
+    as_drawn: bool = False  # letters just as the face draws them, sized alike
+    notes: tuple[str, ...] = ()
 
     @property
     def width_mm(self) -> float:
@@ -62,70 +104,177 @@ class Outline:
     def height_mm(self) -> float:
         return self.bounds[3] - self.bounds[1]
 
+    def advance_mm(self, row: int = 0) -> float:
+        """From the first letter's start to the last one's end in a level row."""
+        ends = [(s.anchor[0] - s.advance_mm / 2, s.anchor[0] + s.advance_mm / 2) for s in self.stands if s.row == row]
+        return float(max(end for _, end in ends) - min(start for start, _ in ends)) if ends else 0.0
+
+    def baselines_mm(self) -> list[float]:
+        """The height of each level row that has letters."""
+        heights = {s.row: float(s.anchor[1]) for s in self.stands}
+        return [heights[row] for row in sorted(heights)]
+
+    @property
+    def letter_ink(self) -> shapely.MultiPolygon:
+        """The letters without contour and backing."""
+        return as_region(layer.region for layer in self.layers if layer.kind == "letters")
+
 
 def make_outline(wording: Wording) -> Outline:
     """Draw the wording. Raises KilnError when its face cannot be used."""
     face = load_face(wording.face)
-    scale = wording.cap_height_mm / face.cap_height
-    tolerance = tolerance_units(face, wording.cap_height_mm)
-    shaped = [
-        shape_row(face, text, wording.letter_spacing_mm / scale)
-        for text in wording.text.expandtabs(4).split("\n")
-    ]
-    spans = [_ink_span(face, row, tolerance) for row in shaped]
-    widest = max((right - left for left, right in spans), default=0.0)
-    lead = wording.cap_height_mm * wording.row_spacing / 100
-    middle = (lead * (len(shaped) - 1) - wording.cap_height_mm) / 2
-    letters: list[Letter] = []
-    rows = []
-    missing: list[str] = []
-    for index, (row, (left, right)) in enumerate(zip(shaped, spans, strict=True)):
-        slack = {"left": 0.0, "centre": (widest - (right - left)) / 2, "right": widest - right + left}
-        start = (slack[wording.align] - left - widest / 2) * scale
-        baseline = middle - lead * index
-        rows.append(Row(row.text, baseline, start, row.advance * scale))
-        letters.extend(_placed(face, row, index, tolerance, scale, start, baseline))
-        missing.extend(c for c in row.missing if c not in missing)
-    ink = weld([letter.region for letter in letters])
-    left, bottom, right, top = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else map(float, ink.bounds)
-    bounds = (left, bottom, right, top)
-    return Outline(face, wording.cap_height_mm, tuple(letters), tuple(rows), ink, bounds, tuple(missing))
+    slack = 0.0
+    for _ in range(FIT_ROUNDS):
+        arranged = arrange(wording, face, slack)
+        letters = _drawn(face, arranged, wording)
+        bodies, kept_round = _bodies(letters, wording)
+        # what thickening and rounding add or take at the ends is known only afterwards
+        off = _misfit(wording, bodies)
+        if abs(off) < FIT_MM:
+            break
+        slack += off
+    layers = _layers(bodies, wording)
+    ink = weld([layer.region for layer in layers]) if len(layers) > 1 else layers[0].region
+    return Outline(
+        face=face,
+        cap_height_mm=arranged.cap_height_mm,
+        letters=tuple(letters),
+        stands=arranged.stands,
+        layers=layers,
+        ink=ink,
+        bounds=bounds_of(ink),
+        missing=arranged.missing,
+        lines=tuple(line for letter in letters for line in letter.lines),
+        letter_spacing_mm=arranged.letter_spacing_mm,
+        width=arranged.width,
+        rounded_mm=kept_round,
+        as_drawn=_as_drawn(wording, arranged),
+    )
 
 
-def _ink_span(face: LoadedFace, row: ShapedRow, tolerance: float) -> tuple[float, float]:
-    """Left and right end of a row's ink in font units; (0, 0) for a row without ink."""
-    lefts, rights = [], []
-    for glyph in row.glyphs:
-        region = glyph_region(face, glyph.glyph, tolerance)
-        if not region.is_empty:
-            left, _, right, _ = region.bounds
-            lefts.append(glyph.x + left)
-            rights.append(glyph.x + right)
-    return (min(lefts), max(rights)) if lefts else (0.0, 0.0)
+def _drawn(face: LoadedFace, arranged: Arranged, wording: Wording) -> list[Letter]:
+    if wording.by_lines:
+        return _lined(face, arranged, wording)
+    return _filled(face, arranged.placed, tolerance_units(face, arranged.cap_height_mm))
 
 
-def _placed(
-    face: LoadedFace,
-    row: ShapedRow,
-    index: int,
-    tolerance: float,
-    scale: float,
-    start: float,
-    baseline: float,
-) -> list[Letter]:
+def _misfit(wording: Wording, bodies: list[Layer]) -> float:
+    """How much wider than asked fitted rows have become, mm."""
+    if wording.fit is None or not is_straight(wording):
+        return 0.0
+    boxes = [layer.region.bounds for layer in bodies if not layer.region.is_empty]
+    if not boxes:
+        return 0.0
+    return float(max(box[2] for box in boxes) - min(box[0] for box in boxes) - wording.fit.width_mm)
+
+
+def _as_drawn(wording: Wording, arranged: Arranged) -> bool:
+    changed = wording.thicken_mm or wording.round_mm or wording.slant_deg or wording.stencil
+    sized = any(item.size != 100 for item in wording.letters) or arranged.width != 100
+    return not (changed or sized or wording.by_lines)
+
+
+def bounds_of(ink: shapely.MultiPolygon) -> tuple[float, float, float, float]:
+    """Left, bottom, right, top; zeros without ink."""
+    if ink.is_empty:
+        return (0.0, 0.0, 0.0, 0.0)
+    left, bottom, right, top = map(float, ink.bounds)
+    return (left, bottom, right, top)
+
+
+def _filled(face: LoadedFace, placed: tuple[Placed, ...], tolerance: float) -> list[Letter]:
     inked = [
-        (glyph, region)
-        for glyph in row.glyphs
-        if not (region := glyph_region(face, glyph.glyph, tolerance)).is_empty
+        (item, region)
+        for item in placed
+        if not (region := glyph_region(face, item.glyph, tolerance)).is_empty
     ]
     if not inked:
         return []
     regions = np.array([region for _, region in inked], dtype=object)
     points, owner = shapely.get_coordinates(regions, return_index=True)
-    pens = np.array([(glyph.x, glyph.y) for glyph, _ in inked])
-    moved = (points + pens[owner]) * scale + (start, baseline)
+    linear = np.array([item.linear for item, _ in inked])
+    shift = np.array([item.shift for item, _ in inked])
+    moved = np.einsum("nij,nj->ni", linear[owner], points) + shift[owner]
     regions = shapely.set_coordinates(regions.copy(), moved)
     return [
-        Letter(row.text[glyph.cluster], glyph.glyph, index, region)
-        for (glyph, _), region in zip(inked, regions, strict=True)
+        Letter(item.character, item.at, item.glyph, item.row, region)
+        for (item, _), region in zip(inked, regions, strict=True)
     ]
+
+
+def _lined(face: LoadedFace, arranged: Arranged, wording: Wording) -> list[Letter]:
+    """Letters as lines of the pen's width, their free ends within the letter."""
+    pen = wording.pen_mm / 2
+    letters = []
+    for item in arranged.placed:
+        lines: list[Array] = []
+        for line in glyph_lines(face, item.glyph):
+            points = line.points @ item.linear.T + item.shift
+            if face.open_font is None:
+                points = _shortened(points, pen if line.free[0] else 0.0, pen if line.free[1] else 0.0)
+            lines += bent(points, wording.bend_mm)
+        if lines:
+            region = stroked(lines, wording.pen_mm)
+            letters.append(Letter(item.character, item.at, item.glyph, item.row, region, tuple(lines)))
+    return letters
+
+
+def stroked(lines: list[Array], pen_mm: float) -> shapely.MultiPolygon:
+    """What a round pen of this width leaves along lines."""
+    shapes = [shapely.LineString(line) for line in lines]
+    pieces = arc_pieces(pen_mm / 2)
+    return as_region([shapely.union_all(shapely.buffer(shapes, pen_mm / 2, quad_segs=pieces))])
+
+
+def _shortened(points: Array, at_start: float, at_end: float) -> Array:
+    """A line that ends so much earlier, but never less than half of it."""
+    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    whole = run[-1]
+    low, high = min(at_start, 0.25 * whole), whole - min(at_end, 0.25 * whole)
+    inner = points[(run > low) & (run < high)]
+    ends = np.stack([np.interp([low, high], run, points[:, i]) for i in range(2)], axis=1)
+    return np.vstack([ends[:1], inner, ends[1:]])
+
+
+def _bodies(letters: list[Letter], wording: Wording) -> tuple[list[Layer], float]:
+    """The letters by finish, reshaped, and the corner radius that could be kept."""
+    own = {change.at: change.finish for change in wording.letters if change.finish is not None}
+    groups: dict[Any, list[shapely.MultiPolygon]] = {None: []}
+    for letter in letters:
+        groups.setdefault(own.get(letter.at), []).append(letter.region)
+    layers: list[Layer] = []
+    kept_round = wording.round_mm
+    for finish, regions in groups.items():
+        region, kept = _reshaped(weld(regions), wording)
+        kept_round = min(kept_round, kept)
+        layers.append(Layer("letters", finish, region))
+    return [layer for layer in layers if not layer.region.is_empty] or layers[:1], kept_round
+
+
+def _layers(bodies: list[Layer], wording: Wording) -> tuple[Layer, ...]:
+    """Letters, with the lines and shapes that follow them."""
+    layers = list(bodies)
+    whole = weld([layer.region for layer in layers]) if len(layers) > 1 else layers[0].region
+    if whole.is_empty:
+        return tuple(layers)
+    if wording.contour is not None:
+        line = wording.contour
+        ring = contour_lines(whole, line.distance_mm, line.line_mm, line.second_mm, line.gap_mm)
+        layers.append(Layer("contour", line.finish, ring))
+        whole = as_region([whole, ring])
+    if wording.backing is not None:
+        shape = backing_shape(whole, wording.backing.distance_mm)
+        behind = as_region([shapely.difference(shape, whole)])
+        layers.insert(0, Layer("backing", wording.backing.finish, behind, wording.backing.height / 100))
+    return tuple(layers)
+
+
+def _reshaped(region: shapely.MultiPolygon, wording: Wording) -> tuple[shapely.MultiPolygon, float]:
+    kept = wording.round_mm
+    if wording.thicken_mm:
+        region = thickened(region, wording.thicken_mm)
+    if wording.round_mm:
+        region, kept = rounded(region, wording.round_mm)
+    if wording.stencil is not None:
+        region = bridged(region, wording.stencil.bridge_mm, wording.stencil.bridges)
+    return region, kept

@@ -91,3 +91,14 @@ def signed_area(ring: Array) -> float:
 
 def _turned(ring: Array, ccw: bool) -> Array:
     return ring if (signed_area(ring) > 0) == ccw else ring[::-1]
+
+
+def sampled(ring: Array, step: float) -> Array:
+    """Points along a ring no further apart than ``step``, corners kept."""
+    ends = np.roll(ring, -1, axis=0)
+    lengths = np.linalg.norm(ends - ring, axis=1)
+    counts = np.maximum(np.ceil(lengths / step).astype(int), 1)
+    owner = np.repeat(np.arange(len(ring)), counts)
+    first = np.repeat(np.cumsum(counts) - counts, counts)
+    t = (np.arange(len(owner)) - first) / counts[owner]
+    return np.asarray(ring[owner] + t[:, None] * (ends - ring)[owner])

@@ -17,38 +17,55 @@ from scipy.spatial import QhullError, Voronoi
 from kilnchisel.core.lettering.faces import LoadedFace
 from kilnchisel.core.lettering.glyphs import glyph_region
 from kilnchisel.core.lettering.outline import Outline
-from kilnchisel.core.lettering.polygons import rings_of
+from kilnchisel.core.lettering.polygons import polygons_in, rings_of, sampled
 
 OPPOSITE = np.cos(np.radians(150.0))
 WAYS_ROUND = (8.0, 4.0, 2.0)  # a stubby stroke is looked for once no longer one is found
 SAMPLES_PER_CAP = 90
 
 
-def thinnest_stroke_mm(outline: Outline) -> float | None:
-    """The narrowest stroke of the wording in mm, None when nothing is drawn."""
+def stroke_range_mm(outline: Outline) -> tuple[float, float] | None:
+    """The narrowest and the widest stroke in mm, None when no stroke is drawn."""
+    if outline.face is None or not outline.as_drawn:
+        return _of_region(outline)
     face = outline.face
-    widths = [
-        width
+    found = [
+        widths
         for glyph in {letter.glyph for letter in outline.letters}
-        if (width := _thinnest_units(face, glyph)) is not None
+        if (widths := _glyph_strokes(face, glyph)) is not None
     ]
-    return min(widths) * outline.cap_height_mm / face.cap_height if widths else None
+    if not found:
+        return None
+    scale = outline.cap_height_mm / face.cap_height
+    return min(low for low, _ in found) * scale, max(high for _, high in found) * scale
+
+
+@lru_cache(maxsize=64)
+def _of_region(outline: Outline) -> tuple[float, float] | None:
+    step = max(outline.cap_height_mm, 1e-3) / SAMPLES_PER_CAP
+    # each part by itself: cells of one outline say nothing of another's strokes
+    found = [
+        widths
+        for part in polygons_in(outline.letter_ink)
+        if (widths := stroke_widths(shapely.MultiPolygon([part]), step)) is not None
+    ]
+    return (min(low for low, _ in found), max(high for _, high in found)) if found else None
 
 
 @lru_cache(maxsize=2048)
-def _thinnest_units(face: LoadedFace, glyph: int) -> float | None:
+def _glyph_strokes(face: LoadedFace, glyph: int) -> tuple[float, float] | None:
     region = glyph_region(face, glyph, face.cap_height / 512)
     if region.is_empty:
         return None
-    return thinnest_width(region, face.cap_height / SAMPLES_PER_CAP)
+    return stroke_widths(region, face.cap_height / SAMPLES_PER_CAP)
 
 
-def thinnest_width(region: shapely.MultiPolygon, step: float) -> float | None:
-    """The narrowest stroke of a region, in its own units; ``step`` is the outline's sampling.
+def stroke_widths(region: shapely.MultiPolygon, step: float) -> tuple[float, float] | None:
+    """The narrowest and widest stroke of a region, in its own units; ``step``: the outline's sampling.
 
     Error: below step²/width where walls are straight; None when no stroke is found.
     """
-    samples = [_sampled(ring, step) for ring in rings_of(region)]
+    samples = [sampled(ring, step) for ring in rings_of(region)]
     points = np.concatenate(samples)
     try:
         cells = Voronoi(points)
@@ -71,19 +88,9 @@ def thinnest_width(region: shapely.MultiPolygon, step: float) -> float | None:
         if inside.any():
             found = gaps[candidates[inside]]
             # among stubby strokes the tips of serifs come too: most of the axis is the stroke's own
-            return float(found.min() if ratio == WAYS_ROUND[0] else np.median(found))
+            low = found.min() if ratio == WAYS_ROUND[0] else np.median(found)
+            return float(low), float(found.max())
     return None
-
-
-def _sampled(ring: np.ndarray, step: float) -> np.ndarray:
-    """Points along a ring no further apart than ``step``, corners kept."""
-    ends = np.roll(ring, -1, axis=0)
-    lengths = np.linalg.norm(ends - ring, axis=1)
-    counts = np.maximum(np.ceil(lengths / step).astype(int), 1)
-    owner = np.repeat(np.arange(len(ring)), counts)
-    first = np.repeat(np.cumsum(counts) - counts, counts)
-    t = (np.arange(len(owner)) - first) / counts[owner]
-    return np.asarray(ring[owner] + t[:, None] * (ends - ring)[owner])
 
 
 def _way_round(samples: list[np.ndarray], pairs: np.ndarray) -> np.ndarray:

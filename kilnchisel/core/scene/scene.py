@@ -18,7 +18,7 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.finishes import textures
-from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
+from kilnchisel.core.finishes.finish import darkened, letter_material, material_of, printed_picture
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.lettering import Engraved
@@ -132,7 +132,17 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
     if part.lettering is None:
         return slots[part.role]
     lettering = job.letterings[part.lettering]
-    material = letter_material(lettering.finish, slots["blank"])
+    finish = lettering.finish
+    if part.layer is not None and part.layer.finish is not None:
+        finish = part.layer.finish
+    material = letter_material(finish, slots["blank"])
+    if part.layer is not None and part.layer.raster is not None:
+        material = printed_picture(
+            part.layer.raster.pixels,
+            part.layer.raster.width_mm,
+            part.layer.raster.height_mm,
+            material.alpha,
+        )
     if isinstance(lettering.craft, Engraved):
         return darkened(material, lettering.craft.darkened)
     return material

@@ -7,12 +7,21 @@ from dataclasses import dataclass
 from typing import Literal
 
 from kilnchisel.core.build import lettering_laid
-from kilnchisel.core.job.edits import Fix, change
-from kilnchisel.core.job.lettering import Engraved, ShippedFace
+from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.edits import Fix, change, scaled
+from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Column, Rows, Wording
 from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.lettering.faces import SHIPPED, load_face
-from kilnchisel.core.lettering.strokes import thinnest_stroke_mm
+from kilnchisel.core.lettering.bending import tightest_bend
+from kilnchisel.core.lettering.catalogue import faces_with
+from kilnchisel.core.lettering.content import pixels_per_inch
+from kilnchisel.core.lettering.faces import load_face
+from kilnchisel.core.lettering.measures import counters_of
+from kilnchisel.core.lettering.polygons import polygons_in
+from kilnchisel.core.lettering.strokes import stroke_range_mm
+from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
+from kilnchisel.core.shop.standards import rules_for
 from kilnchisel.core.units import format_length
 
 Level = Literal["good", "warning", "failure"]
@@ -37,12 +46,18 @@ class Check:
 def checks(job: Job, index: int) -> tuple[Check, ...]:
     """The checks of one lettering, those that apply. Raises KilnError when it cannot be drawn."""
     laid = lettering_laid(job, index)
-    if not job.letterings[index].wording.text.strip():
+    content = job.letterings[index].wording
+    if isinstance(content, Wording) and not content.text.strip():
         return (Check("empty", "warning", "No words yet."),)
-    found = [_letters(job, index, laid)]
+    found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
         found += _tail(job, index, laid) + _strokes(job, index, laid) + _wall(job, index, laid)
+        found += _outline(job, index, laid) + _contrast(job, index, laid) + _artwork(job, index, laid)
+        found += [
+            Check(f"rule_{rule.key}", "good" if rule.holds else "failure", rule.says, rule.source)
+            for rule in rules_for(job.letterings[index], laid)
+        ]
     return tuple(found)
 
 
@@ -51,16 +66,12 @@ def _letters(job: Job, index: int, laid: Laid) -> Check:
     if not missing:
         return Check("letters", "good", "The face has every letter.")
     named = ", ".join(f"“{c}”" if c.isprintable() else f"U+{ord(c):04X}" for c in missing)
+    wording = job.letterings[index].wording
+    assert isinstance(wording, Wording) and laid.outline.face is not None
+    proposed = next(faces_with(wording.text), None)
     fix = None
-    for name in SHIPPED:
-        face = load_face(ShippedFace(name=name))
-        if all(
-            ord(c) in face.characters and ord(c) not in face.blank_letters
-            for c in job.letterings[index].wording.text
-            if not c.isspace()
-        ):
-            fix = _set(index, f"Use {face.title}", ("wording", "face"), ShippedFace(name=name))
-            break
+    if proposed is not None:
+        fix = _set(index, f"Use {load_face(proposed).title}", ("wording", "face"), proposed)
     return Check(
         "letters", "failure", f"{laid.outline.face.title} has no {named}; it would leave a gap.", fix=fix
     )
@@ -107,27 +118,32 @@ def _tail(job: Job, index: int, laid: Laid) -> list[Check]:
         return []
     if tail >= 0:
         return []
-    share = (laid.side.period - 1.0) / laid.width_mm
-    cap = _rounded_down(job.letterings[index].wording.cap_height_mm * share)
+    fix = _scaled_fix(job, index, laid, (laid.side.period - 1.0) / laid.width_mm)
     return [
         Check(
             "tail",
             "failure",
             f"Runs over its own beginning by {format_length(-tail)}.",
             amount_mm=-tail,
-            fix=_cap(index, cap),
+            fix=fix,
         )
     ]
 
 
 def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
-    stroke = thinnest_stroke_mm(laid.outline)
+    strokes = stroke_range_mm(laid.outline)
     kind = job.letterings[index].craft.kind
     least = THIN_MM[kind]
-    if stroke is None or stroke >= least:
+    if strokes is None or strokes[0] >= least:
         return []
+    stroke = strokes[0]
     verb = {"printed": "may not print", "engraved": "may not cut clean", "raised": "may break off"}[kind]
-    cap = math.ceil(job.letterings[index].wording.cap_height_mm * least / stroke * 10) / 10
+    wording = job.letterings[index].wording
+    fix = None
+    if isinstance(wording, Wording) and wording.by_lines:
+        fix = _set(index, f"Pen {format_length(least)}", ("wording", "pen_mm"), least)
+    elif isinstance(wording, Wording):
+        fix = _cap(index, math.ceil(wording.cap_height_mm * least / stroke * 10) / 10)
     return [
         Check(
             "strokes",
@@ -135,9 +151,108 @@ def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
             f"Strokes of {format_length(stroke)} {verb}; {format_length(least)} is safe.",
             source="common practice",
             amount_mm=least - stroke,
-            fix=_cap(index, cap),
+            fix=fix,
         )
     ]
+
+
+def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
+    """What the outline's own changes could not do, and islands that would fall out."""
+    wording = job.letterings[index].wording
+    if not isinstance(wording, Wording):
+        return []
+    found = []
+    if laid.outline.rounded_mm < wording.round_mm - 1e-9:
+        found.append(
+            Check(
+                "rounding",
+                "warning",
+                f"Corners could be rounded by {format_length(laid.outline.rounded_mm)} only, or strokes would be lost.",
+                amount_mm=wording.round_mm - laid.outline.rounded_mm,
+            )
+        )
+    if wording.thicken_mm < 0 and len(polygons_in(laid.outline.letter_ink)) > _pieces_before(job, index):
+        found.append(
+            Check(
+                "thinning",
+                "failure",
+                "Thinned so far, strokes break apart.",
+                fix=_set(index, "Thin by half of it", ("wording", "thicken_mm"), wording.thicken_mm / 2),
+            )
+        )
+    if wording.stencil is not None:
+        left = counters_of(laid.outline)
+        found.append(
+            Check("stencil", "good", "Every counter is held by bridges.")
+            if left is None
+            else Check("stencil", "failure", f"{left.count} counters would fall out; make the bridges wider.")
+        )
+    if wording.by_lines and wording.bend_mm > 0:
+        bend = min((tightest_bend(line) for line in laid.outline.lines), default=math.inf)
+        if bend < 0.9 * wording.bend_mm:
+            found.append(
+                Check(
+                    "bend",
+                    "warning",
+                    f"The tightest bend has {format_length(bend)} radius; {format_length(wording.bend_mm)} is asked for.",
+                    amount_mm=wording.bend_mm - bend,
+                    fix=_cap(index, math.ceil(wording.cap_height_mm * wording.bend_mm / bend * 10) / 10),
+                )
+            )
+    return found
+
+
+def _pieces_before(job: Job, index: int) -> int:
+    plain = change(job, ("letterings", index, "wording", "thicken_mm"), 0.0)
+    return len(polygons_in(lettering_laid(plain, index).outline.letter_ink))
+
+
+def _contrast(job: Job, index: int, laid: Laid) -> list[Check]:
+    ratio = contrast_of(job, index, laid.outline.layers)
+    if ratio is None:
+        return []
+    source = "WCAG 2.x, 1.4.3"
+    if ratio >= ENOUGH:
+        return [Check("contrast", "good", "Letters stand out from their ground.", source)]
+    if ratio >= LARGE_ENOUGH:
+        return [Check("contrast", "good", "Enough contrast for large letters.", source)]
+    return [
+        Check(
+            "contrast",
+            "warning",
+            f"Letters hardly stand out: contrast {ratio:.1f} to 1, {LARGE_ENOUGH:g} is the least.",
+            source,
+        )
+    ]
+
+
+LEAST_PPI = 150.0  # common practice for prints seen at arm's length
+
+
+def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
+    content = job.letterings[index].wording
+    found = [Check("artwork", "warning", note) for note in laid.outline.notes]
+    if isinstance(content, Picture):
+        fineness = pixels_per_inch(content)
+        if fineness is not None and fineness < LEAST_PPI:
+            width = _rounded_down(content.width_mm * fineness / LEAST_PPI)
+            found.append(
+                Check(
+                    "fineness",
+                    "warning",
+                    f"{fineness:.0f} pixels an inch will look coarse; {LEAST_PPI:g} is the least.",
+                    "common practice",
+                    fix=_set(index, f"Width {format_length(width)}", ("wording", "width_mm"), width),
+                )
+            )
+    if isinstance(content, Artwork) and content.unit_mm is None and content.width_mm is None:
+        from kilnchisel.core.lettering.content import artwork_size
+
+        if not artwork_size(content).stated:
+            found.append(
+                Check("unit", "warning", "The file states no unit; give its width, or what one unit is.")
+            )
+    return found
 
 
 def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
@@ -190,17 +305,25 @@ def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
     share = 0.94 * (high_v - low_v) / laid.height_mm
     if laid.side.period is None:
         share = min(share, 0.94 * (high_u - low_u) / laid.width_mm)
-    cap = job.letterings[index].wording.cap_height_mm
     if share >= 1:
         return Fix("Centre it", lambda job: centred(job, index))
-    smaller = _rounded_down(cap * share)
-    if smaller < 0.2:
+    smaller = _scaled_fix(job, index, laid, share)
+    if smaller is None:
         return None
+    return Fix(f"Fit it: {smaller.label.lower()}", lambda job: centred(smaller.apply(job), index))
 
-    def apply(job: Job) -> Job:
-        return centred(change(job, ("letterings", index, "wording", "cap_height_mm"), smaller), index)
 
-    return Fix(f"Fit it: capitals {format_length(smaller)}", apply)
+def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
+    """The lettering made smaller as a whole; None when nothing legible would be left."""
+    content = job.letterings[index].wording
+    if isinstance(content, Wording) and content.fit is None and isinstance(content.arrangement, Rows | Column):
+        cap = _rounded_down(content.cap_height_mm * share)
+        return _cap(index, cap) if cap >= 0.2 else None
+    factor = _rounded_down(100 * share) / 100
+    if factor <= 0.01:
+        return None
+    smaller = scaled(content, factor, laid.outline.width_mm)
+    return _set(index, f"Smaller, {100 * factor:.0f} %", ("wording",), smaller)
 
 
 def _opposite(laid: Laid, zone_name: str) -> float:

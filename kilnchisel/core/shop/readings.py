@@ -2,20 +2,32 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.crafts.piece import relief_mm
+from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.job.words import one_line
 from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.lettering.strokes import thinnest_stroke_mm
-from kilnchisel.core.units import format_angle, format_length
+from kilnchisel.core.lettering.bending import tightest_bend
+from kilnchisel.core.lettering.content import pixels_per_inch
+from kilnchisel.core.lettering.measures import counters_of, smallest_gap_mm
+from kilnchisel.core.lettering.strokes import stroke_range_mm
+from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
+from kilnchisel.core.units import format_angle, format_length, format_number
+
+ENDINGS = {"mm": "_mm", "°": "_deg", "m": "_m", "ppi": "_ppi", "to 1": "_ratio", "": ""}
 
 
 @dataclass(frozen=True)
 class Reading:
-    """One measure: a stable key, the words for it, the value and its unit ("mm", "°")."""
+    """One measure: a stable key, the words for it, the value and its unit."""
 
     key: str
     label: str
@@ -26,6 +38,11 @@ class Reading:
     def shown(self) -> str:
         if self.unit == "°":
             return format_angle(self.value)
+        if self.unit == "":
+            return format_number(self.value, 0)
+        if self.unit != "mm":
+            places = 2 if self.value < 10 else 1 if self.value < 100 else 0
+            return f"{format_number(self.value, places)} {self.unit}"
         places = 2 if abs(self.value) < 10 else 1
         return format_length(self.value, "mm", places)
 
@@ -34,21 +51,59 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     """The readings of one lettering. Raises KilnError when it cannot be drawn."""
     lettering = job.letterings[index]
     laid = lettering_laid(job, index)
-    found = [Reading("cap_height", "Capital height", lettering.wording.cap_height_mm, "mm")]
+    outline = laid.outline
+    words = isinstance(lettering.wording, Wording)
+    found = [Reading("cap_height", "Capital height", outline.cap_height_mm, "mm")] if words else []
     if laid.ink.is_empty:
         return tuple(found)
+    if outline.face is not None and outline.face.x_height > 0:
+        share = outline.face.x_height / outline.face.cap_height
+        found.append(Reading("x_height", "x-height", outline.cap_height_mm * share, "mm"))
     closed = laid.side.period is not None
     found.append(Reading("width", "Width round" if closed else "Width", laid.width_mm, "mm"))
     if laid.degrees is not None:
         found.append(Reading("degrees", "Goes round", laid.degrees, "°"))
     found.append(Reading("height", "Height", laid.height_mm, "mm"))
     found += _room(laid)
-    stroke = thinnest_stroke_mm(laid.outline)
-    if stroke is not None:
-        found.append(Reading("thinnest_stroke", "Thinnest stroke", stroke, "mm"))
+    found += _letters(laid)
     relief = relief_mm(lettering.craft)
     found.append(Reading("relief", "Above surface" if relief > 0 else "Below surface", abs(relief), "mm"))
+    if words:
+        found += [
+            Reading("legible", "Can be read from", legible_m(outline.cap_height_mm), "m"),
+            Reading("best", "Best seen from", best_m(outline.cap_height_mm), "m"),
+        ]
+    contrast = contrast_of(job, index, outline.layers)
+    if contrast is not None:
+        found.append(Reading("contrast", "Contrast", contrast, "to 1"))
+    if isinstance(lettering.wording, Artwork | Picture):
+        fineness = pixels_per_inch(lettering.wording)
+        if fineness is not None:
+            found.append(Reading("fineness", "Pixels an inch", fineness, "ppi"))
     return tuple(found)
+
+
+def _letters(laid: Laid) -> list[Reading]:
+    outline = laid.outline
+    found = []
+    strokes = stroke_range_mm(outline)
+    if strokes is not None:
+        found.append(Reading("thinnest_stroke", "Thinnest stroke", strokes[0], "mm"))
+        found.append(Reading("widest_stroke", "Widest stroke", strokes[1], "mm"))
+    gap = smallest_gap_mm(outline)
+    if gap is not None:
+        found.append(Reading("smallest_gap", "Smallest gap", gap, "mm"))
+    counters = counters_of(outline)
+    if counters is not None:
+        found.append(Reading("counters", "Counters", counters.count, ""))
+        found.append(Reading("narrowest_counter", "Narrowest counter", counters.narrowest_mm, "mm"))
+    if outline.lines:
+        length = sum(float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in outline.lines)
+        found.append(Reading("line_length", "Length of lines", length, "mm"))
+        bend = min(tightest_bend(line) for line in outline.lines)
+        if math.isfinite(bend):
+            found.append(Reading("tightest_bend", "Tightest bend", bend, "mm"))
+    return found
 
 
 def _room(laid: Laid) -> list[Reading]:
@@ -79,11 +134,12 @@ def measured(job: Job) -> dict[str, Any]:
     for index, lettering in enumerate(job.letterings):
         letterings.append(
             {
-                "text": lettering.wording.text,
+                "text": one_line(lettering) if not isinstance(lettering.wording, Wording) else lettering.wording.text,
+                "content": lettering.wording.kind,
                 "side": lettering.lay.side,
                 "craft": lettering.craft.kind,
                 "readings": {
-                    reading.key + ("_deg" if reading.unit == "°" else "_mm"): round(reading.value, 4)
+                    reading.key + ENDINGS[reading.unit]: round(reading.value, 4)
                     for reading in readings(job, index)
                 },
                 "checks": [

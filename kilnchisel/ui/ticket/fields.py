@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -37,6 +38,7 @@ from kilnchisel.core.units import (
     parse_length,
     parse_plain,
 )
+from kilnchisel.ui.theme import plain
 
 PHRASE_MS = 1500
 
@@ -52,7 +54,7 @@ class Spec:
     label: str
     get: Get
     put: Put
-    kind: str  # "length", "angle", "percent", "stops", "choice", "colour", "switch", "words", "link"
+    kind: str  # one of KINDS
     step: float = 1.0
     options: tuple[tuple[Any, str], ...] = ()
     least: float | None = None
@@ -155,7 +157,8 @@ class NumberField(Field):
         if self.spec.most is not None:
             value = min(value, self.spec.most)
         self.line.setModified(False)
-        self.edited.emit(self.spec, round(value, 6), self.spec.key)
+        whole = self.spec.kind == "count"
+        self.edited.emit(self.spec, round(value) if whole else round(value, 6), self.spec.key)
 
     def put_back(self) -> None:
         """Forget what was typed."""
@@ -181,7 +184,8 @@ class NumberField(Field):
             return parse_length(text, self.unit)
         if self.spec.kind == "angle":
             return parse_angle(text)
-        return parse_plain(text.lower().replace("stops", "").replace("stop", ""))
+        value = parse_plain(text.lower().replace("stops", "").replace("stop", ""))
+        return round(value) if self.spec.kind == "count" else value
 
     def _write(self) -> None:
         self.line.setText(self._shown(self.value))
@@ -193,7 +197,9 @@ class NumberField(Field):
             return format_length(value, self.unit, 3 if self.unit == "in" else self.spec.decimals)
         if self.spec.kind == "angle":
             return format_angle(value)
-        unit = {"percent": " %", "stops": " stops"}[self.spec.kind]
+        if self.spec.kind == "count":
+            return str(round(value))
+        unit = {"percent": " %", "stops": " stops", "plain": ""}[self.spec.kind]
         return f"{format_number(value, self.spec.decimals)}{unit}"
 
     def _range_words(self) -> str:
@@ -434,7 +440,110 @@ class LinkField(Field):
         self.button.setText(str(self.spec.get(job)))
 
 
+class MenuField(Field):
+    """One of many, behind a button that names the present one."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.button = QPushButton()
+        self.button.setObjectName("menu")
+        self.list = QMenu(self.button)
+        for value, words in spec.options:
+            action = self.list.addAction(plain(words))
+            if action is not None:
+                action.triggered.connect(lambda _=False, v=value: self._chosen(v))
+        self.button.setMenu(self.list)
+        self.hold(self.button)
+
+    def show_job(self, job: Job, unit: str) -> None:
+        value = self.spec.get(job)
+        words = next((words for option, words in self.spec.options if option == value), str(value))
+        self.button.setText(plain(words))
+
+    def _chosen(self, value: Any) -> None:
+        self.edited.emit(self.spec, value, "")
+        self.ended.emit()
+
+
+class GroupField(Field):
+    """The head of a group of fields: its name, and its values in a few words while it is folded."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.label.hide()
+        self.button = QPushButton()
+        self.button.setObjectName("group")
+        self.button.setCheckable(True)
+        self.button.clicked.connect(lambda: self.edited.emit(self.spec, None, ""))
+        row = QHBoxLayout(self.button)
+        row.setContentsMargins(0, 5, 0, 5)
+        row.setSpacing(8)
+        self.name = QLabel(spec.label)
+        self.name.setObjectName("groupname")
+        self.words = QLabel()
+        self.words.setObjectName("small")
+        for label in (self.name, self.words):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self.name)
+        row.addWidget(self.words, 1)
+        self.grid.addWidget(self.button, 0, 0, 1, 2)
+        self.button.setAccessibleName(spec.label)
+        self.setFocusProxy(self.button)
+
+    def show_job(self, job: Job, unit: str) -> None:
+        words, open_ = self.spec.get(job)
+        self.button.setChecked(open_)
+        room = 272 - self.name.sizeHint().width() - 14
+        metrics = self.words.fontMetrics()
+        self.words.setText("" if open_ else metrics.elidedText(words, Qt.TextElideMode.ElideRight, room))
+        self.button.setToolTip("" if open_ else plain(words))
+        self.button.setAccessibleDescription("unfolded" if open_ else words)
+        self.button.setFixedHeight(self.name.sizeHint().height() + 12)
+
+
+class LetterField(Field):
+    """The letters of the wording side by side; the chosen one is what the fields below are about."""
+
+    PER_ROW = 10
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.label.hide()
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 2, 0, 2)
+        grid.setSpacing(2)
+        self.group = QButtonGroup(self)
+        self.group.setExclusive(True)
+        for number, (place, character) in enumerate(spec.options[:MOST_LETTERS]):
+            button = QPushButton(plain(character))
+            button.setObjectName("letter")
+            button.setCheckable(True)
+            button.setFixedSize(QSize(25, 25))
+            button.setAccessibleName(f"Letter {number + 1}: {character}")
+            self.group.addButton(button, place)
+            grid.addWidget(button, number // self.PER_ROW, number % self.PER_ROW)
+        grid.setColumnStretch(self.PER_ROW, 1)
+        self.group.idClicked.connect(lambda place: self.edited.emit(self.spec, place, ""))
+        self.hold(box)
+        self.grid.removeWidget(box)
+        self.grid.addWidget(box, 0, 0, 1, 2)
+        self.setFocusProxy(self.group.buttons()[0])
+
+    def show_job(self, job: Job, unit: str) -> None:
+        button = self.group.button(self.spec.get(job))
+        if button is not None:
+            button.setChecked(True)
+
+
+MOST_LETTERS = 120
+
 KINDS: dict[str, type[Field]] = {
+    "menu": MenuField,
+    "group": GroupField,
+    "letter": LetterField,
+    "plain": NumberField,
+    "count": NumberField,
     "length": NumberField,
     "angle": NumberField,
     "percent": NumberField,

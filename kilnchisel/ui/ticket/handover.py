@@ -5,7 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from kilnchisel.core.handover.outlines import OutlineOrder
+
 SIZES = ("1600 x 1000", "1280 x 800", "2400 x 1600", "3840 x 2160", "1080 x 1080")
+OUTLINES = (
+    (OutlineOrder(), "Welded, for making"),
+    (OutlineOrder(letters=True), "Letter by letter"),
+    (OutlineOrder(lines=True), "Centre lines"),
+)
 QUALITIES = ((64, "Quick"), (128, "Good"), (512, "Finest"))
 
 
@@ -14,6 +21,7 @@ class HandOver(QWidget):
 
     picture_wanted = pyqtSignal()
     mesh_wanted = pyqtSignal()
+    outline_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -57,6 +65,26 @@ class HandOver(QWidget):
         self.mesh.setObjectName("link")
         self.mesh.clicked.connect(self.mesh_wanted)
         column.addWidget(self.mesh)
+        row = QHBoxLayout()
+        label = QLabel("Outlines")
+        label.setObjectName("small")
+        self.outlines = QComboBox()
+        for order, words in OUTLINES:
+            self.outlines.addItem(words, order)
+        self.outlines.setAccessibleName("How outlines are written")
+        label.setBuddy(self.outlines)
+        row.addWidget(label)
+        row.addWidget(self.outlines, 1)
+        column.addLayout(row)
+        self.outline = QPushButton("Outlines to a file: SVG, DXF…")
+        self.outline.setObjectName("link")
+        self.outline.clicked.connect(self.outline_wanted)
+        column.addWidget(self.outline)
+
+    def outline_order(self) -> OutlineOrder:
+        """How the outlines are wanted."""
+        order = self.outlines.currentData()
+        return order if isinstance(order, OutlineOrder) else OutlineOrder()
 
     @property
     def samples(self) -> int:

@@ -19,8 +19,9 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.words import face_words
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
+from kilnchisel.ui.ticket.wording import wording_specs
 
 SECTIONS = ("blank", "wording", "lay", "craft", "finish", "setting", "hand-over")
 TITLES = {
@@ -53,8 +54,10 @@ POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"))
 CRAFTS: dict[str, Any] = {"printed": Printed, "engraved": Engraved, "raised": Raised}
 
 
-def specs(job: Job, section: str, index: int | None) -> list[Spec]:
-    """The fields of a section."""
+def specs(
+    job: Job, section: str, index: int | None, opened: frozenset[str] = frozenset(), letter: int | None = None
+) -> list[Spec]:
+    """The fields of a section. ``opened``: groups that are unfolded; ``letter``: the chosen one."""
     if section == "blank":
         return _blank(job)
     if section == "finish":
@@ -63,8 +66,10 @@ def specs(job: Job, section: str, index: int | None) -> list[Spec]:
         return _setting(job)
     if index is None or section == "hand-over":
         return []
+    if section == "wording":
+        return wording_specs(job, index, opened, letter)
     here: tuple[str | int, ...] = ("letterings", index)
-    return {"wording": _wording, "lay": _lay, "craft": _craft}[section](job, here)
+    return {"lay": _lay, "craft": _craft}[section](job, here)
 
 
 def _blank(job: Job) -> list[Spec]:
@@ -121,10 +126,14 @@ def _with_blank(job: Job, kind: str) -> Job:
     blank: Any = Mug() if kind == "mug" else Plaque()
     fresh = first_lettering(blank, "")
     letterings = []
+    assert isinstance(fresh.wording, Wording)
     for number, lettering in enumerate(job.letterings):
-        cap = min(lettering.wording.cap_height_mm, fresh.wording.cap_height_mm)
+        wording = lettering.wording
+        cap = fresh.wording.cap_height_mm
+        if isinstance(wording, Wording):
+            cap = min(wording.cap_height_mm, cap)
+            wording = wording.model_copy(update={"cap_height_mm": cap})
         lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
-        wording = lettering.wording.model_copy(update={"cap_height_mm": cap})
         letterings.append(lettering.model_copy(update={"lay": lay, "wording": wording}))
     camera = job.setting.camera.model_copy(
         update={"tilt_deg": 20.0 if kind == "mug" else 52.0, "distance_mm": 480.0}
@@ -133,49 +142,6 @@ def _with_blank(job: Job, kind: str) -> Job:
     return change(
         job.model_copy(update={"blank": blank, "setting": setting}), ("letterings",), tuple(letterings)
     )
-
-
-def _wording(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
-    path = (*here, "wording")
-    index = int(here[1])
-    fields = [
-        at((*path, "text"), "Words", "words"),
-        Spec(
-            "face",
-            "Typeface",
-            lambda job: face_words(job.letterings[index].wording.face),
-            lambda job, _: job,
-            "link",
-            hint="Choose another typeface",
-        ),
-        ranged(job, (*path, "cap_height_mm"), "Capital height", "length", step=0.5),
-        ranged(
-            job,
-            (*path, "letter_spacing_mm"),
-            "Letter spacing",
-            "length",
-            step=0.1,
-            hint="Added between letters.",
-        ),
-    ]
-    if "\n" in job.letterings[index].wording.text:
-        fields += [
-            ranged(
-                job,
-                (*path, "row_spacing"),
-                "Row spacing",
-                "percent",
-                step=5,
-                hint="Baseline to baseline, of the capital height.",
-            ),
-            at(
-                (*path, "align"),
-                "Rows sit",
-                "choice",
-                options=(("left", "Left"), ("centre", "Centre"), ("right", "Right")),
-            ),
-        ]
-    return fields
 
 
 def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:

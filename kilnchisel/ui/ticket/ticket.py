@@ -104,7 +104,7 @@ class LetteringLines(QWidget):
     """The letterings of the job, one line each; the chosen one is what sections 2 to 5 are about."""
 
     chosen = pyqtSignal(int)
-    added = pyqtSignal()
+    added = pyqtSignal(str)
     removed = pyqtSignal()
 
     def __init__(self) -> None:
@@ -117,13 +117,21 @@ class LetteringLines(QWidget):
         self.column.addLayout(self.lines)
         row = QHBoxLayout()
         self.add = QPushButton("Add lettering")
-        self.add.setObjectName("link")
-        self.add.clicked.connect(self.added)
+        self.artwork = QPushButton("Artwork…")
+        self.artwork.setToolTip("Add a drawing or a picture from a file")
+        self.shape = QPushButton("Shape")
+        self.shape.setToolTip("Add a disc, ring, star, rule, border, badge or arrow")
+        for button, kind in ((self.add, "words"), (self.artwork, "artwork"), (self.shape, "shape")):
+            button.setObjectName("link")
+            button.clicked.connect(lambda _=False, k=kind: self.added.emit(k))
         self.remove = QPushButton("Remove")
         self.remove.setObjectName("link")
         self.remove.setToolTip("Remove the chosen lettering")
         self.remove.clicked.connect(self.removed)
+        row.setSpacing(0)
         row.addWidget(self.add)
+        row.addWidget(self.artwork)
+        row.addWidget(self.shape)
         row.addStretch(1)
         row.addWidget(self.remove)
         self.column.addLayout(row)
@@ -154,7 +162,8 @@ class LetteringLines(QWidget):
 class Ticket(QWidget):
     """All sections of the job."""
 
-    face_wanted = pyqtSignal()
+    link_wanted = pyqtSignal(str)
+    groups_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -164,6 +173,7 @@ class Ticket(QWidget):
         self.session = session
         self.unit = "mm"
         self.open_section: str | None = "wording"
+        self.open_groups: frozenset[str] = frozenset()
         self.letterings = LetteringLines()
         self.letterings.chosen.connect(session.choose)
         self.handover = HandOver()
@@ -227,11 +237,25 @@ class Ticket(QWidget):
                 self.forms[key].show_specs(wanted, job, self.unit)
 
     def _specs(self, key: str) -> list[Spec]:
-        return specs(self.session.job, key, self.session.index)
+        session = self.session
+        return specs(session.job, key, session.index, self.open_groups, session.letter)
+
+    def open_group(self, key: str, open_: bool | None = None) -> None:
+        """Unfold a group of fields, or fold it again."""
+        wanted = key not in self.open_groups if open_ is None else open_
+        self.open_groups = self.open_groups | {key} if wanted else self.open_groups - {key}
+        self.show_job()
+        self.groups_changed.emit()
 
     def _edited(self, spec: Spec, value: Any, merge: str) -> None:
         if spec.kind == "link":
-            self.face_wanted.emit()
+            self.link_wanted.emit(spec.key)
+            return
+        if spec.kind == "group":
+            self.open_group(spec.key.removeprefix("group."))
+            return
+        if spec.kind == "letter":
+            self.session.choose_letter(value)
             return
         field = self._field(spec)
         try:
@@ -258,6 +282,6 @@ def _words(spec: Spec, value: Any) -> str:
         if option == value:
             return f"{label} {words.lower()}"
     if isinstance(value, float | int):
-        unit = {"length": " mm", "angle": "°", "percent": " %", "stops": " stops"}[spec.kind]
+        unit = {"length": " mm", "angle": "°", "percent": " %", "stops": " stops"}.get(spec.kind, "")
         return f"{label} {value:.3g}{unit}"
     return label if spec.kind == "words" else f"{label} {value}"

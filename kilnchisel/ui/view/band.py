@@ -24,11 +24,12 @@ HIT_PX = 11  # half of the 22 px a handle can be hit in
 
 @dataclass(frozen=True, eq=False)
 class Handle:
-    """A grip on the picture. kind "size" or "turn"; ``at`` in widget pixels."""
+    """A grip on the picture. kind "size", "turn" or "point"; ``at`` in widget pixels."""
 
     kind: str
     at: tuple[float, float]
     sheet: tuple[float, float]  # the sheet point it stands on
+    number: int = 0  # which point of the line
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,20 +175,20 @@ def moved(laid: Laid, start: Array, now: Array) -> tuple[float, float]:
     return round(float(along), 1), round(float(laid.lay.across_mm + step[1]), 1)
 
 
-def sized(laid: Laid, start: Array, now: Array, cap_height: float) -> float:
-    """Capital height, mm, after a size handle was dragged: in proportion to its way from the middle."""
+def sized(laid: Laid, start: Array, now: Array) -> float:
+    """How many times larger the lettering is after a size handle was dragged, from its way from the
+    middle."""
     period = laid.side.period
     middle = laid.frame.mean(axis=0)
     first, last = start - middle, now - middle
     first[0], last[0] = _short_way(first[0], period), _short_way(last[0], period)
-    share = float(last @ first / max(first @ first, 1e-9))
-    return round(max(cap_height * max(share, 0.02), 0.2), 1)
+    return max(float(last @ first / max(first @ first, 1e-9)), 0.02)
 
 
 def turned(laid: Laid, start: Array, now: Array, turn: float, free: bool) -> float:
     """Turn, degrees, after the stem was dragged; caught at every 15° unless ``free``."""
     period = laid.side.period
-    middle = laid.frame.mean(axis=0)
+    middle = laid.middle
     first, last = start - middle, now - middle
     first[0], last[0] = _short_way(first[0], period), _short_way(last[0], period)
     swing = np.degrees(np.arctan2(last[1], last[0]) - np.arctan2(first[1], first[0]))

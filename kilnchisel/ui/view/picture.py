@@ -24,9 +24,12 @@ from PyQt6.QtWidgets import QWidget
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.artwork import Shape
+from kilnchisel.core.job.edits import change, letter_change, scaled, with_letter
 from kilnchisel.core.job.history import History
+from kilnchisel.core.job.lettering import Content
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Curve, Slope, Wording
 from kilnchisel.core.units import format_angle, format_length
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import Theme, font
@@ -40,6 +43,13 @@ from kilnchisel.ui.view.band import (
     sheet_at,
     sized,
     turned,
+)
+from kilnchisel.ui.view.letters import (
+    letter_box,
+    letter_dragged,
+    letter_under,
+    point_dragged,
+    point_handles,
 )
 from kilnchisel.ui.view.rulers import paint_rulers
 from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
@@ -59,13 +69,14 @@ NUDGE_KEYS = {
 class _Drag:
     """A gesture under way."""
 
-    kind: str  # "move", "size", "turn", "walk", "aim", "sheet"
+    kind: str  # "move", "size", "turn", "letter", "point", "walk", "aim", "sheet"
     start: QPointF
     before: History
     job: Job
     drawn: Drawn | None
     look: Look
     sheet: Any = None
+    number: int = 0  # of the letter or point
 
 
 class PictureView(QWidget):
@@ -91,6 +102,7 @@ class PictureView(QWidget):
         self._band: Band | None = None
         self._drag: _Drag | None = None
         self._over: Handle | None = None
+        self.single_letters = False  # letters are chosen and dragged one by one
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
@@ -322,11 +334,24 @@ class PictureView(QWidget):
                 paint_rulers(painter, self.drawn, laid, self._size(), self.theme, self.unit)
         if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
             self._paint_band(painter, self._band)
-        if self._drag is not None and self._drag.kind in ("move", "size", "turn"):
+        if self.single_letters and self.session.letter is not None and self.drawn is not None:
+            self._paint_letter(painter, self.session.letter)
+        if self._drag is not None and self._drag.kind in ("move", "size", "turn", "letter", "point"):
             self._paint_words(painter, self._drag_words())
         if self.notice:
             self._paint_notice(painter)
         painter.end()
+
+    def _paint_letter(self, painter: QPainter, place: int) -> None:
+        """The chosen letter in a box of its own."""
+        index = self.session.index
+        if self.drawn is None or index is None or index >= len(self.drawn.laid):
+            return
+        box = letter_box(self.drawn, self.drawn.laid[index], place, self._size())
+        if box is not None:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(self.theme.clay), 1.5))
+            painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in box]))
 
     def _paint_band(self, painter: QPainter, band: Band) -> None:
         glaze, card = QColor(self.theme.glaze), QColor(self.theme.card)
@@ -367,8 +392,24 @@ class PictureView(QWidget):
             along = format_length(lettering.lay.along_mm, self.unit, places)
             return f"{along} along · {format_length(lettering.lay.across_mm, self.unit, places)} up"
         if self._drag.kind == "size":
-            return f"capitals {format_length(lettering.wording.cap_height_mm, self.unit, places)}"
+            return self._size_words(lettering.wording)
+        if self._drag.kind == "letter" and isinstance(lettering.wording, Wording):
+            own = letter_change(lettering.wording, self._drag.number)
+            room = format_length(own.kern_mm, self.unit, places + 1)
+            return f"room before it {room} · raised {format_length(own.raise_mm, self.unit, places + 1)}"
+        if self._drag.kind == "point":
+            return "point of the line"
         return f"turned {format_angle(lettering.lay.turn_deg)}"
+
+    def _size_words(self, content: Content) -> str:
+        places = 3 if self.unit == "in" else 1
+        if isinstance(content, Wording):
+            return f"capitals {format_length(content.cap_height_mm, self.unit, places)}"
+        if isinstance(content, Shape):
+            first = next(name for name in type(content.form).model_fields if name.endswith("_mm"))
+            label = first.removesuffix("_mm").replace("_", " ")
+            return f"{label} {format_length(getattr(content.form, first), self.unit, places)}"
+        return f"width {format_length(content.width_mm or 0.0, self.unit, places)}"
 
     def _paint_words(self, painter: QPainter, words: str) -> None:
         painter.setFont(font(12, 500))
@@ -402,6 +443,13 @@ class PictureView(QWidget):
         self._band = None
         if self.drawn is not None and index is not None and index < len(self.drawn.laid):
             self._band = band_of(self.drawn, index, self._size())
+            wording = self.drawn.order.job.letterings[index].wording
+            if isinstance(wording, Wording) and isinstance(wording.arrangement, Curve | Slope):
+                points = point_handles(
+                    self.drawn, self.drawn.laid[index], wording.arrangement, self._size()
+                )
+                band = self._band or Band((), (), None)
+                self._band = replace(band, handles=(*band.handles, *points))
 
     @property
     def band(self) -> Band | None:
@@ -427,10 +475,14 @@ class PictureView(QWidget):
         pixel = (spot.x(), spot.y())
         handle = handle_at(self._band, pixel)
         kind, sheet = "sheet" if self.look.square_on else "walk", None
+        number = 0
         if handle is not None:
-            kind = handle.kind
+            kind, number = handle.kind, handle.number
             sheet = self._sheet(pixel)
             sheet = np.array(handle.sheet) if sheet is None else sheet
+        elif (place := self._letter_under(pixel)) is not None:
+            kind, number, sheet = "letter", place, self._sheet(pixel)
+            self.session.choose_letter(place)
         else:
             index = lettering_at(self.drawn, pixel, self._size())
             if index is not None:
@@ -441,7 +493,9 @@ class PictureView(QWidget):
             elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.look.square_on:
                 kind = "aim"
         self.session.end_step()
-        self._drag = _Drag(kind, spot, self.session.history, self.session.job, self.drawn, self.look, sheet)
+        self._drag = _Drag(
+            kind, spot, self.session.history, self.session.job, self.drawn, self.look, sheet, number
+        )
         self._shape_cursor(pixel)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -526,6 +580,20 @@ class PictureView(QWidget):
             return None
         return sheet_at(self.drawn, self.drawn.laid[index], pixel, self._size())
 
+    def show_single_letters(self, on: bool) -> None:
+        """Whether a click on the lettering takes one letter of it."""
+        self.single_letters = on
+        self.update()
+
+    def _letter_under(self, pixel: tuple[float, float]) -> int | None:
+        index = self.session.index
+        if not self.single_letters or self.drawn is None or index is None or index >= len(self.drawn.laid):
+            return None
+        if lettering_at(self.drawn, pixel, self._size()) != index:
+            return None
+        sheet = self._sheet(pixel)
+        return None if sheet is None else letter_under(self.drawn.laid[index], sheet)
+
     def _handle(self, pixel: tuple[float, float], free: bool) -> None:
         drag, index = self._drag, self.session.index
         if drag is None or drag.drawn is None or index is None or drag.sheet is None:
@@ -541,8 +609,18 @@ class PictureView(QWidget):
             lay = lettering.lay.model_copy(update={"along_mm": along, "across_mm": across})
             self.session.edit((*path, "lay"), lay, "place", "drag")
         elif drag.kind == "size":
-            cap = sized(laid, drag.sheet, now, lettering.wording.cap_height_mm)
-            self.session.edit((*path, "wording", "cap_height_mm"), cap, f"capitals {cap:g} mm", "drag")
+            content = scaled(lettering.wording, sized(laid, drag.sheet, now), laid.outline.width_mm)
+            self.session.edit((*path, "wording"), content, self._size_words(content), "drag")
+        elif drag.kind == "letter" and isinstance(lettering.wording, Wording):
+            moved_letter = letter_dragged(laid, lettering.wording, drag.number, drag.sheet, now)
+            wording = with_letter(lettering.wording, moved_letter)
+            character = wording.text[drag.number]
+            self.session.edit((*path, "wording"), wording, f"letter {character} moved", "drag")
+        elif drag.kind == "point" and isinstance(lettering.wording, Wording):
+            way = lettering.wording.arrangement
+            if isinstance(way, Curve | Slope):
+                way = point_dragged(laid, way, drag.number, now)
+                self.session.edit((*path, "wording", "arrangement"), way, "point moved", "drag")
         else:
             turn = turned(laid, drag.sheet, now, lettering.lay.turn_deg, free)
             self.session.edit((*path, "lay", "turn_deg"), turn, f"turn {turn:g}°", "drag")

@@ -1,0 +1,145 @@
+"""Lettering that was not typed: drawings and pictures from files, and simple shapes made here."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.base import Percent, Value
+
+Millimetres = Annotated[float, Field(ge=0.05, le=100_000)]
+
+
+class Artwork(Value):
+    """A drawing from a file, kept in the job by its content.
+
+    ``width_mm``: None is the size that the file states. ``unit_mm``: mm of one unit of a file that
+    names none. For pictures: ``ink`` is what becomes lettering, ``threshold`` where it begins.
+    ``lines``: open lines of the file, drawn ``pen_mm`` wide.
+    """
+
+    kind: Literal["artwork"] = "artwork"
+    sha256: str
+    name: str = ""
+    form: Literal["svg", "dxf", "pdf", "bitmap"] = "svg"
+    page: Annotated[int, Field(ge=1, le=10_000)] = 1
+    unit_mm: Annotated[float, Field(gt=0, le=100_000)] | None = None
+    width_mm: Millimetres | None = None
+    ink: Literal["dark", "light", "opaque"] = "dark"
+    threshold: Percent = 50.0
+    smooth: Percent = 50.0
+    lines: Literal["drawn", "left out"] = "drawn"
+    pen_mm: Annotated[float, Field(ge=0.02, le=300)] = 0.8
+
+
+class Picture(Value):
+    """Colour artwork for printing, kept as pixels with their alpha, at a true width."""
+
+    kind: Literal["picture"] = "picture"
+    sha256: str
+    name: str = ""
+    width_mm: Millimetres = 60.0
+
+
+class Disc(Value):
+    """A filled circle or oval."""
+
+    kind: Literal["disc"] = "disc"
+    width_mm: Millimetres = 40.0
+    height_mm: Millimetres = 40.0
+
+
+class Ring(Value):
+    """A circle line."""
+
+    kind: Literal["ring"] = "ring"
+    diameter_mm: Millimetres = 60.0
+    line_mm: Millimetres = 2.0
+
+    @model_validator(mode="after")
+    def _open(self) -> Ring:
+        if 2 * self.line_mm >= self.diameter_mm:
+            raise KilnError(
+                f"A ring of {self.diameter_mm:g} mm has no room for a line of {self.line_mm:g} mm."
+            )
+        return self
+
+
+class Star(Value):
+    """A star; ``inner``: the radius between the points, % of the outer."""
+
+    kind: Literal["star"] = "star"
+    diameter_mm: Millimetres = 20.0
+    points: Annotated[int, Field(ge=3, le=60)] = 5
+    inner: Annotated[float, Field(ge=5, le=99)] = 38.2  # a pentagram's
+
+
+class Rule(Value):
+    """A straight strip."""
+
+    kind: Literal["rule"] = "rule"
+    length_mm: Millimetres = 100.0
+    line_mm: Millimetres = 1.0
+    ends: Literal["square", "round"] = "square"
+
+
+class Border(Value):
+    """A rectangular frame line."""
+
+    kind: Literal["border"] = "border"
+    width_mm: Millimetres = 180.0
+    height_mm: Millimetres = 100.0
+    line_mm: Millimetres = 1.2
+    corner_mm: Annotated[float, Field(ge=0, le=10_000)] = 4.0
+    corners: Literal["round", "hollow", "cut"] = "round"
+
+    @model_validator(mode="after")
+    def _open(self) -> Border:
+        small = min(self.width_mm, self.height_mm)
+        if 2 * self.line_mm >= small:
+            raise KilnError(f"A frame of {small:g} mm has no room for a line of {self.line_mm:g} mm.")
+        if 2 * self.corner_mm > small:
+            raise KilnError(
+                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; at most {small / 2:g} mm."
+            )
+        return self
+
+
+class Badge(Value):
+    """A filled plate: an oval, a shield, or a rectangle with scooped ends."""
+
+    kind: Literal["badge"] = "badge"
+    form: Literal["oval", "shield", "scooped"] = "oval"
+    width_mm: Millimetres = 80.0
+    height_mm: Millimetres = 50.0
+
+
+class Arrow(Value):
+    """An arrow to the right; turn it by the lay."""
+
+    kind: Literal["arrow"] = "arrow"
+    length_mm: Millimetres = 60.0
+    shaft_mm: Millimetres = 6.0
+    head_mm: Millimetres = 20.0
+
+    @model_validator(mode="after")
+    def _shaped(self) -> Arrow:
+        if self.head_mm <= self.shaft_mm:
+            raise KilnError("An arrow's head must be wider than its shaft.")
+        if self.head_mm / 2 >= self.length_mm:
+            raise KilnError(
+                f"A head {self.head_mm:g} mm wide leaves no shaft on an arrow of {self.length_mm:g} mm."
+            )
+        return self
+
+
+Form = Annotated[Disc | Ring | Star | Rule | Border | Badge | Arrow, Field(discriminator="kind")]
+
+
+class Shape(Value):
+    """A simple shape made here."""
+
+    kind: Literal["shape"] = "shape"
+    form: Form = Disc()

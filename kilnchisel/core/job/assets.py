@@ -1,0 +1,49 @@
+"""Files that a job holds by their content: artwork and pictures, under their SHA-256 digest.
+
+They are kept in memory and in the cache folder; a job file packs those it uses.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import re
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.paths import cache_folder
+
+LARGEST = 512 * 2**20
+DIGEST = re.compile(r"^[0-9a-f]{64}$")
+_held: dict[str, bytes] = {}
+
+
+def keep_asset(data: bytes, name: str = "the file") -> str:
+    """Take a file's bytes in; returns their digest. Raises KilnError when there are too many."""
+    if len(data) > LARGEST:
+        raise KilnError(
+            f"{name} is {len(data) / 2**20:.0f} MB; at most {LARGEST // 2**20} MB can be taken in."
+        )
+    digest = hashlib.sha256(data).hexdigest()
+    if digest not in _held:
+        _held[digest] = data
+        path = cache_folder() / "assets" / digest
+        with contextlib.suppress(OSError):  # it is in memory, and in the job file once that is saved
+            path.parent.mkdir(exist_ok=True)
+            if not path.exists():
+                part = path.with_suffix(".part")
+                part.write_bytes(data)
+                part.replace(path)
+    return digest
+
+
+def asset(digest: str, name: str = "The artwork") -> bytes:
+    """The bytes of a kept file. Raises KilnError when they are lost."""
+    if digest in _held:
+        return _held[digest]
+    if DIGEST.match(digest):
+        with contextlib.suppress(OSError):
+            data = (cache_folder() / "assets" / digest).read_bytes()
+            if hashlib.sha256(data).hexdigest() == digest:
+                _held[digest] = data
+                return data
+    raise KilnError(f"{name or 'The artwork'} is not in this job any more; put the file in again.")

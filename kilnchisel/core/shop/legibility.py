@@ -1,0 +1,64 @@
+"""How far letters can be read, and how they stand out from their ground."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.lettering import Engraved
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.outline import Layer
+
+FOOT_MM = 304.8
+INCH_MM = 25.4
+MUTCD_FEET_PER_INCH = 30.0  # MUTCD 2009, 2A.13
+BEST_FEET_PER_INCH = 10.0  # the sign trade's table of best impact: common practice
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # IEC 61966-2-1, as WCAG 2.x takes it
+ENOUGH, LARGE_ENOUGH = 4.5, 3.0  # WCAG 2.x, 1.4.3
+
+
+def legible_m(cap_mm: float) -> float:
+    """How far capitals of this height can be read, m (MUTCD: 30 ft for an inch)."""
+    return cap_mm / INCH_MM * MUTCD_FEET_PER_INCH * FOOT_MM / 1000
+
+
+def best_m(cap_mm: float) -> float:
+    """From how far capitals of this height impress most, m (common practice: 10 ft for an inch)."""
+    return cap_mm / INCH_MM * BEST_FEET_PER_INCH * FOOT_MM / 1000
+
+
+def contrast_ratio(one: NDArray[Any], two: NDArray[Any]) -> float:
+    """WCAG 2.x: (L1 + 0.05) / (L2 + 0.05) of two linear RGB colours, the lighter one first."""
+    high, low = sorted((float(one @ LUMINANCE), float(two @ LUMINANCE)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None:
+    """The least contrast between letters and what they stand on; None where both are one material."""
+    lettering = job.letterings[index]
+    ground = material_of(job.finish)
+    backing = next((layer for layer in layers if layer.kind == "backing"), None)
+    if backing is not None:
+        ground = letter_material(backing.finish or lettering.finish, ground)
+    ratios = []
+    for layer in layers:
+        if layer.kind != "letters" or layer.raster is not None:
+            continue
+        finish = layer.finish or lettering.finish
+        dark = isinstance(lettering.craft, Engraved) and lettering.craft.darkened > 0
+        if isinstance(finish, AsBlank) and not dark:
+            continue
+        material = letter_material(finish, material_of(job.finish))
+        if dark and isinstance(lettering.craft, Engraved):
+            material = darkened(material, lettering.craft.darkened)
+        ratios.append(contrast_ratio(_seen(material), _seen(ground)))
+    return min(ratios) if ratios else None
+
+
+def _seen(material: Material) -> NDArray[Any]:
+    return np.asarray(np.clip(material.albedo, 0.0, 1.0), dtype=float)

@@ -1,0 +1,253 @@
+"""What the window does with letterings: adding, removing, faces, artwork, and the links of the ticket."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QFileDialog
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
+from kilnchisel.core.job.edits import (
+    Fix,
+    added_content,
+    change,
+    new_lettering,
+    with_lettering,
+    without_lettering,
+)
+from kilnchisel.core.job.lettering import Content
+from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
+from kilnchisel.core.lettering.content import (
+    ARTWORK_ENDINGS,
+    content_of_file,
+    curve_of_file,
+    picture_of_artwork,
+)
+from kilnchisel.core.lettering.faces import file_face
+from kilnchisel.core.shop.checks import centred
+from kilnchisel.ui.memory import recall, remember
+from kilnchisel.ui.ticket.faces import FaceChooser
+from kilnchisel.ui.ticket.wording import pen_for
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.window import Window
+
+
+class LetteringActions:
+    """The part of the window that works on letterings. Mixed into it."""
+
+    def _window(self) -> Window:
+        return self  # type: ignore[return-value]
+
+    @property
+    def _content(self) -> Content | None:
+        window = self._window()
+        index = window.session.index
+        return None if index is None else window.session.job.letterings[index].wording
+
+    # letterings
+
+    def add_lettering(self) -> None:
+        """Another lettering below the last, ready to be written."""
+        window = self._window()
+        if window.pages.currentIndex() != 1:
+            return
+        job = window.session.job
+        window.session.put(with_lettering(job, new_lettering(job)), "add lettering")
+        window.session.choose(len(job.letterings))
+        self.edit_words()
+
+    def add_shape(self) -> None:
+        """A disc, to be made into any other shape."""
+        self._add(Shape(), "add shape")
+
+    def add_artwork(self) -> None:
+        """A drawing or picture from a file."""
+        path = self._ask_file("Add artwork", ARTWORK_ENDINGS, "Artwork")
+        if path is not None:
+            self.put_artwork(path)
+
+    def add_kind(self, kind: str) -> None:
+        """What the ticket's links ask for."""
+        {"words": self.add_lettering, "artwork": self.add_artwork, "shape": self.add_shape}[kind]()
+
+    def _add(self, content: Content, words: str) -> None:
+        window = self._window()
+        if window.pages.currentIndex() != 1:
+            return
+        job = window.session.job
+        try:
+            window.session.put(added_content(job, content), words)
+        except KilnError as error:
+            window._tell(str(error))
+            return
+        window.session.choose(len(job.letterings))
+        window.ticket.show_section("wording")
+
+    def put_artwork(self, path: Path) -> None:
+        """Add a file as artwork; one that cannot be used is refused with the reason."""
+        try:
+            content = content_of_file(path)
+        except KilnError as error:
+            self._window()._tell(str(error))
+            return
+        self._add(content, f"add {path.name}")
+
+    def remove_lettering(self) -> None:
+        """Take the chosen lettering away."""
+        window = self._window()
+        index = window.session.index
+        if index is not None:
+            window.session.put(without_lettering(window.session.job, index), "remove lettering")
+
+    def centre_lettering(self) -> None:
+        """To the middle of its side."""
+        window = self._window()
+        index = window.session.index
+        if index is None:
+            return
+        try:
+            window.session.put(centred(window.session.job, index), "centre")
+        except KilnError as error:
+            window.say(str(error))
+
+    def apply_fix(self, fix: Fix) -> None:
+        """Do what a check offers."""
+        window = self._window()
+        try:
+            window.session.put(fix.apply(window.session.job), fix.label[0].lower() + fix.label[1:])
+        except KilnError as error:
+            window.say(str(error))
+
+    def edit_words(self) -> None:
+        """The words of the chosen lettering, all selected."""
+        window = self._window()
+        window.ticket.show_section("wording")
+        field = next(
+            (f for key, f in window.ticket.forms["wording"].fields.items() if key.endswith(".text")), None
+        )
+        text = getattr(field, "text", None)
+        if text is not None:
+            text.setFocus()
+            text.selectAll()
+
+    # faces
+
+    def choose_face(self) -> None:
+        """Ask for a typeface."""
+        window = self._window()
+        content = self._content
+        if not isinstance(content, Wording):
+            return
+        chooser = FaceChooser(content.text, content.face, window.theme, window)
+        if chooser.exec() and chooser.face is not None:
+            self.use_face(chooser.face)
+
+    def use_face(self, face: Any) -> None:
+        """Set the chosen lettering in another face."""
+        window = self._window()
+        index, content = window.session.index, self._content
+        if index is None or not isinstance(content, Wording):
+            return
+        title = getattr(face, "family", "") or getattr(face, "name", "")
+        job = window.session.job
+        if isinstance(face, LineFace) and not content.by_lines:
+            pen = pen_for(content.cap_height_mm)
+            job = change(job, ("letterings", index, "wording", "pen_mm"), pen)
+        window.session.put(
+            change(job, ("letterings", index, "wording", "face"), face), f"typeface {title}"
+        )
+
+    # the ticket's links
+
+    def follow_link(self, key: str) -> None:
+        """Do what a link of the Wording section asks for."""
+        does = {
+            "face": self.choose_face,
+            "artwork.file": self._replace_artwork,
+            "artwork.true": self._true_size,
+            "artwork.colour": self._in_colours,
+            "points.add": self._add_point,
+            "points.remove": self._remove_point,
+            "points.import": self._import_curve,
+            "letters.plain": self._plain_letters,
+        }
+        try:
+            does[key]()
+        except KilnError as error:
+            self._window()._tell(str(error))
+
+    def _edit(self, part: tuple[str, ...], value: Any, words: str) -> None:
+        window = self._window()
+        index = window.session.index
+        if index is not None:
+            window.session.edit(("letterings", index, "wording", *part), value, words)
+
+    def _replace_artwork(self) -> None:
+        path = self._ask_file("Take another file", ARTWORK_ENDINGS, "Artwork")
+        if path is None:
+            return
+        content = content_of_file(path)
+        if isinstance(self._content, Picture):
+            picture = picture_of_artwork(content)
+            self._edit((), picture.model_copy(update={"width_mm": self._content.width_mm}), path.name)
+        else:
+            self._edit((), content, path.name)
+
+    def _true_size(self) -> None:
+        self._edit(("width_mm",), None, "true size")
+
+    def _in_colours(self) -> None:
+        if isinstance(self._content, Artwork):
+            self._edit((), picture_of_artwork(self._content), "printed in its colours")
+
+    def _add_point(self) -> None:
+        content = self._content
+        if isinstance(content, Wording) and isinstance(content.arrangement, Curve | Slope):
+            points = content.arrangement.points
+            (x0, y0), (x1, y1) = points[-2:]
+            more = (round(x1 + (x1 - x0) * 0.6, 1), round(y1 + (y1 - y0) * 0.6, 1))
+            self._edit(("arrangement", "points"), (*points, more), "add point")
+
+    def _remove_point(self) -> None:
+        content = self._content
+        if isinstance(content, Wording) and isinstance(content.arrangement, Curve | Slope):
+            self._edit(("arrangement", "points"), content.arrangement.points[:-1], "remove point")
+
+    def _import_curve(self) -> None:
+        path = self._ask_file("Take a curve from a file", (".svg", ".dxf", ".pdf"), "Drawings")
+        if path is not None:
+            self.put_curve(path)
+
+    def put_curve(self, path: Path) -> None:
+        """Set the words along the longest line of a drawing. Raises KilnError."""
+        content = self._content
+        if not isinstance(content, Wording):
+            return
+        curve = curve_of_file(path)
+        kind = type(content.arrangement) if isinstance(content.arrangement, Slope) else Curve
+        self._edit(("arrangement",), kind(points=curve.points, smooth=False), f"curve of {path.name}")
+
+    def _plain_letters(self) -> None:
+        self._edit(("letters",), (), "all letters as they were")
+
+    # files
+
+    def _ask_file(self, title: str, endings: tuple[str, ...], kind: str) -> Path | None:
+        folder = recall("artwork_folder", "")
+        wanted = " ".join(f"*{ending}" for ending in endings)
+        start = folder if isinstance(folder, str) else ""
+        name, _ = QFileDialog.getOpenFileName(self._window(), title, start, f"{kind} ({wanted})")
+        if not name:
+            return None
+        remember("artwork_folder", str(Path(name).parent))
+        return Path(name)
+
+    def take_font(self, path: Path) -> None:
+        """Set the chosen lettering in a font file that was dropped."""
+        try:
+            self.use_face(file_face(path))
+        except KilnError as error:
+            self._window()._tell(str(error))

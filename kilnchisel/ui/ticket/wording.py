@@ -1,0 +1,887 @@
+"""The Wording section: which fields it shows for words, artwork, a picture or a shape.
+
+Fields lie in groups that fold; a folded group says its values in a few words.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import (
+    Arrow,
+    Artwork,
+    Badge,
+    Border,
+    Disc,
+    Picture,
+    Ring,
+    Rule,
+    Shape,
+    Star,
+)
+from kilnchisel.core.job.edits import change, letter_change, limits, retyped, with_letter
+from kilnchisel.core.job.finish import AsBlank, Ink
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import (
+    Axis,
+    Backing,
+    Circle,
+    Column,
+    Contour,
+    Curve,
+    Features,
+    FileFace,
+    Fit,
+    LetterChange,
+    LineFace,
+    Rows,
+    Slope,
+    Stencil,
+    Wording,
+)
+from kilnchisel.core.job.words import face_words
+from kilnchisel.core.lettering.content import artwork_size
+from kilnchisel.core.lettering.faces import LoadedFace, load_face
+from kilnchisel.core.units import format_angle, format_length, format_number
+from kilnchisel.ui.ticket.fields import Spec, at, ranged
+
+Path = tuple[str | int, ...]
+Words = Callable[[Wording], str]
+
+ARRANGEMENTS: dict[str, Any] = {
+    "rows": Rows,
+    "column": Column,
+    "circle": Circle,
+    "curve": Curve,
+    "slope": Slope,
+}
+FORMS: dict[str, Any] = {
+    "disc": Disc,
+    "ring": Ring,
+    "star": Star,
+    "rule": Rule,
+    "border": Border,
+    "badge": Badge,
+    "arrow": Arrow,
+}
+STANDARDS = (
+    ("none", "None"),
+    ("tactile sign", "Tactile sign (ADA 703.2)"),
+    ("sign read by eye", "Sign read by eye (ADA 703.5)"),
+    ("exit sign", "Exit sign (NFPA 101)"),
+    ("ISO 3098 type A", "ISO 3098, type A"),
+    ("ISO 3098 type B", "ISO 3098, type B"),
+    ("UK number plate", "UK number plate"),
+    ("boat number", "Boat number (33 CFR 173)"),
+    ("aircraft mark", "Aircraft mark (14 CFR 45)"),
+)
+# features of a face that are offered as alternates, and what they are called
+ALTERNATES = {"salt": "Alternates", "swsh": "Swashes", "cswh": "Swashes by place", "titl": "Titling"}
+ALTERNATES.update({f"ss{n:02d}": f"Set {n}" for n in range(1, 21)})
+
+
+def wording_specs(job: Job, index: int, opened: frozenset[str], letter: int | None) -> list[Spec]:
+    """The fields of the section; ``opened``: groups that are unfolded; ``letter``: the chosen one."""
+    content = job.letterings[index].wording
+    path: Path = ("letterings", index, "wording")
+    if isinstance(content, Shape):
+        return _shape(job, path, content)
+    if isinstance(content, Picture):
+        return [_link("artwork.file", "Picture", content.name), *_picture_width(job, path, content)]
+    if isinstance(content, Artwork):
+        return _artwork(job, path, content)
+    return _words(job, path, content, opened, letter)
+
+
+def _link(key: str, label: str, words: str, hint: str = "") -> Spec:
+    return Spec(key, label, lambda _: words, lambda job, _: job, "link", hint=hint)
+
+
+def _group(key: str, label: str, words: str, opened: frozenset[str], fields: list[Spec]) -> list[Spec]:
+    head = Spec(
+        f"group.{key}",
+        label,
+        lambda _: (words, key in opened),
+        lambda job, _: job,
+        "group",
+    )
+    return [head, *fields] if key in opened else [head]
+
+
+# words
+
+
+def _words(
+    job: Job, path: Path, wording: Wording, opened: frozenset[str], letter: int | None
+) -> list[Spec]:
+    index = int(path[1])
+
+    def get(job: Job) -> Wording:
+        found = job.letterings[index].wording
+        assert isinstance(found, Wording)
+        return found
+
+    fields = [
+        Spec(
+            f"{index}.text",
+            "Words",
+            lambda job: get(job).text,
+            lambda job, text: change(job, path, retyped(get(job), text)),
+            "words",
+        ),
+        _link("face", "Typeface", face_words(wording.face), "Choose another typeface"),
+    ]
+    if wording.fit is None or wording.fit.by != "size":
+        fields.append(ranged(job, (*path, "cap_height_mm"), "Capital height", "length", step=0.5))
+    if wording.by_lines:
+        fields.append(ranged(job, (*path, "pen_mm"), "Pen width", "length", step=0.1))
+    face = _face(wording)
+    fields += _group("letters", "Letters", _letters_words(wording), opened, _letters(job, path, wording, face))
+    fields += _group("fit", "Fit to width", _fit_words(wording), opened, _fit(job, path, wording))
+    fields += _group(
+        "arrangement", "Arrangement", _arrangement_words(wording), opened, _arrangement(job, path, wording)
+    )
+    fields += _group("outline", "Outline", _outline_words(wording), opened, _outline(job, path, wording, face))
+    fields += _group("around", "Round the letters", _around_words(wording), opened, _around(job, path, wording))
+    fields += _group(
+        "single", "Single letters", _single_words(wording), opened, _single(job, path, wording, letter)
+    )
+    fields += _group(
+        "rules",
+        "Rules to keep",
+        "none" if wording.standard == "none" else wording.standard,
+        opened,
+        [at((*path, "standard"), "Standard", "menu", options=STANDARDS)],
+    )
+    return fields
+
+
+def _face(wording: Wording) -> LoadedFace | None:
+    try:
+        return load_face(wording.face)
+    except KilnError:
+        return None  # the readings say what is wrong with it
+
+
+def _letters_words(wording: Wording) -> str:
+    parts = []
+    if wording.letter_spacing_mm:
+        parts.append(f"{format_length(wording.letter_spacing_mm)} apart")
+    if wording.kerning != "face":
+        parts.append({"optical": "kerned by eye", "none": "not kerned"}[wording.kerning])
+    if wording.width != 100:
+        parts.append(f"{format_number(wording.width)} % wide")
+    if wording.slant_deg:
+        parts.append(f"leaning {format_angle(wording.slant_deg)}")
+    if wording.features != Features():
+        parts.append("own features")
+    return ", ".join(parts) or "as the face has them"
+
+
+def _letters(job: Job, path: Path, wording: Wording, face: LoadedFace | None) -> list[Spec]:
+    fields = []
+    if wording.fit is None or wording.fit.by != "spacing":
+        fields.append(
+            ranged(job, (*path, "letter_spacing_mm"), "Spacing", "length", step=0.1, hint="Added between letters.")
+        )
+    fields.append(
+        at(
+            (*path, "kerning"),
+            "Kerning",
+            "choice",
+            options=(("face", "Face"), ("optical", "By eye"), ("none", "None")),
+            hint="The face's own pairs, or gaps made alike to the eye.",
+        )
+    )
+    if wording.fit is None or wording.fit.by != "width":
+        fields.append(ranged(job, (*path, "width"), "Width", "percent", step=5))
+    fields.append(ranged(job, (*path, "slant_deg"), "Slant", "angle", step=1))
+    if face is not None:
+        fields += _features(path, face)
+        fields += _axes(job, path, wording, face)
+    if any(ord(c) > 0x590 for c in wording.text):
+        fields.append(
+            at(
+                (*path, "direction"),
+                "Reads",
+                "choice",
+                options=(
+                    ("by the words", "By the words"),
+                    ("left to right", "Left to right"),
+                    ("right to left", "Right to left"),
+                ),
+            )
+        )
+    return fields
+
+
+def _features(path: Path, face: LoadedFace) -> list[Spec]:
+    offered = (*path, "features")
+    fields = []
+    if face.features & {"liga", "clig"}:
+        fields.append(
+            at((*offered, "ligatures"), "Ligatures", "switch", options=((True, "Joined"), (False, "Apart")))
+        )
+    if "smcp" in face.features:
+        fields.append(
+            at(
+                (*offered, "small_capitals"),
+                "Small letters",
+                "switch",
+                options=((False, "As typed"), (True, "Small capitals")),
+            )
+        )
+    if face.features & {"lnum", "onum"}:
+        fields.append(
+            at(
+                (*offered, "figures"),
+                "Figures",
+                "choice",
+                options=(("as drawn", "As drawn"), ("lining", "Lining"), ("old style", "Old style")),
+            )
+        )
+    index = int(path[1])
+    for tag, words in ALTERNATES.items():
+        if tag in face.features:
+            fields.append(
+                Spec(
+                    f"{index}.alternate.{tag}",
+                    words,
+                    lambda job, tag=tag: tag in _of(job, index).features.alternates,
+                    lambda job, on, tag=tag: _with_alternate(job, offered, index, tag, on),
+                    "switch",
+                    options=((False, "Off"), (True, "On")),
+                )
+            )
+    return fields
+
+
+def _of(job: Job, index: int) -> Wording:
+    wording = job.letterings[index].wording
+    assert isinstance(wording, Wording)
+    return wording
+
+
+def _with_alternate(job: Job, offered: Path, index: int, tag: str, on: bool) -> Job:
+    others = [t for t in _of(job, index).features.alternates if t != tag]
+    return change(job, (*offered, "alternates"), tuple([*others, tag] if on else others))
+
+
+def _axes(job: Job, path: Path, wording: Wording, face: LoadedFace) -> list[Spec]:
+    if not isinstance(wording.face, FileFace):
+        return []
+    index = int(path[1])
+
+    def value(job: Job, tag: str, default: float) -> float:
+        own = _of(job, index).face
+        assert isinstance(own, FileFace)
+        return next((axis.value for axis in own.axes if axis.tag == tag), default)
+
+    def put(job: Job, tag: str, default: float, new: float) -> Job:
+        own = _of(job, index).face
+        assert isinstance(own, FileFace)
+        axes = [axis for axis in own.axes if axis.tag != tag]
+        if new != default:
+            axes.append(Axis(tag=tag, value=new))
+        return change(job, (*path, "face", "axes"), tuple(sorted(axes, key=lambda axis: axis.tag)))
+
+    return [
+        Spec(
+            f"{index}.axis.{axis.tag}",
+            axis.name,
+            lambda job, axis=axis: value(job, axis.tag, axis.default),
+            lambda job, new, axis=axis: put(job, axis.tag, axis.default, new),
+            "plain",
+            step=max((axis.most - axis.least) / 20, 0.01),
+            least=axis.least,
+            most=axis.most,
+            hint="An axis of this variable font, in its own units.",
+        )
+        for axis in face.axes
+    ]
+
+
+def _fit_words(wording: Wording) -> str:
+    if wording.fit is None:
+        return "off"
+    return f"{format_length(wording.fit.width_mm)} by {wording.fit.by}"
+
+
+def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
+    index = int(path[1])
+
+    def put(job: Job, by: Any) -> Job:
+        if by is None:
+            return change(job, (*path, "fit"), None)
+        present = _of(job, index).fit
+        width = present.width_mm if present else _present_width(job, index)
+        return change(job, (*path, "fit"), Fit(by=by, width_mm=width))
+
+    fields = [
+        Spec(
+            f"{index}.fit.by",
+            "Fit by",
+            lambda job: None if (fit := _of(job, index).fit) is None else fit.by,
+            put,
+            "choice",
+            options=((None, "Off"), ("size", "Size"), ("spacing", "Spacing"), ("width", "Width")),
+        )
+    ]
+    if wording.fit is not None:
+        fields.append(ranged(job, (*path, "fit", "width_mm"), "Width of words", "length"))
+    return fields
+
+
+def _present_width(job: Job, index: int) -> float:
+    from kilnchisel.core.build import lettering_laid
+
+    try:
+        return max(round(lettering_laid(job, index).outline.width_mm, 1), 1.0)
+    except KilnError:
+        return 100.0
+
+
+def _arrangement_words(wording: Wording) -> str:
+    way = wording.arrangement
+    if isinstance(way, Circle):
+        return f"circle, {format_length(way.radius_mm)} radius"
+    return {"rows": "rows", "column": "one letter to a row", "curve": "a curve", "slope": "a slope"}[way.kind]
+
+
+def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
+    index = int(path[1])
+    way = wording.arrangement
+    here = (*path, "arrangement")
+    fields = [
+        Spec(
+            f"{index}.arrangement.kind",
+            "Letters run",
+            lambda job: _of(job, index).arrangement.kind,
+            lambda job, kind: _with_arrangement(job, path, index, kind),
+            "choice",
+            options=(
+                ("rows", "In rows"),
+                ("column", "Downward"),
+                ("circle", "Circle"),
+                ("curve", "Curve"),
+                ("slope", "Slope"),
+            ),
+        )
+    ]
+    if isinstance(way, Circle):
+        fields += [
+            ranged(job, (*here, "radius_mm"), "Radius", "length", hint="To the baseline."),
+            ranged(job, (*here, "centre_deg"), "Middle at", "angle", step=5, hint="0° is the top, clockwise."),
+            at(
+                (*here, "heads"),
+                "Heads point",
+                "choice",
+                options=(("out", "Outward"), ("in", "Inward")),
+            ),
+        ]
+        if "\n" in wording.text:
+            fields.append(
+                at(
+                    (*here, "second_under"),
+                    "Second row",
+                    "switch",
+                    options=((False, "Inside"), (True, "Under")),
+                )
+            )
+    if isinstance(way, Curve | Slope):
+        fields.append(
+            at((*here, "smooth"), "Between points", "switch", options=((True, "Smooth"), (False, "Straight")))
+        )
+        fields.append(
+            _link("points.add", "Points", f"{len(way.points)}; add one", "Drag the points on the object.")
+        )
+        if len(way.points) > 2:
+            fields.append(_link("points.remove", "", "Remove the last point"))
+        fields.append(_link("points.import", "", "Take a curve from a file…"))
+    rows = "\n" in wording.text
+    if rows or isinstance(way, Column):
+        label = "Step down" if isinstance(way, Column) else "Row spacing"
+        fields.append(
+            ranged(
+                job,
+                (*path, "row_spacing"),
+                label,
+                "percent",
+                step=5,
+                hint="Baseline to baseline, of the capital height.",
+            )
+        )
+    if rows or not isinstance(way, Rows):
+        fields.append(
+            at(
+                (*path, "align"),
+                "Rows sit",
+                "choice",
+                options=(("left", "Left"), ("centre", "Centre"), ("right", "Right")),
+            )
+        )
+    fields += _repeat(job, index)
+    return fields
+
+
+def _with_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
+    """Another arrangement, sized so that the words look right on it at once."""
+    wording = _of(job, index)
+    if wording.arrangement.kind == kind:
+        return job
+    made = ARRANGEMENTS[kind]()
+    width = max(_present_width(job, index), wording.cap_height_mm)
+    if isinstance(made, Circle):
+        # half a turn for one row, and never so small that letters stand on each other
+        radius = max(width / 3.0, 2.2 * wording.cap_height_mm)
+        made = made.model_copy(update={"radius_mm": round(radius, 1)})
+    elif isinstance(made, Curve | Slope):
+        share = width / 120.0
+        made = made.model_copy(
+            update={"points": tuple((round(x * share, 1), round(y * share, 1)) for x, y in made.points)}
+        )
+    return change(job, (*path, "arrangement"), made)
+
+
+def _repeat(job: Job, index: int) -> list[Spec]:
+    from kilnchisel.core.job.lettering import Repeat
+
+    path: Path = ("letterings", index, "lay", "repeat")
+
+    def kind(job: Job) -> str:
+        repeat = job.letterings[index].lay.repeat
+        return "once" if repeat is None else "fill" if repeat.fill else "times"
+
+    def put(job: Job, wanted: str) -> Job:
+        made = None if wanted == "once" else Repeat(fill=wanted == "fill")
+        return change(job, path, made)
+
+    fields = [
+        Spec(
+            f"{index}.repeat.kind",
+            "Repeated",
+            kind,
+            put,
+            "choice",
+            options=(("once", "Once"), ("times", "Times"), ("fill", "To fill")),
+        )
+    ]
+    repeat = job.letterings[index].lay.repeat
+    if repeat is not None and not repeat.fill:
+        fields.append(ranged(job, (*path, "times"), "Times", "count", step=1))
+    if repeat is not None:
+        fields.append(ranged(job, (*path, "gap_mm"), "Gap at least", "length"))
+    return fields
+
+
+def _outline_words(wording: Wording) -> str:
+    parts = []
+    if wording.by_lines:
+        parts.append(f"centre lines, pen {format_length(wording.pen_mm)}")
+    if wording.thicken_mm:
+        verb = "thicker" if wording.thicken_mm > 0 else "thinner"
+        parts.append(f"{format_length(abs(2 * wording.thicken_mm))} {verb}")
+    if wording.round_mm:
+        parts.append(f"corners {format_length(wording.round_mm)} round")
+    if wording.stencil:
+        parts.append(f"bridges {format_length(wording.stencil.bridge_mm)}")
+    return ", ".join(parts) or "as the face draws it"
+
+
+def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) -> list[Spec]:
+    index = int(path[1])
+    fields = []
+    if not isinstance(wording.face, LineFace):
+        fields.append(
+            Spec(
+                f"{index}.drawn",
+                "Drawn as",
+                lambda job: _of(job, index).drawn,
+                lambda job, value: _with_drawn(job, path, index, value),
+                "choice",
+                options=(("outlines", "Outlines"), ("centre lines", "Centre lines")),
+                hint="Centre lines are for tubes, one-pass engraving and plotters.",
+            )
+        )
+    if wording.by_lines:
+        fields.append(
+            ranged(
+                job,
+                (*path, "bend_mm"),
+                "Bends at least",
+                "length",
+                step=0.5,
+                hint="Corners are turned on this radius; the line is parted where there is no room.",
+            )
+        )
+    else:
+        fields.append(
+            ranged(job, (*path, "thicken_mm"), "Thicken by", "length", step=0.05, hint="On each side of a stroke.")
+        )
+        fields.append(ranged(job, (*path, "round_mm"), "Round corners", "length", step=0.1))
+    fields.append(
+        _part(path, "stencil", "Bridges", index, lambda job: _stencil_for(_of(job, index)), ("None", "Stencil"))
+    )
+    if wording.stencil is not None:
+        stencil = (*path, "stencil")
+        fields.append(ranged(job, (*stencil, "bridge_mm"), "Bridge width", "length", step=0.1))
+        fields.append(at((*stencil, "bridges"), "To a counter", "choice", options=((1, "One"), (2, "Two"))))
+    return fields
+
+
+def _with_drawn(job: Job, path: Path, index: int, value: str) -> Job:
+    wording = _of(job, index)
+    if value == "centre lines" and wording.drawn != value:
+        job = change(job, (*path, "pen_mm"), pen_for(wording.cap_height_mm))
+    return change(job, (*path, "drawn"), value)
+
+
+def pen_for(cap_mm: float) -> float:
+    """A pen that looks right for capitals of this height, mm."""
+    return round(max(cap_mm * 0.09, 0.1), 2)
+
+
+def _stencil_for(wording: Wording) -> Stencil:
+    return Stencil(bridge_mm=round(max(wording.cap_height_mm * 0.08, 0.1), 2))
+
+
+def _part(
+    path: Path,
+    name: str,
+    label: str,
+    index: int,
+    make: Callable[[Job], Any],
+    words: tuple[str, str],
+) -> Spec:
+    """A part of the wording that is there or not."""
+    return Spec(
+        f"{index}.{name}.there",
+        label,
+        lambda job: getattr(_of(job, index), name) is not None,
+        lambda job, on: change(
+            job, (*path, name), (getattr(_of(job, index), name) or make(job)) if on else None
+        ),
+        "switch",
+        options=((False, words[0]), (True, words[1])),
+    )
+
+
+def _around_words(wording: Wording) -> str:
+    parts = []
+    if wording.contour is not None:
+        parts.append("double contour" if wording.contour.second_mm > 0 else "contour")
+    if wording.backing is not None:
+        parts.append("backing")
+    return ", ".join(parts) or "nothing"
+
+
+def _around(job: Job, path: Path, wording: Wording) -> list[Spec]:
+    index = int(path[1])
+
+    def contour(job: Job) -> Contour:
+        cap = _of(job, index).cap_height_mm
+        return Contour(
+            distance_mm=round(max(cap * 0.14, 0.1), 2),
+            line_mm=round(max(cap * 0.05, 0.05), 2),
+            gap_mm=round(max(cap * 0.05, 0.05), 2),
+        )
+
+    def backing(job: Job) -> Backing:
+        return Backing(
+            distance_mm=round(max(_of(job, index).cap_height_mm * 0.3, 0.2), 2), finish=Ink(colour="#efe6d0")
+        )
+
+    fields = [_part(path, "contour", "Contour line", index, contour, ("None", "Round them"))]
+    if wording.contour is not None:
+        here = (*path, "contour")
+        fields += [
+            ranged(job, (*here, "distance_mm"), "Distance", "length", step=0.1),
+            ranged(job, (*here, "line_mm"), "Line", "length", step=0.1),
+            ranged(job, (*here, "second_mm"), "Second line", "length", step=0.1, hint="0 is none."),
+        ]
+        if wording.contour.second_mm > 0:
+            fields.append(ranged(job, (*here, "gap_mm"), "Between them", "length", step=0.1))
+        fields += _own_finish(path, index, "contour", "Contour", wording.contour.finish is not None)
+    fields.append(_part(path, "backing", "Backing", index, backing, ("None", "Behind them")))
+    if wording.backing is not None:
+        here = (*path, "backing")
+        fields.append(ranged(job, (*here, "distance_mm"), "Reaches out", "length", step=0.5))
+        if job.letterings[index].craft.kind != "printed":
+            fields.append(
+                ranged(
+                    job,
+                    (*here, "height"),
+                    "Height",
+                    "percent",
+                    step=5,
+                    hint="Of the letters' own height or depth.",
+                )
+            )
+        fields += _own_finish(path, index, "backing", "Backing", wording.backing.finish is not None)
+    return fields
+
+
+def _own_finish(path: Path, index: int, name: str, label: str, own: bool) -> list[Spec]:
+    """Whether a part has a colour of its own, and which."""
+
+    def finish(job: Job) -> Any:
+        return getattr(_of(job, index), name).finish
+
+    fields = [
+        Spec(
+            f"{index}.{name}.own",
+            f"{label} finish",
+            lambda job: finish(job) is not None,
+            lambda job, on: change(job, (*path, name, "finish"), _coloured(job, index) if on else None),
+            "switch",
+            options=((False, "As the letters"), (True, "Own colour")),
+        )
+    ]
+
+    if own:
+        fields.append(
+            Spec(
+                f"{index}.{name}.colour",
+                f"{label} colour",
+                lambda job: getattr(finish(job), "colour", "#808080"),
+                lambda job, colour: change(job, (*path, name, "finish"), Ink(colour=colour)),
+                "colour",
+            )
+        )
+    return fields
+
+
+def _coloured(job: Job, index: int) -> Any:
+    """A colour of the letters' own kind to begin with."""
+    finish = job.letterings[index].finish
+    if isinstance(finish, AsBlank) or not hasattr(finish, "colour"):
+        return Ink(colour="#b0512f")
+    return finish.model_copy(update={"colour": "#b0512f"})
+
+
+# single letters
+
+
+def _single_words(wording: Wording) -> str:
+    changed = [item for item in wording.letters if not item.plain]
+    if not changed:
+        return "none changed"
+    shown = "".join(wording.text[item.at] for item in changed[:8] if item.at < len(wording.text))
+    return f"{len(changed)} changed: {shown}"
+
+
+def _single(job: Job, path: Path, wording: Wording, letter: int | None) -> list[Spec]:
+    index = int(path[1])
+    spots = [i for i, c in enumerate(wording.text) if not c.isspace()]
+    if not spots:
+        return []
+    here = letter if letter in spots else spots[0]
+
+    def put(job: Job, **update: Any) -> Job:
+        own = letter_change(_of(job, index), here)
+        new = LetterChange.model_validate({**own.model_dump(), **update})
+        return change(job, path, with_letter(_of(job, index), new))
+
+    def number(name: str, label: str, kind: str, step: float, hint: str) -> Spec:
+        least, most = limits(LetterChange, name)
+        return Spec(
+            f"{index}.letter.{here}.{name}",
+            label,
+            lambda job: getattr(letter_change(_of(job, index), here), name),
+            lambda job, value: put(job, **{name: value}),
+            kind,
+            step=step,
+            least=least,
+            most=most,
+            hint=hint,
+        )
+
+    fields = [
+        Spec(
+            f"{index}.letter.which",
+            "Letter",
+            lambda job: here,
+            lambda job, _: job,
+            "letter",
+            options=tuple((i, wording.text[i]) for i in spots),
+            hint="Choose it here, or click it on the object and drag it.",
+        ),
+        number("kern_mm", "Room before it", "length", 0.1, "Tucks it in below zero."),
+        number("raise_mm", "Raised by", "length", 0.1, "Below zero it is lowered."),
+        number("turn_deg", "Turned", "angle", 1, "Counter-clockwise."),
+        number("size", "Size", "percent", 5, "Of the others."),
+    ]
+    for scope, words in (("letter", "Letter"), ("word", "Word"), ("row", "Row")):
+        if scope != "letter" and len(_scope(wording, here, scope)) < 2:
+            continue
+        fields.append(
+            Spec(
+                f"{index}.letter.{here}.colour.{scope}",
+                f"{words} colour",
+                lambda job: _colour_of(job, index, here),
+                lambda job, colour, scope=scope: _with_colour(job, path, index, here, scope, colour),
+                "colour",
+            )
+        )
+    if wording.letters:
+        fields.append(_link("letters.plain", "", "All letters as they were"))
+    return fields
+
+
+def _scope(wording: Wording, place: int, scope: str) -> list[int]:
+    """The letters of a letter, its word, or its row."""
+    if scope == "letter":
+        return [place]
+    ends = "\n" if scope == "row" else " \t\n"
+    start = place
+    while start > 0 and wording.text[start - 1] not in ends:
+        start -= 1
+    end = place
+    while end + 1 < len(wording.text) and wording.text[end + 1] not in ends:
+        end += 1
+    return [i for i in range(start, end + 1) if not wording.text[i].isspace()]
+
+
+def _colour_of(job: Job, index: int, place: int) -> str:
+    own = letter_change(_of(job, index), place).finish
+    finish = own if own is not None else job.letterings[index].finish
+    return str(getattr(finish, "colour", "#808080"))
+
+
+def _with_colour(job: Job, path: Path, index: int, place: int, scope: str, colour: str) -> Job:
+    wording = _of(job, index)
+    base = job.letterings[index].finish
+    finish = base.model_copy(update={"colour": colour}) if hasattr(base, "colour") else Ink(colour=colour)
+    for spot in _scope(wording, place, scope):
+        own = letter_change(wording, spot)
+        wording = with_letter(wording, own.model_copy(update={"finish": None if finish == base else finish}))
+    return change(job, path, wording)
+
+
+# artwork and shapes
+
+
+def _picture_width(job: Job, path: Path, content: Picture | Artwork) -> list[Spec]:
+    return [ranged(job, (*path, "width_mm"), "Width", "length")]
+
+
+def _artwork(job: Job, path: Path, content: Artwork) -> list[Spec]:
+    index = int(path[1])
+    fields = [_link("artwork.file", "Artwork", content.name or "a file", "Take another file")]
+    size = None
+    try:
+        size = artwork_size(content)
+    except KilnError:
+        return fields  # the readings say what is wrong with it
+
+    def width(job: Job) -> float:
+        own = job.letterings[index].wording
+        assert isinstance(own, Artwork)
+        return own.width_mm if own.width_mm is not None else artwork_size(own).width_mm
+
+    least, most = 0.05, 100_000.0
+    fields.append(
+        Spec(
+            f"{index}.artwork.width",
+            "Width",
+            width,
+            lambda job, value: change(job, (*path, "width_mm"), value),
+            "length",
+            least=least,
+            most=most,
+        )
+    )
+    if content.width_mm is not None and size.stated:
+        fields.append(_link("artwork.true", "", f"True size, {format_length(size.width_mm)} wide"))
+    if not size.stated and content.form != "bitmap":
+        fields.append(
+            Spec(
+                f"{index}.artwork.unit",
+                "One unit is",
+                lambda job: job.letterings[index].wording.unit_mm or 1.0,  # type: ignore[union-attr]
+                lambda job, value: change(
+                    change(job, (*path, "width_mm"), None), (*path, "unit_mm"), value
+                ),
+                "length",
+                step=0.1,
+                least=1e-4,
+                most=1e5,
+                decimals=4,
+                hint="The file states no unit.",
+            )
+        )
+    if content.form == "pdf":
+        fields.append(ranged(job, (*path, "page"), "Page", "count"))
+    if content.form == "bitmap":
+        fields += [
+            at(
+                (*path, "ink"),
+                "Letters are",
+                "choice",
+                options=(("dark", "Dark"), ("light", "Light"), ("opaque", "Opaque")),
+            ),
+            ranged(job, (*path, "threshold"), "From", "percent", step=2, hint="What counts as ink."),
+            ranged(job, (*path, "smooth"), "Smoothed", "percent", step=10),
+            _link("artwork.colour", "", "Print it in its colours"),
+        ]
+    else:
+        fields.append(
+            at(
+                (*path, "lines"),
+                "Open lines",
+                "choice",
+                options=(("drawn", "Drawn"), ("left out", "Left out")),
+            )
+        )
+        if content.lines == "drawn":
+            fields.append(ranged(job, (*path, "pen_mm"), "Pen at least", "length", step=0.1))
+    return fields
+
+
+def _shape(job: Job, path: Path, shape: Shape) -> list[Spec]:
+    index = int(path[1])
+    here = (*path, "form")
+    fields = [
+        Spec(
+            f"{index}.shape.kind",
+            "Shape",
+            lambda job: job.letterings[index].wording.form.kind,  # type: ignore[union-attr]
+            lambda job, kind: change(job, here, FORMS[kind]()),
+            "choice",
+            options=tuple((kind, kind.capitalize()) for kind in FORMS),
+        )
+    ]
+    form = shape.form
+    if isinstance(form, Badge):
+        fields.append(
+            at(
+                (*here, "form"),
+                "Outline",
+                "choice",
+                options=(("oval", "Oval"), ("shield", "Shield"), ("scooped", "Scooped")),
+            )
+        )
+    for name in type(form).model_fields:
+        if name.endswith("_mm"):
+            label = name.removesuffix("_mm").replace("_", " ").capitalize()
+            fields.append(ranged(job, (*here, name), label, "length"))
+    if isinstance(form, Star):
+        fields.append(ranged(job, (*here, "points"), "Points", "count"))
+        fields.append(ranged(job, (*here, "inner"), "Inner radius", "percent", step=2))
+    if isinstance(form, Rule):
+        fields.append(
+            at((*here, "ends"), "Ends", "choice", options=(("square", "Square"), ("round", "Round")))
+        )
+    if isinstance(form, Border) and form.corner_mm > 0:
+        fields.append(
+            at(
+                (*here, "corners"),
+                "Corners are",
+                "choice",
+                options=(("round", "Round"), ("hollow", "Hollow"), ("cut", "Cut")),
+            )
+        )
+    return fields
+
