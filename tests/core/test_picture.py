@@ -68,6 +68,16 @@ class Drafts(unittest.TestCase):
             fresh = Draft().render(scene_of_job(job), view_of(job), SIZE, True)
             self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.05)
 
+    def test_rough_and_fine_pictures_in_turn_equal_fresh_ones(self):
+        one, two = mug_job("A"), mug_job("B")
+        small, large = (144, 115), (320, 256)
+        looks = [(one, large, True), (one, small, False), (two, small, False), (two, large, True)]
+        looks += [(one, small, False), (one, large, True), (two, large, True)]
+        pictures = [self.draw(job, smooth, size) for job, size, smooth in looks]
+        for (job, size, smooth), picture in zip(looks, pictures, strict=True):
+            fresh = Draft().render(scene_of_job(job), view_of(job), size, True)
+            self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.2 if smooth else 4.0)
+
     def test_smooth_edges_are_smoother(self):
         job = mug_job()
         rough, fine = self.draw(job, False), self.draw(job, True)

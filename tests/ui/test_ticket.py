@@ -10,9 +10,13 @@ from PyQt6.QtWidgets import QApplication
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.wording import FileFace, ShippedFace
 from kilnchisel.core.lettering.faces import face_path
+from kilnchisel.ui.memory import recall
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
 from tests.ui.harness import WindowTest
+
+
+GROUPS = ("letters", "fit", "arrangement", "outline", "around", "single", "rules")
 
 
 class Sections(WindowTest):
@@ -40,16 +44,18 @@ class Sections(WindowTest):
         from kilnchisel.core.job.edits import change
         from kilnchisel.ui.ticket.sections import specs
 
-        other = {"length": 1.1, "percent": 0.8, "angle": None, "stops": None}
+        other = {"length": 1.1, "percent": 0.8, "count": 2}
         for kind in ("mug", "plaque"):
             self.new(kind)
             job = change(self.window.session.job, ("letterings", 0, "wording", "text"), "AB\nC")
             for section in SECTIONS:
-                for spec in specs(job, section, 0):
-                    if spec.kind == "link":
+                for spec in specs(job, section, 0, frozenset(GROUPS)):
+                    if spec.kind in ("link", "group", "letter") or spec.key.endswith("standard"):
+                        continue  # these change no value, or what is checked only
+                    if spec.key.endswith(".direction"):
                         continue
                     value = spec.get(job)
-                    if spec.kind in ("choice", "switch"):
+                    if spec.kind in ("choice", "switch", "menu"):
                         value = next(v for v, _ in spec.options if v != value)
                     elif spec.kind == "colour":
                         value = "#a02010"
@@ -238,20 +244,40 @@ class Typefaces(WindowTest):
         chooser = FaceChooser("Dome path", ShippedFace(name="pacifico"), self.window.theme, self.window)
         self.addCleanup(chooser.close)
         chooser.show()
-        self.wait(lambda: not chooser._undrawn, "specimens")
+        self.wait(lambda: any(row.specimen is not None for row in chooser.model.rows), "specimens")
         return chooser
 
     def test_specimens_search_and_choice(self):
         chooser = self.chooser()
-        self.assertTrue(all(not chooser.list.item(n).icon().isNull() for n in range(chooser.list.count())))
-        QTest.keyClicks(chooser.search, "script")
-        shown = [
-            chooser.list.item(n) for n in range(chooser.list.count()) if not chooser.list.item(n).isHidden()
-        ]
-        self.assertTrue(0 < len(shown) < chooser.list.count())
-        chooser.list.setCurrentItem(shown[0])
+        self.assertEqual(chooser.current().name, "Pacifico")
+        QTest.keyClicks(chooser.search, "script formal")
+        self.assertTrue(0 < chooser.filter.rowCount() < 5)
+        chooser.list.setCurrentIndex(chooser.filter.index(0, 0))
+        self.wait(lambda: chooser.current().specimen is not None, "the specimen of what is seen")
         self.click(chooser.take)
         self.assertIsInstance(chooser.face, ShippedFace)
+        self.assertIn(f"shipped:{chooser.face.name}", recall("recent_faces", []))
+
+    def test_favourites_and_folders(self):
+        folder = self.folder / "fonts"
+        folder.mkdir()
+        for name in ("bebas-neue", "roboto-slab"):
+            shutil.copy(face_path(ShippedFace(name=name)), folder / f"{name}.otf")
+        (folder / "broken.ttf").write_bytes(b"OTTO and nothing else")
+        chooser = self.chooser()
+        chooser.add_folder(folder)
+        self.wait(lambda: sum(row.kind == "own" for row in chooser.model.rows) == 3, "the folder's fonts")
+        trouble = next(row for row in chooser.model.rows if row.use == "broken.ttf")
+        self.assertTrue(trouble.trouble)
+        self.click(chooser.kinds.button(3))
+        self.assertEqual(chooser.filter.rowCount(), 3)
+        QTest.keyClicks(chooser.search, "bebas")
+        self.click(chooser.favourite)
+        self.click(chooser.kinds.button(1))
+        self.assertEqual(chooser.filter.rowCount(), 1)
+        again = self.chooser()
+        self.click(again.kinds.button(1))
+        self.wait(lambda: again.filter.rowCount() == 1, "the favourite of last time")
 
     def test_a_font_file_and_a_broken_one(self):
         chooser = self.chooser()

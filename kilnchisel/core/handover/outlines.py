@@ -124,7 +124,7 @@ def _dxf(groups: list[_Group]) -> bytes:
     from ezdxf import units
     from ezdxf.document import Drawing
 
-    document = Drawing.new("R2010", setup=False)
+    document = Drawing.new("R2010")
     document.units = units.MM
     space = document.modelspace()
     for number, group in enumerate(groups, start=1):

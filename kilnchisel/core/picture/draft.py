@@ -132,6 +132,10 @@ class Draft:
 
     def render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool = True) -> Array:
         """A picture (h, w, 4) uint8, sRGB. ``smooth``: multisampled and with fine shadows."""
+        with self.gl:  # there may be other contexts in this thread
+            return self._render(scene, view, size, smooth)
+
+    def _render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool) -> Array:
         width, height = size
         self._smooth = smooth
         gathered, ground_map = self._light(scene)
@@ -140,7 +144,9 @@ class Draft:
         frames = self._targets(width, height, 4 if smooth else 0)
         self._prepare(scene, view, width / height, room, ground_map, smooth)
         still_of = self._still_key(scene, view, gathered, room)
-        self.gl.viewport = (0, 0, width, height)
+        # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
+        # was used last
+        frames.still.viewport = frames.frame.viewport = (0, 0, width, height)
         if frames.still_of != still_of:
             frames.still.use()
             self._draw_still(scene, view, width / height, gathered)
@@ -191,6 +197,10 @@ class Draft:
 
     def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
         """Which pixels the piece covers, (h, w) bool, by pixel centres."""
+        with self.gl:
+            return self._coverage(scene, view, size)
+
+    def _coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
         width, height = size
         mask = self.gl.simple_framebuffer((width, height), components=1)
         mask.use()
@@ -273,7 +283,6 @@ class Draft:
         target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
         frame = self.gl.framebuffer(color_attachments=[target])
         frame.use()
-        self.gl.viewport = (0, 0, WIDTH, HEIGHT)
         self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         source.use(0)
         for layer in range(LAYERS):
@@ -315,7 +324,6 @@ class Draft:
         self._shadow_of = ((still, place), lettered)
         self._shadow_frame.use()
         self._shadow_frame.clear(depth=1.0)
-        self.gl.viewport = (0, 0, SHADOW_SIZE, SHADOW_SIZE)
         self.gl.enable(moderngl.DEPTH_TEST)
         self.gl.disable(moderngl.CULL_FACE)
         self._set(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)

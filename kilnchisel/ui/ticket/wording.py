@@ -6,6 +6,7 @@ Fields lie in groups that fold; a folded group says its values in a few words.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
@@ -137,6 +138,8 @@ def _words(
         fields.append(ranged(job, (*path, "cap_height_mm"), "Capital height", "length", step=0.5))
     if wording.by_lines:
         fields.append(ranged(job, (*path, "pen_mm"), "Pen width", "length", step=0.1))
+    if isinstance(wording.arrangement, Rows):
+        fields += _row_fields(job, path, wording)
     face = _face(wording)
     fields += _group("letters", "Letters", _letters_words(wording), opened, _letters(job, path, wording, face))
     fields += _group("fit", "Fit to width", _fit_words(wording), opened, _fit(job, path, wording))
@@ -249,8 +252,8 @@ def _features(path: Path, face: LoadedFace) -> list[Spec]:
                 Spec(
                     f"{index}.alternate.{tag}",
                     words,
-                    lambda job, tag=tag: tag in _of(job, index).features.alternates,
-                    lambda job, on, tag=tag: _with_alternate(job, offered, index, tag, on),
+                    partial(_has_alternate, index, tag),
+                    partial(_with_alternate, offered, index, tag),
                     "switch",
                     options=((False, "Off"), (True, "On")),
                 )
@@ -264,7 +267,11 @@ def _of(job: Job, index: int) -> Wording:
     return wording
 
 
-def _with_alternate(job: Job, offered: Path, index: int, tag: str, on: bool) -> Job:
+def _has_alternate(index: int, tag: str, job: Job) -> bool:
+    return tag in _of(job, index).features.alternates
+
+
+def _with_alternate(offered: Path, index: int, tag: str, job: Job, on: bool) -> Job:
     others = [t for t in _of(job, index).features.alternates if t != tag]
     return change(job, (*offered, "alternates"), tuple([*others, tag] if on else others))
 
@@ -274,12 +281,12 @@ def _axes(job: Job, path: Path, wording: Wording, face: LoadedFace) -> list[Spec
         return []
     index = int(path[1])
 
-    def value(job: Job, tag: str, default: float) -> float:
+    def value(job: Job, *, tag: str, default: float) -> float:
         own = _of(job, index).face
         assert isinstance(own, FileFace)
         return next((axis.value for axis in own.axes if axis.tag == tag), default)
 
-    def put(job: Job, tag: str, default: float, new: float) -> Job:
+    def put(tag: str, default: float, job: Job, new: float) -> Job:
         own = _of(job, index).face
         assert isinstance(own, FileFace)
         axes = [axis for axis in own.axes if axis.tag != tag]
@@ -291,8 +298,8 @@ def _axes(job: Job, path: Path, wording: Wording, face: LoadedFace) -> list[Spec
         Spec(
             f"{index}.axis.{axis.tag}",
             axis.name,
-            lambda job, axis=axis: value(job, axis.tag, axis.default),
-            lambda job, new, axis=axis: put(job, axis.tag, axis.default, new),
+            partial(value, tag=axis.tag, default=axis.default),
+            partial(put, axis.tag, axis.default),
             "plain",
             step=max((axis.most - axis.least) / 20, 0.01),
             least=axis.least,
@@ -400,6 +407,15 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
         if len(way.points) > 2:
             fields.append(_link("points.remove", "", "Remove the last point"))
         fields.append(_link("points.import", "", "Take a curve from a file…"))
+    if not isinstance(way, Rows):
+        fields += _row_fields(job, path, wording)
+    return fields + _repeat(job, index)
+
+
+def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
+    """How rows stand to each other, where there are several or where they hang on something."""
+    way = wording.arrangement
+    fields = []
     rows = "\n" in wording.text
     if rows or isinstance(way, Column):
         label = "Step down" if isinstance(way, Column) else "Row spacing"
@@ -422,7 +438,6 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
                 options=(("left", "Left"), ("centre", "Centre"), ("right", "Right")),
             )
         )
-    fields += _repeat(job, index)
     return fields
 
 
@@ -721,7 +736,7 @@ def _single(job: Job, path: Path, wording: Wording, letter: int | None) -> list[
                 f"{index}.letter.{here}.colour.{scope}",
                 f"{words} colour",
                 lambda job: _colour_of(job, index, here),
-                lambda job, colour, scope=scope: _with_colour(job, path, index, here, scope, colour),
+                partial(_with_colour, path, index, here, scope),
                 "colour",
             )
         )
@@ -750,7 +765,7 @@ def _colour_of(job: Job, index: int, place: int) -> str:
     return str(getattr(finish, "colour", "#808080"))
 
 
-def _with_colour(job: Job, path: Path, index: int, place: int, scope: str, colour: str) -> Job:
+def _with_colour(path: Path, index: int, place: int, scope: str, job: Job, colour: str) -> Job:
     wording = _of(job, index)
     base = job.letterings[index].finish
     finish = base.model_copy(update={"colour": colour}) if hasattr(base, "colour") else Ink(colour=colour)
