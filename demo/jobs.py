@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
+from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.job.artwork import Artwork, Border, Picture, Ring, Shape, Star
+from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Mug, Plaque
-from kilnchisel.core.job.file import save_job
-from kilnchisel.core.job.finish import Brass, Enamel, Ink, Slate
+from kilnchisel.core.job.finish import Brass, Enamel, Ink, PaintedWood, Slate
 from kilnchisel.core.job.lettering import (
     Engraved,
     Lay,
@@ -16,7 +19,16 @@ from kilnchisel.core.job.lettering import (
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
-from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.job.wording import (
+    Circle,
+    Column,
+    Curve,
+    LetterChange,
+    LineFace,
+    ShippedFace,
+    Wording,
+)
+from kilnchisel.core.lettering.content import content_of_file
 
 FOLDER = Path(__file__).parent
 MIDNIGHT, RUST = "#22345f", "#b0512f"
@@ -135,14 +147,247 @@ def first_light_brass() -> Job:
     )
 
 
+def gift_roundel() -> Job:
+    """A round enamel sign: words over the top and under the bottom, rings, stars and the dome."""
+    gold, cream = Brass(polish="polished"), Enamel(colour="#efe6d0", gloss=70)
+
+    def ring(diameter: float, line: float) -> Lettering:
+        return Lettering(
+            wording=Shape(form=Ring(diameter_mm=diameter, line_mm=line)),
+            lay=Lay(side="front"),
+            craft=Raised(height_mm=0.8),
+            finish=gold,
+        )
+
+    return Job(
+        name="Gift counter roundel",
+        blank=Plaque(shape="oval", width_mm=300, height_mm=300, thickness_mm=8, edge_round_mm=2.5),
+        finish=Enamel(colour="#1f3a3d", gloss=82),
+        rim_finish=gold,
+        letterings=(
+            Lettering(
+                wording=Wording(
+                    text="TARNLIGHT OBSERVATORY\nGIFTS OF THE NIGHT",
+                    face=ShippedFace(name="cinzel-bold"),
+                    cap_height_mm=17,
+                    letter_spacing_mm=1.2,
+                    arrangement=Circle(radius_mm=111, second_under=True),
+                ),
+                lay=Lay(side="front"),
+                craft=Raised(height_mm=1.0),
+                finish=gold,
+            ),
+            ring(282, 2.0),
+            ring(196, 1.6),
+            Lettering(
+                wording=artwork("dome.svg", width_mm=128),
+                lay=Lay(side="front", across_mm=4),
+                craft=Raised(height_mm=0.8),
+                finish=cream,
+            ),
+            Lettering(
+                wording=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
+                lay=Lay(side="front", along_mm=-115, across_mm=-31),
+                craft=Raised(height_mm=0.8),
+                finish=cream,
+            ),
+            Lettering(
+                wording=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
+                lay=Lay(side="front", along_mm=115, across_mm=-31),
+                craft=Raised(height_mm=0.8),
+                finish=cream,
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=40, turn_deg=-52, tilt_deg=46)),
+            ground=Ground(kind="plaster", colour="#cdc4b4"),
+            stance="hung",
+            camera=Camera(turn_deg=14, tilt_deg=6, distance_mm=1180, lens_mm=75),
+        ),
+    )
+
+
+def cafe_board() -> Job:
+    """A tall painted board that reads downward, letters cut in and coloured."""
+    cream, amber = Enamel(colour="#f1e7d2", gloss=30), Enamel(colour="#d98a2b", gloss=30)
+    words = "NIGHT\nCAFÉ"
+    lit = tuple(LetterChange(at=at, finish=amber) for at in range(6, 10))
+    return Job(
+        name="Night café board",
+        blank=Plaque(width_mm=220, height_mm=460, thickness_mm=22, edge_round_mm=4, corner_mm=12),
+        finish=PaintedWood(colour="#3b2a3f", gloss=34, grain=60, grain_deg=90),
+        rim_finish=PaintedWood(colour="#2b1e2e", gloss=30, grain=60, grain_deg=90),
+        letterings=(
+            Lettering(
+                wording=Wording(
+                    text=words,
+                    face=ShippedFace(name="league-spartan-bold"),
+                    cap_height_mm=52,
+                    row_spacing=142,
+                    align="left",
+                    arrangement=Column(),
+                    letters=lit,
+                ),
+                lay=Lay(side="front"),
+                craft=Engraved(depth_mm=4.0, darkened=0),
+                finish=cream,
+            ),
+            Lettering(
+                wording=Shape(
+                    form=Border(width_mm=198, height_mm=438, line_mm=2.4, corner_mm=12, corners="hollow")
+                ),
+                lay=Lay(side="front"),
+                craft=Engraved(depth_mm=1.2, darkened=0),
+                finish=cream,
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=40)),
+            ground=Ground(kind="plaster", colour="#b9ad9a"),
+            stance="hung",
+            camera=Camera(turn_deg=-20, tilt_deg=4, distance_mm=1680, lens_mm=75),
+        ),
+    )
+
+
+def script_brass() -> Job:
+    """A brass plate in a script whose letters were tucked in by hand, on a line that swings."""
+    text = "Vega, Lyra"
+    tucked = (
+        LetterChange(at=0, raise_mm=-1.0, size=112),
+        LetterChange(at=1, kern_mm=-3.4),
+        LetterChange(at=5, kern_mm=-2.2),
+        LetterChange(at=6, kern_mm=-1.6, raise_mm=-1.0, size=108),
+        LetterChange(at=7, kern_mm=-2.2),
+    )
+    return Job(
+        name="Telescope name plate",
+        blank=Plaque(width_mm=180, height_mm=78, thickness_mm=3, edge_round_mm=0.8, corner_mm=8),
+        finish=Brass(polish="brushed"),
+        rim_finish=Brass(polish="polished"),
+        letterings=(
+            Lettering(
+                wording=Wording(
+                    text=text,
+                    face=ShippedFace(name="great-vibes"),
+                    cap_height_mm=27,
+                    letters=tucked,
+                    arrangement=Curve(points=((-74.0, -14.0), (-28.0, -8.0), (24.0, -14.0), (74.0, -8.0))),
+                ),
+                lay=Lay(side="front", along_mm=-2, across_mm=1),
+                craft=Engraved(depth_mm=0.5, darkened=0),
+                finish=Enamel(colour="#1c1a18", gloss=35),
+            ),
+            Lettering(
+                wording=Wording(
+                    text="152 mm refractor, 1931",
+                    face=LineFace(name="hershey-sans"),
+                    cap_height_mm=4.2,
+                    pen_mm=0.5,
+                    letter_spacing_mm=0.7,
+                ),
+                lay=Lay(side="front", across_mm=-29),
+                craft=Engraved(depth_mm=0.2, darkened=0),
+                finish=Enamel(colour="#1c1a18", gloss=35),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="studio", key=KeyLight(strength=40, turn_deg=-50, tilt_deg=50)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=-10, tilt_deg=56, distance_mm=520, lens_mm=75),
+        ),
+    )
+
+
+def welcome_slate() -> Job:
+    """A slate that welcomes visitors in four scripts."""
+
+    def row(text: str, face: str, cap: float, up: float) -> Lettering:
+        return Lettering(
+            wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
+            lay=Lay(side="front", across_mm=up),
+            craft=Engraved(depth_mm=1.2, darkened=0),
+            finish=Enamel(colour="#e9e3d4", gloss=20),
+        )
+
+    return Job(
+        name="Welcome slate",
+        blank=Plaque(width_mm=300, height_mm=260, thickness_mm=14, edge_round_mm=1.6, corner_mm=3),
+        finish=Slate(oiled=35),
+        rim_finish=Slate(oiled=10),
+        letterings=(
+            row("Welcome to the hill", "eb-garamond", 17, 84),
+            row("أهلاً بكم في مرصد التل", "amiri-bold", 17, 30),
+            row("ברוכים הבאים לגבעה", "frank-ruhl", 17, -28),
+            row("星の山へようこそ", "biz-gothic", 17, -84),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=44, turn_deg=-66, tilt_deg=34, size_mm=300)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=12, tilt_deg=58, distance_mm=900, lens_mm=62),
+        ),
+    )
+
+
+def moon_mug() -> Job:
+    """A mug printed in colour: a picture of the moon, and words that circle it."""
+    return Job(
+        name="Moon mug",
+        blank=Mug(height_mm=95, diameter_mm=82),
+        finish=Enamel(colour="#20263a", gloss=90),
+        rim_finish=Enamel(colour="#d9d2c4", gloss=85),
+        letterings=(
+            Lettering(
+                wording=picture("moon.png", width_mm=46),
+                lay=Lay(side="outside", along_mm=4, across_mm=50),
+                craft=Printed(),
+                finish=Ink(gloss=60),
+            ),
+            Lettering(
+                wording=Wording(
+                    text="GOOD NIGHT SEEING",
+                    face=ShippedFace(name="league-spartan-bold"),
+                    cap_height_mm=4.6,
+                    letter_spacing_mm=1.6,
+                    arrangement=Circle(radius_mm=27),
+                ),
+                lay=Lay(side="outside", along_mm=4, across_mm=50),
+                craft=Printed(),
+                finish=Ink(colour="#efe2c0"),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=50, turn_deg=-66, tilt_deg=40)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=10, tilt_deg=14, distance_mm=480, lens_mm=75),
+        ),
+    )
+
+
+def artwork(name: str, **more: Any) -> Artwork:
+    """A drawing of the demo's own."""
+    return content_of_file(FOLDER / "artwork" / name).model_copy(update=more)
+
+
+def picture(name: str, width_mm: float) -> Picture:
+    """A colour picture of the demo's own."""
+    data = (FOLDER / "artwork" / name).read_bytes()
+    return Picture(sha256=keep_asset(data, name), name=name, width_mm=width_mm)
+
+
 JOBS = {
     "night-crew-mug": night_crew_mug,
     "dome-path-slate": trail_slate,
     "first-light-brass": first_light_brass,
+    "gift-roundel": gift_roundel,
+    "cafe-board": cafe_board,
+    "telescope-plate": script_brass,
+    "welcome-slate": welcome_slate,
+    "moon-mug": moon_mug,
 }
 
 
 def write_jobs(previews: dict[str, bytes]) -> None:
     """Write the demo job files beside this module."""
     for stem, make in JOBS.items():
-        save_job(make(), FOLDER / f"{stem}.kcj", previews.get(stem))
+        save_packed(make(), FOLDER / f"{stem}.kcj", previews.get(stem))

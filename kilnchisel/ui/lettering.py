@@ -156,9 +156,7 @@ class LetteringActions:
         if isinstance(face, LineFace) and not content.by_lines:
             pen = pen_for(content.cap_height_mm)
             job = change(job, ("letterings", index, "wording", "pen_mm"), pen)
-        window.session.put(
-            change(job, ("letterings", index, "wording", "face"), face), f"typeface {title}"
-        )
+        window.session.put(change(job, ("letterings", index, "wording", "face"), face), f"typeface {title}")
 
     # the ticket's links
 

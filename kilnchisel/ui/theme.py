@@ -166,7 +166,8 @@ def _sheet(t: Theme) -> str:
         border-top: 1px solid {t.line}; }}
     QPushButton#group:focus {{ border: 1px solid {t.glaze}; }}
     QLabel#groupname {{ font-weight: 500; }}
-    QPushButton#letter {{ padding: 0; border: 1px solid {t.line}; border-radius: 3px; background: {t.field}; }}
+    QPushButton#letter {{ padding: 0; border: 1px solid {t.line}; border-radius: 3px;
+        background: {t.field}; }}
     QPushButton#letter:checked {{ background: {t.clay}; color: {t.on_clay}; border-color: {t.clay}; }}
     QPushButton#letter:focus {{ border: 1px solid {t.glaze}; }}
     QPushButton#lettering {{ text-align: left; padding: 5px 8px; border-radius: 3px; }}

@@ -285,9 +285,7 @@ class Window(LetteringActions, QMainWindow):
         if self.pages.currentIndex() != 1:
             return
         start = str(Path(self._folder()) / f"{self.session.job.name}.svg")
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Outlines to a file", start, "SVG (*.svg);;DXF (*.dxf)"
-        )
+        name, _ = QFileDialog.getSaveFileName(self, "Outlines to a file", start, "SVG (*.svg);;DXF (*.dxf)")
         if name:
             self.write_outline(Path(name), self.ticket.handover.outline_order())
 

@@ -15,7 +15,6 @@ from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
 from tests.ui.harness import WindowTest
 
-
 GROUPS = ("letters", "fit", "arrangement", "outline", "around", "single", "rules")
 
 

@@ -100,12 +100,13 @@ def _svg(title: str, groups: list[_Group]) -> bytes:
     width, height = right - left, high - low
     parts = [
         '<?xml version="1.0" encoding="UTF-8"?>',
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" '
+        f'width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
         f'viewBox="{left:.{DIGITS}f} {-high:.{DIGITS}f} {width:.{DIGITS}f} {height:.{DIGITS}f}">',
         f"<title>{escape(title)}</title>",
     ]
     for number, group in enumerate(groups, start=1):
-        parts.append(f"<g id=\"part{number}\" aria-label={quoteattr(group.name)}>")
+        parts.append(f'<g id="part{number}" aria-label={quoteattr(group.name)}>')
         if group.rings:
             d = "".join(_path(ring) + "Z" for ring in group.rings)
             parts.append(f'<path fill="#000000" fill-rule="nonzero" stroke="none" d="{d}"/>')
@@ -137,4 +138,3 @@ def _dxf(groups: list[_Group]) -> bytes:
     text = io.StringIO()
     document.write(text)
     return text.getvalue().encode(document.output_encoding, errors="dxfreplace")
-

@@ -102,7 +102,8 @@ class Border(Value):
             raise KilnError(f"A frame of {small:g} mm has no room for a line of {self.line_mm:g} mm.")
         if 2 * self.corner_mm > small:
             raise KilnError(
-                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; at most {small / 2:g} mm."
+                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; "
+                f"at most {small / 2:g} mm."
             )
         return self
 

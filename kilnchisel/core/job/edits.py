@@ -226,6 +226,4 @@ def _tenth(value: float) -> float:
 
 def artwork_used(job: Job) -> tuple[Artwork | Picture, ...]:
     """Artwork and pictures that the job holds by their content."""
-    return tuple(
-        item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture)
-    )
+    return tuple(item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture))

@@ -347,7 +347,8 @@ def _circle(
         radius += -lead * depth if out else lead * depth
         if radius < 0.25 * measure.cap:
             raise KilnError(
-                f"A circle of {circle.radius_mm:g} mm radius has no room for {len(rows)} rows; make it larger."
+                f"A circle of {circle.radius_mm:g} mm radius has no room for {len(rows)} rows; "
+                "make it larger."
             )
         span = _span(face, wording, row)
         middle = -_hang(wording, span, 0.0)

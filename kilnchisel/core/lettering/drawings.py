@@ -103,7 +103,8 @@ def read_drawing(
         raise
     except Exception as error:  # foreign data: any part of it may be wrong in any way
         raise KilnError(
-            f"{name or 'The file'} could not be read as {form.upper()}: {str(error)[:160] or type(error).__name__}."
+            f"{name or 'The file'} could not be read as {form.upper()}: "
+            f"{str(error)[:160] or type(error).__name__}."
         ) from None
     if drawing.region.is_empty and not drawing.lines:
         more = f" {drawing.notes[0]}" if drawing.notes else ""
@@ -144,13 +145,12 @@ def _svg_root(data: bytes, name: str) -> dict[str, str]:
     import xml.etree.ElementTree as ET
 
     try:
-        for _, element in ET.iterparse(io.BytesIO(data), events=("start",)):
-            if not element.tag.endswith("svg"):
-                raise KilnError(f"{name} is not an SVG drawing.")
-            return dict(element.attrib)
+        root = ET.fromstring(data)
     except ET.ParseError as error:
         raise KilnError(f"{name} is not a whole SVG drawing: {error}.") from None
-    raise KilnError(f"{name} is empty.")
+    if not root.tag.endswith("svg"):
+        raise KilnError(f"{name} is not an SVG drawing.")
+    return dict(root.attrib)
 
 
 def _svg_scale(root: dict[str, str]) -> tuple[float | None, float]:
@@ -311,9 +311,7 @@ def _svg_text(sheet: _Sheet, element: Any, text: TextOutline) -> None:
     size = float(element.font_size or 16)
     region = text(words, family, size)
     if region is None:
-        sheet.notes.append(
-            f"The words “{words[:40]}” are set in {family or 'a font'}, which is not here; they are left out."
-        )
+        sheet.notes.append(_left_out(words, family))
         return
     left, _, right, _ = region.bounds if not region.is_empty else (0, 0, 0, 0)
     shift = {"middle": -(left + right) / 2, "end": -right}.get(str(element.anchor or "start"), 0.0)
@@ -322,6 +320,11 @@ def _svg_text(sheet: _Sheet, element: Any, text: TextOutline) -> None:
     matrix = np.array([[m.a, m.c], [m.b, m.d]])
     moved = shapely.transform(region, lambda p: (p * (1, -1) + place) @ matrix.T + (m.e, m.f))
     sheet.inks.append((moved, True))
+
+
+def _left_out(words: str, family: str) -> str:
+    font = family or "a font"
+    return f"The words “{words[:40]}” are set in {font}, which is not here; they are left out."
 
 
 # DXF
@@ -425,9 +428,7 @@ def _dxf_text(sheet: _Sheet, entity: Any, kind: str, document: Any, text: TextOu
     family = re.sub(r"\.\w+$", "", str(style.dxf.font)) if style is not None else ""
     region = text(words, family, height / 0.7)
     if region is None:
-        sheet.notes.append(
-            f"The words “{words[:40]}” are set in {family or 'a font'}, which is not here; they are left out."
-        )
+        sheet.notes.append(_left_out(words, family))
         return
     turn = math.radians(float(entity.dxf.get("rotation", 0.0)))
     matrix = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]])

@@ -106,7 +106,11 @@ class Outline:
 
     def advance_mm(self, row: int = 0) -> float:
         """From the first letter's start to the last one's end in a level row."""
-        ends = [(s.anchor[0] - s.advance_mm / 2, s.anchor[0] + s.advance_mm / 2) for s in self.stands if s.row == row]
+        ends = [
+            (s.anchor[0] - s.advance_mm / 2, s.anchor[0] + s.advance_mm / 2)
+            for s in self.stands
+            if s.row == row
+        ]
         return float(max(end for _, end in ends) - min(start for start, _ in ends)) if ends else 0.0
 
     def baselines_mm(self) -> list[float]:

@@ -8,6 +8,7 @@ curves are freed of the pixels' steps by fitting cubic pieces within a tolerance
 from __future__ import annotations
 
 import io
+import warnings
 from typing import Any
 
 import contourpy
@@ -32,7 +33,9 @@ REACH_PX = 3.0
 def open_pixels(data: bytes, name: str) -> tuple[Image.Image, float | None]:
     """The picture, turned upright, and its stated pixels per inch. Raises KilnError."""
     try:
-        picture = Image.open(io.BytesIO(data))
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit here is our own
+            picture = Image.open(io.BytesIO(data))
         if picture.width * picture.height > MOST_PIXELS:
             raise KilnError(
                 f"{name} has {picture.width} × {picture.height} pixels; at most "

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+import shapely
+
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.edits import Fix, change, scaled
@@ -161,13 +163,14 @@ def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
     wording = job.letterings[index].wording
     if not isinstance(wording, Wording):
         return []
-    found = []
+    found = _collisions(laid)
     if laid.outline.rounded_mm < wording.round_mm - 1e-9:
         found.append(
             Check(
                 "rounding",
                 "warning",
-                f"Corners could be rounded by {format_length(laid.outline.rounded_mm)} only, or strokes would be lost.",
+                f"Corners could be rounded by {format_length(laid.outline.rounded_mm)} only, "
+                "or strokes would be lost.",
                 amount_mm=wording.round_mm - laid.outline.rounded_mm,
             )
         )
@@ -185,7 +188,9 @@ def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
         found.append(
             Check("stencil", "good", "Every counter is held by bridges.")
             if left is None
-            else Check("stencil", "failure", f"{left.count} counters would fall out; make the bridges wider.")
+            else Check(
+                "stencil", "failure", f"{left.count} counters would fall out; make the bridges wider."
+            )
         )
     if wording.by_lines and wording.bend_mm > 0:
         bend = min((tightest_bend(line) for line in laid.outline.lines), default=math.inf)
@@ -194,12 +199,31 @@ def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
                 Check(
                     "bend",
                     "warning",
-                    f"The tightest bend has {format_length(bend)} radius; {format_length(wording.bend_mm)} is asked for.",
+                    f"The tightest bend has {format_length(bend)} radius; "
+                    f"{format_length(wording.bend_mm)} is asked for.",
                     amount_mm=wording.bend_mm - bend,
                     fix=_cap(index, math.ceil(wording.cap_height_mm * wording.bend_mm / bend * 10) / 10),
                 )
             )
     return found
+
+
+def _collisions(laid: Laid) -> list[Check]:
+    """Rows that run into each other, as they do round a circle that is too small."""
+    rows: dict[int, list[shapely.MultiPolygon]] = {}
+    for letter in laid.outline.letters:
+        rows.setdefault(letter.row, []).append(letter.region)
+    if len(rows) < 2:
+        return []
+    regions = [shapely.union_all(parts) for parts in rows.values()]
+    for number, one in enumerate(regions):
+        for other in regions[number + 1 :]:
+            if shapely.intersection(one, other).area > TOUCHING_MM2:
+                return [Check("rows", "failure", "Rows run into each other.")]
+    return []
+
+
+TOUCHING_MM2 = 1e-6
 
 
 def _pieces_before(job: Job, index: int) -> int:
@@ -316,7 +340,11 @@ def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
 def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
     """The lettering made smaller as a whole; None when nothing legible would be left."""
     content = job.letterings[index].wording
-    if isinstance(content, Wording) and content.fit is None and isinstance(content.arrangement, Rows | Column):
+    if (
+        isinstance(content, Wording)
+        and content.fit is None
+        and isinstance(content.arrangement, Rows | Column)
+    ):
         cap = _rounded_down(content.cap_height_mm * share)
         return _cap(index, cap) if cap >= 0.2 else None
     factor = _rounded_down(100 * share) / 100

@@ -134,7 +134,9 @@ def measured(job: Job) -> dict[str, Any]:
     for index, lettering in enumerate(job.letterings):
         letterings.append(
             {
-                "text": one_line(lettering) if not isinstance(lettering.wording, Wording) else lettering.wording.text,
+                "text": one_line(lettering)
+                if not isinstance(lettering.wording, Wording)
+                else lettering.wording.text,
                 "content": lettering.wording.kind,
                 "side": lettering.lay.side,
                 "craft": lettering.craft.kind,

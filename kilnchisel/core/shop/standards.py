@@ -155,7 +155,9 @@ def _tactile(m: Measured) -> Rules:
         Rule(
             "case",
             capitals,
-            "All letters are capitals." if capitals else "There are small letters; the rule asks for capitals.",
+            "All letters are capitals."
+            if capitals
+            else "There are small letters; the rule asks for capitals.",
             ADA + "2.2",
         ),
         _sans(m),
@@ -166,13 +168,23 @@ def _tactile(m: Measured) -> Rules:
     ]
     if m.gaps and m.i_stroke is not None:
         most = 4 * m.i_stroke * m.cap
-        rules.append(_between("gap", "The closest letters are apart", min(m.gaps), INCH / 8, np.inf, "mm", ADA + "2.7"))
+        rules.append(
+            _between(
+                "gap", "The closest letters are apart", min(m.gaps), INCH / 8, np.inf, "mm", ADA + "2.7"
+            )
+        )
         rules.append(_between("wide_gap", "The widest gap is", max(m.gaps), 0.0, most, "mm", ADA + "2.7"))
     rules.append(_row_spacing(m, ADA + "2.8"))
     if m.wording.contour is not None:
         rules.append(
             _between(
-                "border", "The line round them is away", m.wording.contour.distance_mm, 0.375 * INCH, np.inf, "mm", ADA + "2.7"
+                "border",
+                "The line round them is away",
+                m.wording.contour.distance_mm,
+                0.375 * INCH,
+                np.inf,
+                "mm",
+                ADA + "2.7",
             )
         )
     return rules
@@ -196,12 +208,26 @@ def _by_eye(m: Measured) -> Rules:
     rules: Rules = [
         _plain_style(m, ADA + "5.3"),
         _between("o_width", "The O is as wide as", m.o_width, 0.55, 1.10, "%", ADA + "5.4"),
-        _between("height", "Capitals measure", m.cap, 0.625 * INCH, np.inf, "mm", ADA + "5.5, eye level up to 6 ft"),
+        _between(
+            "height",
+            "Capitals measure",
+            m.cap,
+            0.625 * INCH,
+            np.inf,
+            "mm",
+            ADA + "5.5, eye level up to 6 ft",
+        ),
         _between("stroke", "The stroke of the I is", m.i_stroke, 0.10, 0.30, "%", ADA + "5.7"),
     ]
     if m.gaps:
-        rules.append(_between("gap", "The closest letters are apart", min(m.gaps) / m.cap, 0.10, np.inf, "%", ADA + "5.8"))
-        rules.append(_between("wide_gap", "The widest gap is", max(m.gaps) / m.cap, 0.0, 0.35, "%", ADA + "5.8"))
+        rules.append(
+            _between(
+                "gap", "The closest letters are apart", min(m.gaps) / m.cap, 0.10, np.inf, "%", ADA + "5.8"
+            )
+        )
+        rules.append(
+            _between("wide_gap", "The widest gap is", max(m.gaps) / m.cap, 0.0, 0.35, "%", ADA + "5.8")
+        )
     rules.append(_row_spacing(m, ADA + "5.9"))
     return rules
 
@@ -209,16 +235,22 @@ def _by_eye(m: Measured) -> Rules:
 def _exit(m: Measured) -> Rules:
     rules: Rules = [_between("height", "Letters measure", m.cap, 6 * INCH, np.inf, "mm", NFPA)]
     if m.stroke is not None:
-        rules.append(_between("stroke", "The thinnest stroke is", m.stroke[0], 0.75 * INCH, np.inf, "mm", NFPA))
+        rules.append(
+            _between("stroke", "The thinnest stroke is", m.stroke[0], 0.75 * INCH, np.inf, "mm", NFPA)
+        )
     widths = [
         letter.region.bounds[2] - letter.region.bounds[0]
         for letter in m.outline.letters
         if letter.character.upper() != "I"
     ]
     if widths:
-        rules.append(_between("width", "The narrowest letter is", min(widths), 2 * INCH, np.inf, "mm", NFPA))
+        rules.append(
+            _between("width", "The narrowest letter is", min(widths), 2 * INCH, np.inf, "mm", NFPA)
+        )
     if m.gaps:
-        rules.append(_between("gap", "The closest letters are apart", min(m.gaps), 0.375 * INCH, np.inf, "mm", NFPA))
+        rules.append(
+            _between("gap", "The closest letters are apart", min(m.gaps), 0.375 * INCH, np.inf, "mm", NFPA)
+        )
     return rules
 
 
@@ -239,14 +271,21 @@ def _iso(kind: str) -> Callable[[Measured], Rules]:
         stroke = m.stroke[1] / m.cap if m.stroke else None
         least_gap = min(m.gaps) / m.cap if m.gaps else None
         found: Rules = [
-            Rule("height", fits, f"Capitals measure {format_length(m.cap)}; the sizes are {sizes} mm.", source),
+            Rule(
+                "height",
+                fits,
+                f"Capitals measure {format_length(m.cap)}; the sizes are {sizes} mm.",
+                source,
+            ),
             _between("stroke", "Strokes are", stroke, *near(1 / parts), "%", source),
             _between("x_height", "Small letters are as high as", m.x_height, *near(small), "%", source),
             _between("gap", "The closest letters are apart", least_gap, 1 / parts, np.inf, "%", source),
         ]
         if m.rows > 1:
             least = (17 if kind == "A" else 13) / parts
-            found.append(_between("rows", "Rows stand at", m.wording.row_spacing / 100, least, np.inf, "%", source))
+            found.append(
+                _between("rows", "Rows stand at", m.wording.row_spacing / 100, least, np.inf, "%", source)
+            )
         return found
 
     return rules
@@ -266,7 +305,9 @@ def _uk_plate(m: Measured) -> Rules:
     if widths:
         rules.append(_between("width", "The widest character is", max(widths), 0.0, 50.5, "mm", UK))
     if m.gaps:
-        rules.append(_between("gap", "The closest characters are apart", min(m.gaps), 10.5, np.inf, "mm", UK))
+        rules.append(
+            _between("gap", "The closest characters are apart", min(m.gaps), 10.5, np.inf, "mm", UK)
+        )
     return rules
 
 
@@ -291,11 +332,15 @@ def _aircraft(m: Measured) -> Rules:
     if widths:
         share = 2 / 3
         rules.append(
-            _between("width", "The widest character is", max(widths), 0.0, share * (1 + NEAR_SHARE), "%", AIR)
+            _between(
+                "width", "The widest character is", max(widths), 0.0, share * (1 + NEAR_SHARE), "%", AIR
+            )
         )
         if m.gaps:
             rules.append(
-                _between("gap", "The closest are apart", min(m.gaps) / m.cap, min(widths) / 4, np.inf, "%", AIR)
+                _between(
+                    "gap", "The closest are apart", min(m.gaps) / m.cap, min(widths) / 4, np.inf, "%", AIR
+                )
             )
     return rules
 

@@ -66,7 +66,9 @@ PAUSE_S = 0.002  # between batches of the background reading, so that the window
 class Row:
     """A face in the list with what is said of it; the specimen is drawn when the row is first seen."""
 
-    def __init__(self, face: Face, name: str, use: str, kind: str, trouble: str = "", more: str = "") -> None:
+    def __init__(
+        self, face: Face, name: str, use: str, kind: str, trouble: str = "", more: str = ""
+    ) -> None:
         self.face, self.name, self.use, self.kind = face, name, use, kind
         self.trouble, self.more = trouble, more
         self.specimen: QPainterPath | None = None
@@ -178,7 +180,9 @@ class _Paint(QStyledItemDelegate):
             room = area.adjusted(12, 7, -40, -24)
             scale = min(room.width() / max(box.width(), 1e-6), room.height() / max(box.height(), 1e-6), 3.4)
             painter.save()
-            painter.translate(room.left() - box.left() * scale, room.center().y() - box.center().y() * scale)
+            painter.translate(
+                room.left() - box.left() * scale, room.center().y() - box.center().y() * scale
+            )
             painter.scale(scale, scale)
             painter.fillPath(row.specimen, QColor(theme.ink))
             painter.restore()

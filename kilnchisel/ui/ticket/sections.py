@@ -55,7 +55,11 @@ CRAFTS: dict[str, Any] = {"printed": Printed, "engraved": Engraved, "raised": Ra
 
 
 def specs(
-    job: Job, section: str, index: int | None, opened: frozenset[str] = frozenset(), letter: int | None = None
+    job: Job,
+    section: str,
+    index: int | None,
+    opened: frozenset[str] = frozenset(),
+    letter: int | None = None,
 ) -> list[Spec]:
     """The fields of a section. ``opened``: groups that are unfolded; ``letter``: the chosen one."""
     if section == "blank":

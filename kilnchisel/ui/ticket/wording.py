@@ -141,13 +141,19 @@ def _words(
     if isinstance(wording.arrangement, Rows):
         fields += _row_fields(job, path, wording)
     face = _face(wording)
-    fields += _group("letters", "Letters", _letters_words(wording), opened, _letters(job, path, wording, face))
+    fields += _group(
+        "letters", "Letters", _letters_words(wording), opened, _letters(job, path, wording, face)
+    )
     fields += _group("fit", "Fit to width", _fit_words(wording), opened, _fit(job, path, wording))
     fields += _group(
         "arrangement", "Arrangement", _arrangement_words(wording), opened, _arrangement(job, path, wording)
     )
-    fields += _group("outline", "Outline", _outline_words(wording), opened, _outline(job, path, wording, face))
-    fields += _group("around", "Round the letters", _around_words(wording), opened, _around(job, path, wording))
+    fields += _group(
+        "outline", "Outline", _outline_words(wording), opened, _outline(job, path, wording, face)
+    )
+    fields += _group(
+        "around", "Round the letters", _around_words(wording), opened, _around(job, path, wording)
+    )
     fields += _group(
         "single", "Single letters", _single_words(wording), opened, _single(job, path, wording, letter)
     )
@@ -187,7 +193,14 @@ def _letters(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
     fields = []
     if wording.fit is None or wording.fit.by != "spacing":
         fields.append(
-            ranged(job, (*path, "letter_spacing_mm"), "Spacing", "length", step=0.1, hint="Added between letters.")
+            ranged(
+                job,
+                (*path, "letter_spacing_mm"),
+                "Spacing",
+                "length",
+                step=0.1,
+                hint="Added between letters.",
+            )
         )
     fields.append(
         at(
@@ -354,7 +367,9 @@ def _arrangement_words(wording: Wording) -> str:
     way = wording.arrangement
     if isinstance(way, Circle):
         return f"circle, {format_length(way.radius_mm)} radius"
-    return {"rows": "rows", "column": "one letter to a row", "curve": "a curve", "slope": "a slope"}[way.kind]
+    return {"rows": "rows", "column": "one letter to a row", "curve": "a curve", "slope": "a slope"}[
+        way.kind
+    ]
 
 
 def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
@@ -380,7 +395,9 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
     if isinstance(way, Circle):
         fields += [
             ranged(job, (*here, "radius_mm"), "Radius", "length", hint="To the baseline."),
-            ranged(job, (*here, "centre_deg"), "Middle at", "angle", step=5, hint="0° is the top, clockwise."),
+            ranged(
+                job, (*here, "centre_deg"), "Middle at", "angle", step=5, hint="0° is the top, clockwise."
+            ),
             at(
                 (*here, "heads"),
                 "Heads point",
@@ -399,7 +416,12 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
             )
     if isinstance(way, Curve | Slope):
         fields.append(
-            at((*here, "smooth"), "Between points", "switch", options=((True, "Smooth"), (False, "Straight")))
+            at(
+                (*here, "smooth"),
+                "Between points",
+                "switch",
+                options=((True, "Smooth"), (False, "Straight")),
+            )
         )
         fields.append(
             _link("points.add", "Points", f"{len(way.points)}; add one", "Drag the points on the object.")
@@ -533,11 +555,25 @@ def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
         )
     else:
         fields.append(
-            ranged(job, (*path, "thicken_mm"), "Thicken by", "length", step=0.05, hint="On each side of a stroke.")
+            ranged(
+                job,
+                (*path, "thicken_mm"),
+                "Thicken by",
+                "length",
+                step=0.05,
+                hint="On each side of a stroke.",
+            )
         )
         fields.append(ranged(job, (*path, "round_mm"), "Round corners", "length", step=0.1))
     fields.append(
-        _part(path, "stencil", "Bridges", index, lambda job: _stencil_for(_of(job, index)), ("None", "Stencil"))
+        _part(
+            path,
+            "stencil",
+            "Bridges",
+            index,
+            lambda job: _stencil_for(_of(job, index)),
+            ("None", "Stencil"),
+        )
     )
     if wording.stencil is not None:
         stencil = (*path, "stencil")
@@ -605,7 +641,8 @@ def _around(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
     def backing(job: Job) -> Backing:
         return Backing(
-            distance_mm=round(max(_of(job, index).cap_height_mm * 0.3, 0.2), 2), finish=Ink(colour="#efe6d0")
+            distance_mm=round(max(_of(job, index).cap_height_mm * 0.3, 0.2), 2),
+            finish=Ink(colour="#efe6d0"),
         )
 
     fields = [_part(path, "contour", "Contour line", index, contour, ("None", "Round them"))]
@@ -771,7 +808,9 @@ def _with_colour(path: Path, index: int, place: int, scope: str, job: Job, colou
     finish = base.model_copy(update={"colour": colour}) if hasattr(base, "colour") else Ink(colour=colour)
     for spot in _scope(wording, place, scope):
         own = letter_change(wording, spot)
-        wording = with_letter(wording, own.model_copy(update={"finish": None if finish == base else finish}))
+        wording = with_letter(
+            wording, own.model_copy(update={"finish": None if finish == base else finish})
+        )
     return change(job, path, wording)
 
 
@@ -899,4 +938,3 @@ def _shape(job: Job, path: Path, shape: Shape) -> list[Spec]:
             )
         )
     return fields
-
