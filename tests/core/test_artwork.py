@@ -116,7 +116,8 @@ class Drawings(Folder):
         self.assertAlmostEqual(self.region(body).ink.area, (1600 - np.pi * 100) / 4, delta=0.05)
 
     def test_transforms_and_groups(self):
-        body = '<g transform="translate(5 5) scale(2)"><rect width="10" height="5" transform="rotate(90)"/></g>'
+        turned = '<rect width="10" height="5" transform="rotate(90)"/>'
+        body = f'<g transform="translate(5 5) scale(2)">{turned}</g>'
         outline = self.region(body)
         self.assertAlmostEqual(outline.width_mm, 5)
         self.assertAlmostEqual(outline.height_mm, 10)

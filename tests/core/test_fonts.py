@@ -42,7 +42,7 @@ def bar_font(stem: int, fs_type: int = 0, family: str = "Bars") -> TTFont:
     pen.closePath()
     glyph = pen.glyph()
     builder.setupGlyf({".notdef": TTGlyphPen(None).glyph(), "I": glyph, "H": glyph})
-    builder.setupHorizontalMetrics({name: (200 + stem, 100) for name in (".notdef", "I", "H")})
+    builder.setupHorizontalMetrics(dict.fromkeys((".notdef", "I", "H"), (200 + stem, 100)))
     builder.setupHorizontalHeader(ascent=800, descent=-200)
     builder.setupNameTable({"familyName": family, "styleName": "Regular"})
     builder.setupOS2(fsType=fs_type)
@@ -165,8 +165,9 @@ class Catalogue(Folder):
     def test_reading_can_be_stopped(self):
         for number in range(60):
             self.saved(bar_font(50 + number), f"f{number}.ttf")
-        seen = []
-        for batch, _ in listed(font_files([self.folder]), lambda: len(seen) >= 40):
+        seen: list = []
+        enough = lambda: len(seen) >= 40  # noqa: E731
+        for batch, _ in listed(font_files([self.folder]), enough):
             seen += batch
         self.assertLess(len(seen), 60)
 
