@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import drafts, likeness, mockups, startup
+from benchmarks import drafts, lettering, likeness, mockups, startup
 
 BENCHES = {
     "drafts": drafts.run,
     "mockups": mockups.run,
     "likeness": likeness.run,
     "startup": startup.run,
+    "lettering": lettering.run,
 }
 
 

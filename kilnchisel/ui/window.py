@@ -605,8 +605,7 @@ class Window(LetteringActions, QMainWindow):
     def _tell(self, sentence: str) -> None:
         """A refusal that must not be missed, where the person is looking."""
         if self.pages.currentIndex() == 1:
-            self.picture.notice = sentence
-            self.picture.update()
+            self.picture.tell(sentence)
             self.say(sentence)
             QTimer.singleShot(9000, self._untell)
             return
@@ -624,8 +623,7 @@ class Window(LetteringActions, QMainWindow):
         dialog.exec()
 
     def _untell(self) -> None:
-        self.picture.notice = ""
-        self.picture.update()
+        self.picture.tell("")
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         if event is not None and _dropped(event) is not None:

@@ -16,6 +16,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import write_mesh
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, parse_size, write_picture
 from kilnchisel.core.job.file import save_job
+from kilnchisel.core.paths import RESOURCES
 from tests.samples import mug_job, plaque_job
 
 
@@ -80,6 +81,15 @@ class CommandLine(unittest.TestCase):
         _, out, _ = called("schema")
         self.assertEqual(json.loads(out)["properties"]["format"]["const"], "kilnchisel job")
 
+    def test_outlines_and_fonts(self):
+        for ending, extra in (("svg", ()), ("dxf", ("--letters",)), ("svg", ("--lettering", "1"))):
+            target = self.folder / f"flat.{ending}"
+            self.assertEqual(called("outline", self.job, "-o", target, *extra)[0], 0)
+            self.assertGreater(target.stat().st_size, 1000)
+            target.unlink()
+        status, out, _ = called("fonts", RESOURCES / "fonts" / "pacifico", "--json")
+        self.assertEqual((status, json.loads(out)[0]["family"]), (0, "Pacifico"))
+
     def test_bad_input_is_one_sentence_and_no_file(self):
         broken = self.folder / "broken.kcj"
         broken.write_bytes(self.job.read_bytes()[:200])
@@ -96,6 +106,9 @@ class CommandLine(unittest.TestCase):
             ("picture", self.job),
             ("mesh", self.job, "-o", self.folder / "a.step"),
             ("mesh", self.folder, "-o", self.folder / "a.stl"),
+            ("outline", self.job, "-o", self.folder / "a.eps"),
+            ("outline", self.job, "-o", self.folder / "a.svg", "--lettering", "9"),
+            ("fonts", gone),
             ("measure", broken),
             ("measure",),
             (self.folder / "none.kcj",),

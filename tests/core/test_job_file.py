@@ -11,7 +11,7 @@ from unittest import mock
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import packable_fonts, save_packed
 from kilnchisel.core.job.file import job_bytes, open_job, read_preview, save_job, schema
-from kilnchisel.core.job.wording import FileFace, ShippedFace
+from kilnchisel.core.job.wording import FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.faces import face_path, file_face
 from tests.samples import mug_job, plaque_job
 
@@ -71,6 +71,16 @@ class Files(unittest.TestCase):
                 archive.writestr("job.json", json.dumps(document))
             with self.subTest(word):
                 self.refuse(word)
+
+    def test_a_file_of_version_1_opens(self):
+        # as version 1 wrote it: wording was words, and did not say so
+        lettering = {"wording": {"text": "OLD", "cap_height_mm": 8.0}, "lay": {"side": "outside"}}
+        document = {"format": "kilnchisel job", "version": 1, "job": {"letterings": [lettering]}}
+        path = self.folder / "old.kcj"
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("job.json", json.dumps(document))
+        job = open_job(path)
+        self.assertEqual(job.letterings[0].wording, Wording(text="OLD", cap_height_mm=8.0))
 
     def test_missing_file_and_folder(self):
         self.refuse("There is no file")

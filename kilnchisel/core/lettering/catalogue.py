@@ -11,11 +11,13 @@ import ctypes
 import ctypes.util
 import json
 import os
+import struct
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict, dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any
+from types import SimpleNamespace
+from typing import Any, BinaryIO
 
 from fontTools.ttLib import TTFont
 
@@ -27,6 +29,7 @@ from kilnchisel.core.paths import cache_folder
 FALLBACK_FOLDERS = ("/usr/share/fonts", "/usr/local/share/fonts", "~/.local/share/fonts", "~/.fonts")
 MOST_FILES = 50_000
 BATCH = 40
+LONGEST_TABLE = 2**20
 RECIPE = 1  # raise it when an entry changes: kept ones are then read again
 
 
@@ -132,29 +135,91 @@ def read_entries(path: Path) -> list[FontEntry]:
             return [FontEntry(name, trouble=f"{size / 2**20:.0f} MB is too large for a font file")]
         with path.open("rb") as file:
             head = file.read(12)
-        count = int.from_bytes(head[8:12], "big") if head[:4] == b"ttcf" else 1
-        if not 1 <= count <= 1000:
-            return [FontEntry(name, trouble="it is not a whole collection")]
-        return [_entry(name, number) for number in range(count)]
+            if head[:4] in (b"wOFF", b"wOF2"):
+                return [_entry_of_web_font(name)]
+            starts = _starts(file, head)
+            return [_entry(file, name, number, start) for number, start in enumerate(starts)]
     except Exception as error:  # foreign data: any table may be wrong in any way
         return [FontEntry(name, trouble=_reason(error))]
 
 
-def _entry(path: str, number: int) -> FontEntry:
-    with TTFont(path, fontNumber=number, lazy=True) as tables:
-        if "cmap" not in tables or not {"glyf", "CFF ", "CFF2"} & set(tables.keys()):
-            return FontEntry(path, number, trouble="it holds no outlines")
+def _starts(file: BinaryIO, head: bytes) -> list[int]:
+    """Where the table directory of each face begins. Raises ValueError for no font."""
+    if head[:4] == b"ttcf":
+        count = int.from_bytes(head[8:12], "big")
+        if not 1 <= count <= 1000:
+            raise ValueError("it is not a whole collection")
+        return list(struct.unpack(f">{count}L", file.read(4 * count)))
+    if head[:4] not in (b"\0\1\0\0", b"OTTO", b"true"):
+        raise ValueError("it is not a font file")
+    return [0]
+
+
+def _entry(file: BinaryIO, path: str, number: int, start: int) -> FontEntry:
+    """A face by its table directory, name and OS/2 tables (OpenType specification)."""
+    file.seek(start + 4)
+    count = int.from_bytes(file.read(2), "big")
+    file.seek(start + 12)
+    directory = file.read(16 * count)
+    if len(directory) < 16 * count:
+        raise ValueError("it is cut short")
+    tables = {
+        directory[i : i + 4]: struct.unpack(">LL", directory[i + 8 : i + 16])
+        for i in range(0, 16 * count, 16)
+    }
+    if b"cmap" not in tables or not {b"glyf", b"CFF ", b"CFF2"} & tables.keys():
+        return FontEntry(path, number, trouble="it holds no outlines")
+    file.seek(0, 2)
+    if max(offset + length for offset, length in tables.values()) > file.tell():
+        raise ValueError("it is cut short")
+    names = _names(_table(file, tables, b"name"))
+    os2 = _table(file, tables, b"OS/2")
+    bits = SimpleNamespace(fsType=int.from_bytes(os2[8:10], "big")) if len(os2) >= 10 else None
+    licence, may_embed = licence_words(bits)
+    return FontEntry(
+        path,
+        number,
+        names.get(16) or names.get(1) or Path(path).stem,
+        names.get(17) or names.get(2) or "",
+        licence,
+        may_embed,
+        b"fvar" in tables,
+    )
+
+
+def _table(file: BinaryIO, tables: dict[bytes, tuple[int, int]], tag: bytes) -> bytes:
+    if tag not in tables:
+        return b""
+    offset, length = tables[tag]
+    file.seek(offset)
+    return file.read(min(length, LONGEST_TABLE))
+
+
+def _names(table: bytes) -> dict[int, str]:
+    """Family and style names (ids 1, 2, 16, 17), English ones first."""
+    if len(table) < 6:
+        return {}
+    count, storage = struct.unpack(">HH", table[2:6])
+    found: dict[int, tuple[int, str]] = {}
+    for i in range(6, min(6 + 12 * count, len(table) - 11), 12):
+        platform, _, language, name, length, offset = struct.unpack(">6H", table[i : i + 12])
+        if name not in (1, 2, 16, 17):
+            continue
+        raw = table[storage + offset : storage + offset + length]
+        rank = 2 if platform == 3 and language == 0x409 else 1 if platform in (0, 3) else 0
+        if name not in found or rank > found[name][0]:
+            encoding = "mac_roman" if platform == 1 else "utf_16_be"
+            found[name] = (rank, raw.decode(encoding, errors="replace").strip("\0 "))
+    return {name: words for name, (_, words) in found.items()}
+
+
+def _entry_of_web_font(path: str) -> FontEntry:
+    with TTFont(path, lazy=True) as tables:
         names = tables["name"]
         licence, may_embed = licence_words(tables.get("OS/2"))
-        return FontEntry(
-            path,
-            number,
-            names.getBestFamilyName() or Path(path).stem,
-            names.getBestSubFamilyName() or "",
-            licence,
-            may_embed,
-            "fvar" in tables,
-        )
+        family = names.getBestFamilyName() or Path(path).stem
+        style = names.getBestSubFamilyName() or ""
+        return FontEntry(path, 0, family, style, licence, may_embed, "fvar" in tables)
 
 
 def _reason(error: Exception) -> str:

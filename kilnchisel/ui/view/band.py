@@ -39,6 +39,7 @@ class Band:
     lines: tuple[Array, ...]
     handles: tuple[Handle, ...]
     stem: tuple[tuple[float, float], tuple[float, float]] | None
+    guides: tuple[Array, ...] = ()  # the line that letters stand on
 
 
 def corners(laid: Laid) -> Array:
@@ -92,7 +93,7 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
         ]
     )
     pixels, facing = on_picture(drawn, laid, edge, size)
-    lines = tuple(_runs(pixels, facing))
+    lines = tuple(visible_runs(pixels, facing))
     if not lines:
         return None
     bottom, top = (frame[0] + frame[1]) / 2, (frame[2] + frame[3]) / 2
@@ -115,7 +116,7 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
     return Band(lines, tuple(handles), stem)
 
 
-def _runs(pixels: Array, facing: Array) -> list[Array]:
+def visible_runs(pixels: Array, facing: Array) -> list[Array]:
     """The stretches of a polyline that face the camera."""
     runs = []
     start = None

@@ -14,7 +14,8 @@ from kilnchisel.core.job.edits import letter_change
 from kilnchisel.core.job.wording import Curve, LetterChange, Slope, Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.arranging import Stand
-from kilnchisel.ui.view.band import Handle, on_picture
+from kilnchisel.core.lettering.paths import baseline_of
+from kilnchisel.ui.view.band import Handle, on_picture, visible_runs
 from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
@@ -106,6 +107,12 @@ def point_handles(
         for number, (at, uv, there) in enumerate(zip(pixels, spots, seen, strict=True))
         if there
     )
+
+
+def guide_lines(drawn: Drawn, laid: Laid, way: Curve | Slope, size: tuple[int, int]) -> tuple[Array, ...]:
+    """The line that letters stand on, where it is seen, widget pixels."""
+    line = baseline_of(way.points, way.smooth).points @ laid.turn.T + laid.middle
+    return tuple(visible_runs(*on_picture(drawn, laid, line, size)))
 
 
 def point_dragged(laid: Laid, way: Curve | Slope, number: int, now: Array) -> Curve | Slope:

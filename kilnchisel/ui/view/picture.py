@@ -45,6 +45,7 @@ from kilnchisel.ui.view.band import (
     turned,
 )
 from kilnchisel.ui.view.letters import (
+    guide_lines,
     letter_box,
     letter_dragged,
     letter_under,
@@ -96,7 +97,8 @@ class PictureView(QWidget):
         self.look = Look()
         self.drawn: Drawn | None = None
         self.image: QImage | None = None
-        self.notice = ""
+        self._trouble = ""  # why the present job cannot be drawn
+        self._told = ""  # something that was refused; it stays for a while whatever is drawn
         self.refining = True
         self.making_picture = False  # a picture for a file is under way and must not be disturbed
         self._band: Band | None = None
@@ -138,7 +140,7 @@ class PictureView(QWidget):
         """Another job is about to be shown: nothing of the one before stays in sight."""
         self.look = Look()
         self.drawn = self.image = self._band = None
-        self.notice = ""
+        self._trouble = self._told = ""
         self._number += 1
         self._since = self._number
         self.update()
@@ -198,13 +200,23 @@ class PictureView(QWidget):
         self._mockup_number = -1
         self.status.emit("Stopped refining; the draft is shown.", -1.0)
 
+    @property
+    def notice(self) -> str:
+        """What stands on the picture: a refusal, or why the job cannot be drawn."""
+        return self._told or self._trouble
+
+    def tell(self, sentence: str) -> None:
+        """Put a sentence on the picture, or take it away again."""
+        self._told = sentence
+        self.update()
+
     # answers
 
     def _show_draft(self, drawn: Drawn) -> None:
         latest = self._since if self.drawn is None else self.drawn.order.number
         if drawn.order.number < latest:
             return
-        self.notice = ""
+        self._trouble = ""
         self.drawn = drawn
         self._set_image(drawn.pixels)
         self._reband()
@@ -236,7 +248,7 @@ class PictureView(QWidget):
 
     def _fail(self, sentence: str, number: int) -> None:
         if number >= self._number - 1:
-            self.notice = sentence
+            self._trouble = sentence
             self.update()
 
     def _mockup_stopped(self, _number: int) -> None:
@@ -362,12 +374,19 @@ class PictureView(QWidget):
                 painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
             if band.stem is not None:
                 painter.drawLine(QPointF(*band.stem[0]), QPointF(*band.stem[1]))
+        if band.guides:
+            painter.setPen(QPen(glaze, 1.5, Qt.PenStyle.DashLine))
+            for line in band.guides:
+                painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
         for handle in band.handles:
             hot = self._over is not None and self._over.at == handle.at
             painter.setPen(QPen(glaze, 2))
             painter.setBrush(glaze if hot else card)
             radius = 6.0 if hot else 5.0
-            if handle.kind == "turn":
+            if handle.kind == "point":
+                x, y = handle.at
+                painter.drawRect(QRectF(x - radius, y - radius, 2 * radius, 2 * radius))
+            elif handle.kind == "turn":
                 x, y = handle.at
                 painter.drawPolygon(
                     QPolygonF(
@@ -448,8 +467,9 @@ class PictureView(QWidget):
                 points = point_handles(
                     self.drawn, self.drawn.laid[index], wording.arrangement, self._size()
                 )
+                guides = guide_lines(self.drawn, self.drawn.laid[index], wording.arrangement, self._size())
                 band = self._band or Band((), (), None)
-                self._band = replace(band, handles=(*band.handles, *points))
+                self._band = replace(band, handles=(*band.handles, *points), guides=guides)
 
     @property
     def band(self) -> Band | None:

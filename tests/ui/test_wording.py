@@ -1,0 +1,280 @@
+"""The Wording section in the real window: groups, letters on the object, lines, artwork, shapes."""
+
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
+from kilnchisel.core.job.wording import Circle, Column, Curve, LineFace
+from kilnchisel.ui.view.band import on_picture
+from tests.ui.harness import WindowTest
+
+SVG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="30mm" height="20mm" viewBox="0 0 30 20">'
+    '<path d="M0 0H30V20H0Z M8 5V15H22V5Z"/></svg>'
+)
+
+
+class WordingTest(WindowTest):
+    def setUp(self):
+        super().setUp()
+        self.new("plaque")
+        self.ticket = self.window.ticket
+
+    def group(self, name):
+        """A group unfolded by a click on its head, once."""
+        self.ticket.show_section("wording")
+        if name not in self.ticket.open_groups:
+            self.click(self.ticket.forms["wording"].fields[f"group.{name}"].button)
+
+    def pick(self, field, words):
+        button = next(b for b in field.group.buttons() if b.text() == words)
+        self.click(button)
+
+    def spot(self, at):
+        """Widget pixels of a place in the chosen outline's own coordinates."""
+        drawn, index = self.window.picture.drawn, self.window.session.index
+        laid = drawn.laid[index]
+        uv = np.array([at]) @ laid.turn.T + laid.middle
+        return tuple(map(float, on_picture(drawn, laid, uv, self.window.picture._size())[0][0]))
+
+
+class Groups(WordingTest):
+    def test_a_folded_group_says_its_values(self):
+        head = self.ticket.forms["wording"].fields["group.letters"]
+        self.assertIn("as the face has them", head.words.text())
+        self.group("letters")
+        self.pick(self.field("wording", ".kerning"), "By eye")
+        self.assertEqual(self.lettering.wording.kerning, "optical")
+        self.assertEqual(self.window.session.history.undo_words, "kerning by eye")
+        self.click(self.ticket.forms["wording"].fields["group.letters"].button)
+        self.assertIn("kerned by eye", self.ticket.forms["wording"].fields["group.letters"].words.text())
+        self.window.undo()
+        self.assertEqual(self.lettering.wording.kerning, "face")
+
+    def test_fit_to_width(self):
+        self.group("fit")
+        self.pick(self.field("wording", "fit.by"), "Size")
+        self.type(self.field("wording", "fit.width_mm").line, "150")
+        self.assertAlmostEqual(lettering_laid(self.window.session.job, 0).outline.width_mm, 150, places=4)
+        self.assertFalse(any(k.endswith("cap_height_mm") for k in self.ticket.forms["wording"].fields))
+
+    def test_arrangements(self):
+        self.group("arrangement")
+        for words, kind in (("Circle", Circle), ("Downward", Column), ("Curve", Curve)):
+            self.pick(self.field("wording", "arrangement.kind"), words)
+            self.assertIsInstance(self.lettering.wording.arrangement, kind)
+            self.settle()
+        self.assertIn("along a curve", self.ticket.sections["wording"].words.text())
+
+    def test_outline_round_and_stencil(self):
+        self.group("outline")
+        self.type(self.field("wording", "thicken_mm").line, "0.2")
+        self.pick(self.field("wording", "stencil.there"), "Stencil")
+        self.assertGreater(self.lettering.wording.stencil.bridge_mm, 0.5)
+        self.settle()
+        self.group("around")
+        self.pick(self.field("wording", "backing.there"), "Behind them")
+        self.pick(self.field("wording", "contour.there"), "Round them")
+        self.settle()
+        drawn = self.window.picture.drawn
+        self.assertEqual(
+            [layer.layer.kind for layer in drawn.laid[0].layers], ["backing", "letters", "contour"]
+        )
+
+    def test_a_standard_shows_its_rules(self):
+        self.group("rules")
+        menu = self.field("wording", ".standard")
+        menu.list.actions()[1].trigger()
+        self.app.processEvents()
+        self.assertEqual(self.lettering.wording.standard, "tactile sign")
+        self.wait(
+            lambda: (
+                (taken := self.window.readings._taken)
+                and any(check.key == "rule_raised" for check in taken.checks)
+            ),
+            "the rules among the checks",
+        )
+
+    def test_an_open_path_face_gets_a_pen(self):
+        self.window.use_face(LineFace(name="hershey-sans"))
+        self.assertGreater(self.lettering.wording.pen_mm, 1)
+        self.settle()
+        self.assertGreater(len(self.window.picture.drawn.laid[0].outline.lines), 3)
+
+
+class Letters(WordingTest):
+    def setUp(self):
+        super().setUp()
+        self.window.look_square_on()
+        self.settle()
+        self.group("single")
+
+    def test_a_letter_is_chosen_and_dragged_on_the_object(self):
+        text = self.lettering.wording.text
+        letter = next(x for x in self.window.picture.drawn.laid[0].outline.letters if x.at == 3)
+        start = self.spot((letter.region.centroid.x, letter.region.centroid.y))
+        per_mm = self.spot((1.0, 0.0))[0] - self.spot((0.0, 0.0))[0]
+        self.drag(start, (start[0] + 3 * per_mm, start[1] - 2 * per_mm))
+        self.assertEqual(self.window.session.letter, 3)
+        (change,) = self.lettering.wording.letters
+        self.assertEqual(change.at, 3)
+        self.assertAlmostEqual(change.kern_mm, 3.0, delta=0.2)
+        self.assertAlmostEqual(change.raise_mm, 2.0, delta=0.2)
+        self.assertEqual(self.window.session.history.undo_words, f"letter {text[3]} moved")
+        self.window.undo()
+        self.assertEqual(self.lettering.wording.letters, ())
+
+    def test_typed_values_and_colour_of_a_word(self):
+        self.click(self.field("wording", "letter.which").group.buttons()[1])
+        self.type(self.field("wording", ".turn_deg").line, "12")
+        self.assertEqual(self.lettering.wording.letters[0].turn_deg, 12)
+        colour = self.field("wording", "colour.letter")
+        self.type(colour.line, "#aa2211")
+        self.assertEqual(self.lettering.wording.letters[0].finish.colour, "#aa2211")
+        self.settle()
+        self.window.follow_link("letters.plain")
+        self.assertEqual(self.lettering.wording.letters, ())
+
+    def test_folded_again_the_whole_lettering_moves(self):
+        self.group("letters")
+        self.click(self.ticket.forms["wording"].fields["group.single"].button)
+        letter = self.window.picture.drawn.laid[0].outline.letters[0]
+        start = self.spot((letter.region.centroid.x, letter.region.centroid.y))
+        self.drag(start, (start[0] + 30, start[1]))
+        self.assertEqual(self.lettering.wording.letters, ())
+        self.assertGreater(self.lettering.lay.along_mm, 1)
+
+    def test_typing_keeps_the_letter_where_it_was(self):
+        self.type(self.field("wording", ".raise_mm").line, "1.5")
+        place = self.lettering.wording.letters[0].at
+        words = self.field("wording", ".text")
+        words.text.setFocus()
+        words.text.moveCursor(words.text.textCursor().MoveOperation.Start)
+        QTest.keyClicks(words.text, "X")
+        self.app.processEvents()
+        self.assertEqual(self.lettering.wording.letters[0].at, place + 1)
+
+
+class Lines(WordingTest):
+    def test_points_of_a_curve_are_dragged_added_and_removed(self):
+        self.group("arrangement")
+        self.pick(self.field("wording", "arrangement.kind"), "Curve")
+        self.window.look_square_on()
+        self.settle()
+        points = self.lettering.wording.arrangement.points
+        handles = [h for h in self.window.picture.band.handles if h.kind == "point"]
+        self.assertEqual(len(handles), len(points))
+        self.assertTrue(self.window.picture.band.guides)
+        start = handles[1].at
+        self.drag(start, (start[0], start[1] - 30))
+        moved = self.lettering.wording.arrangement.points
+        self.assertGreater(moved[1][1], points[1][1] + 1)
+        self.assertEqual(moved[0], points[0])
+        self.window.follow_link("points.add")
+        self.assertEqual(len(self.lettering.wording.arrangement.points), len(points) + 1)
+        self.window.follow_link("points.remove")
+        self.assertEqual(len(self.lettering.wording.arrangement.points), len(points))
+
+    def test_a_curve_from_a_file(self):
+        path = self.folder / "arc.svg"
+        path.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" viewBox="0 0 90 40">'
+            '<path d="M0 40Q45 0 90 40" fill="none" stroke="#000"/></svg>'
+        )
+        self.group("arrangement")
+        self.pick(self.field("wording", "arrangement.kind"), "Slope")
+        with mock.patch(
+            "kilnchisel.ui.lettering.QFileDialog.getOpenFileName", return_value=(str(path), "")
+        ):
+            self.window.follow_link("points.import")
+        self.assertGreater(len(self.lettering.wording.arrangement.points), 8)
+        self.settle()
+
+
+class ArtworkIn(WordingTest):
+    def drop(self, path: Path):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        self.window.dropEvent(
+            QDropEvent(
+                QPointF(QPoint(400, 300)),
+                Qt.DropAction.CopyAction,
+                data,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+                QEvent.Type.Drop,
+            )
+        )
+        self.app.processEvents()
+
+    def test_a_dropped_drawing_becomes_a_lettering(self):
+        path = self.folder / "frame.svg"
+        path.write_text(SVG)
+        self.drop(path)
+        self.assertIsInstance(self.lettering.wording, Artwork)
+        self.assertEqual(self.window.session.history.undo_words, "add frame.svg")
+        self.settle()
+        self.assertAlmostEqual(self.window.picture.drawn.laid[1].width_mm, 30, places=6)
+        width = self.field("wording", "artwork.width")
+        self.type(width.line, "45")
+        self.assertAlmostEqual(lettering_laid(self.window.session.job, 1).width_mm, 45)
+        self.window.follow_link("artwork.true")
+        self.assertIsNone(self.lettering.wording.width_mm)
+
+    def test_a_broken_drawing_is_told_and_nothing_changes(self):
+        path = self.folder / "cut.svg"
+        path.write_text(SVG[:60])
+        before = self.window.session.job
+        self.drop(path)
+        self.assertIn("cut.svg", self.window.picture.notice)
+        self.assertIs(self.window.session.job, before)
+
+    def test_a_picture_traced_then_printed_in_its_colours(self):
+        from PIL import Image
+
+        picture = Image.new("RGB", (80, 60), "white")
+        picture.paste((180, 40, 40), (20, 15, 60, 45))
+        path = self.folder / "flag.png"
+        picture.save(path, dpi=(100, 100))
+        self.drop(path)
+        self.assertIsInstance(self.lettering.wording, Artwork)
+        threshold = self.field("wording", ".threshold")
+        self.type(threshold.line, "30")
+        self.settle()
+        self.window.follow_link("artwork.colour")
+        self.assertIsInstance(self.lettering.wording, Picture)
+        self.settle()
+
+    def test_shapes_by_the_ticket(self):
+        self.click(self.ticket.letterings.shape)
+        self.assertIsInstance(self.lettering.wording, Shape)
+        for words in ("Ring", "Star", "Rule", "Border", "Badge", "Arrow", "Disc"):
+            self.pick(self.field("wording", "shape.kind"), words)
+            self.assertEqual(self.lettering.wording.form.kind, words.lower())
+        self.settle()
+        handle = next(h for h in self.window.picture.band.handles if h.kind == "size")
+        before = self.lettering.wording.form.width_mm
+        middle = self.window.picture.rect().center()
+        out = (
+            handle.at[0] + (handle.at[0] - middle.x()) * 0.5,
+            handle.at[1] + (handle.at[1] - middle.y()) * 0.5,
+        )
+        self.drag(handle.at, out)
+        self.assertGreater(self.lettering.wording.form.width_mm, before)
+
+    def test_outlines_to_a_file(self):
+        path = self.folder / "flat.dxf"
+        with mock.patch("kilnchisel.ui.window.QFileDialog.getSaveFileName", return_value=(str(path), "")):
+            self.window.hand_over_outline()
+        self.assertTrue(path.read_bytes().startswith(b"  0\nSECTION"))
+
+
+if __name__ == "__main__":
+    unittest.main()
