@@ -70,6 +70,13 @@ EVENING = Theme(
 THEMES = {theme.name: theme for theme in (DAY, EVENING)}
 
 
+OTHER_SCRIPTS = (
+    "amiri/Amiri-Bold.ttf",
+    "frank-ruhl-libre/FrankRuhlLibre-Bold.ttf",
+    "biz-udpgothic-subset/BIZUDPGothic-Bold-subset.ttf",
+)
+
+
 @lru_cache(maxsize=1)
 def _family() -> str:
     families: list[str] = []
@@ -77,6 +84,8 @@ def _family() -> str:
         path = RESOURCES / "interface-font" / f"Commissioner-{weight}.ttf"
         number = QFontDatabase.addApplicationFont(str(path))
         families += QFontDatabase.applicationFontFamilies(number)
+    for script in OTHER_SCRIPTS:  # so that words of these scripts can be read in the ticket
+        QFontDatabase.addApplicationFont(str(RESOURCES / "fonts" / script))
     return families[0] if families else "sans-serif"
 
 

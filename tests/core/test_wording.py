@@ -226,6 +226,10 @@ class OutlineChanges(unittest.TestCase):
         self.assertEqual(len(outline.letters), 2)
         self.assertEqual(sum(len(part.interiors) for part in polygons_in(outline.ink)), 2)
 
+    def test_slivers_between_a_letters_contours_are_no_counters(self):
+        # the contours of this face's Y overlap and leave a hole far below the flattening
+        self.assertIsNone(counters_of(drawn("Y", "cinzel-bold")))
+
     def test_gap_and_counters(self):
         outline = drawn("II", letter_spacing_mm=2)
         left, right = (letter.region.bounds for letter in outline.letters)

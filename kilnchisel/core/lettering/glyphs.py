@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.centrelines import CentreLine, centre_lines
 from kilnchisel.core.lettering.faces import LoadedFace
-from kilnchisel.core.lettering.polygons import fill_nonzero
+from kilnchisel.core.lettering.polygons import as_region, fill_nonzero, polygons_in
 
 Array = NDArray[Any]
 
@@ -29,11 +29,21 @@ def tolerance_units(face: LoadedFace, cap_height_mm: float) -> float:
 
 @lru_cache(maxsize=4096)
 def glyph_region(face: LoadedFace, glyph: int, tolerance: float) -> shapely.MultiPolygon:
-    """The glyph's ink in font units, non-zero fill, curves flattened within ``tolerance`` units."""
+    """The glyph's ink in font units, non-zero fill, curves flattened within ``tolerance`` units.
+
+    Holes smaller than twice the tolerance across are closed.
+    """
     region = fill_nonzero(glyph_rings(face, glyph, tolerance))
     # A straight run may carry points that turn nothing; the cutting sheet wants corners only.
     plain = shapely.simplify(region, tolerance * 1e-3, preserve_topology=True)
-    return plain if plain.geom_type == "MultiPolygon" else shapely.MultiPolygon([plain])
+    return as_region([_without_slivers(part, tolerance) for part in polygons_in(plain)])
+
+
+def _without_slivers(part: shapely.Polygon, tolerance: float) -> shapely.Polygon:
+    """The polygon without holes smaller than the flattening can tell, as overlapping contours leave."""
+    least = (2 * tolerance) ** 2
+    holes = [hole for hole in part.interiors if shapely.Polygon(hole).area >= least]
+    return part if len(holes) == len(part.interiors) else shapely.Polygon(part.exterior, holes)
 
 
 @lru_cache(maxsize=4096)
