@@ -205,7 +205,10 @@ class DraftDesk(QObject):
         pixels = self._draft.render(scene, view, (width, height), order.smooth)
         laid = tuple(lettering_laid(order.job, i) for i in range(len(order.job.letterings)))
         self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
-        if order.index is not None and not self._slot.stale(order):
+        if order.index is None or self._slot.stale(order):
+            return
+        # letters just as the face draws them are measured at once, others when the picture rests
+        if order.smooth or laid[order.index].outline.as_drawn:
             self.taken.emit(
                 Taken(
                     order.job, order.index, readings(order.job, order.index), checks(order.job, order.index)

@@ -49,7 +49,7 @@ class Sections(WindowTest):
             job = change(self.window.session.job, ("letterings", 0, "wording", "text"), "AB\nC")
             for section in SECTIONS:
                 for spec in specs(job, section, 0, frozenset(GROUPS)):
-                    if spec.kind in ("link", "group", "letter") or spec.key.endswith("standard"):
+                    if spec.kind in ("link", "group", "letter", "scope") or spec.key.endswith("standard"):
                         continue  # these change no value, or what is checked only
                     if spec.key.endswith(".direction"):
                         continue

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.lettering.outline import Layer, Outline
-from kilnchisel.core.lettering.polygons import as_region
+from kilnchisel.core.lettering.polygons import weld
 
 Array = NDArray[Any]
 
@@ -85,7 +85,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
 
     def place(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
         parts = [shapely.transform(region, lambda p, t=t, m=m: np.asarray(p @ t.T + m)) for t, m in copies]
-        return parts[0] if len(parts) == 1 else as_region(parts)
+        return parts[0] if len(parts) == 1 else weld(parts)
 
     layers = tuple(LaidLayer(n, layer, place(layer.region)) for n, layer in enumerate(outline.layers))
     ink = layers[0].region if len(layers) == 1 else place(outline.ink)

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region, polygons_in, weld
 
 Array = NDArray[Any]
 
@@ -59,7 +59,7 @@ def rounded(region: shapely.MultiPolygon, radius: float) -> tuple[shapely.MultiP
         else:
             parts.append(shapely.MultiPolygon([part]))
             least = 0.0
-    return as_region(parts), least
+    return weld([as_region([part]) for part in parts]), least
 
 
 def _rounded_part(part: shapely.Polygon, radius: float) -> shapely.Geometry | None:

@@ -84,11 +84,7 @@ class Row:
 
 def _row_of_entry(entry: FontEntry, kind: str) -> Row:
     use = Path(entry.path).name
-    more = ", ".join(
-        part
-        for part in ("variable" if entry.variable else "", "" if entry.may_embed else entry.licence)
-        if part
-    )
+    more = ", ".join(part for part in ("variable" if entry.variable else "", entry.licence) if part)
     return Row(entry.face, entry.title, use, kind, entry.trouble, more)
 
 

@@ -542,6 +542,7 @@ KINDS: dict[str, type[Field]] = {
     "menu": MenuField,
     "group": GroupField,
     "letter": LetterField,
+    "scope": ChoiceField,
     "plain": NumberField,
     "count": NumberField,
     "length": NumberField,

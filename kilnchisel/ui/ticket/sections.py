@@ -10,17 +10,15 @@ from kilnchisel.core.job.blank import Mug, Plaque
 from kilnchisel.core.job.edits import change, first_lettering
 from kilnchisel.core.job.finish import (
     AsBlank,
-    Brass,
-    Enamel,
     Ink,
     PaintedWood,
     Slate,
-    Stainless,
 )
 from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
+from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
 from kilnchisel.ui.ticket.wording import wording_specs
 
 SECTIONS = ("blank", "wording", "lay", "craft", "finish", "setting", "hand-over")
@@ -34,22 +32,6 @@ TITLES = {
     "hand-over": "Hand-over",
 }
 
-SURFACES: tuple[tuple[Any, str], ...] = (
-    ("enamel", "Enamel"),
-    ("brass", "Brass"),
-    ("stainless", "Stainless"),
-    ("painted wood", "Painted wood"),
-    ("slate", "Slate"),
-)
-FINISHES: dict[str, Any] = {
-    "enamel": Enamel,
-    "brass": Brass,
-    "stainless": Stainless,
-    "painted wood": PaintedWood,
-    "slate": Slate,
-    "ink": Ink,
-    "as the blank": AsBlank,
-}
 POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"))
 CRAFTS: dict[str, Any] = {"printed": Printed, "engraved": Engraved, "raised": Raised}
 
@@ -257,7 +239,7 @@ def _one_finish(
             f"{key}.kind",
             label,
             lambda job: read(job, path).kind,
-            lambda job, value: change(job, path, _in_finish(read(job, path), value)),
+            lambda job, value: change(job, path, in_finish(read(job, path), value)),
             "choice",
             options=options,
         )
@@ -276,14 +258,6 @@ def _one_finish(
     if isinstance(finish, PaintedWood) or getattr(finish, "polish", "") == "brushed":
         fields.append(ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15))
     return fields
-
-
-def _in_finish(finish: Any, kind: str) -> Any:
-    """Another finish, in the same colour where both have one."""
-    made = FINISHES[kind]()
-    if hasattr(made, "colour") and hasattr(finish, "colour"):
-        return made.model_copy(update={"colour": finish.colour})
-    return made
 
 
 def _setting(job: Job) -> list[Spec]:

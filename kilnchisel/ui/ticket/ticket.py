@@ -254,6 +254,11 @@ class Ticket(QWidget):
         if spec.kind == "group":
             self.open_group(spec.key.removeprefix("group."))
             return
+        if spec.kind == "scope":
+            others = frozenset(key for key in self.open_groups if not key.startswith("scope."))
+            self.open_groups = others | {f"scope.{value}"}
+            self.show_job()
+            return
         if spec.kind == "letter":
             self.session.choose_letter(value)
             return

@@ -47,6 +47,7 @@ from kilnchisel.core.lettering.content import artwork_size
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
+from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
 
 Path = tuple[str | int, ...]
 Words = Callable[[Wording], str]
@@ -78,6 +79,7 @@ STANDARDS = (
     ("boat number", "Boat number (33 CFR 173)"),
     ("aircraft mark", "Aircraft mark (14 CFR 45)"),
 )
+SCOPES = ("letter", "word", "row")
 # features of a face that are offered as alternates, and what they are called
 ALTERNATES = {"salt": "Alternates", "swsh": "Swashes", "cswh": "Swashes by place", "titl": "Titling"}
 ALTERNATES.update({f"ss{n:02d}": f"Set {n}" for n in range(1, 21)})
@@ -155,7 +157,11 @@ def _words(
         "around", "Round the letters", _around_words(wording), opened, _around(job, path, wording)
     )
     fields += _group(
-        "single", "Single letters", _single_words(wording), opened, _single(job, path, wording, letter)
+        "single",
+        "Single letters",
+        _single_words(wording),
+        opened,
+        _single(job, path, wording, opened, letter),
     )
     fields += _group(
         "rules",
@@ -724,7 +730,9 @@ def _single_words(wording: Wording) -> str:
     return f"{len(changed)} changed: {shown}"
 
 
-def _single(job: Job, path: Path, wording: Wording, letter: int | None) -> list[Spec]:
+def _single(
+    job: Job, path: Path, wording: Wording, opened: frozenset[str], letter: int | None
+) -> list[Spec]:
     index = int(path[1])
     spots = [i for i, c in enumerate(wording.text) if not c.isspace()]
     if not spots:
@@ -765,14 +773,34 @@ def _single(job: Job, path: Path, wording: Wording, letter: int | None) -> list[
         number("turn_deg", "Turned", "angle", 1, "Counter-clockwise."),
         number("size", "Size", "percent", 5, "Of the others."),
     ]
-    for scope, words in (("letter", "Letter"), ("word", "Word"), ("row", "Row")):
-        if scope != "letter" and len(_scope(wording, here, scope)) < 2:
-            continue
+    scope = next((name for name in SCOPES if f"scope.{name}" in opened), "letter")
+    fields.append(
+        Spec(
+            f"{index}.letter.scope",
+            "Finish of the",
+            lambda job: scope,
+            lambda job, _: job,
+            "scope",
+            options=tuple((name, name.capitalize()) for name in SCOPES),
+        )
+    )
+    fields.append(
+        Spec(
+            f"{index}.letter.{here}.finish",
+            "Finish",
+            partial(_finish_kind, index, here),
+            partial(_with_finish_kind, path, index, here, scope),
+            "menu",
+            options=(("", "As the others"), *_finishes(job, index)),
+        )
+    )
+    own = letter_change(wording, here).finish
+    if hasattr(own, "colour"):
         fields.append(
             Spec(
-                f"{index}.letter.{here}.colour.{scope}",
-                f"{words} colour",
-                lambda job: _colour_of(job, index, here),
+                f"{index}.letter.{here}.colour",
+                "Colour",
+                partial(_colour_of, index, here),
                 partial(_with_colour, path, index, here, scope),
                 "colour",
             )
@@ -796,22 +824,39 @@ def _scope(wording: Wording, place: int, scope: str) -> list[int]:
     return [i for i in range(start, end + 1) if not wording.text[i].isspace()]
 
 
-def _colour_of(job: Job, index: int, place: int) -> str:
+def _finishes(job: Job, index: int) -> tuple[tuple[Any, str], ...]:
+    """The finishes that letters of this craft can have, by kind."""
+    printed = job.letterings[index].craft.kind == "printed"
+    return ((("ink", "Ink"),) if printed else (("as the blank", "As the blank"),)) + SURFACES
+
+
+def _finish_kind(index: int, place: int, job: Job) -> str:
     own = letter_change(_of(job, index), place).finish
-    finish = own if own is not None else job.letterings[index].finish
-    return str(getattr(finish, "colour", "#808080"))
+    return "" if own is None else own.kind
+
+
+def _with_finish_kind(path: Path, index: int, place: int, scope: str, job: Job, kind: str) -> Job:
+    finish = None if kind == "" else in_finish(job.letterings[index].finish, kind)
+    return _with_finish(path, index, place, scope, job, finish)
+
+
+def _with_finish(path: Path, index: int, place: int, scope: str, job: Job, finish: Any) -> Job:
+    """A letter, its word or its row in a finish of its own, or like the others again."""
+    wording = _of(job, index)
+    for spot in _scope(wording, place, scope):
+        own = letter_change(wording, spot)
+        wording = with_letter(wording, own.model_copy(update={"finish": finish}))
+    return change(job, path, wording)
+
+
+def _colour_of(index: int, place: int, job: Job) -> str:
+    return str(getattr(letter_change(_of(job, index), place).finish, "colour", "#808080"))
 
 
 def _with_colour(path: Path, index: int, place: int, scope: str, job: Job, colour: str) -> Job:
-    wording = _of(job, index)
-    base = job.letterings[index].finish
-    finish = base.model_copy(update={"colour": colour}) if hasattr(base, "colour") else Ink(colour=colour)
-    for spot in _scope(wording, place, scope):
-        own = letter_change(wording, spot)
-        wording = with_letter(
-            wording, own.model_copy(update={"finish": None if finish == base else finish})
-        )
-    return change(job, path, wording)
+    own = letter_change(_of(job, index), place).finish
+    finish = own.model_copy(update={"colour": colour}) if own is not None else Ink(colour=colour)
+    return _with_finish(path, index, place, scope, job, finish)
 
 
 # artwork and shapes
