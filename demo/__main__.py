@@ -12,7 +12,7 @@ from kilnchisel.ui.start import has_display, open_window
 from kilnchisel.ui.startpage import DemoJob
 
 PREVIEW = PictureOrder((536, 392), 64)
-FULL = PictureOrder((1280, 800), 64)
+FULL = PictureOrder((1280, 800), 32)
 
 
 def main(arguments: list[str]) -> int:

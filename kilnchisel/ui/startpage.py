@@ -22,7 +22,8 @@ from kilnchisel.core.job.file import read_preview
 from kilnchisel.ui.memory import recent_jobs
 from kilnchisel.ui.session import Rescue, rescues
 
-CARD = QSize(360, 264)
+CARD = QSize(268, 196)
+PER_ROW = 4
 
 
 @dataclass(frozen=True)
@@ -115,8 +116,8 @@ class StartPage(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(14)
         for number, (words, path, signal) in enumerate(things):
-            grid.addWidget(self._card(words, path, signal), number // 3, number % 3)
-        grid.setColumnStretch(3, 1)
+            grid.addWidget(self._card(words, path, signal), number // PER_ROW, number % PER_ROW)
+        grid.setColumnStretch(PER_ROW, 1)
         self.column.addWidget(shelf)
 
     def _card(self, words: str, path: Path, signal: object) -> QWidget:
