@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any, Literal
 
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import Blank, Mug
+from kilnchisel.core.job.blank import Blank
 
 Array = NDArray[Any]
 
@@ -35,12 +36,14 @@ class Sheet:
     """A side as the cutter takes it.
 
     ``cuts``: ascending u of the strip edges where the sheet is curved along u; the first and last are
-    the domain's ends. Empty on a flat side, which is cut in one piece.
+    the domain's ends. Empty on a flat side, which is cut in one piece. ``rows``: the same along v,
+    empty where the side is straight that way.
     """
 
     side: Side
     slot: FinishSlot
     cuts: Array
+    rows: Array = field(default_factory=lambda: np.empty(0))
 
     @property
     def border(self) -> shapely.Polygon:
@@ -49,7 +52,14 @@ class Sheet:
     def coarser(self) -> Sheet:
         """The sheet with every COARSER-th cut only, for pictures while something moves. It does not
         share its edge points with the shells any more, so it closes to no solid."""
-        return self if len(self.cuts) == 0 else replace(self, cuts=self.cuts[::COARSER])
+        if len(self.cuts) == 0:
+            return self
+        return replace(self, cuts=self.cuts[::COARSER], rows=_every(self.rows, COARSER))
+
+
+def _every(rows: Array, step: int) -> Array:
+    """Every ``step``-th row, and both ends."""
+    return rows if len(rows) == 0 else np.append(rows[:-1:step], rows[-1])
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,10 +85,20 @@ class Body:
 @cache
 def body_of(blank: Blank, fine: bool = True) -> Body:
     """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
-    from kilnchisel.core.blanks.mug import mug_body
-    from kilnchisel.core.blanks.plaque import plaque_body
+    from kilnchisel.core.blanks import mug, plaque, rounds, vessels
 
-    return mug_body(blank, fine) if isinstance(blank, Mug) else plaque_body(blank, fine)
+    makers: dict[str, Callable[[Any, bool], Body]] = {
+        "mug": mug.mug_body,
+        "plaque": plaque.plaque_body,
+        "tumbler": vessels.tumbler_body,
+        "jar": vessels.jar_body,
+        "bottle": vessels.bottle_body,
+        "can": vessels.can_body,
+        "band": rounds.band_body,
+        "medallion": rounds.medallion_body,
+        "globe": rounds.globe_body,
+    }
+    return makers[blank.kind](blank, fine)
 
 
 def arc_angles(start_deg: float, end_deg: float, radius_mm: float, fine: bool) -> Array:

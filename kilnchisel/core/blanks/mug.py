@@ -8,8 +8,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import COARSER, Body, FinishSlot, Sheet, Shell, arc_angles
-from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join, without_slivers
+from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell, arc_angles
+from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join
+from kilnchisel.core.blanks.section import columns_for, turned
 from kilnchisel.core.blanks.sides import ClearZone, Cylinder
 from kilnchisel.core.job.blank import Mug
 
@@ -22,9 +23,7 @@ FOOT_RISE_MM = 0.8
 def mug_body(mug: Mug, fine: bool) -> Body:
     """The body of a mug, standing on z = 0 about the z axis."""
     radius = mug.diameter_mm / 2
-    # chord error of the wall stays under 0.005 mm: du² / 8R
-    columns = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * 0.005))), 180) if fine else 48
-    columns += -columns % COARSER
+    columns = columns_for(radius, fine)
     foot, top = foot_round(mug), wall_top(mug)
     half = np.pi * radius
     cuts = np.linspace(-half, half, columns + 1)
@@ -109,25 +108,6 @@ def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]
         ("floor", "blank", inner_floor),
     ]
     return [(name, slot, points, normals) for name, slot, (points, normals) in runs]
-
-
-def turned(points: Array, normals: Array, columns: int) -> Mesh:
-    """A profile (n, 2) as (r, z) turned about the z axis into ``columns`` steps.
-
-    The corners lie where a cylinder's sheet has its strip edges, from the back round to the back.
-    """
-    angle = np.linspace(-np.pi, np.pi, columns + 1)
-    s, c = np.sin(angle), -np.cos(angle)
-    s[-1], c[-1] = s[0], c[0]
-    r, z = points[:, :1], points[:, 1:]
-    lattice = np.stack([r * s, r * c, np.broadcast_to(z, (len(points), columns + 1))], axis=-1)
-    nr, nz = normals[:, :1], normals[:, 1:]
-    normal = np.stack([nr * s, nr * c, np.broadcast_to(nz, (len(points), columns + 1))], axis=-1)
-    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
-    along = np.concatenate([[0.0], np.cumsum(steps)])
-    around = angle * max(float(points[:, 0].max()), 1e-6)
-    uv = np.stack(np.broadcast_arrays(around[None, :], along[:, None]), axis=-1)
-    return without_slivers(grid(lattice, normal, uv))
 
 
 def _handle_reach(mug: Mug) -> tuple[float, float, float]:

@@ -60,7 +60,9 @@ def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet
     """
     nudges = _nudges(sheet, regions)
     for attempt, nudge in enumerate(nudges):
-        trimmed = [_trimmed(sheet, _shifted(region, nudge)) for region in regions]
+        # along v as well where there are rows, each time by another amount
+        up = NUDGE_MM * (attempt + 0.37) if len(sheet.rows) else 0.0
+        trimmed = [_trimmed(sheet, _shifted(region, nudge, up)) for region in regions]
         try:
             result = _cut(sheet, _layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
         except shapely.errors.GEOSException:
@@ -88,13 +90,13 @@ def _nudges(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> list[float
         return float(np.abs(place - np.rint(place)).min() * step)
 
     if nearest(0.0) > CLEAR_OF_LINES_MM:
-        return [0.0, NUDGE_MM]
+        return [0.0, NUDGE_MM, 2 * NUDGE_MM] if len(sheet.rows) else [0.0, NUDGE_MM]
     shifts = [NUDGE_MM * k for k in range(1, TRIES + 1)]
     return sorted(shifts, key=nearest, reverse=True)
 
 
-def _shifted(region: shapely.MultiPolygon, du: float) -> shapely.MultiPolygon:
-    return region if du == 0 else shapely.transform(region, lambda p: p + (du, 0.0))
+def _shifted(region: shapely.MultiPolygon, du: float, dv: float) -> shapely.MultiPolygon:
+    return region if du == 0 and dv == 0 else shapely.transform(region, lambda p: p + (du, dv))
 
 
 def _trimmed(sheet: Sheet, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
@@ -149,14 +151,18 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         parts = polygons_in(region)
         polygons += parts
         owners += [label] * len(parts)
+    cells = np.empty((0, 4, 2))
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
         ground = polygons_in(shapely.difference(sheet.border, shapely.union_all(polygons)))
     else:
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
+        if len(sheet.rows):
+            pieces = [(cell, o) for piece, o in pieces for cell in _in_rows(piece, sheet.rows, clip)]
+            ground, cells = _ground_in_rows(ground, sheet.rows, clip)
     parts = [p for p, _ in pieces] + ground
     labels = [o for _, o in pieces] + [GROUND] * len(ground)
-    points, faces, face_label = _triangulated(parts, labels)
+    points, faces, face_label = _triangulated(parts, labels, cells)
     walls, wall_label = _walls(faces, face_label)
     return CutSheet(points, faces, face_label, walls, wall_label)
 
@@ -206,6 +212,37 @@ def _in_strips(
         around = shapely.Polygon(shell, [holes[number] for number in inside])
         ground += clip(around, left, low, right, high)
     return pieces, ground
+
+
+def _in_rows(polygon: shapely.Polygon, rows: Array, clip: Clip) -> list[shapely.Polygon]:
+    """A piece of a strip cut at the row lines, with points exactly on them."""
+    turned = _with_line_points(shapely.transform(polygon, _swapped), rows)
+    _, low, _, high = turned.bounds
+    cells = []
+    for row in _strips_of(turned, rows):
+        for cell in clip(turned, float(rows[row]), low - 1.0, float(rows[row + 1]), high + 1.0):
+            cells.append(shapely.transform(cell, _swapped))
+    return cells
+
+
+def _swapped(points: Array) -> Array:
+    return points[:, ::-1]
+
+
+def _ground_in_rows(
+    ground: list[shapely.Polygon], rows: Array, clip: Clip
+) -> tuple[list[shapely.Polygon], Array]:
+    """Ground cut at the row lines: polygons, and strips without letters as plain cells (k, 4, 2)."""
+    array = np.array(ground, dtype=object)
+    bounds = shapely.bounds(array)
+    bare = (
+        (shapely.get_num_coordinates(array) == 5) & (bounds[:, 1] == rows[0]) & (bounds[:, 3] == rows[-1])
+    )
+    cells = [cell for polygon in array[~bare] for cell in _in_rows(polygon, rows, clip)]
+    left, right = (np.repeat(bounds[bare][:, i], len(rows) - 1) for i in (0, 2))
+    low, high = (np.tile(edge, int(bare.sum())) for edge in (rows[:-1], rows[1:]))
+    corners = [np.stack(pair, axis=1) for pair in ((left, low), (right, low), (right, high), (left, high))]
+    return cells, np.stack(corners, axis=1)
 
 
 def _merged_where_touching(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
@@ -301,25 +338,29 @@ def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
     return np.concatenate([ring, extra])[order]
 
 
-def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:
-    """Ear clipping of every part; points shared by parts become one."""
+def _triangulated(
+    parts: list[shapely.Polygon], labels: list[int], cells: Array
+) -> tuple[Array, Array, Array]:
+    """Ear clipping of every part; points shared by parts become one. ``cells`` (k, 4, 2) are ground."""
     array = np.array(parts, dtype=object)
     rings = shapely.get_rings(array)
     ring_part = np.repeat(np.arange(len(array)), shapely.get_num_interior_rings(array) + 1)
     coordinates, ring_of = shapely.get_coordinates(rings, return_index=True)
-    closing = np.append(ring_of[1:] != ring_of[:-1], True)
+    closing = np.append(ring_of[1:] != ring_of[:-1], True) if len(ring_of) else np.empty(0, dtype=bool)
     coordinates, ring_of = coordinates[~closing], ring_of[~closing]
-    unique, index = _merged(coordinates)
+    count = len(coordinates)
+    unique, index = _merged(np.concatenate([coordinates, cells.reshape(-1, 2)]))
+    quads = index[count:].reshape(-1, 4)
     # Ear clipping drops points that turn nothing, but a neighbour may need them (the feet of letters
     # stand on one line, outlines cross in the middle of an edge): moved by less than any tolerance, the
     # same way for every part that has the point, no three are in line to the last bit.
     shaken = np.random.default_rng(0).uniform(-SHAKE_MM, SHAKE_MM, unique.shape)
-    unaligned = np.ascontiguousarray(coordinates + shaken[index])
+    unaligned = np.ascontiguousarray(coordinates + shaken[index[:count]])
     ring_sizes = np.bincount(ring_of, minlength=len(rings))
     part_sizes = np.bincount(ring_part[ring_of], minlength=len(array))
     ring_stops = np.cumsum(ring_sizes)
     ring_first = np.searchsorted(ring_part, np.arange(len(array) + 1))
-    faces, label = [], []
+    faces, label = [np.empty((0, 3), dtype=np.int64)], [np.empty(0, dtype=np.int64)]
     start = 0
     for number, size in enumerate(part_sizes):
         stops = ring_stops[ring_first[number] : ring_first[number + 1]] - start
@@ -329,20 +370,26 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
         faces.append(index[start + triangles.astype(np.int64)])
         label.append(np.full(len(triangles), labels[number]))
         start += size
-    all_faces = np.concatenate(faces)
-    all_labels = np.concatenate(label)
+    halves = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
+    all_faces = np.concatenate([_one_way(unique, np.concatenate(faces)), halves])
+    all_labels = np.concatenate([*label, np.full(len(halves), GROUND)])
     whole = (
         (all_faces[:, 0] != all_faces[:, 1])
         & (all_faces[:, 1] != all_faces[:, 2])
         & (all_faces[:, 2] != all_faces[:, 0])
     )
-    all_faces, all_labels = all_faces[whole], all_labels[whole]
-    # one turning sense for all: the clipper keeps to one, and the sign of a sliver means nothing
-    a, b, c = (unique[all_faces[:, i]] for i in range(3))
-    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    if doubled.sum() < 0:
-        all_faces = all_faces[:, ::-1]
-    return unique, all_faces.astype(np.int32), all_labels
+    return unique, all_faces[whole].astype(np.int32), all_labels[whole]
+
+
+def _doubled(points: Array, faces: Array) -> Array:
+    """Twice the signed area of each triangle."""
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    return np.asarray((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
+
+
+def _one_way(points: Array, faces: Array) -> Array:
+    """One turning sense for all: the clipper keeps to one, and the sign of a sliver means nothing."""
+    return faces[:, ::-1] if _doubled(points, faces).sum() < 0 else faces
 
 
 def _merged(points: Array) -> tuple[Array, Array]:

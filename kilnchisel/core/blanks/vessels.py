@@ -1,0 +1,114 @@
+"""Vessels: tumbler, jar, bottle and can, as sections turned about their axis."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.section import Section, turned_body
+from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler
+
+PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
+
+
+def tumbler_body(cup: Tumbler, fine: bool) -> Body:
+    """An open cup: cone outside, parallel cone inside, a round lip."""
+    foot, top, wall = cup.foot_mm / 2, cup.top_mm / 2, cup.wall_mm
+    lean = np.arctan2(top - foot, cup.height_mm)
+    lip = wall / 2
+    c, s = float(np.cos(lean)), float(np.sin(lean))
+    edge = 1.2  # a small round between wall and foot
+    section = Section(0.0, 0.0, fine)
+    section.line("underside", "blank", foot - edge, 0.0)
+    turn = float(np.degrees(lean))
+    section.arc("foot round", "blank", (foot - edge, edge), -90, -turn)
+    # the lip's centre lies half a wall inside the cone's upper end
+    centre = (top - lip * c, cup.height_mm - lip)
+    section.line("wall", "blank", centre[0] + lip * c, centre[1] - lip * s, side="outside", wall_mm=wall)
+    section.arc("rim", "rim", centre, -turn, 180 - turn)
+    inner_r, inner_z = section.at
+    floor = wall * 1.3
+    down = (inner_z - floor - 2.0) / c
+    section.line("inside", "blank", inner_r - down * s, inner_z - down * c)
+    r, z = section.at
+    section.curve(
+        "inner round",
+        "blank",
+        np.array(
+            [(r - 2.0 * np.sin(a) ** 2 - 0.0, z - 2.0 * np.sin(a)) for a in np.linspace(0, np.pi / 2, 9)]
+        ),
+    )
+    section.line("floor", "blank", 0.0, section.at[1])
+    return turned_body(section.runs, fine)
+
+
+def jar_body(jar: Jar, fine: bool) -> Body:
+    """A closed jar: wall, shoulder, neck, and a lid with its own finish."""
+    radius, lid = jar.diameter_mm / 2, jar.lid_mm / 2
+    foot = jar.diameter_mm / 18
+    neck = lid - 1.2
+    shoulder_top = jar.height_mm - jar.lid_height_mm
+    wall_top = shoulder_top - jar.shoulder_mm
+    section = Section(0.0, 0.0, fine)
+    section.line("underside", "blank", radius - foot, 0.0)
+    section.arc("foot round", "blank", (radius - foot, foot), -90, 0)
+    section.line("wall", "blank", radius, wall_top, side="outside", wall_mm=jar.wall_mm)
+    t = np.linspace(0, np.pi / 2, 33 if fine else 7)
+    shoulder = np.stack(
+        [neck + (radius - neck) * np.cos(t), wall_top + (jar.shoulder_mm - 1.0) * np.sin(t)], axis=1
+    )
+    if radius - neck > 0.2:
+        section.curve("shoulder", "blank", shoulder)
+    section.line("neck", "blank", section.at[0], shoulder_top)
+    edge = min(1.6, jar.lid_height_mm / 4)
+    section.line("lid below", "rim", lid, shoulder_top)
+    section.line("lid wall", "rim", lid, jar.height_mm - edge, side="lid wall", wall_mm=1.0)
+    section.arc("lid edge", "rim", (lid - edge, jar.height_mm - edge), 0, 90)
+    section.line("lid", "rim", 0.0, jar.height_mm, side="lid", wall_mm=1.0)
+    return turned_body(section.runs, fine)
+
+
+def bottle_body(bottle: Bottle, fine: bool) -> Body:
+    """A closed bottle: punt, wall, curved shoulder, neck, cap."""
+    radius, neck = bottle.diameter_mm / 2, bottle.neck_mm / 2
+    foot = bottle.diameter_mm / 16
+    wall_top = bottle.height_mm - bottle.neck_height_mm - bottle.shoulder_mm
+    neck_low = bottle.height_mm - bottle.neck_height_mm
+    cap_low = bottle.height_mm - 0.42 * bottle.neck_height_mm
+    punt = PUNT_SHARE * radius
+    section = Section(0.0, punt, fine)
+    t = np.linspace(0, 1, 25 if fine else 6)
+    bottom = np.stack([(radius - foot - 1.0) * t, punt * (1 + np.cos(np.pi * t)) / 2], axis=1)
+    section.curve("punt", "blank", bottom)
+    section.line("foot", "blank", radius - foot, 0.0)
+    section.arc("foot round", "blank", (radius - foot, foot), -90, 0)
+    section.line("wall", "blank", radius, wall_top, side="outside", wall_mm=bottle.wall_mm)
+    # one smooth swing from wall to neck, upright at both ends
+    t = np.linspace(0, 1, 201 if fine else 17)
+    ease = t * t * t * (10 - 15 * t + 6 * t * t)
+    swing = np.stack([radius + (neck - radius) * ease, wall_top + bottle.shoulder_mm * t], axis=1)
+    section.curve("shoulder", "blank", swing, side="shoulder", wall_mm=bottle.wall_mm)
+    section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
+    cap = neck + 1.4
+    edge = min(2.0, cap / 4)
+    section.line("cap below", "rim", cap, cap_low)
+    section.line("cap wall", "rim", cap, bottle.height_mm - edge, side="cap", wall_mm=1.0)
+    section.arc("cap edge", "rim", (cap - edge, bottle.height_mm - edge), 0, 90)
+    section.line("cap top", "rim", 0.0, bottle.height_mm, side="cap top", wall_mm=1.0)
+    return turned_body(section.runs, fine)
+
+
+def can_body(can: Can, fine: bool) -> Body:
+    """A can: wall between two seamed rims, lids sunk inside them."""
+    radius, seam = can.diameter_mm / 2, can.seam_mm
+    half = seam / 2
+    deep = 1.5 * seam
+    section = Section(0.0, deep, fine)
+    section.line("bottom", "rim", radius - seam, deep, side="bottom", wall_mm=0.4)
+    section.line("lower rim inside", "rim", radius - seam, half)
+    section.arc("lower rim", "rim", (radius - half, half), 180, 360)
+    section.line("wall", "blank", radius, can.height_mm - half, side="outside", wall_mm=0.4)
+    section.arc("upper rim", "rim", (radius - half, can.height_mm - half), 0, 180)
+    section.line("upper rim inside", "rim", radius - seam, can.height_mm - deep)
+    section.line("lid", "rim", 0.0, can.height_mm - deep, side="lid", wall_mm=0.4)
+    return turned_body(section.runs, fine)
