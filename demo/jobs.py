@@ -6,16 +6,17 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.handover.packing import save_packed
-from kilnchisel.core.job.artwork import Artwork, Border, Picture, Ring, Shape, Star
+from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
 from kilnchisel.core.job.assets import keep_asset
-from kilnchisel.core.job.blank import Mug, Plaque
-from kilnchisel.core.job.finish import Brass, Enamel, Ink, PaintedWood, Slate
+from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
+from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Ink, PaintedWood, Slate
 from kilnchisel.core.job.lettering import (
     Engraved,
     Lay,
     Lettering,
     Printed,
     Raised,
+    Repeat,
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
@@ -364,6 +365,179 @@ def moon_mug() -> Job:
     )
 
 
+def honey_jar() -> Job:
+    """A jar of the observatory's honey: a printed label with backing, and letters on the lid."""
+    amber, cream, dark = "#a8611a", "#f3e7cd", "#3a2313"
+
+    def row(text: str, face: str, cap: float, up: float, **more: Any) -> Lettering:
+        return Lettering(
+            wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap, **more),
+            lay=Lay(side="outside", across_mm=up),
+            craft=Printed(),
+            finish=Ink(colour=dark),
+        )
+
+    label = Lettering(
+        wording=Shape(form=Badge(form="scooped", width_mm=72, height_mm=46)),
+        lay=Lay(side="outside"),
+        craft=Printed(film_mm=0.08),
+        finish=Ink(colour=cream, gloss=25),
+    )
+    return Job(
+        name="Hill honey jar",
+        blank=Jar(),
+        finish=Enamel(colour="#b8741f", gloss=96),
+        rim_finish=Brass(polish="satin"),
+        letterings=(
+            label,
+            row("Hill Honey", "kaushan-script", 11.0, 6.5),
+            row("TARNLIGHT OBSERVATORY", "league-spartan-bold", 2.9, -8.5, letter_spacing_mm=0.5),
+            row("heather and clear nights · 340 g", "eb-garamond", 2.6, -14.5),
+            Lettering(
+                wording=Wording(
+                    text="FROM THE DOME HIVES",
+                    face=ShippedFace(name="league-spartan-bold"),
+                    cap_height_mm=4.4,
+                    letter_spacing_mm=1.4,
+                    arrangement=Circle(radius_mm=20),
+                ),
+                lay=Lay(side="lid", repeat=Repeat(times=2)),
+                craft=Raised(height_mm=0.5),
+                finish=Brass(polish="polished"),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=52, turn_deg=-66, tilt_deg=40)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=8, tilt_deg=30, distance_mm=560, lens_mm=75),
+        ),
+    )
+
+
+def night_band() -> Job:
+    """A band engraved outside and inside; the inside reads from inside."""
+    return Job(
+        name="Engraved band",
+        blank=Band(inner_mm=18.2, width_mm=8.0, thickness_mm=2.0, profile="court"),
+        finish=Brass(polish="polished"),
+        rim_finish=Brass(polish="polished"),
+        letterings=(
+            Lettering(
+                wording=Wording(
+                    text="PER NOCTEM AD LUCEM",
+                    face=ShippedFace(name="cinzel-bold"),
+                    cap_height_mm=3.4,
+                    letter_spacing_mm=0.5,
+                ),
+                lay=Lay(side="outside"),
+                craft=Engraved(depth_mm=0.3, darkened=92),
+                finish=AsBlank(),
+            ),
+            Lettering(
+                wording=Wording(
+                    text="first light, 9 October", face=ShippedFace(name="great-vibes"), cap_height_mm=2.6
+                ),
+                lay=Lay(side="inside", along_mm=27),
+                craft=Engraved(depth_mm=0.2, darkened=92),
+                finish=AsBlank(),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="studio", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=46, size_mm=160)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=6, tilt_deg=34, distance_mm=150, lens_mm=90),
+        ),
+    )
+
+
+def moon_globe() -> Job:
+    """A globe of the moon with the names of invented craters on their own latitudes."""
+
+    def crater(text: str, cap: float, along: float, up: float) -> Lettering:
+        return Lettering(
+            wording=Wording(text=text, face=ShippedFace(name="cinzel-bold"), cap_height_mm=cap),
+            lay=Lay(side="all round", along_mm=along, across_mm=up),
+            craft=Engraved(depth_mm=0.5, darkened=0),
+            finish=Enamel(colour="#3b3326", gloss=20),
+        )
+
+    def ring(size: float, along: float, up: float) -> Lettering:
+        return Lettering(
+            wording=Shape(form=Ring(diameter_mm=size, line_mm=0.9)),
+            lay=Lay(side="all round", along_mm=along, across_mm=up),
+            craft=Engraved(depth_mm=0.5, darkened=0),
+            finish=Enamel(colour="#3b3326", gloss=20),
+        )
+
+    return Job(
+        name="Moon globe",
+        blank=Globe(diameter_mm=150),
+        finish=Enamel(colour="#d8cfba", gloss=35),
+        rim_finish=PaintedWood(colour="#4a3426", gloss=45, grain=70),
+        letterings=(
+            crater("SEA OF CALM NIGHTS", 6.5, -10, 8),
+            crater("Tarn", 5.0, 38, 44),
+            ring(17, 21, 43),
+            crater("Old Lamp", 4.6, -34, 52),
+            ring(24, -56, 48),
+            crater("Ferrier", 4.6, 40, -30),
+            ring(13, 22, -31),
+            crater("Watchman", 4.6, -26, -38),
+            ring(9, -46, -39),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=58, turn_deg=-72, tilt_deg=36)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=4, tilt_deg=10, distance_mm=1050, lens_mm=75),
+        ),
+    )
+
+
+def first_light_medal() -> Job:
+    """A medallion: words round the field and round the edge, the dome in the middle."""
+    return Job(
+        name="First-light medallion",
+        blank=Medallion(diameter_mm=80, thickness_mm=6, rim_mm=3.5, sunk_mm=1.2),
+        finish=Brass(polish="satin"),
+        rim_finish=Brass(polish="polished"),
+        letterings=(
+            Lettering(
+                wording=Wording(
+                    text="FIRST LIGHT\nTARNLIGHT 1931",
+                    face=ShippedFace(name="cinzel-bold"),
+                    cap_height_mm=5.6,
+                    letter_spacing_mm=0.9,
+                    arrangement=Circle(radius_mm=27.5, second_under=True),
+                ),
+                lay=Lay(side="front"),
+                craft=Raised(height_mm=0.8),
+                finish=Brass(polish="polished"),
+            ),
+            Lettering(
+                wording=artwork("dome.svg", width_mm=40),
+                lay=Lay(side="front", across_mm=2),
+                craft=Raised(height_mm=0.9),
+                finish=Brass(polish="polished"),
+            ),
+            Lettering(
+                wording=Wording(
+                    text="the night is long and full of stars",
+                    face=ShippedFace(name="eb-garamond"),
+                    cap_height_mm=2.8,
+                ),
+                lay=Lay(side="edge", repeat=Repeat(fill=True, gap_mm=8)),
+                craft=Engraved(depth_mm=0.3, darkened=80),
+                finish=AsBlank(),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=36, size_mm=300)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=-8, tilt_deg=48, distance_mm=420, lens_mm=80),
+        ),
+    )
+
+
 def artwork(name: str, **more: Any) -> Artwork:
     """A drawing of the demo's own."""
     return content_of_file(FOLDER / "artwork" / name).model_copy(update=more)
@@ -384,6 +558,10 @@ JOBS = {
     "telescope-plate": script_brass,
     "welcome-slate": welcome_slate,
     "moon-mug": moon_mug,
+    "honey-jar": honey_jar,
+    "night-band": night_band,
+    "moon-globe": moon_globe,
+    "first-light-medal": first_light_medal,
 }
 
 

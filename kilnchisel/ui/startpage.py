@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from kilnchisel.core.job.blank import TITLES
 from kilnchisel.core.job.file import read_preview
 from kilnchisel.ui.memory import recent_jobs
 from kilnchisel.ui.session import Rescue, rescues
@@ -84,9 +85,10 @@ class StartPage(QWidget):
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 0, 0, 8)
-        for words, kind in (("A mug", "mug"), ("A plaque", "plaque")):
+        for kind, words in TITLES.items():
             button = QPushButton(words)
-            button.setObjectName("primary")
+            button.setObjectName("object")
+            button.setAccessibleName(f"New job on: {words}")
             button.clicked.connect(lambda _=False, k=kind: self.new_wanted.emit(k))
             line.addWidget(button)
         opening = QPushButton("Open a job…")

@@ -153,6 +153,10 @@ def _sheet(t: Theme) -> str:
     QPushButton#link {{ color: {t.clay}; font-weight: 500; text-align: left; padding: 4px 6px; }}
     QPushButton#primary {{ background: {t.clay}; color: {t.on_clay}; font-weight: 600;
         padding: 7px 14px; }}
+    QPushButton#object {{ background: {t.card}; border: 1px solid {t.line}; font-weight: 500;
+        padding: 7px 12px; }}
+    QPushButton#object:hover {{ background: {t.clay_wash}; border-color: {t.clay}; }}
+    QPushButton#object:focus {{ border: 1px solid {t.glaze}; }}
     QPushButton#primary:hover {{ background: {t.ink}; color: {t.paper}; }}
     QPushButton#primary:disabled {{ background: {t.line}; color: {t.pencil}; }}
     QPushButton#section {{ text-align: left; padding: 0; border-radius: 0; }}

@@ -36,14 +36,14 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
-from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import (
     first_lettering,
+    home_camera,
     with_lettering,
 )
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.lettering.faces import FONT_ENDINGS
 from kilnchisel.ui import theme as look
@@ -336,11 +336,10 @@ class Window(LetteringActions, QMainWindow):
         """A new job on a blank, with a first lettering to write over."""
         if not self.leave_job():
             return
-        blank: Any = Mug() if kind == "mug" else Plaque()
+        blank: Any = KINDS[kind]()
         job = Job(name=f"New {kind}", blank=blank)
-        if kind == "plaque":
-            camera = Camera(tilt_deg=52.0, distance_mm=480.0)
-            job = job.model_copy(update={"setting": job.setting.model_copy(update={"camera": camera})})
+        setting = job.setting.model_copy(update={"camera": home_camera(blank)})
+        job = job.model_copy(update={"setting": setting})
         self._begin(with_lettering(job, first_lettering(blank, "Your words")), None)
         self.edit_words()
 
@@ -490,8 +489,7 @@ class Window(LetteringActions, QMainWindow):
         if self.picture.look.square_on:
             self.picture.set_square_on(True)
             return
-        tilt = 20.0 if isinstance(self.session.job.blank, Mug) else 52.0
-        self.session.edit(("setting", "camera"), Camera(tilt_deg=tilt), "camera back")
+        self.session.edit(("setting", "camera"), home_camera(self.session.job.blank), "camera back")
 
     def toggle_evening(self) -> None:
         """Day or evening."""

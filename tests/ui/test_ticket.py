@@ -170,7 +170,8 @@ class Choices(WindowTest):
 
     def test_another_blank_takes_the_words_along(self):
         self.new()
-        self.click(self.field("blank", "blank.kind").group.button(1))
+        self.field("blank", "blank.kind").list.actions()[5].trigger()
+        self.app.processEvents()
         job = self.window.session.job
         self.assertEqual((job.blank.kind, job.letterings[0].lay.side), ("plaque", "front"))
         self.settle()

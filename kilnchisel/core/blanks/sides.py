@@ -49,6 +49,11 @@ class Side(Protocol):
         """Material behind the surface: no engraving goes deeper."""
         ...
 
+    @property
+    def taper(self) -> float | None:
+        """The sine of a cone's half angle, below zero where it narrows upward; None for no cone."""
+        ...
+
     def to_body(self, uv: Array, height: Array) -> Array:
         """(n, 2) mm and (n,) mm outward -> points (n, 3) mm."""
         ...
@@ -82,6 +87,7 @@ class Plane:
     wall_mm: float
     clear: tuple[ClearZone, ...] = ()
     period: float | None = None
+    taper: float | None = None
 
     @property
     def normal(self) -> Array:
@@ -123,6 +129,7 @@ class Cylinder:
     radius_mm: float
     wall_mm: float
     clear: tuple[ClearZone, ...] = ()
+    taper: float | None = None
 
     @property
     def period(self) -> float | None:

@@ -77,6 +77,15 @@ class Turned:
     def period(self) -> float | None:
         return 2 * np.pi * self.reference_mm
 
+    @cached_property
+    def taper(self) -> float | None:
+        """The sine of a cone's half angle, below zero where it narrows upward; None for no cone."""
+        p = self.profile
+        if len(p.along) != 2 or self.inside:
+            return None
+        sine = float((p.radius[-1] - p.radius[0]) / (p.along[-1] - p.along[0]))
+        return sine if abs(sine) > 1e-6 else None
+
     def _angle(self, u: Array) -> Array:
         return np.asarray(-u / self.reference_mm if self.inside else u / self.reference_mm)
 
@@ -139,7 +148,7 @@ class Turned:
         p = np.cross(way, e2)
         det = np.einsum("ij,ij->i", e1, p)
         with np.errstate(divide="ignore", invalid="ignore"):
-            s = (origin - a) / 1.0
+            s = origin - a
             x = np.einsum("ij,ij->i", s, p) / det
             q = np.cross(s, e1)
             y = (q @ way) / det

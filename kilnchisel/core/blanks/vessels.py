@@ -31,13 +31,9 @@ def tumbler_body(cup: Tumbler, fine: bool) -> Body:
     down = (inner_z - floor - 2.0) / c
     section.line("inside", "blank", inner_r - down * s, inner_z - down * c)
     r, z = section.at
-    section.curve(
-        "inner round",
-        "blank",
-        np.array(
-            [(r - 2.0 * np.sin(a) ** 2 - 0.0, z - 2.0 * np.sin(a)) for a in np.linspace(0, np.pi / 2, 9)]
-        ),
-    )
+    a = np.linspace(0, np.pi / 2, 9)
+    corner = np.stack([r - 2.0 * (1 - np.cos(a)), z - 2.0 * np.sin(a)], axis=1)
+    section.curve("inner round", "blank", corner)
     section.line("floor", "blank", 0.0, section.at[1])
     return turned_body(section.runs, fine)
 
@@ -73,7 +69,6 @@ def bottle_body(bottle: Bottle, fine: bool) -> Body:
     radius, neck = bottle.diameter_mm / 2, bottle.neck_mm / 2
     foot = bottle.diameter_mm / 16
     wall_top = bottle.height_mm - bottle.neck_height_mm - bottle.shoulder_mm
-    neck_low = bottle.height_mm - bottle.neck_height_mm
     cap_low = bottle.height_mm - 0.42 * bottle.neck_height_mm
     punt = PUNT_SHARE * radius
     section = Section(0.0, punt, fine)

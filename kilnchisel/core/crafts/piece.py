@@ -111,7 +111,7 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
         if laid.side.period is not None:
             half = laid.side.period / 2
             away[:, 0] = (away[:, 0] + half) % laid.side.period - half
-        own = away @ turn
+        own = away @ np.linalg.inv(turn).T
         far = np.abs(own / (raster.width_mm, raster.height_mm)).max(axis=1)
         nearer = far < best
         best[nearer] = far[nearer]

@@ -199,3 +199,58 @@ class Globe(Value):
 Blank = Annotated[
     Mug | Plaque | Tumbler | Jar | Bottle | Can | Band | Medallion | Globe, Field(discriminator="kind")
 ]
+
+
+# What each blank is called, in the order in which they are offered.
+TITLES: dict[str, str] = {
+    "mug": "Mug",
+    "tumbler": "Tumbler",
+    "jar": "Jar",
+    "bottle": "Bottle",
+    "can": "Can",
+    "plaque": "Plaque",
+    "medallion": "Medallion",
+    "band": "Band or ring",
+    "globe": "Globe",
+}
+KINDS: dict[str, type[Value]] = {
+    kind.model_fields["kind"].default: kind
+    for kind in (Mug, Tumbler, Jar, Bottle, Can, Plaque, Medallion, Band, Globe)
+}
+
+
+def size_of(blank: Blank) -> tuple[float, float]:
+    """Width and height of a blank as it stands or lies, roughly, mm."""
+    if isinstance(blank, Plaque):
+        return blank.width_mm, blank.height_mm
+    if isinstance(blank, Tumbler):
+        return max(blank.top_mm, blank.foot_mm), blank.height_mm
+    if isinstance(blank, Band):
+        return blank.inner_mm + 2 * blank.thickness_mm, blank.width_mm
+    if isinstance(blank, Medallion):
+        return blank.diameter_mm, blank.diameter_mm
+    if isinstance(blank, Globe):
+        return blank.diameter_mm, blank.diameter_mm * (1.17 if blank.foot else 1.0)
+    return blank.diameter_mm, blank.height_mm
+
+
+def main_side(blank: Blank) -> tuple[str, float, float]:
+    """The side a first lettering goes on, its height and its middle's v, mm."""
+    if isinstance(blank, Plaque):
+        return "front", min(blank.height_mm, blank.width_mm), 0.0
+    if isinstance(blank, Medallion):
+        return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.7, 0.0
+    if isinstance(blank, Mug):
+        return "outside", blank.height_mm * 0.66, round(blank.height_mm * 0.52, 1)
+    if isinstance(blank, Globe):
+        return "all round", blank.diameter_mm * 0.5, 0.0
+    if isinstance(blank, Band):
+        return "outside", blank.width_mm * 2.6, 0.0
+    if isinstance(blank, Jar):
+        return "outside", blank.height_mm * 0.5, 0.0
+    return "outside", size_of(blank)[1] * 0.42, 0.0
+
+
+def lies_flat(blank: Blank) -> bool:
+    """Whether the blank lies on the ground or hangs on a wall, rather than standing."""
+    return isinstance(blank, Plaque | Medallion)

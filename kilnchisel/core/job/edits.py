@@ -11,9 +11,19 @@ from pydantic import ValidationError
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
-from kilnchisel.core.job.blank import Blank, Plaque
+from kilnchisel.core.job.blank import (
+    KINDS,
+    Band,
+    Blank,
+    Medallion,
+    Plaque,
+    lies_flat,
+    main_side,
+    size_of,
+)
 from kilnchisel.core.job.lettering import Content, Engraved, Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
 from kilnchisel.core.units import format_number
 
@@ -130,15 +140,41 @@ def new_lettering(job: Job, text: str = "New lettering") -> Lettering:
 
 
 def first_lettering(blank: Blank, text: str) -> Lettering:
-    """A first lettering: centred on the blank's main side, a sixth of its height."""
-    if isinstance(blank, Plaque):
-        cap = round(min(blank.height_mm, blank.width_mm) / 6, 1)
-        return Lettering(
-            wording=Wording(text=text, cap_height_mm=cap), lay=Lay(side="front"), craft=Engraved()
-        )
-    return Lettering(
-        wording=Wording(text=text, cap_height_mm=round(blank.height_mm / 9, 1)),
-        lay=Lay(side="outside", across_mm=round(blank.height_mm * 0.52, 1)),
+    """A first lettering: in the middle of the blank's main side, a sixth of its height."""
+    side, height, middle = main_side(blank)
+    cap = round(height / 6, 1)
+    wording, lay = Wording(text=text, cap_height_mm=cap), Lay(side=side, across_mm=middle)
+    if isinstance(blank, Plaque | Medallion | Band):
+        depth = round(min(0.3, 0.2 * cap), 2)
+        return Lettering(wording=wording, lay=lay, craft=Engraved(depth_mm=depth))
+    return Lettering(wording=wording, lay=lay)
+
+
+def home_camera(blank: Blank) -> Camera:
+    """A camera that sees the whole blank well."""
+    largest = max(size_of(blank))
+    tilt = 52.0 if lies_flat(blank) else 30.0 if isinstance(blank, Band) else 20.0
+    return Camera(tilt_deg=tilt, distance_mm=round(max(5.9 * largest, 60.0), 0))
+
+
+def with_blank(job: Job, kind: str) -> Job:
+    """The job on another object: the words go along, laid where they look right on it."""
+    if kind == job.blank.kind:
+        return job
+    blank: Any = KINDS[kind]()
+    fresh = first_lettering(blank, "")
+    assert isinstance(fresh.wording, Wording)
+    letterings = []
+    for number, lettering in enumerate(job.letterings):
+        cap, content = fresh.wording.cap_height_mm, lettering.wording
+        if isinstance(content, Wording):
+            cap = min(content.cap_height_mm, cap)
+            content = content.model_copy(update={"cap_height_mm": cap})
+        lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
+        letterings.append(lettering.model_copy(update={"lay": lay, "wording": content}))
+    setting = job.setting.model_copy(update={"camera": home_camera(blank)})
+    return change(
+        job.model_copy(update={"blank": blank, "setting": setting}), ("letterings",), tuple(letterings)
     )
 
 

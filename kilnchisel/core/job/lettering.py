@@ -24,13 +24,18 @@ class Repeat(Value):
 
 
 class Lay(Value):
-    """Where the middle of the lettering sits on its side's sheet."""
+    """Where the middle of the lettering sits on its side's sheet.
+
+    ``cone``: on a tapered side rows run level and letters away from the middle are stretched, or the
+    lettering lies as a flat sheet wrapped round would, true everywhere, its rows bending.
+    """
 
     side: str = "outside"
     along_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
     across_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
     turn_deg: Degrees = 0.0
     repeat: Repeat | None = None
+    cone: Literal["straight rows", "unrolled"] = "straight rows"
 
 
 class Printed(Value):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
-from kilnchisel.core.job.blank import Mug
+from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Craft, Engraved, Lettering, Printed
@@ -131,13 +131,25 @@ def face_words(face: Face) -> str:
     )
 
 
+def edge_word(blank: Blank) -> str:
+    """What the second finish of a blank is for."""
+    return {
+        "plaque": "edge",
+        "jar": "lid",
+        "bottle": "cap",
+        "can": "rims and lids",
+        "band": "inside",
+        "globe": "foot",
+    }.get(blank.kind, "rim")
+
+
 def sentence(job: Job, section: str, index: int | None) -> str:
     """A ticket section, folded: its values in one sentence."""
     lettering = None if index is None else job.letterings[index]
     if section == "blank":
         return _blank(job)
     if section == "finish":
-        edge = "rim" if isinstance(job.blank, Mug) else "edge"
+        edge = edge_word(job.blank)
         words = f"{finish_words(job.finish)}, {edge} {finish_words(job.rim_finish)}"
         if lettering is not None:
             words = f"Letters {finish_words(lettering.finish)}; {words}"
@@ -162,9 +174,20 @@ def _blank(job: Job) -> str:
         return (
             f"{size}, handle at {format_angle(blank.handle_deg)}" if blank.handle else f"{size}, no handle"
         )
-    shape = "Oval plaque" if blank.shape == "oval" else "Plaque"
-    size = f"{format_number(blank.width_mm)} × {format_length(blank.height_mm)}"
-    return f"{shape}, {size}, {format_length(blank.thickness_mm)} thick"
+    if isinstance(blank, Plaque):
+        shape = "Oval plaque" if blank.shape == "oval" else "Plaque"
+        size = f"{format_number(blank.width_mm)} × {format_length(blank.height_mm)}"
+        return f"{shape}, {size}, {format_length(blank.thickness_mm)} thick"
+    if isinstance(blank, Band):
+        size = f"{format_length(blank.inner_mm)} inside, {format_length(blank.width_mm)} wide"
+        return f"{blank.profile[0].upper() + blank.profile[1:]} band, {size}"
+    if isinstance(blank, Globe):
+        return f"Globe, {format_length(blank.diameter_mm)}, {'on a foot' if blank.foot else 'no foot'}"
+    if isinstance(blank, Medallion):
+        size = f"{format_length(blank.diameter_mm)}, {format_length(blank.thickness_mm)} thick"
+        return f"Medallion, {size}, field sunk {format_length(blank.sunk_mm)}"
+    width, height = size_of(blank)
+    return f"{TITLES[blank.kind]}, {format_number(width)} × {format_length(height)}"
 
 
 def _lay(job: Job, lettering: Lettering) -> str:

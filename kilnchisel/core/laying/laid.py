@@ -54,8 +54,10 @@ class LaidLayer:
 class Laid:
     """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there.
 
-    ``middle`` (2,) and ``turn`` (2, 2): outline point p lies at ``turn`` @ p + ``middle``; ``copies``:
-    the same for each repetition, the first included.
+    ``middle`` (2,) and ``turn`` (2, 2): outline point p lies at ``turn`` @ p + ``middle`` (on an unrolled
+    cone near the middle only); ``copies``: the same for each repetition, the first included. ``scale``:
+    true mm round for each sheet mm at the lettering's own height; ``stretch``: the least and greatest
+    stretch under the ink, against true size at its own height.
     """
 
     outline: Outline
@@ -72,6 +74,8 @@ class Laid:
     height_mm: float
     degrees: float | None
     seam_mm: float | None  # u of the seam, opposite the lettering, on a closed side
+    scale: float = 1.0
+    stretch: tuple[float, float] = (1.0, 1.0)
 
 
 def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) -> Laid:
@@ -79,20 +83,32 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
 
     ``centre``: it runs round its origin, so repetitions turn about that.
     """
-    turn = _turning(lay.turn_deg)
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
-    copies = _copies(outline, side, lay, turn, middle, centre)
+    # letters are as wide as they say at their own height, whatever the sheet's reference radius
+    scale = float(side.stretch(middle[None])[0, 0])
+    upright = np.diag([1.0 / scale, 1.0])
+    turn = upright @ _turning(lay.turn_deg)
+    copies = _copies(outline, side, lay, upright, middle, centre)
+    unrolled = lay.cone == "unrolled" and side.taper is not None
+
+    def placed(points: Array, matrix: Array, at: Array) -> Array:
+        if unrolled:
+            return _on_cone(points @ matrix.T * (scale, 1.0), at, side)
+        return np.asarray(points @ matrix.T + at)
 
     def place(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
-        parts = [shapely.transform(region, lambda p, t=t, m=m: np.asarray(p @ t.T + m)) for t, m in copies]
+        if unrolled and not region.is_empty:
+            region = shapely.segmentize(region, _cone_step(middle, side))
+        parts = [shapely.transform(region, lambda p, t=t, m=m: placed(p, t, m)) for t, m in copies]
         return parts[0] if len(parts) == 1 else weld(parts)
 
     layers = tuple(LaidLayer(n, layer, place(layer.region)) for n, layer in enumerate(outline.layers))
     ink = layers[0].region if len(layers) == 1 else place(outline.ink)
     left, bottom, right, top = outline.bounds
-    frame = np.array([[left, bottom], [right, bottom], [right, top], [left, top]]) @ turn.T + middle
+    corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
+    frame = placed(corners, turn, middle)
     box = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else ink.bounds
-    width = float(box[2] - box[0])
+    around = float(box[2] - box[0])
     return Laid(
         outline=outline,
         side=side,
@@ -103,12 +119,52 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
         layers=layers,
         ink=ink,
         frame=frame,
-        room=_room(ink, side),
-        width_mm=width,
+        room=_room(ink, side, scale),
+        width_mm=around * scale,
         height_mm=float(box[3] - box[1]),
-        degrees=side.degrees(width),
+        degrees=side.degrees(around),
         seam_mm=None if side.period is None else float(middle[0] + side.period / 2),
+        scale=scale,
+        stretch=(1.0, 1.0) if unrolled else _stretch(ink, side, scale),
     )
+
+
+def _on_cone(points: Array, middle: Array, side: Side) -> Array:
+    """Flat points (n, 2), mm about the lettering's middle, where a flat sheet wrapped on a cone has them.
+
+    The cone unrolls to a sector whose apex is S = r / sin(half angle) away; a flat point keeps its
+    distance from the apex and its angle there, which is its angle round times the sine.
+    """
+    sine, period = side.taper, side.period
+    assert sine is not None and period is not None
+    reference = period / (2 * np.pi)
+    radius = reference * float(side.stretch(middle[None])[0, 0])
+    away = radius / abs(sine)
+    up = np.sign(sine)
+    toward = away + up * points[:, 1]
+    distance = np.hypot(points[:, 0], toward)
+    angle = np.arctan2(points[:, 0], toward) / abs(sine)
+    return np.stack([middle[0] + angle * reference, middle[1] + up * (distance - away)], axis=1)
+
+
+CONE_MM = 0.003  # how far a straight piece of an outline may depart from its bent place
+
+
+def _cone_step(middle: Array, side: Side) -> float:
+    sine = side.taper or 1.0
+    reference = (side.period or 1.0) / (2 * np.pi)
+    away = reference * float(side.stretch(middle[None])[0, 0]) / abs(sine)
+    return float(np.sqrt(8 * away * CONE_MM))
+
+
+def _stretch(ink: shapely.MultiPolygon, side: Side, scale: float) -> tuple[float, float]:
+    """The least and greatest stretch under the ink."""
+    if ink.is_empty or side.period is None:
+        return (1.0, 1.0)
+    _, low, _, high = ink.bounds
+    v = np.linspace(low, high, 33)
+    values = side.stretch(np.stack([np.full(33, ink.centroid.x), v], axis=1))[:, 0] / scale
+    return float(values.min()), float(values.max())
 
 
 def _turning(degrees: float) -> Array:
@@ -117,9 +173,10 @@ def _turning(degrees: float) -> Array:
 
 
 def _copies(
-    outline: Outline, side: Side, lay: Lay, turn: Array, middle: Array, centre: bool
+    outline: Outline, side: Side, lay: Lay, upright: Array, middle: Array, centre: bool
 ) -> tuple[tuple[Array, Array], ...]:
     """Turn and place of every repetition: round the origin, round a closed side, or side by side."""
+    turn = upright @ _turning(lay.turn_deg)
     first = ((turn, middle),)
     repeat = lay.repeat
     if repeat is None or outline.width_mm <= 0:
@@ -128,7 +185,7 @@ def _copies(
     if centre:
         count = _fitting(360.0, _sweep(outline, gap)) if repeat.fill else repeat.times
         return tuple((turn @ _turning(-360.0 * k / count), middle) for k in range(count))
-    width = _extent(outline, turn)
+    width, gap = _extent(outline, turn), gap * float(upright[0, 0])
     if side.period is not None:
         count = _fitting(side.period, width + gap) if repeat.fill else repeat.times
         return tuple((turn, middle + (side.period * k / count, 0.0)) for k in range(count))
@@ -162,12 +219,12 @@ def _wrapped(u: float, period: float | None) -> float:
     return u if period is None else (u + period / 2) % period - period / 2
 
 
-def _room(ink: shapely.MultiPolygon, side: Side) -> Room:
+def _room(ink: shapely.MultiPolygon, side: Side, scale: float) -> Room:
     if ink.is_empty:
         return Room(0, 0, 0, 0, None, 0, ())
     left, bottom, right, top = ink.bounds
     low_u, low_v, high_u, high_v = side.domain.bounds
-    tail = None if side.period is None else float(side.period - (right - left))
+    tail = None if side.period is None else float(side.period - (right - left)) * scale
     return Room(
         left_mm=float(left - low_u),
         right_mm=float(high_u - right),

@@ -20,7 +20,7 @@ from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of, printed_picture
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.blank import Plaque
+from kilnchisel.core.job.blank import Medallion, Plaque
 from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground
@@ -81,7 +81,10 @@ class Scene:
 def stance_of(job: Job) -> Array:
     """How the piece stands in the scene, (4, 4)."""
     matrix = np.eye(4)
-    if isinstance(job.blank, Plaque) and job.setting.stance == "lying":
+    if isinstance(job.blank, Medallion):
+        if job.setting.stance == "hung":  # face (+z) towards the viewer, back on the wall
+            matrix[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
+    elif isinstance(job.blank, Plaque) and job.setting.stance == "lying":
         # front (-y) up, top (z) away from the viewer, back on the ground
         matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
         matrix[:3, 3] = [0, -job.blank.height_mm / 2, job.blank.thickness_mm]
@@ -151,8 +154,8 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
 def _base(job: Job, radius: float) -> Base:
     ground = job.setting.ground
     material = _GROUNDS[ground.kind](ground)
-    if isinstance(job.blank, Plaque) and job.setting.stance == "hung":
-        back = job.blank.thickness_mm + HANG_GAP_MM
+    if isinstance(job.blank, Plaque | Medallion) and job.setting.stance == "hung":
+        back = HANG_GAP_MM + (job.blank.thickness_mm if isinstance(job.blank, Plaque) else 0.0)
         return Base(
             np.array([0.0, back, 0.0]),
             np.array([0.0, -1.0, 0.0]),

@@ -55,7 +55,12 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
         found += _tail(job, index, laid) + _strokes(job, index, laid) + _wall(job, index, laid)
-        found += _outline(job, index, laid) + _contrast(job, index, laid) + _artwork(job, index, laid)
+        found += (
+            _stretch(laid)
+            + _outline(job, index, laid)
+            + _contrast(job, index, laid)
+            + _artwork(job, index, laid)
+        )
         found += [
             Check(f"rule_{rule.key}", "good" if rule.holds else "failure", rule.says, rule.source)
             for rule in rules_for(job.letterings[index], laid)
@@ -128,6 +133,25 @@ def _tail(job: Job, index: int, laid: Laid) -> list[Check]:
             f"Runs over its own beginning by {format_length(-tail)}.",
             amount_mm=-tail,
             fix=fix,
+        )
+    ]
+
+
+STRETCH_LIMIT = 0.06  # common practice: more is seen as letters of two sizes
+
+
+def _stretch(laid: Laid) -> list[Check]:
+    worst = max(abs(value - 1) for value in laid.stretch)
+    if worst <= STRETCH_LIMIT:
+        return []
+    cone = laid.side.taper is not None
+    more = "; unroll the cone, or make the lettering lower" if cone else "; make the lettering lower"
+    return [
+        Check(
+            "stretch",
+            "warning",
+            f"Letters are stretched by up to {100 * worst:.0f} % away from their middle{more}.",
+            "common practice",
         )
     ]
 

@@ -22,7 +22,7 @@ from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
 from kilnchisel.core.units import format_angle, format_length, format_number
 
-ENDINGS = {"mm": "_mm", "°": "_deg", "m": "_m", "ppi": "_ppi", "to 1": "_ratio", "": ""}
+ENDINGS = {"mm": "_mm", "°": "_deg", "m": "_m", "ppi": "_ppi", "to 1": "_ratio", "%": "_percent", "": ""}
 
 
 @dataclass(frozen=True)
@@ -64,6 +64,11 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     if laid.degrees is not None:
         found.append(Reading("degrees", "Goes round", laid.degrees, "°"))
     found.append(Reading("height", "Height", laid.height_mm, "mm"))
+    if max(abs(value - 1) for value in laid.stretch) > 5e-4:
+        found += [
+            Reading("least_stretch", "Least stretch", 100 * laid.stretch[0], "%"),
+            Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),
+        ]
     found += _room(laid)
     found += _letters(laid)
     relief = relief_mm(lettering.craft)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, get_args
 
-from kilnchisel.core.build import body_of_job
-from kilnchisel.core.job.blank import Mug, Plaque
-from kilnchisel.core.job.edits import change, first_lettering
+from kilnchisel.core.blanks.ringsizes import inner_of_iso, inner_of_us, iso_size, us_size
+from kilnchisel.core.build import body_of_job, lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.blank import TITLES as TITLES_OF
+from kilnchisel.core.job.blank import Band, Mug, lies_flat
+from kilnchisel.core.job.edits import change, field_label, read, with_blank
 from kilnchisel.core.job.finish import (
     AsBlank,
     Ink,
@@ -16,7 +19,9 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.job.wording import Fit, Wording
+from kilnchisel.core.job.words import edge_word
+from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
 from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
 from kilnchisel.ui.ticket.wording import wording_specs
@@ -59,75 +64,64 @@ def specs(
 
 
 def _blank(job: Job) -> list[Spec]:
-    kind = Spec(
-        "blank.kind",
-        "Object",
-        lambda job: job.blank.kind,
-        _with_blank,
-        "choice",
-        options=(("mug", "Mug"), ("plaque", "Plaque")),
-    )
-
-    def length(name: str, label: str, step: float = 1.0) -> Spec:
-        return ranged(job, ("blank", name), label, "length", step=step)
-
-    if isinstance(job.blank, Mug):
-        fields = [
-            kind,
-            length("diameter_mm", "Diameter"),
-            length("height_mm", "Height"),
-            length("wall_mm", "Wall", 0.1),
-            length("rim_mm", "Rim", 0.1),
-            at(("blank", "handle"), "Handle", "switch", options=((True, "With"), (False, "Without"))),
-        ]
-        if job.blank.handle:
-            fields.append(
-                ranged(
-                    job,
-                    ("blank", "handle_deg"),
-                    "Handle at",
-                    "angle",
-                    step=5,
-                    hint="0° is the front, 90° to the right.",
-                )
-            )
-        return fields
-    fields = [
-        kind,
-        at(("blank", "shape"), "Shape", "choice", options=(("rectangle", "Rectangle"), ("oval", "Oval"))),
-        length("width_mm", "Width"),
-        length("height_mm", "Height"),
-        length("thickness_mm", "Thickness", 0.5),
-        length("edge_round_mm", "Edge round", 0.1),
-    ]
-    if job.blank.shape == "rectangle":
-        fields.append(length("corner_mm", "Corners"))
+    """The fields of a blank, from its model: lengths, choices, switches."""
+    objects = tuple(TITLES_OF.items())
+    kind = Spec("blank.kind", "Object", lambda job: job.blank.kind, with_blank, "menu", options=objects)
+    fields = [kind]
+    blank = job.blank
+    for name, info in type(blank).model_fields.items():
+        if name == "kind" or (name == "handle_deg" and not getattr(blank, "handle", True)):
+            continue
+        if name == "corner_mm" and getattr(blank, "shape", "") == "oval":
+            continue
+        label, unit = field_label(name)
+        label = BLANK_LABELS.get((blank.kind, name), label)
+        path = ("blank", name)
+        if unit == " mm":
+            step = 0.1 if float(getattr(blank, name)) < 12 else 1.0
+            fields.append(ranged(job, path, label, "length", step=step))
+        elif unit == "°":
+            hint = "0° is the front, 90° to the right."
+            fields.append(ranged(job, path, label, "angle", step=5, hint=hint))
+        elif info.annotation is bool:
+            fields.append(at(path, label, "switch", options=((True, "With"), (False, "Without"))))
+        else:
+            options = tuple((value, value[0].upper() + value[1:]) for value in get_args(info.annotation))
+            fields.append(at(path, label, "choice", options=options))
+    if isinstance(blank, Band):
+        fields += ring_sizes(job)
     return fields
 
 
-def _with_blank(job: Job, kind: str) -> Job:
-    """Another object: the words go along, laid where they look right on it."""
-    if kind == job.blank.kind:
-        return job
-    blank: Any = Mug() if kind == "mug" else Plaque()
-    fresh = first_lettering(blank, "")
-    letterings = []
-    assert isinstance(fresh.wording, Wording)
-    for number, lettering in enumerate(job.letterings):
-        wording = lettering.wording
-        cap = fresh.wording.cap_height_mm
-        if isinstance(wording, Wording):
-            cap = min(wording.cap_height_mm, cap)
-            wording = wording.model_copy(update={"cap_height_mm": cap})
-        lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
-        letterings.append(lettering.model_copy(update={"lay": lay, "wording": wording}))
-    camera = job.setting.camera.model_copy(
-        update={"tilt_deg": 20.0 if kind == "mug" else 52.0, "distance_mm": 480.0}
-    )
-    setting = job.setting.model_copy(update={"camera": camera})
-    return change(
-        job.model_copy(update={"blank": blank, "setting": setting}), ("letterings",), tuple(letterings)
-    )
+BLANK_LABELS = {
+    ("mug", "handle_deg"): "Handle at",
+    ("tumbler", "top_mm"): "Across the top",
+    ("tumbler", "foot_mm"): "Across the foot",
+    ("jar", "lid_mm"): "Lid across",
+    ("bottle", "neck_mm"): "Neck across",
+    ("band", "inner_mm"): "Inside across",
+    ("medallion", "sunk_mm"): "Field sunk",
+}
+
+
+def ring_sizes(job: Job) -> list[Spec]:
+    """The inner diameter as ring sizes."""
+
+    def spec(key: str, label: str, size: Any, inner: Any, step: float, hint: str) -> Spec:
+        return Spec(
+            f"blank.{key}",
+            label,
+            lambda job: round(size(read(job, ("blank", "inner_mm"))), 3),
+            lambda job, value: change(job, ("blank", "inner_mm"), round(inner(value), 3)),
+            "plain",
+            step=step,
+            hint=hint,
+        )
+
+    return [
+        spec("iso", "ISO size", iso_size, inner_of_iso, 1, "ISO 8653: the inner circumference in mm."),
+        spec("us", "US size", us_size, inner_of_us, 0.5, "Quarter and half sizes too."),
+    ]
 
 
 def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
@@ -142,9 +136,10 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             job, (*path, "along_mm"), "Along", "length", hint="From the middle of the front, to the right."
         )
     )
-    if isinstance(job.blank, Mug):
-        radius = job.blank.diameter_mm / 2
-        index = int(here[1])
+    index = int(here[1])
+    side = _side_of(job, index)
+    if side is not None and side.period is not None:
+        radius = side.period / (2 * math.pi)
         fields.append(
             Spec(
                 "along_deg",
@@ -157,9 +152,61 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             )
         )
     across = "Up" if isinstance(job.blank, Mug) else "Above middle"
+    if side is not None and side.period is not None:
+        fields += _spread(job, path, index)
     fields.append(ranged(job, (*path, "across_mm"), across, "length"))
     fields.append(ranged(job, (*path, "turn_deg"), "Turn", "angle", step=1))
+    if side is not None and side.taper is not None:
+        fields.append(
+            at(
+                (*path, "cone"),
+                "On the taper",
+                "choice",
+                options=(("straight rows", "Rows level"), ("unrolled", "Unrolled")),
+                hint="Level rows stretch away from their middle; unrolled ones bend and stay true.",
+            )
+        )
     return fields
+
+
+def _spread(job: Job, path: tuple[str | int, ...], index: int) -> list[Spec]:
+    """How far round the words go, as an angle that can be asked for."""
+    wording = job.letterings[index].wording
+    side = _side_of(job, index)
+    if not isinstance(wording, Wording) or not is_straight(wording) or side is None or side.period is None:
+        return []
+    radius = side.period / (2 * math.pi)
+
+    def degrees(job: Job) -> float:
+        try:
+            return math.degrees(lettering_laid(job, index).outline.width_mm / radius)
+        except KilnError:
+            return 0.0
+
+    def spread(job: Job, value: float) -> Job:
+        by = Fit(by="spacing", width_mm=max(math.radians(value) * radius, 0.5))
+        return change(job, ("letterings", index, "wording", "fit"), by)
+
+    return [
+        Spec(
+            "spread_deg",
+            "Spread over",
+            degrees,
+            spread,
+            "angle",
+            step=5,
+            least=1.0,
+            most=360.0,
+            hint="The letters are set apart until the words go so far round.",
+        )
+    ]
+
+
+def _side_of(job: Job, index: int) -> Any:
+    try:
+        return body_of_job(job).sheet(job.letterings[index].lay.side).side
+    except KilnError:
+        return None  # the picture says what is wrong
 
 
 def _craft(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
@@ -223,7 +270,7 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
         )
         fields += _one_finish(job, letters, "Letters", extra + SURFACES)
     fields += _one_finish(job, ("finish",), "Blank", SURFACES)
-    edge = "Rim" if isinstance(job.blank, Mug) else "Edge"
+    edge = edge_word(job.blank).capitalize()
     fields += _one_finish(job, ("rim_finish",), edge, SURFACES)
     return fields
 
@@ -231,8 +278,6 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
 def _one_finish(
     job: Job, path: tuple[str | int, ...], label: str, options: tuple[tuple[Any, str], ...]
 ) -> list[Spec]:
-    from kilnchisel.core.job.edits import read
-
     key = ".".join(str(step) for step in path)
     fields = [
         Spec(
@@ -286,7 +331,7 @@ def _setting(job: Job) -> list[Spec]:
             ranged(job, (*light, "key", "tilt_deg"), "Key height", "angle", step=5),
             ranged(job, (*light, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
         ]
-    if isinstance(job.blank, Plaque):
+    if lies_flat(job.blank):
         fields.append(
             at(("setting", "stance"), "Shown", "choice", options=(("lying", "Lying"), ("hung", "Hung")))
         )

@@ -30,7 +30,7 @@ def own_place(laid: Laid, uv: Array) -> Array:
     if laid.side.period is not None:
         half = laid.side.period / 2
         away = np.array([(away[0] + half) % laid.side.period - half, away[1]])
-    return np.asarray(away @ laid.turn)
+    return np.asarray(away @ np.linalg.inv(laid.turn).T)
 
 
 def letter_under(laid: Laid, uv: Array) -> int | None:
