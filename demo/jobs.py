@@ -367,7 +367,7 @@ def moon_mug() -> Job:
 
 def honey_jar() -> Job:
     """A jar of the observatory's honey: a printed label with backing, and letters on the lid."""
-    amber, cream, dark = "#a8611a", "#f3e7cd", "#3a2313"
+    cream, dark = "#f3e7cd", "#3a2313"
 
     def row(text: str, face: str, cap: float, up: float, **more: Any) -> Lettering:
         return Lettering(
@@ -477,13 +477,13 @@ def moon_globe() -> Job:
         letterings=(
             crater("SEA OF CALM NIGHTS", 6.5, -10, 8),
             crater("Tarn", 5.0, 38, 44),
-            ring(17, 21, 43),
+            ring(17, 12, 43),
             crater("Old Lamp", 4.6, -34, 52),
-            ring(24, -56, 48),
+            ring(24, -75, 49),
             crater("Ferrier", 4.6, 40, -30),
-            ring(13, 22, -31),
+            ring(13, 15, -31),
             crater("Watchman", 4.6, -26, -38),
-            ring(9, -46, -39),
+            ring(9, -56, -39),
         ),
         setting=Setting(
             light=Light(room="daylight", key=KeyLight(strength=58, turn_deg=-72, tilt_deg=36)),
@@ -498,7 +498,7 @@ def first_light_medal() -> Job:
     return Job(
         name="First-light medallion",
         blank=Medallion(diameter_mm=80, thickness_mm=6, rim_mm=3.5, sunk_mm=1.2),
-        finish=Brass(polish="satin"),
+        finish=Enamel(colour="#1c3a34", gloss=55),
         rim_finish=Brass(polish="polished"),
         letterings=(
             Lettering(

@@ -5,7 +5,7 @@ A keystroke redoes outline, lay and the one sheet it lies on; moving the camera 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -16,6 +16,7 @@ from kilnchisel.core.blanks.body import Body, body_of
 from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Craft, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Wording
@@ -80,9 +81,18 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     parts = list(main)
     for sheet in body.sheets:
         name = sheet.side.name
-        mine = tuple(m for m in makings if m.lay.side == name)
+        mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
         parts += _sheet_parts(blank, name, mine, coarse and bool(mine))
     return Piece(tuple(parts), extra)
+
+
+def _on_side(making: _Making, body: Body, name: str) -> _Making | None:
+    """A lettering as it lies on a side: its own, or the one opposite if it is wanted there too."""
+    if making.lay.side == name:
+        return making
+    if making.lay.both and body.opposite(making.lay.side) == name:
+        return replace(making, lay=making.lay.model_copy(update={"side": name}))
+    return None
 
 
 def _making(index: int, lettering: Lettering) -> _Making:
@@ -94,7 +104,8 @@ def piece_of(job: Job, coarse: bool = False) -> Piece:
 
     ``coarse``: curved sides in fewer strips, for a picture while something moves; not a closed solid.
     """
-    return _piece(job.blank, tuple(_making(i, item) for i, item in enumerate(job.letterings)), coarse)
+    makings = (_making(i, item) for i, item in enumerate(job.letterings) if not item.hidden)
+    return _piece(job.blank, tuple(makings), coarse)
 
 
 @lru_cache(maxsize=8)
@@ -112,6 +123,33 @@ def scene_of_job(job: Job, coarse: bool = False) -> Scene:
 def body_of_job(job: Job) -> Body:
     """The blank's body."""
     return body_of(job.blank)
+
+
+def can_be_on_both(job: Job, index: int) -> bool:
+    """Whether a lettering's side has an opposite: the other face, or half way round."""
+    lay = job.letterings[index].lay
+    try:
+        body = body_of(job.blank)
+        side = body.sheet(lay.side).side
+    except KilnError:
+        return False
+    return lay.repeat is None and (side.period is not None or body.opposite(lay.side) is not None)
+
+
+def unlinked(job: Job, index: int) -> Job:
+    """The job with a lettering's opposite made one of its own."""
+    lettering = job.letterings[index]
+    body = body_of(job.blank)
+    side = body.sheet(lettering.lay.side).side
+    own = lettering.lay.model_copy(update={"both": False})
+    if side.period is not None:
+        half = side.period / 2
+        along = (own.along_mm + 2 * half) % (2 * half) - half  # half way round, the short way
+        other = own.model_copy(update={"along_mm": round(along, 3)})
+    else:
+        other = own.model_copy(update={"side": body.opposite(own.side)})
+    job = change(job, ("letterings", index, "lay"), own)
+    return with_lettering(job, lettering.model_copy(update={"lay": other}), index + 1)
 
 
 def middle_of_job(job: Job) -> Array:

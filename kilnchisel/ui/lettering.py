@@ -7,13 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFileDialog
 
+from kilnchisel.core.build import unlinked
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.edits import (
     Fix,
     added_content,
     change,
+    duplicated,
     new_lettering,
+    reordered,
     with_lettering,
     without_lettering,
 )
@@ -102,6 +105,44 @@ class LetteringActions:
         if index is not None:
             window.session.put(without_lettering(window.session.job, index), "remove lettering")
 
+    def duplicate_lettering(self) -> None:
+        """The chosen lettering a second time, below itself."""
+        window = self._window()
+        index = window.session.index
+        if index is not None:
+            window.session.put(duplicated(window.session.job, index), "duplicate lettering")
+            window.session.choose(index + 1)
+
+    def raise_lettering(self) -> None:
+        """Over the next one in the list."""
+        self._reorder(1, "lettering on top")
+
+    def lower_lettering(self) -> None:
+        """Under the one before it."""
+        self._reorder(-1, "lettering below")
+
+    def _reorder(self, step: int, words: str) -> None:
+        window = self._window()
+        index = window.session.index
+        if index is not None:
+            window.session.put(reordered(window.session.job, index, step), words)
+            window.session.choose(min(max(index + step, 0), len(window.session.job.letterings) - 1))
+
+    def hide_lettering(self) -> None:
+        """Leave the chosen lettering out of the piece, or make it again."""
+        self._toggle("hidden", "hide lettering", "show lettering")
+
+    def lock_lettering(self) -> None:
+        """Leave the chosen lettering's handles alone, or free them."""
+        self._toggle("locked", "lock lettering", "unlock lettering")
+
+    def _toggle(self, name: str, on: str, off: str) -> None:
+        window = self._window()
+        index = window.session.index
+        if index is not None:
+            value = not getattr(window.session.job.letterings[index], name)
+            window.session.edit(("letterings", index, name), value, on if value else off)
+
     def centre_lettering(self) -> None:
         """To the middle of its side."""
         window = self._window()
@@ -171,6 +212,7 @@ class LetteringActions:
             "points.remove": self._remove_point,
             "points.import": self._import_curve,
             "letters.plain": self._plain_letters,
+            "lay.unlink": self._unlink,
         }
         try:
             does[key]()
@@ -227,6 +269,12 @@ class LetteringActions:
         curve = curve_of_file(path)
         kind = type(content.arrangement) if isinstance(content.arrangement, Slope) else Curve
         self._edit(("arrangement",), kind(points=curve.points, smooth=False), f"curve of {path.name}")
+
+    def _unlink(self) -> None:
+        window = self._window()
+        if window.session.index is not None:
+            job = unlinked(window.session.job, window.session.index)
+            window.session.put(job, "unlink the opposite side")
 
     def _plain_letters(self) -> None:
         self._edit(("letters",), (), "all letters as they were")

@@ -69,7 +69,7 @@ class CommandLine(unittest.TestCase):
         data = json.loads(out)
         self.assertEqual(status, 0)
         self.assertEqual(data["letterings"][0]["text"], "TARNLIGHT")
-        self.assertAlmostEqual(data["letterings"][0]["readings"]["cap_height_mm"], 9.3)
+        self.assertAlmostEqual(data["letterings"][0]["readings"]["cap_height_mm"], 9.2)
         _, out, _ = called("measure", self.job)
         self.assertIn("Capital height", out)
 

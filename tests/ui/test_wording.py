@@ -206,6 +206,49 @@ class Lines(WordingTest):
         self.settle()
 
 
+class Several(WordingTest):
+    def test_duplicate_order_hide_and_lock(self):
+        window = self.window
+        window.duplicate_lettering()
+        self.assertEqual((len(window.session.job.letterings), window.session.index), (2, 1))
+        self.assertLess(self.lettering.lay.across_mm, window.session.job.letterings[0].lay.across_mm)
+        second = self.lettering
+        window.lower_lettering()
+        self.assertEqual((window.session.index, window.session.job.letterings[0]), (0, second))
+        window.raise_lettering()
+        self.assertEqual(window.session.index, 1)
+        self.settle()
+        shown = len(window.picture.drawn.laid)
+        window.hide_lettering()
+        self.settle()
+        self.assertEqual(len(window.picture.drawn.laid), shown)
+        self.assertIsNone(window.picture.band)
+        self.assertIn("hidden", self.ticket.letterings.buttons[1].text())
+        window.hide_lettering()
+        window.lock_lettering()
+        self.settle()
+        self.assertIsNone(window.picture.band)
+        window.undo()
+        self.settle()
+        self.assertIsNotNone(window.picture.band)
+
+    def test_the_opposite_side_too_and_by_itself_again(self):
+        switch = self.field("lay", "lay.both")
+        self.pick(switch, "The same")
+        self.assertTrue(self.lettering.lay.both)
+        self.settle()
+        self.window.follow_link("lay.unlink")
+        sides = [item.lay.side for item in self.window.session.job.letterings]
+        self.assertEqual(sides, ["front", "back"])
+        self.assertFalse(any(item.lay.both for item in self.window.session.job.letterings))
+
+    def test_spread_over_an_angle(self):
+        self.new("can")
+        self.type(self.field("lay", "spread_deg").line, "200")
+        self.settle()
+        self.assertAlmostEqual(self.window.picture.drawn.laid[0].degrees, 200, places=2)
+
+
 class ArtworkIn(WordingTest):
     def drop(self, path: Path):
         data = QMimeData()

@@ -18,6 +18,7 @@ from kilnchisel.core.job.blank import Blank
 
 Array = NDArray[Any]
 
+OPPOSITE = {"front": "back", "back": "front", "lid": "bottom", "bottom": "lid"}
 FinishSlot = Literal["blank", "rim"]
 COARSER = 3
 
@@ -72,6 +73,11 @@ class Body:
     shells: tuple[Shell, ...]
     sheets: tuple[Sheet, ...]
     extra: tuple[Shell, ...] = ()
+
+    def opposite(self, name: str) -> str | None:
+        """The side that is seen when the body is turned over; None where there is none."""
+        partner = OPPOSITE.get(name)
+        return partner if any(sheet.side.name == partner for sheet in self.sheets) else None
 
     def sheet(self, name: str) -> Sheet:
         """The sheet of a side by name. Raises KilnError naming the sides there are."""

@@ -14,10 +14,14 @@ PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
 def tumbler_body(cup: Tumbler, fine: bool) -> Body:
     """An open cup: cone outside, parallel cone inside, a round lip."""
     foot, top, wall = cup.foot_mm / 2, cup.top_mm / 2, cup.wall_mm
-    lean = np.arctan2(top - foot, cup.height_mm)
     lip = wall / 2
-    c, s = float(np.cos(lean)), float(np.sin(lean))
     edge = 1.2  # a small round between wall and foot
+    lean = np.arctan2(top - foot, cup.height_mm)
+    for _ in range(8):  # the wall touches both rounds: its lean is that between the points of touch
+        rise = cup.height_mm - lip * (1 + np.sin(lean)) - edge * (1 - np.sin(lean))
+        run = (top - foot) + edge * (1 - np.cos(lean))
+        lean = np.arctan2(run, rise)
+    c, s = float(np.cos(lean)), float(np.sin(lean))
     section = Section(0.0, 0.0, fine)
     section.line("underside", "blank", foot - edge, 0.0)
     turn = float(np.degrees(lean))

@@ -239,7 +239,7 @@ def main_side(blank: Blank) -> tuple[str, float, float]:
     if isinstance(blank, Plaque):
         return "front", min(blank.height_mm, blank.width_mm), 0.0
     if isinstance(blank, Medallion):
-        return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.7, 0.0
+        return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.45, 0.0
     if isinstance(blank, Mug):
         return "outside", blank.height_mm * 0.66, round(blank.height_mm * 0.52, 1)
     if isinstance(blank, Globe):

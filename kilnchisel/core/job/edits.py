@@ -127,6 +127,23 @@ def without_lettering(job: Job, index: int) -> Job:
     return change(job, ("letterings",), items)
 
 
+def duplicated(job: Job, index: int) -> Job:
+    """The job with a lettering a second time, a capital height lower."""
+    lettering = job.letterings[index]
+    content = lettering.wording
+    drop = content.cap_height_mm * 1.7 if isinstance(content, Wording) else 5.0
+    lay = lettering.lay.model_copy(update={"across_mm": round(lettering.lay.across_mm - drop, 2)})
+    return with_lettering(job, lettering.model_copy(update={"lay": lay}), index + 1)
+
+
+def reordered(job: Job, index: int, step: int) -> Job:
+    """The job with a lettering moved in the list; later ones lie on top."""
+    items = list(job.letterings)
+    target = min(max(index + step, 0), len(items) - 1)
+    items.insert(target, items.pop(index))
+    return change(job, ("letterings",), tuple(items))
+
+
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:
     """A lettering that looks right at once on this job's blank, in the manner of its last one."""
     last = next((item for item in reversed(job.letterings) if isinstance(item.wording, Wording)), None)

@@ -36,6 +36,7 @@ class Lay(Value):
     turn_deg: Degrees = 0.0
     repeat: Repeat | None = None
     cone: Literal["straight rows", "unrolled"] = "straight rows"
+    both: bool = False  # the opposite side too, reading right on both
 
 
 class Printed(Value):
@@ -70,3 +71,5 @@ class Lettering(Value):
     lay: Lay = Lay()
     craft: Craft = Printed()
     finish: LetterFinish = Ink()
+    hidden: bool = False  # kept in the job, not made
+    locked: bool = False  # its handles are left alone

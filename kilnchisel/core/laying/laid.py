@@ -180,7 +180,7 @@ def _copies(
     first = ((turn, middle),)
     repeat = lay.repeat
     if repeat is None or outline.width_mm <= 0:
-        return first
+        return _and_opposite(first, side, lay)
     gap = repeat.gap_mm
     if centre:
         count = _fitting(360.0, _sweep(outline, gap)) if repeat.fill else repeat.times
@@ -194,6 +194,15 @@ def _copies(
     count = _fitting(high - low + gap, step) if repeat.fill else repeat.times
     start = (low + high) / 2 - middle[0] if repeat.fill else 0.0
     return tuple((turn, middle + (start + (k - (count - 1) / 2) * step, 0.0)) for k in range(count))
+
+
+def _and_opposite(
+    copies: tuple[tuple[Array, Array], ...], side: Side, lay: Lay
+) -> tuple[tuple[Array, Array], ...]:
+    """On a closed side the opposite side is half way round."""
+    if not lay.both or side.period is None:
+        return copies
+    return copies + tuple((turn, middle + (side.period / 2, 0.0)) for turn, middle in copies)
 
 
 def _fitting(room: float, step: float) -> int:

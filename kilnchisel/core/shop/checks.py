@@ -47,6 +47,8 @@ class Check:
 
 def checks(job: Job, index: int) -> tuple[Check, ...]:
     """The checks of one lettering, those that apply. Raises KilnError when it cannot be drawn."""
+    if job.letterings[index].hidden:
+        return (Check("hidden", "warning", "Hidden: it is not made."),)
     laid = lettering_laid(job, index)
     content = job.letterings[index].wording
     if isinstance(content, Wording) and not content.text.strip():

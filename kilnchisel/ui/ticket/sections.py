@@ -6,7 +6,7 @@ import math
 from typing import Any, get_args
 
 from kilnchisel.core.blanks.ringsizes import inner_of_iso, inner_of_us, iso_size, us_size
-from kilnchisel.core.build import body_of_job, lettering_laid
+from kilnchisel.core.build import body_of_job, can_be_on_both, lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
 from kilnchisel.core.job.blank import Band, Mug, lies_flat
@@ -156,6 +156,20 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         fields += _spread(job, path, index)
     fields.append(ranged(job, (*path, "across_mm"), across, "length"))
     fields.append(ranged(job, (*path, "turn_deg"), "Turn", "angle", step=1))
+    if can_be_on_both(job, index):
+        fields.append(
+            at(
+                (*path, "both"),
+                "Opposite side",
+                "switch",
+                options=((False, "No"), (True, "The same")),
+                hint="One lettering on both sides, reading right on each.",
+            )
+        )
+    if job.letterings[index].lay.both:
+        fields.append(
+            Spec("lay.unlink", "", lambda _: "Unlink the opposite side", lambda job, _: job, "link")
+        )
     if side is not None and side.taper is not None:
         fields.append(
             at(

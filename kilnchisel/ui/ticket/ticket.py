@@ -153,8 +153,9 @@ class LetteringLines(QWidget):
             words = one_line(lettering)
             made = craft_words(lettering.craft).split(",")[0].split(" ")[0].lower()
             shown = button.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, WIDTH - 110)
-            button.setText(plain(f"{shown}   ·   {made}"))
-            button.setAccessibleName(f"Lettering {number + 1}: {words}, {made}")
+            state = "hidden" if lettering.hidden else f"{made}, locked" if lettering.locked else made
+            button.setText(plain(f"{shown}   ·   {state}"))
+            button.setAccessibleName(f"Lettering {number + 1}: {words}, {state}")
             button.setChecked(number == session.index)
         self.remove.setVisible(bool(letterings))
 

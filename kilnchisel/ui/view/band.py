@@ -83,7 +83,8 @@ def sheet_at(drawn: Drawn, laid: Laid, pixel: tuple[float, float], size: tuple[i
 def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
     """The band of a lettering, None when nothing of it can be seen."""
     laid = drawn.laid[index]
-    if laid.ink.is_empty:
+    lettering = drawn.order.job.letterings[index]
+    if laid.ink.is_empty or lettering.locked or lettering.hidden:
         return None
     frame = corners(laid)
     edge = np.concatenate(
@@ -146,7 +147,8 @@ def lettering_at(drawn: Drawn, pixel: tuple[float, float], size: tuple[int, int]
     """The lettering whose frame lies under a pixel, the last one where several do."""
     for index in reversed(range(len(drawn.laid))):
         laid = drawn.laid[index]
-        if laid.ink.is_empty:
+        lettering = drawn.order.job.letterings[index]
+        if laid.ink.is_empty or lettering.locked or lettering.hidden:
             continue
         uv = sheet_at(drawn, laid, pixel, size)
         if uv is not None and _inside(laid, uv):

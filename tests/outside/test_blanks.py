@@ -1,0 +1,244 @@
+"""Turned bodies, sides and laying against formulas, standards and other libraries."""
+
+import math
+import random
+import unittest
+
+import numpy as np
+import shapely
+import trimesh
+
+from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.ringsizes import (
+    inner_of_iso,
+    inner_of_us,
+    iso_size,
+    japan_size,
+    uk_size,
+    us_size,
+)
+from kilnchisel.core.build import lettering_laid, piece_of, unlinked
+from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.job.blank import (
+    KINDS,
+    Band,
+    Bottle,
+    Can,
+    Globe,
+    Medallion,
+    Mug,
+    Plaque,
+    Tumbler,
+    main_side,
+)
+from kilnchisel.core.job.edits import change, first_lettering
+from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Raised
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.shop.checks import checks
+
+FACES = ("cinzel-bold", "league-spartan-bold", "pacifico", "roboto-slab")
+
+
+def job_on(blank, side=None, text="TARN", cap=4.0, craft=None, **lay):
+    place = Lay(side=side or main_side(blank)[0], **lay)
+    wording = Wording(text=text, face=ShippedFace(name="league-spartan-bold"), cap_height_mm=cap)
+    return Job(
+        blank=blank,
+        letterings=(Lettering(wording=wording, lay=place, craft=craft or Engraved(depth_mm=0.2)),),
+    )
+
+
+def mesh_of(job):
+    points, faces, _ = solid_of(piece_of(job))
+    return trimesh.Trimesh(points, faces, process=False)
+
+
+class RingSizes(unittest.TestCase):
+    def test_iso_8653(self):
+        # ISO 8653: size = inner circumference; size 54 has 17.189 mm (from memory)
+        self.assertAlmostEqual(inner_of_iso(54), 17.189, places=3)
+        self.assertAlmostEqual(iso_size(inner_of_iso(49)), 49)
+
+    def test_us_formula(self):
+        # US trade formula d = 11.63 + 0.8128 n: size 7 has 17.32 mm, 54.41 round (from memory)
+        self.assertAlmostEqual(inner_of_us(7), 17.32, places=2)
+        self.assertAlmostEqual(math.pi * inner_of_us(7), 54.41, places=2)
+        self.assertAlmostEqual(us_size(inner_of_us(9.25)), 9.25)
+
+    def test_uk_and_japan(self):
+        # BS 6820: A is 37.5 mm round, each letter 1.25 mm more; C is 40.0. JCS: n = 1 has 13.0 mm
+        self.assertEqual(uk_size(37.5 / math.pi), "A")
+        self.assertEqual(uk_size(40.0 / math.pi), "C")
+        self.assertEqual(uk_size((37.5 + 12.5 * 1.25) / math.pi), "M½")
+        self.assertAlmostEqual(japan_size(13.0), 1.0)
+
+
+class Volumes(unittest.TestCase):
+    """Areas and volumes by trimesh against closed forms; chords make a body a little smaller."""
+
+    def volume(self, blank):
+        return mesh_of(Job(blank=blank)).volume
+
+    def test_ball(self):
+        ball = self.volume(Globe(diameter_mm=120, foot=False))
+        self.assertAlmostEqual(ball / (4 / 3 * math.pi * 60**3), 1.0, delta=6e-4)
+
+    def test_flat_band(self):
+        band = Band(inner_mm=18, width_mm=6, thickness_mm=2)
+        edge = 0.12 * 2
+        # a washer, less four rounded edges: (1 - pi/4) e^2 each, near their radius
+        cut = (1 - math.pi / 4) * edge**2 * 2 * math.pi * 2 * (9 + 11)
+        washer = math.pi * (11**2 - 9**2) * 6
+        self.assertAlmostEqual(self.volume(band) / (washer - cut), 1.0, delta=3e-3)
+
+    def test_cup_wall(self):
+        # the wall is as thick as it says, measured across by rays
+        cup = Tumbler(top_mm=80, foot_mm=60, height_mm=120, wall_mm=3)
+        mesh = mesh_of(Job(blank=cup))
+        heights = np.array([40.0, 60.0, 90.0])
+        origins = np.stack([np.full(3, 200.0), np.zeros(3), heights], axis=1)
+        hits, ray, _ = mesh.ray.intersects_location(origins, np.tile([-1.0, 0, 0], (3, 1)))
+        lean = math.atan2(10, 120)
+        for number in range(3):
+            x = np.sort(hits[ray == number][:, 0])[::-1]
+            self.assertAlmostEqual((x[0] - x[1]) * math.cos(lean), 3.0, delta=0.02)
+
+
+class Laying(unittest.TestCase):
+    def test_true_size_at_its_own_height_on_a_sphere(self):
+        # at latitude b the circle has radius R cos b: an arc of s mm goes s / (R cos b) round
+        globe = Globe(diameter_mm=150, foot=False)
+        for up in (0.0, 35.0, -60.0):
+            job = job_on(globe, text="NIGHT", cap=6, across_mm=up)
+            laid = lettering_laid(job, 0)
+            radius = 75 * math.cos(up / 75)
+            self.assertAlmostEqual(math.radians(laid.degrees) * radius, laid.outline.width_mm, delta=0.002)
+
+    def test_an_unrolled_cone_keeps_distances(self):
+        # a flat sheet wrapped on a cone: geodesics keep their length. Distances of the flat outline's
+        # corners are measured on the cone by unrolling it: a sector of angle round times sine
+        cup = Tumbler(top_mm=90, foot_mm=60, height_mm=120)
+        job = job_on(cup, text="I", cap=30, along_mm=5)
+        job = change(job, ("letterings", 0, "lay", "cone"), "unrolled")
+        laid = lettering_laid(job, 0)
+        side = laid.side
+        flat = shapely.get_coordinates(laid.outline.ink)
+        corners = np.unique(np.round(flat, 9), axis=0)
+        ink = shapely.get_coordinates(laid.ink)
+        sine = side.taper
+        reference = side.period / (2 * math.pi)
+
+        def unrolled(uv):
+            away = side.profile.at(uv[:, 1])[0] / sine
+            angle = (uv[:, 0] - 5) / reference * sine
+            return np.stack([away * np.sin(angle), away * np.cos(angle)], axis=1)
+
+        opened = unrolled(ink)
+        box = opened.max(axis=0) - opened.min(axis=0)
+        wanted = corners.max(axis=0) - corners.min(axis=0)
+        np.testing.assert_allclose(box, wanted, atol=0.01)
+        self.assertEqual(laid.stretch, (1.0, 1.0))
+
+    def test_level_rows_on_a_cone_are_stretched_and_say_so(self):
+        cup = Tumbler(top_mm=90, foot_mm=50, height_mm=100)
+        laid = lettering_laid(job_on(cup, text="A\nB\nC\nD\nE", cap=9), 0)
+        low, high = laid.ink.bounds[1], laid.ink.bounds[3]
+        radius = laid.side.profile.at(np.array([low, 0.0, high]))[0]
+        np.testing.assert_allclose(laid.stretch, (radius[0] / radius[1], radius[2] / radius[1]), rtol=1e-6)
+        said = [
+            check for check in checks(job_on(cup, text="A\nB\nC\nD\nE", cap=9), 0) if check.key == "stretch"
+        ]
+        self.assertEqual(said[0].level, "warning")
+
+    def test_label_panel_of_a_cylinder(self):
+        # 21 CFR 101.1: the display panel of a cylinder is 40 % of height times circumference
+        can = Can(diameter_mm=84, height_mm=110)
+        side = body_of(can).sheet("outside").side
+        whole = side.domain.area
+        self.assertAlmostEqual(0.4 * whole / (0.4 * math.pi * 84 * (110 - 2.4)), 1.0, places=9)
+
+    def test_rays_meet_sides_where_they_left_them(self):
+        rng = np.random.default_rng(3)
+        for blank, name in ((Globe(), "all round"), (Bottle(), "shoulder"), (Band(profile="D"), "outside")):
+            side = body_of(blank).sheet(name).side
+            low_u, low_v, high_u, high_v = side.domain.bounds
+            uv = np.stack(
+                [rng.uniform(low_u, high_u, 40) * 0.98, rng.uniform(low_v, high_v, 40) * 0.9], axis=1
+            )
+            points, frames = side.to_body(uv, np.zeros(40)), side.frames(uv)
+            np.testing.assert_allclose(np.cross(frames[:, 0], frames[:, 1]), frames[:, 2], atol=1e-9)
+            back = side.meet(points + 0.3 * frames[:, 2], -frames[:, 2])
+            np.testing.assert_allclose(back, uv, atol=2e-3)
+
+
+class NeverMirrored(unittest.TestCase):
+    """A reader in front of a side sees u run to the right and v up: checked on the finished solids."""
+
+    def test_every_side_of_every_blank_reads_right(self):
+        for kind in KINDS.values():
+            body = body_of(kind())
+            for sheet in body.sheets:
+                side = sheet.side
+                middle = np.array([[0.0, np.mean(side.domain.bounds[1::2])]])
+                frame = side.frames(middle)[0]
+                # right-handed: right x up points at the reader
+                np.testing.assert_allclose(np.cross(frame[0], frame[1]), frame[2], atol=1e-9)
+                step = side.to_body(middle + (0.01, 0), np.zeros(1)) - side.to_body(middle, np.zeros(1))
+                self.assertGreater(float(step[0] @ frame[0]), 0.0, f"{kind.__name__} {side.name}")
+
+    def test_both_sides_are_one_lettering_that_can_be_unlinked(self):
+        for blank in (Plaque(), Medallion(), Mug(handle=False)):
+            one = job_on(blank, text="R", across_mm=main_side(blank)[2])
+            both = change(one, ("letterings", 0, "lay", "both"), True)
+            if blank.kind == "mug":  # half way round, on the same sheet
+                area = [lettering_laid(job, 0).ink.area for job in (one, both)]
+                self.assertAlmostEqual(area[1] / area[0], 2.0, places=9)
+            else:
+                whole = mesh_of(Job(blank=blank)).volume
+                removed = [whole - mesh_of(job).volume for job in (one, both)]
+                self.assertAlmostEqual(removed[1] / removed[0], 2.0, delta=1e-6)
+            apart = unlinked(both, 0)
+            self.assertEqual(len(apart.letterings), 2)
+            self.assertAlmostEqual(mesh_of(apart).volume, mesh_of(both).volume, delta=1e-3)
+
+
+class Watertight(unittest.TestCase):
+    def test_random_jobs_over_all_blanks(self):
+        # a second library (trimesh) finds every solid closed; a fixed seed, a sample of each kind
+        rng = random.Random(20261125)
+        for kind in KINDS.values():
+            blank = kind()
+            for sheet in body_of(blank).sheets:
+                low_u, low_v, high_u, high_v = sheet.side.domain.bounds
+                deep = min(0.25, 0.4 * sheet.side.wall_mm)
+                for _ in range(2):
+                    craft = rng.choice([Engraved(depth_mm=deep), Raised(height_mm=0.4)])
+                    wording = Wording(
+                        text=rng.choice(["TARN 8", "Ring & bow", "gå opp"]),
+                        face=ShippedFace(name=rng.choice(FACES)),
+                        cap_height_mm=max(min(6.0, (high_v - low_v) / rng.uniform(2, 5)), 0.3),
+                    )
+                    lay = Lay(
+                        side=sheet.side.name,
+                        along_mm=rng.uniform(low_u, high_u),
+                        across_mm=rng.uniform(0.6 * low_v + 0.4 * high_v, 0.4 * low_v + 0.6 * high_v),
+                        turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
+                        cone=rng.choice(["straight rows", "unrolled"]),
+                    )
+                    job = Job(blank=blank, letterings=(Lettering(wording=wording, lay=lay, craft=craft),))
+                    with self.subTest(kind=blank.kind, side=sheet.side.name):
+                        mesh = mesh_of(job)
+                        self.assertTrue(mesh.is_watertight)
+                        self.assertGreater(mesh.volume, 0)
+
+    def test_a_first_lettering_fits_every_blank(self):
+        for kind in KINDS.values():
+            blank = kind()
+            job = Job(blank=blank, letterings=(first_lettering(blank, "Your words"),))
+            verdicts = {check.key: check.level for check in checks(job, 0)}
+            self.assertEqual(verdicts["fit"], "good", blank.kind)
+
+
+if __name__ == "__main__":
+    unittest.main()
