@@ -47,7 +47,7 @@ COMMANDS = (
 
 # What is done with the pointer and plain keys on the picture; listed on the same page.
 GESTURES = (
-    ("Drag the lettering", "move it along and across the side"),
+    ("Drag the lettering", "move it; it catches in the middle of the side, Shift moves freely"),
     ("Drag a round handle", "make it larger or smaller"),
     ("Drag the handle on the stem", "turn it; it catches every 15°, Shift turns freely"),
     ("Drag a letter", "kern and raise it, while the ticket's Single letters are unfolded"),

@@ -76,7 +76,7 @@ def one_line(lettering: Lettering) -> str:
     if isinstance(content, Wording):
         return " / ".join(row for row in content.text.split("\n") if row.strip()) or "no words"
     if isinstance(content, Shape):
-        return content.form.form if content.form.kind == "badge" else content.form.kind
+        return f"{content.form.form} badge" if content.form.kind == "badge" else content.form.kind
     return content.name or ("picture" if isinstance(content, Picture) else "artwork")
 
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.outline import Layer
 
 FOOT_MM = 304.8
@@ -39,12 +42,17 @@ def contrast_ratio(one: NDArray[Any], two: NDArray[Any]) -> float:
 
 
 def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None:
-    """The least contrast between letters and what they stand on; None where both are one material."""
+    """The least contrast between letters and what they stand on; None where both are one material.
+
+    They stand on the lettering below them where that covers most of their ground, on their own backing
+    where they have one, else on the blank.
+    """
     lettering = job.letterings[index]
-    ground = material_of(job.finish)
+    blank = material_of(job.finish)
+    ground = _below(job, index, blank)
     backing = next((layer for layer in layers if layer.kind == "backing"), None)
     if backing is not None:
-        ground = letter_material(backing.finish or lettering.finish, ground)
+        ground = letter_material(backing.finish or lettering.finish, blank)
     ratios = []
     for layer in layers:
         if layer.kind != "letters" or layer.raster is not None:
@@ -53,11 +61,32 @@ def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None
         dark = isinstance(lettering.craft, Engraved) and lettering.craft.darkened > 0
         if isinstance(finish, AsBlank) and not dark:
             continue
-        material = letter_material(finish, material_of(job.finish))
+        material = letter_material(finish, blank)
         if dark and isinstance(lettering.craft, Engraved):
             material = darkened(material, lettering.craft.darkened)
         ratios.append(contrast_ratio(_seen(material), _seen(ground)))
     return min(ratios) if ratios else None
+
+
+COVERED = 0.5  # of the letters' ink: what lies below more of it than this is their ground
+
+
+def _below(job: Job, index: int, blank: Material) -> Material:
+    """The material of the topmost lettering under this one, the blank's where there is none."""
+    laid = lettering_laid(job, index)
+    if laid.ink.is_empty:
+        return blank
+    for other in reversed(range(index)):
+        below = job.letterings[other]
+        if below.hidden or below.lay.side != job.letterings[index].lay.side:
+            continue
+        # letters cut out of it count as well: the ground is what is round them
+        ink = shapely.convex_hull(lettering_laid(job, other).ink)
+        if not isinstance(below.wording, Wording) and shapely.intersection(ink, laid.ink).area > (
+            COVERED * laid.ink.area
+        ):
+            return letter_material(below.finish, blank)
+    return blank
 
 
 def _seen(material: Material) -> NDArray[Any]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.laying.laid import Laid
@@ -40,6 +41,7 @@ class Band:
     handles: tuple[Handle, ...]
     stem: tuple[tuple[float, float], tuple[float, float]] | None
     guides: tuple[Array, ...] = ()  # the line that letters stand on
+    marks: tuple[Array, ...] = ()  # the seam, and keep-clear zones
 
 
 def corners(laid: Laid) -> Array:
@@ -114,7 +116,21 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
         head = foot + STEM_PX * way
         stem = ((float(foot[0]), float(foot[1])), (float(head[0]), float(head[1])))
         handles.append(Handle("turn", stem[1], (float(spots[5, 0]), float(spots[5, 1]))))
-    return Band(lines, tuple(handles), stem)
+    return Band(lines, tuple(handles), stem, marks=_marks(drawn, laid, size))
+
+
+def _marks(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[Array, ...]:
+    """The seam of a closed side and its keep-clear zones, where they are seen."""
+    low_u, low_v, high_u, high_v = laid.side.domain.bounds
+    lines = []
+    if laid.seam_mm is not None:
+        v = np.linspace(low_v, high_v, STEPS + 1)
+        lines.append(np.stack([np.full(len(v), laid.seam_mm), v], axis=1))
+    for zone in laid.side.clear:
+        lines.append(
+            shapely.get_coordinates(shapely.segmentize(zone.area.exterior, (high_u - low_u) / 120))
+        )
+    return tuple(run for line in lines for run in visible_runs(*on_picture(drawn, laid, line, size)))
 
 
 def visible_runs(pixels: Array, facing: Array) -> list[Array]:
@@ -168,14 +184,33 @@ def _inside(laid: Laid, uv: Array) -> bool:
     return False
 
 
-def moved(laid: Laid, start: Array, now: Array) -> tuple[float, float]:
-    """Along and across, mm, after a drag from one sheet point to another, on whole tenths."""
+def moved(laid: Laid, start: Array, now: Array, free: bool = True) -> tuple[float, float]:
+    """Along and across, mm, after a drag from one sheet point to another, on whole tenths.
+
+    Unless ``free`` it catches where the lettering's place or its ink lies in the middle of the side.
+    """
     step = now - start
     period = laid.side.period
     along = laid.lay.along_mm + _short_way(step[0], period)
+    across = laid.lay.across_mm + step[1]
+    if not free and not laid.ink.is_empty:
+        low_u, low_v, high_u, high_v = laid.side.domain.bounds
+        near = CATCH_SHARE * (high_v - low_v)
+        ink_off = (laid.ink.bounds[1] + laid.ink.bounds[3]) / 2 - laid.lay.across_mm
+        middle = (low_v + high_v) / 2
+        across = _caught(across, (middle, middle - ink_off), near)
+        along = _caught(along, (0.0 if period is not None else (low_u + high_u) / 2,), near)
     if period is not None:
         along = (along + period / 2) % period - period / 2
-    return round(float(along), 1), round(float(laid.lay.across_mm + step[1]), 1)
+    return round(float(along), 1), round(float(across), 1)
+
+
+CATCH_SHARE = 0.012  # of the side's height
+
+
+def _caught(value: float, places: tuple[float, ...], near: float) -> float:
+    best = min(places, key=lambda place: abs(place - value))
+    return best if abs(best - value) < near else value
 
 
 def sized(laid: Laid, start: Array, now: Array) -> float:

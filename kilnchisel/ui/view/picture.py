@@ -374,6 +374,9 @@ class PictureView(QWidget):
                 painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
             if band.stem is not None:
                 painter.drawLine(QPointF(*band.stem[0]), QPointF(*band.stem[1]))
+        painter.setPen(QPen(QColor(self.theme.amber), 1.2, Qt.PenStyle.DotLine))
+        for line in band.marks:
+            painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
         if band.guides:
             painter.setPen(QPen(glaze, 1.5, Qt.PenStyle.DashLine))
             for line in band.guides:
@@ -625,7 +628,7 @@ class PictureView(QWidget):
         path: tuple[str | int, ...] = ("letterings", index)
         lettering = drag.job.letterings[index]
         if drag.kind == "move":
-            along, across = moved(laid, drag.sheet, now)
+            along, across = moved(laid, drag.sheet, now, free)
             lay = lettering.lay.model_copy(update={"along_mm": along, "across_mm": across})
             self.session.edit((*path, "lay"), lay, "place", "drag")
         elif drag.kind == "size":
