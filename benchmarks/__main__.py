@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import drafts, lettering, likeness, mockups, startup
+from benchmarks import drafts, laying, lettering, likeness, mockups, startup
 
 BENCHES = {
     "drafts": drafts.run,
@@ -12,6 +12,7 @@ BENCHES = {
     "likeness": likeness.run,
     "startup": startup.run,
     "lettering": lettering.run,
+    "laying": laying.run,
 }
 
 

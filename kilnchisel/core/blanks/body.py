@@ -21,6 +21,7 @@ Array = NDArray[Any]
 OPPOSITE = {"front": "back", "back": "front", "lid": "bottom", "bottom": "lid"}
 FinishSlot = Literal["blank", "rim"]
 COARSER = 3
+MANY_ROWS = 40
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,7 +56,9 @@ class Sheet:
         share its edge points with the shells any more, so it closes to no solid."""
         if len(self.cuts) == 0:
             return self
-        return replace(self, cuts=self.cuts[::COARSER], rows=_every(self.rows, COARSER))
+        # where a side curves both ways there are many cells: half as many again each way
+        step = COARSER if len(self.rows) < MANY_ROWS else 2 * COARSER
+        return replace(self, cuts=_every(self.cuts, step), rows=_every(self.rows, step))
 
 
 def _every(rows: Array, step: int) -> Array:

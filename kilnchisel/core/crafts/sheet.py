@@ -216,6 +216,10 @@ def _in_strips(
 
 def _in_rows(polygon: shapely.Polygon, rows: Array, clip: Clip) -> list[shapely.Polygon]:
     """A piece of a strip cut at the row lines, with points exactly on them."""
+    _, bottom, _, top = polygon.bounds
+    row = int(np.searchsorted(rows, bottom, side="right")) - 1
+    if 0 <= row < len(rows) - 1 and rows[row] + SNAP_MM < bottom and top < rows[row + 1] - SNAP_MM:
+        return [polygon]  # well within one row
     turned = _with_line_points(shapely.transform(polygon, _swapped), rows)
     _, low, _, high = turned.bounds
     cells = []
@@ -232,15 +236,35 @@ def _swapped(points: Array) -> Array:
 def _ground_in_rows(
     ground: list[shapely.Polygon], rows: Array, clip: Clip
 ) -> tuple[list[shapely.Polygon], Array]:
-    """Ground cut at the row lines: polygons, and strips without letters as plain cells (k, 4, 2)."""
+    """Ground cut at the row lines: polygons where letters are, plain cells (k, 4, 2) elsewhere."""
     array = np.array(ground, dtype=object)
     bounds = shapely.bounds(array)
-    bare = (
-        (shapely.get_num_coordinates(array) == 5) & (bounds[:, 1] == rows[0]) & (bounds[:, 3] == rows[-1])
-    )
-    cells = [cell for polygon in array[~bare] for cell in _in_rows(polygon, rows, clip)]
-    left, right = (np.repeat(bounds[bare][:, i], len(rows) - 1) for i in (0, 2))
-    low, high = (np.tile(edge, int(bare.sum())) for edge in (rows[:-1], rows[1:]))
+    whole = (bounds[:, 1] == rows[0]) & (bounds[:, 3] == rows[-1])
+    last = len(rows) - 1
+    # rows first[k] to stop[k] of a strip hold something; a strip without letters has none
+    first, stop = np.zeros(len(array), dtype=int), np.full(len(array), last)
+    coordinates, owner = shapely.get_coordinates(array, return_index=True)
+    inner = (coordinates[:, 1] > rows[0]) & (coordinates[:, 1] < rows[-1])
+    least, most = np.full(len(array), np.inf), np.full(len(array), -np.inf)
+    np.minimum.at(least, owner[inner], coordinates[inner, 1])
+    np.maximum.at(most, owner[inner], coordinates[inner, 1])
+    lettered = np.isfinite(least)
+    first[lettered] = np.searchsorted(rows, least[lettered], side="left") - 1
+    stop[lettered] = np.searchsorted(rows, most[lettered], side="right")
+    stop[~lettered] = first[~lettered] = 0
+    cells = []
+    for number, polygon in enumerate(ground):
+        if not whole[number]:
+            cells += _in_rows(polygon, rows, clip)
+        elif lettered[number]:
+            cells += _in_rows(polygon, rows[first[number] : stop[number] + 1], clip)
+    spread = [
+        np.concatenate([np.arange(first[k]), np.arange(stop[k], last)]) for k in np.flatnonzero(whole)
+    ]
+    strip = np.repeat(np.flatnonzero(whole), [len(some) for some in spread])
+    row = np.concatenate([np.empty(0, dtype=int), *spread])
+    left, right = bounds[strip, 0], bounds[strip, 2]
+    low, high = rows[row], rows[row + 1]
     corners = [np.stack(pair, axis=1) for pair in ((left, low), (right, low), (right, high), (left, high))]
     return cells, np.stack(corners, axis=1)
 
