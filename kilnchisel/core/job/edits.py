@@ -228,6 +228,13 @@ def retyped(wording: Wording, text: str) -> Wording:
     return wording.model_copy(update={"text": text, "letters": tuple(kept)})
 
 
+def wording_at(job: Job, index: int) -> Wording:
+    """The wording of a lettering that is words."""
+    wording = job.letterings[index].wording
+    assert isinstance(wording, Wording)
+    return wording
+
+
 def letter_change(wording: Wording, at: int) -> LetterChange:
     """What is done to one letter, a plain one where nothing is."""
     return next((item for item in wording.letters if item.at == at), LetterChange(at=at))

@@ -82,6 +82,11 @@ def ranged(job: Job, path: tuple[str | int, ...], label: str, kind: str, **more:
     return at(path, label, kind, least=least, most=most, **more)
 
 
+def link(key: str, label: str, words: str, hint: str = "") -> Spec:
+    """Words that are clicked; what happens is up to whoever knows the key."""
+    return Spec(key, label, lambda _: words, lambda job, _: job, "link", hint=hint)
+
+
 class Field(QWidget):
     """A labelled row. Emits ``edited`` with its spec, the value and a key under which steps merge."""
 

@@ -11,18 +11,11 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
-    Arrow,
     Artwork,
-    Badge,
-    Border,
-    Disc,
     Picture,
-    Ring,
-    Rule,
     Shape,
-    Star,
 )
-from kilnchisel.core.job.edits import change, letter_change, limits, retyped, with_letter
+from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import (
@@ -35,7 +28,6 @@ from kilnchisel.core.job.wording import (
     Features,
     FileFace,
     Fit,
-    LetterChange,
     LineFace,
     Rows,
     Slope,
@@ -43,11 +35,11 @@ from kilnchisel.core.job.wording import (
     Wording,
 )
 from kilnchisel.core.job.words import face_words
-from kilnchisel.core.lettering.content import artwork_size
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
-from kilnchisel.ui.ticket.fields import Spec, at, ranged
-from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
+from kilnchisel.ui.ticket.artwork import artwork_specs, picture_width, shape_specs
+from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+from kilnchisel.ui.ticket.singles import single_letters, single_words
 
 Path = tuple[str | int, ...]
 Words = Callable[[Wording], str]
@@ -58,15 +50,6 @@ ARRANGEMENTS: dict[str, Any] = {
     "circle": Circle,
     "curve": Curve,
     "slope": Slope,
-}
-FORMS: dict[str, Any] = {
-    "disc": Disc,
-    "ring": Ring,
-    "star": Star,
-    "rule": Rule,
-    "border": Border,
-    "badge": Badge,
-    "arrow": Arrow,
 }
 STANDARDS = (
     ("none", "None"),
@@ -79,7 +62,6 @@ STANDARDS = (
     ("boat number", "Boat number (33 CFR 173)"),
     ("aircraft mark", "Aircraft mark (14 CFR 45)"),
 )
-SCOPES = ("letter", "word", "row")
 # features of a face that are offered as alternates, and what they are called
 ALTERNATES = {"salt": "Alternates", "swsh": "Swashes", "cswh": "Swashes by place", "titl": "Titling"}
 ALTERNATES.update({f"ss{n:02d}": f"Set {n}" for n in range(1, 21)})
@@ -90,16 +72,12 @@ def wording_specs(job: Job, index: int, opened: frozenset[str], letter: int | No
     content = job.letterings[index].wording
     path: Path = ("letterings", index, "wording")
     if isinstance(content, Shape):
-        return _shape(job, path, content)
+        return shape_specs(job, path, content)
     if isinstance(content, Picture):
-        return [_link("artwork.file", "Picture", content.name), *_picture_width(job, path, content)]
+        return [link("artwork.file", "Picture", content.name), *picture_width(job, path, content)]
     if isinstance(content, Artwork):
-        return _artwork(job, path, content)
+        return artwork_specs(job, path, content)
     return _words(job, path, content, opened, letter)
-
-
-def _link(key: str, label: str, words: str, hint: str = "") -> Spec:
-    return Spec(key, label, lambda _: words, lambda job, _: job, "link", hint=hint)
 
 
 def _group(key: str, label: str, words: str, opened: frozenset[str], fields: list[Spec]) -> list[Spec]:
@@ -134,7 +112,7 @@ def _words(
             lambda job, text: change(job, path, retyped(get(job), text)),
             "words",
         ),
-        _link("face", "Typeface", face_words(wording.face), "Choose another typeface"),
+        link("face", "Typeface", face_words(wording.face), "Choose another typeface"),
     ]
     if wording.fit is None or wording.fit.by != "size":
         fields.append(ranged(job, (*path, "cap_height_mm"), "Capital height", "length", step=0.5))
@@ -159,9 +137,9 @@ def _words(
     fields += _group(
         "single",
         "Single letters",
-        _single_words(wording),
+        single_words(wording),
         opened,
-        _single(job, path, wording, opened, letter),
+        single_letters(job, path, wording, opened, letter),
     )
     fields += _group(
         "rules",
@@ -280,18 +258,12 @@ def _features(path: Path, face: LoadedFace) -> list[Spec]:
     return fields
 
 
-def _of(job: Job, index: int) -> Wording:
-    wording = job.letterings[index].wording
-    assert isinstance(wording, Wording)
-    return wording
-
-
 def _has_alternate(index: int, tag: str, job: Job) -> bool:
-    return tag in _of(job, index).features.alternates
+    return tag in wording_at(job, index).features.alternates
 
 
 def _with_alternate(offered: Path, index: int, tag: str, job: Job, on: bool) -> Job:
-    others = [t for t in _of(job, index).features.alternates if t != tag]
+    others = [t for t in wording_at(job, index).features.alternates if t != tag]
     return change(job, (*offered, "alternates"), tuple([*others, tag] if on else others))
 
 
@@ -301,12 +273,12 @@ def _axes(job: Job, path: Path, wording: Wording, face: LoadedFace) -> list[Spec
     index = int(path[1])
 
     def value(job: Job, *, tag: str, default: float) -> float:
-        own = _of(job, index).face
+        own = wording_at(job, index).face
         assert isinstance(own, FileFace)
         return next((axis.value for axis in own.axes if axis.tag == tag), default)
 
     def put(tag: str, default: float, job: Job, new: float) -> Job:
-        own = _of(job, index).face
+        own = wording_at(job, index).face
         assert isinstance(own, FileFace)
         axes = [axis for axis in own.axes if axis.tag != tag]
         if new != default:
@@ -341,7 +313,7 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
     def put(job: Job, by: Any) -> Job:
         if by is None:
             return change(job, (*path, "fit"), None)
-        present = _of(job, index).fit
+        present = wording_at(job, index).fit
         width = present.width_mm if present else _present_width(job, index)
         return change(job, (*path, "fit"), Fit(by=by, width_mm=width))
 
@@ -349,7 +321,7 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
         Spec(
             f"{index}.fit.by",
             "Fit by",
-            lambda job: None if (fit := _of(job, index).fit) is None else fit.by,
+            lambda job: None if (fit := wording_at(job, index).fit) is None else fit.by,
             put,
             "choice",
             options=((None, "Off"), ("size", "Size"), ("spacing", "Spacing"), ("width", "Width")),
@@ -386,7 +358,7 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
         Spec(
             f"{index}.arrangement.kind",
             "Letters run",
-            lambda job: _of(job, index).arrangement.kind,
+            lambda job: wording_at(job, index).arrangement.kind,
             lambda job, kind: _with_arrangement(job, path, index, kind),
             "choice",
             options=(
@@ -430,11 +402,11 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
             )
         )
         fields.append(
-            _link("points.add", "Points", f"{len(way.points)}; add one", "Drag the points on the object.")
+            link("points.add", "Points", f"{len(way.points)}; add one", "Drag the points on the object.")
         )
         if len(way.points) > 2:
-            fields.append(_link("points.remove", "", "Remove the last point"))
-        fields.append(_link("points.import", "", "Take a curve from a file…"))
+            fields.append(link("points.remove", "", "Remove the last point"))
+        fields.append(link("points.import", "", "Take a curve from a file…"))
     if not isinstance(way, Rows):
         fields += _row_fields(job, path, wording)
     return fields + _repeat(job, index)
@@ -471,7 +443,7 @@ def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
 def _with_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
     """Another arrangement, sized so that the words look right on it at once."""
-    wording = _of(job, index)
+    wording = wording_at(job, index)
     if wording.arrangement.kind == kind:
         return job
     made = ARRANGEMENTS[kind]()
@@ -541,7 +513,7 @@ def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
             Spec(
                 f"{index}.drawn",
                 "Drawn as",
-                lambda job: _of(job, index).drawn,
+                lambda job: wording_at(job, index).drawn,
                 lambda job, value: _with_drawn(job, path, index, value),
                 "choice",
                 options=(("outlines", "Outlines"), ("centre lines", "Centre lines")),
@@ -577,7 +549,7 @@ def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
             "stencil",
             "Bridges",
             index,
-            lambda job: _stencil_for(_of(job, index)),
+            lambda job: _stencil_for(wording_at(job, index)),
             ("None", "Stencil"),
         )
     )
@@ -589,7 +561,7 @@ def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
 
 
 def _with_drawn(job: Job, path: Path, index: int, value: str) -> Job:
-    wording = _of(job, index)
+    wording = wording_at(job, index)
     if value == "centre lines" and wording.drawn != value:
         job = change(job, (*path, "pen_mm"), pen_for(wording.cap_height_mm))
     return change(job, (*path, "drawn"), value)
@@ -616,9 +588,9 @@ def _part(
     return Spec(
         f"{index}.{name}.there",
         label,
-        lambda job: getattr(_of(job, index), name) is not None,
+        lambda job: getattr(wording_at(job, index), name) is not None,
         lambda job, on: change(
-            job, (*path, name), (getattr(_of(job, index), name) or make(job)) if on else None
+            job, (*path, name), (getattr(wording_at(job, index), name) or make(job)) if on else None
         ),
         "switch",
         options=((False, words[0]), (True, words[1])),
@@ -638,7 +610,7 @@ def _around(job: Job, path: Path, wording: Wording) -> list[Spec]:
     index = int(path[1])
 
     def contour(job: Job) -> Contour:
-        cap = _of(job, index).cap_height_mm
+        cap = wording_at(job, index).cap_height_mm
         return Contour(
             distance_mm=round(max(cap * 0.14, 0.1), 2),
             line_mm=round(max(cap * 0.05, 0.05), 2),
@@ -647,7 +619,7 @@ def _around(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
     def backing(job: Job) -> Backing:
         return Backing(
-            distance_mm=round(max(_of(job, index).cap_height_mm * 0.3, 0.2), 2),
+            distance_mm=round(max(wording_at(job, index).cap_height_mm * 0.3, 0.2), 2),
             finish=Ink(colour="#efe6d0"),
         )
 
@@ -685,7 +657,7 @@ def _own_finish(path: Path, index: int, name: str, label: str, own: bool) -> lis
     """Whether a part has a colour of its own, and which."""
 
     def finish(job: Job) -> Any:
-        return getattr(_of(job, index), name).finish
+        return getattr(wording_at(job, index), name).finish
 
     fields = [
         Spec(
@@ -717,269 +689,3 @@ def _coloured(job: Job, index: int) -> Any:
     if isinstance(finish, AsBlank) or not hasattr(finish, "colour"):
         return Ink(colour="#b0512f")
     return finish.model_copy(update={"colour": "#b0512f"})
-
-
-# single letters
-
-
-def _single_words(wording: Wording) -> str:
-    changed = [item for item in wording.letters if not item.plain]
-    if not changed:
-        return "none changed"
-    shown = "".join(wording.text[item.at] for item in changed[:8] if item.at < len(wording.text))
-    return f"{len(changed)} changed: {shown}"
-
-
-def _single(
-    job: Job, path: Path, wording: Wording, opened: frozenset[str], letter: int | None
-) -> list[Spec]:
-    index = int(path[1])
-    spots = [i for i, c in enumerate(wording.text) if not c.isspace()]
-    if not spots:
-        return []
-    here = letter if letter in spots else spots[0]
-
-    def put(job: Job, **update: Any) -> Job:
-        own = letter_change(_of(job, index), here)
-        new = LetterChange.model_validate({**own.model_dump(), **update})
-        return change(job, path, with_letter(_of(job, index), new))
-
-    def number(name: str, label: str, kind: str, step: float, hint: str) -> Spec:
-        least, most = limits(LetterChange, name)
-        return Spec(
-            f"{index}.letter.{here}.{name}",
-            label,
-            lambda job: getattr(letter_change(_of(job, index), here), name),
-            lambda job, value: put(job, **{name: value}),
-            kind,
-            step=step,
-            least=least,
-            most=most,
-            hint=hint,
-        )
-
-    fields = [
-        Spec(
-            f"{index}.letter.which",
-            "Letter",
-            lambda job: here,
-            lambda job, _: job,
-            "letter",
-            options=tuple((i, wording.text[i]) for i in spots),
-            hint="Choose it here, or click it on the object and drag it.",
-        ),
-        number("kern_mm", "Room before it", "length", 0.1, "Tucks it in below zero."),
-        number("raise_mm", "Raised by", "length", 0.1, "Below zero it is lowered."),
-        number("turn_deg", "Turned", "angle", 1, "Counter-clockwise."),
-        number("size", "Size", "percent", 5, "Of the others."),
-    ]
-    scope = next((name for name in SCOPES if f"scope.{name}" in opened), "letter")
-    fields.append(
-        Spec(
-            f"{index}.letter.scope",
-            "Finish of the",
-            lambda job: scope,
-            lambda job, _: job,
-            "scope",
-            options=tuple((name, name.capitalize()) for name in SCOPES),
-        )
-    )
-    fields.append(
-        Spec(
-            f"{index}.letter.{here}.finish",
-            "Finish",
-            partial(_finish_kind, index, here),
-            partial(_with_finish_kind, path, index, here, scope),
-            "menu",
-            options=(("", "As the others"), *_finishes(job, index)),
-        )
-    )
-    own = letter_change(wording, here).finish
-    if hasattr(own, "colour"):
-        fields.append(
-            Spec(
-                f"{index}.letter.{here}.colour",
-                "Colour",
-                partial(_colour_of, index, here),
-                partial(_with_colour, path, index, here, scope),
-                "colour",
-            )
-        )
-    if wording.letters:
-        fields.append(_link("letters.plain", "", "All letters as they were"))
-    return fields
-
-
-def _scope(wording: Wording, place: int, scope: str) -> list[int]:
-    """The letters of a letter, its word, or its row."""
-    if scope == "letter":
-        return [place]
-    ends = "\n" if scope == "row" else " \t\n"
-    start = place
-    while start > 0 and wording.text[start - 1] not in ends:
-        start -= 1
-    end = place
-    while end + 1 < len(wording.text) and wording.text[end + 1] not in ends:
-        end += 1
-    return [i for i in range(start, end + 1) if not wording.text[i].isspace()]
-
-
-def _finishes(job: Job, index: int) -> tuple[tuple[Any, str], ...]:
-    """The finishes that letters of this craft can have, by kind."""
-    printed = job.letterings[index].craft.kind == "printed"
-    return ((("ink", "Ink"),) if printed else (("as the blank", "As the blank"),)) + SURFACES
-
-
-def _finish_kind(index: int, place: int, job: Job) -> str:
-    own = letter_change(_of(job, index), place).finish
-    return "" if own is None else own.kind
-
-
-def _with_finish_kind(path: Path, index: int, place: int, scope: str, job: Job, kind: str) -> Job:
-    finish = None if kind == "" else in_finish(job.letterings[index].finish, kind)
-    return _with_finish(path, index, place, scope, job, finish)
-
-
-def _with_finish(path: Path, index: int, place: int, scope: str, job: Job, finish: Any) -> Job:
-    """A letter, its word or its row in a finish of its own, or like the others again."""
-    wording = _of(job, index)
-    for spot in _scope(wording, place, scope):
-        own = letter_change(wording, spot)
-        wording = with_letter(wording, own.model_copy(update={"finish": finish}))
-    return change(job, path, wording)
-
-
-def _colour_of(index: int, place: int, job: Job) -> str:
-    return str(getattr(letter_change(_of(job, index), place).finish, "colour", "#808080"))
-
-
-def _with_colour(path: Path, index: int, place: int, scope: str, job: Job, colour: str) -> Job:
-    own = letter_change(_of(job, index), place).finish
-    finish = own.model_copy(update={"colour": colour}) if own is not None else Ink(colour=colour)
-    return _with_finish(path, index, place, scope, job, finish)
-
-
-# artwork and shapes
-
-
-def _picture_width(job: Job, path: Path, content: Picture | Artwork) -> list[Spec]:
-    return [ranged(job, (*path, "width_mm"), "Width", "length")]
-
-
-def _artwork(job: Job, path: Path, content: Artwork) -> list[Spec]:
-    index = int(path[1])
-    fields = [_link("artwork.file", "Artwork", content.name or "a file", "Take another file")]
-    size = None
-    try:
-        size = artwork_size(content)
-    except KilnError:
-        return fields  # the readings say what is wrong with it
-
-    def width(job: Job) -> float:
-        own = job.letterings[index].wording
-        assert isinstance(own, Artwork)
-        return own.width_mm if own.width_mm is not None else artwork_size(own).width_mm
-
-    least, most = 0.05, 100_000.0
-    fields.append(
-        Spec(
-            f"{index}.artwork.width",
-            "Width",
-            width,
-            lambda job, value: change(job, (*path, "width_mm"), value),
-            "length",
-            least=least,
-            most=most,
-        )
-    )
-    if content.width_mm is not None and size.stated:
-        fields.append(_link("artwork.true", "", f"True size, {format_length(size.width_mm)} wide"))
-    if not size.stated and content.form != "bitmap":
-        fields.append(
-            Spec(
-                f"{index}.artwork.unit",
-                "One unit is",
-                lambda job: job.letterings[index].wording.unit_mm or 1.0,  # type: ignore[union-attr]
-                lambda job, value: change(
-                    change(job, (*path, "width_mm"), None), (*path, "unit_mm"), value
-                ),
-                "length",
-                step=0.1,
-                least=1e-4,
-                most=1e5,
-                decimals=4,
-                hint="The file states no unit.",
-            )
-        )
-    if content.form == "pdf":
-        fields.append(ranged(job, (*path, "page"), "Page", "count"))
-    if content.form == "bitmap":
-        fields += [
-            at(
-                (*path, "ink"),
-                "Letters are",
-                "choice",
-                options=(("dark", "Dark"), ("light", "Light"), ("opaque", "Opaque")),
-            ),
-            ranged(job, (*path, "threshold"), "From", "percent", step=2, hint="What counts as ink."),
-            ranged(job, (*path, "smooth"), "Smoothed", "percent", step=10),
-            _link("artwork.colour", "", "Print it in its colours"),
-        ]
-    else:
-        fields.append(
-            at(
-                (*path, "lines"),
-                "Open lines",
-                "choice",
-                options=(("drawn", "Drawn"), ("left out", "Left out")),
-            )
-        )
-        if content.lines == "drawn":
-            fields.append(ranged(job, (*path, "pen_mm"), "Pen at least", "length", step=0.1))
-    return fields
-
-
-def _shape(job: Job, path: Path, shape: Shape) -> list[Spec]:
-    index = int(path[1])
-    here = (*path, "form")
-    fields = [
-        Spec(
-            f"{index}.shape.kind",
-            "Shape",
-            lambda job: job.letterings[index].wording.form.kind,  # type: ignore[union-attr]
-            lambda job, kind: change(job, here, FORMS[kind]()),
-            "choice",
-            options=tuple((kind, kind.capitalize()) for kind in FORMS),
-        )
-    ]
-    form = shape.form
-    if isinstance(form, Badge):
-        fields.append(
-            at(
-                (*here, "form"),
-                "Outline",
-                "choice",
-                options=(("oval", "Oval"), ("shield", "Shield"), ("scooped", "Scooped")),
-            )
-        )
-    for name in type(form).model_fields:
-        if name.endswith("_mm"):
-            label = name.removesuffix("_mm").replace("_", " ").capitalize()
-            fields.append(ranged(job, (*here, name), label, "length"))
-    if isinstance(form, Star):
-        fields.append(ranged(job, (*here, "points"), "Points", "count"))
-        fields.append(ranged(job, (*here, "inner"), "Inner radius", "percent", step=2))
-    if isinstance(form, Rule):
-        fields.append(
-            at((*here, "ends"), "Ends", "choice", options=(("square", "Square"), ("round", "Round")))
-        )
-    if isinstance(form, Border) and form.corner_mm > 0:
-        fields.append(
-            at(
-                (*here, "corners"),
-                "Corners are",
-                "choice",
-                options=(("round", "Round"), ("hollow", "Hollow"), ("cut", "Cut")),
-            )
-        )
-    return fields

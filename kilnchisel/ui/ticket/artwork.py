@@ -1,0 +1,159 @@
+"""Artwork, pictures and shapes in the Wording section."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import (
+    Arrow,
+    Artwork,
+    Badge,
+    Border,
+    Disc,
+    Picture,
+    Ring,
+    Rule,
+    Shape,
+    Star,
+)
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.content import artwork_size
+from kilnchisel.core.units import format_length
+from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+
+Path = tuple[str | int, ...]
+
+FORMS: dict[str, Any] = {
+    "disc": Disc,
+    "ring": Ring,
+    "star": Star,
+    "rule": Rule,
+    "border": Border,
+    "badge": Badge,
+    "arrow": Arrow,
+}
+
+
+def picture_width(job: Job, path: Path, content: Picture | Artwork) -> list[Spec]:
+    return [ranged(job, (*path, "width_mm"), "Width", "length")]
+
+
+def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
+    index = int(path[1])
+    fields = [link("artwork.file", "Artwork", content.name or "a file", "Take another file")]
+    size = None
+    try:
+        size = artwork_size(content)
+    except KilnError:
+        return fields  # the readings say what is wrong with it
+
+    def width(job: Job) -> float:
+        own = job.letterings[index].wording
+        assert isinstance(own, Artwork)
+        return own.width_mm if own.width_mm is not None else artwork_size(own).width_mm
+
+    least, most = 0.05, 100_000.0
+    fields.append(
+        Spec(
+            f"{index}.artwork.width",
+            "Width",
+            width,
+            lambda job, value: change(job, (*path, "width_mm"), value),
+            "length",
+            least=least,
+            most=most,
+        )
+    )
+    if content.width_mm is not None and size.stated:
+        fields.append(link("artwork.true", "", f"True size, {format_length(size.width_mm)} wide"))
+    if not size.stated and content.form != "bitmap":
+        fields.append(
+            Spec(
+                f"{index}.artwork.unit",
+                "One unit is",
+                lambda job: job.letterings[index].wording.unit_mm or 1.0,  # type: ignore[union-attr]
+                lambda job, value: change(
+                    change(job, (*path, "width_mm"), None), (*path, "unit_mm"), value
+                ),
+                "length",
+                step=0.1,
+                least=1e-4,
+                most=1e5,
+                decimals=4,
+                hint="The file states no unit.",
+            )
+        )
+    if content.form == "pdf":
+        fields.append(ranged(job, (*path, "page"), "Page", "count"))
+    if content.form == "bitmap":
+        fields += [
+            at(
+                (*path, "ink"),
+                "Letters are",
+                "choice",
+                options=(("dark", "Dark"), ("light", "Light"), ("opaque", "Opaque")),
+            ),
+            ranged(job, (*path, "threshold"), "From", "percent", step=2, hint="What counts as ink."),
+            ranged(job, (*path, "smooth"), "Smoothed", "percent", step=10),
+            link("artwork.colour", "", "Print it in its colours"),
+        ]
+    else:
+        fields.append(
+            at(
+                (*path, "lines"),
+                "Open lines",
+                "choice",
+                options=(("drawn", "Drawn"), ("left out", "Left out")),
+            )
+        )
+        if content.lines == "drawn":
+            fields.append(ranged(job, (*path, "pen_mm"), "Pen at least", "length", step=0.1))
+    return fields
+
+
+def shape_specs(job: Job, path: Path, shape: Shape) -> list[Spec]:
+    index = int(path[1])
+    here = (*path, "form")
+    fields = [
+        Spec(
+            f"{index}.shape.kind",
+            "Shape",
+            lambda job: job.letterings[index].wording.form.kind,  # type: ignore[union-attr]
+            lambda job, kind: change(job, here, FORMS[kind]()),
+            "choice",
+            options=tuple((kind, kind.capitalize()) for kind in FORMS),
+        )
+    ]
+    form = shape.form
+    if isinstance(form, Badge):
+        fields.append(
+            at(
+                (*here, "form"),
+                "Outline",
+                "choice",
+                options=(("oval", "Oval"), ("shield", "Shield"), ("scooped", "Scooped")),
+            )
+        )
+    for name in type(form).model_fields:
+        if name.endswith("_mm"):
+            label = name.removesuffix("_mm").replace("_", " ").capitalize()
+            fields.append(ranged(job, (*here, name), label, "length"))
+    if isinstance(form, Star):
+        fields.append(ranged(job, (*here, "points"), "Points", "count"))
+        fields.append(ranged(job, (*here, "inner"), "Inner radius", "percent", step=2))
+    if isinstance(form, Rule):
+        fields.append(
+            at((*here, "ends"), "Ends", "choice", options=(("square", "Square"), ("round", "Round")))
+        )
+    if isinstance(form, Border) and form.corner_mm > 0:
+        fields.append(
+            at(
+                (*here, "corners"),
+                "Corners are",
+                "choice",
+                options=(("round", "Round"), ("hollow", "Hollow"), ("cut", "Cut")),
+            )
+        )
+    return fields
