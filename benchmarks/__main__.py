@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 from benchmarks import drafts, laying, lettering, likeness, mockups, startup
@@ -18,6 +19,7 @@ BENCHES = {
 
 def main(names: list[str]) -> int:
     """Run the named benchmarks, or all."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     for name in names or list(BENCHES):
         if name not in BENCHES:
             print(f"There is no benchmark {name}; there are {', '.join(BENCHES)}.", file=sys.stderr)

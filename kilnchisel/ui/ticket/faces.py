@@ -212,8 +212,10 @@ class FontReader(QObject):
         self._thread.start()
 
     def stop(self) -> None:
-        """Stop reading; what was read is kept for the next time."""
+        """Stop reading, and come back when the thread has ended; what was read is kept."""
         self._stopped = True
+        if self._thread.is_alive():
+            self._thread.join(timeout=5)
 
     def _run(self, folders: list[Path]) -> None:
         own = font_files(folders)
@@ -452,6 +454,7 @@ class FaceChooser(QDialog):
         kept = [f for f in recall("font_folders", []) if f != str(folder)]
         remember("font_folders", [str(folder), *kept][:20])
         if self._reader is not None:
+            self._reader.found.disconnect()
             self._reader.stop()
         self._read()
 
@@ -477,7 +480,9 @@ class FaceChooser(QDialog):
 
     def done(self, result: int) -> None:
         if self._reader is not None:
+            self._reader.found.disconnect()
             self._reader.stop()
+            self._reader = None
         self._clock.stop()
         super().done(result)
 
