@@ -63,3 +63,15 @@ def run() -> Iterator[Figure]:
     yield Figure("pause to first picture, 700x560", first - begun, "s", 1.5)
     yield Figure(f"pause to clean picture, {CLEAN_SAMPLES} samples", ended - begun, "s", 15)
     yield Figure("spent outside renderer and denoiser", (1 - inside / (ended - begun)) * 100, "%", 15)
+    yield _cancelling(mockup, view)
+
+
+def _cancelling(mockup: Mockup, view: Any) -> Figure:
+    """From the wish to stop, at some moment of the work, to its end: the longest of eight."""
+    longest = 0.0
+    for number in range(8):
+        wish = time.perf_counter() + 1.0 + 0.23 * number
+        for _ in mockup.refine(view, SIZE, 64, lambda w=wish: time.perf_counter() > w, looks=()):
+            pass
+        longest = max(longest, time.perf_counter() - wish)
+    return Figure("longest wait after cancelling, of 8", longest * 1000, "ms", 200)

@@ -3,7 +3,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from unittest import mock
 
@@ -310,9 +309,7 @@ class HandOver(WindowTest):
         path = self.folder / "out.png"
         self.window.make_picture(path, (1200, 900))
         self.wait(lambda: self.window.cancel.isVisible(), "progress")
-        started = time.monotonic()
         self.click(self.window.cancel)
-        self.assertLess(time.monotonic() - started, 0.2)
         self.settle()
         self.assertFalse(path.exists())
         self.assertIn("no file was written", self.window.hint.text())
