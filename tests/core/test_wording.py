@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.edits import letter_change, retyped, scaled, with_letter
+from kilnchisel.core.job.edits import change, letter_change, retyped, scaled, with_letter
 from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.job.wording import (
     Backing,
@@ -28,6 +28,7 @@ from kilnchisel.core.lettering.measures import counters_of, smallest_gap_mm
 from kilnchisel.core.lettering.outline import make_outline
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.runs import runs_of
+from tests.samples import mug_job
 
 
 def drawn(text="TARN", face="league-spartan-bold", cap_height_mm=10.0, **more):
@@ -284,6 +285,11 @@ class Edits(unittest.TestCase):
         wording = with_letter(Wording(text="AB"), LetterChange(at=1, kern_mm=1))
         self.assertEqual(letter_change(wording, 1).kern_mm, 1)
         self.assertEqual(with_letter(wording, LetterChange(at=1)).letters, ())
+
+    def test_a_copy_with_changed_fields_is_checked_as_it_enters_a_job(self):
+        job = mug_job("TARN")
+        with self.assertRaisesRegex(KilnError, "Cap height .* is too small"):
+            change(job, ("letterings", 0, "wording"), scaled(job.letterings[0].wording, 0.001, 0))
 
     def test_a_circle_grows_with_its_words(self):
         large = scaled(Wording(arrangement=Circle(radius_mm=30), cap_height_mm=5), 2.0, 0)

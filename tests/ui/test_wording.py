@@ -150,6 +150,13 @@ class Letters(WordingTest):
         self.window.follow_link("letters.plain")
         self.assertEqual(self.lettering.wording.letters, ())
 
+    def test_a_value_out_of_range_is_refused_with_the_reason(self):
+        before = self.window.session.job
+        field = self.field("wording", ".kern_mm")
+        self.type(field.line, "9999")
+        self.assertIn("the most is 500 mm", field.refusal.text())
+        self.assertEqual(self.window.session.job, before)
+
     def test_folded_again_the_whole_lettering_moves(self):
         self.group("letters")
         self.click(self.ticket.forms["wording"].fields["group.single"].button)

@@ -10,7 +10,13 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 class Value(BaseModel):
     """An immutable part of a job. Equal values are interchangeable and hash alike."""
 
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, validate_default=True)
+    model_config = ConfigDict(
+        frozen=True,
+        extra="allow",
+        allow_inf_nan=False,
+        validate_default=True,
+        revalidate_instances="always",  # a copy with changed fields is checked as it enters a job
+    )
 
     def __hash__(self) -> int:
         # Fields a newer version added are kept but play no part in what is built here.

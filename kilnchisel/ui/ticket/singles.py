@@ -39,8 +39,7 @@ def single_letters(
 
     def put(job: Job, **update: Any) -> Job:
         own = letter_change(wording_at(job, index), here)
-        new = LetterChange.model_validate({**own.model_dump(), **update})
-        return change(job, path, with_letter(wording_at(job, index), new))
+        return change(job, path, with_letter(wording_at(job, index), own.model_copy(update=update)))
 
     def number(name: str, label: str, kind: str, step: float, hint: str) -> Spec:
         least, most = limits(LetterChange, name)
