@@ -27,9 +27,11 @@ from kilnchisel.core.job.artwork import (
     Shape,
     Star,
 )
-from kilnchisel.core.job.edits import added_content, change
+from kilnchisel.core.job.blank import Tumbler
+from kilnchisel.core.job.edits import added_content, change, first_lettering
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.lettering import Raised, Repeat
+from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import (
     artwork_size,
     content_of_file,
@@ -289,11 +291,11 @@ class Making(Folder):
         self.assertAlmostEqual(laid.ink.area, 3 * once.ink.area, places=6)
         self.assertAlmostEqual(laid.width_mm, once.width_mm + 2 / 3 * laid.side.period, places=6)
         filled = change(mug_job("ONE"), ("letterings", 0, "lay", "repeat"), Repeat(fill=True, gap_mm=4))
-        count = len(lettering_laid(filled, 0).copies)
+        count = len(lettering_laid(filled, 0).placing.copies)
         self.assertEqual(count, int(laid.side.period // (once.width_mm + 4)))
         solid_of(piece_of(filled))
         flat = change(plaque_job("I"), ("letterings", 0, "lay", "repeat"), Repeat(times=4, gap_mm=5))
-        step = np.diff([copy[1][0] for copy in lettering_laid(flat, 0).copies])
+        step = np.diff([copy[1][0] for copy in lettering_laid(flat, 0).placing.copies])
         np.testing.assert_allclose(step, lettering_laid(plaque_job("I"), 0).width_mm + 5)
 
 
@@ -320,6 +322,30 @@ class Outlines(Folder):
             back.ink, lambda p: p + (np.array(laid.ink.bounds[:2]) - np.array(back.ink.bounds[:2]))
         )
         self.assertLess(shapely.hausdorff_distance(moved, laid.ink), 1e-5)
+
+    def test_letters_and_lines_are_written_as_they_are_made(self):
+        # reshaped, repeated, and bent round a cone, letter by letter and as centre lines alike
+        job = change(plaque_job("IHI"), ("letterings", 0, "wording", "thicken_mm"), 0.4)
+        job = change(job, ("letterings", 0, "lay", "repeat"), Repeat(times=2, gap_mm=4))
+        path = self.folder / "flat.svg"
+        write_outline(job, path, OutlineOrder(letters=True))
+        laid = lettering_laid(job, 0)
+        back = outline_of_content(content_of_file(path))
+        self.assertAlmostEqual(back.ink.area, laid.ink.area, places=3)
+        self.assertAlmostEqual(back.width_mm, laid.width_mm, places=4)
+        cup = Job(blank=Tumbler(), letterings=(first_lettering(Tumbler(), "IHI"),))
+        for name, value in (("drawn", "centre lines"), ("pen_mm", 0.5)):
+            cup = change(cup, ("letterings", 0, "wording", name), value)
+        cup = change(cup, ("letterings", 0, "lay", "cone"), "unrolled")
+        laid = lettering_laid(cup, 0)
+        path = self.folder / "lines.dxf"
+        write_outline(cup, path, OutlineOrder(lines=True))
+        lines = outline_of_content(content_of_file(path)).lines
+        self.assertEqual(len(lines), len(laid.outline.lines))
+        points = np.concatenate(lines)
+        # the pen's width is all that the ink has more
+        wide = np.ptp(points[:, 0]) + 0.5
+        self.assertAlmostEqual(wide, laid.width_mm, delta=0.03)
 
     def test_refusals(self):
         with self.assertRaisesRegex(KilnError, "end in .svg or .dxf"):

@@ -41,7 +41,7 @@ class WordingTest(WindowTest):
         """Widget pixels of a place in the chosen outline's own coordinates."""
         drawn, index = self.window.picture.drawn, self.window.session.index
         laid = drawn.laid[index]
-        uv = np.array([at]) @ laid.turn.T + laid.middle
+        uv = laid.placing.points(np.array([at]))
         return tuple(map(float, on_picture(drawn, laid, uv, self.window.picture._size())[0][0]))
 
 

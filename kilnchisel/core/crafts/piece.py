@@ -106,12 +106,8 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
     assert raster is not None
     best = np.full(len(mesh.uv), np.inf)
     uv = mesh.uv.copy()
-    for turn, middle in laid.copies:
-        away = mesh.uv - middle
-        if laid.side.period is not None:
-            half = laid.side.period / 2
-            away[:, 0] = (away[:, 0] + half) % laid.side.period - half
-        own = away @ np.linalg.inv(turn).T
+    for copy in range(len(laid.placing.copies)):
+        own = laid.placing.back(mesh.uv, copy)
         far = np.abs(own / (raster.width_mm, raster.height_mm)).max(axis=1)
         nearer = far < best
         best[nearer] = far[nearer]

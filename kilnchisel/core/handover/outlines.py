@@ -19,8 +19,9 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words import one_line
-from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.outline import reshaped
 from kilnchisel.core.lettering.polygons import rings_of
 
 Array = NDArray[Any]
@@ -76,20 +77,20 @@ def _groups(job: Job, order: OutlineOrder) -> list[_Group]:
         laid = lettering_laid(job, index)
         name = f"{index + 1} {one_line(job.letterings[index])}"
         if order.lines and laid.outline.lines:
-            groups.append(_Group(name, [], [_placed(laid, line) for line in laid.outline.lines]))
+            lines = [copy for line in laid.outline.lines for copy in laid.placing.lines(line)]
+            groups.append(_Group(name, [], lines))
         elif order.letters and laid.outline.letters:
+            wording = job.letterings[index].wording
+            assert isinstance(wording, Wording)
             for number, letter in enumerate(laid.outline.letters, start=1):
-                rings = [_placed(laid, ring) for ring in rings_of(letter.region)]
+                region, _ = reshaped(letter.region, wording)
+                rings = rings_of(laid.placing.region(region))
                 groups.append(_Group(f"{name}: {number} {letter.character}", rings, []))
         else:
             for layer in laid.layers:
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
                 groups.append(_Group(name + kind, rings_of(layer.region), []))
     return groups
-
-
-def _placed(laid: Laid, points: Array) -> Array:
-    return np.asarray(points @ laid.turn.T + laid.middle)
 
 
 def _svg(title: str, groups: list[_Group]) -> bytes:

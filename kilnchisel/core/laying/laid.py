@@ -51,21 +51,65 @@ class LaidLayer:
 
 
 @dataclass(frozen=True, eq=False)
+class Placing:
+    """Where an outline's own coordinates lie on a side's sheet, for each repetition.
+
+    copies: ``turn`` (2, 2) and ``middle`` (2,) of each; outline point p lies at ``turn`` @ p + ``middle``,
+    or on an unrolled cone where a flat sheet wrapped round would have it. ``scale``: true mm round for
+    each sheet mm at the lettering's own height.
+    """
+
+    side: Side
+    copies: tuple[tuple[Array, Array], ...]
+    scale: float
+    unrolled: bool
+
+    def points(self, points: Array, copy: int = 0) -> Array:
+        """Outline points (n, 2) on the sheet."""
+        turn, middle = self.copies[copy]
+        if self.unrolled:
+            return _on_cone(points @ turn.T * (self.scale, 1.0), middle, self.side)
+        return np.asarray(points @ turn.T + middle)
+
+    def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+        """A region of the outline on the sheet, all repetitions welded."""
+        region = self._closely(region)
+        parts = [
+            shapely.transform(region, lambda p, k=k: self.points(p, k)) for k in range(len(self.copies))
+        ]
+        return parts[0] if len(parts) == 1 else weld(parts)
+
+    def lines(self, line: Array) -> list[Array]:
+        """An open line of the outline on the sheet, once for each repetition."""
+        points = shapely.get_coordinates(self._closely(shapely.LineString(line)))
+        return [self.points(points, k) for k in range(len(self.copies))]
+
+    def back(self, uv: Array, copy: int = 0) -> Array:
+        """Sheet points (n, 2) in the outline's own coordinates, the short way round a closed side."""
+        turn, middle = self.copies[copy]
+        away = uv - middle
+        if self.side.period is not None:
+            away[:, 0] = _wrapped(away[:, 0], self.side.period)
+        return np.asarray(away @ np.linalg.inv(turn).T)
+
+    def _closely(self, geometry: Any) -> Any:
+        """With points close enough that straight pieces may be bent round a cone."""
+        if not self.unrolled or geometry.is_empty:
+            return geometry
+        return shapely.segmentize(geometry, _cone_step(self.copies[0][1], self.side))
+
+
+@dataclass(frozen=True, eq=False)
 class Laid:
     """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there.
 
-    ``middle`` (2,) and ``turn`` (2, 2): outline point p lies at ``turn`` @ p + ``middle`` (on an unrolled
-    cone near the middle only); ``copies``: the same for each repetition, the first included. ``scale``:
-    true mm round for each sheet mm at the lettering's own height; ``stretch``: the least and greatest
-    stretch under the ink, against true size at its own height.
+    ``stretch``: the least and greatest stretch under the ink, against true size at its own height.
     """
 
     outline: Outline
     side: Side
     lay: Lay
-    middle: Array
-    turn: Array
-    copies: tuple[tuple[Array, Array], ...]
+    placing: Placing
     layers: tuple[LaidLayer, ...]
     ink: shapely.MultiPolygon
     frame: Array  # (4, 2): corners of the ink's box in its own turned frame, from lower left
@@ -74,8 +118,12 @@ class Laid:
     height_mm: float
     degrees: float | None
     seam_mm: float | None  # u of the seam, opposite the lettering, on a closed side
-    scale: float = 1.0
-    stretch: tuple[float, float] = (1.0, 1.0)
+    stretch: tuple[float, float]
+
+    @property
+    def middle(self) -> Array:
+        """The sheet point of the outline's origin, (2,)."""
+        return self.placing.copies[0][1]
 
 
 def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) -> Laid:
@@ -86,46 +134,29 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
     # letters are as wide as they say at their own height, whatever the sheet's reference radius
     scale = float(side.stretch(middle[None])[0, 0])
-    upright = np.diag([1.0 / scale, 1.0])
-    turn = upright @ _turning(lay.turn_deg)
-    copies = _copies(outline, side, lay, upright, middle, centre)
-    unrolled = lay.cone == "unrolled" and side.taper is not None
-
-    def placed(points: Array, matrix: Array, at: Array) -> Array:
-        if unrolled:
-            return _on_cone(points @ matrix.T * (scale, 1.0), at, side)
-        return np.asarray(points @ matrix.T + at)
-
-    def place(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
-        if unrolled and not region.is_empty:
-            region = shapely.segmentize(region, _cone_step(middle, side))
-        parts = [shapely.transform(region, lambda p, t=t, m=m: placed(p, t, m)) for t, m in copies]
-        return parts[0] if len(parts) == 1 else weld(parts)
-
-    layers = tuple(LaidLayer(n, layer, place(layer.region)) for n, layer in enumerate(outline.layers))
-    ink = layers[0].region if len(layers) == 1 else place(outline.ink)
+    copies = _copies(outline, side, lay, np.diag([1.0 / scale, 1.0]), middle, centre)
+    placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)
+    layers = tuple(
+        LaidLayer(n, layer, placing.region(layer.region)) for n, layer in enumerate(outline.layers)
+    )
+    ink = layers[0].region if len(layers) == 1 else placing.region(outline.ink)
     left, bottom, right, top = outline.bounds
-    corners = np.array([[left, bottom], [right, bottom], [right, top], [left, top]])
-    frame = placed(corners, turn, middle)
     box = (0.0, 0.0, 0.0, 0.0) if ink.is_empty else ink.bounds
     around = float(box[2] - box[0])
     return Laid(
         outline=outline,
         side=side,
         lay=lay,
-        middle=middle,
-        turn=turn,
-        copies=copies,
+        placing=placing,
         layers=layers,
         ink=ink,
-        frame=frame,
+        frame=placing.points(np.array([[left, bottom], [right, bottom], [right, top], [left, top]])),
         room=_room(ink, side, scale),
         width_mm=around * scale,
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
         seam_mm=None if side.period is None else float(middle[0] + side.period / 2),
-        scale=scale,
-        stretch=(1.0, 1.0) if unrolled else _stretch(ink, side, scale),
+        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, side, scale),
     )
 
 
@@ -224,7 +255,7 @@ def _sweep(outline: Outline, gap_mm: float) -> float:
     return float(360 - breaks.max() + np.degrees(gap_mm / max(radius, 1e-9)))
 
 
-def _wrapped(u: float, period: float | None) -> float:
+def _wrapped(u: Any, period: float | None) -> Any:
     return u if period is None else (u + period / 2) % period - period / 2
 
 

@@ -249,7 +249,7 @@ def _bodies(letters: list[Letter], wording: Wording) -> tuple[list[Layer], float
     layers: list[Layer] = []
     kept_round = wording.round_mm
     for finish, regions in groups.items():
-        region, kept = _reshaped(weld(regions), wording)
+        region, kept = reshaped(weld(regions), wording)
         kept_round = min(kept_round, kept)
         layers.append(Layer("letters", finish, region))
     return [layer for layer in layers if not layer.region.is_empty] or layers[:1], kept_round
@@ -273,7 +273,8 @@ def _layers(bodies: list[Layer], wording: Wording) -> tuple[Layer, ...]:
     return tuple(layers)
 
 
-def _reshaped(region: shapely.MultiPolygon, wording: Wording) -> tuple[shapely.MultiPolygon, float]:
+def reshaped(region: shapely.MultiPolygon, wording: Wording) -> tuple[shapely.MultiPolygon, float]:
+    """The region with what the wording does to its outline, and the corner radius that was kept."""
     kept = wording.round_mm
     if wording.thicken_mm:
         region = thickened(region, wording.thicken_mm)

@@ -26,11 +26,7 @@ TWENTIETH = 20
 
 def own_place(laid: Laid, uv: Array) -> Array:
     """A sheet point in the outline's own coordinates, mm."""
-    away = uv - laid.middle
-    if laid.side.period is not None:
-        half = laid.side.period / 2
-        away = np.array([(away[0] + half) % laid.side.period - half, away[1]])
-    return np.asarray(away @ np.linalg.inv(laid.turn).T)
+    return np.asarray(laid.placing.back(uv[None])[0])
 
 
 def letter_under(laid: Laid, uv: Array) -> int | None:
@@ -76,7 +72,7 @@ def letter_box(drawn: Drawn, laid: Laid, place: int, size: tuple[int, int]) -> A
             [left - margin, high + margin],
         ]
     )
-    pixels, seen = on_picture(drawn, laid, corners @ laid.turn.T + laid.middle, size)
+    pixels, seen = on_picture(drawn, laid, laid.placing.points(corners), size)
     return pixels if seen.any() else None
 
 
@@ -100,7 +96,7 @@ def point_handles(
     drawn: Drawn, laid: Laid, way: Curve | Slope, size: tuple[int, int]
 ) -> tuple[Handle, ...]:
     """A handle on each point of the line that letters stand on."""
-    spots = np.array(way.points) @ laid.turn.T + laid.middle
+    spots = laid.placing.points(np.array(way.points))
     pixels, seen = on_picture(drawn, laid, spots, size)
     return tuple(
         Handle("point", (float(at[0]), float(at[1])), (float(uv[0]), float(uv[1])), number)
@@ -111,7 +107,7 @@ def point_handles(
 
 def guide_lines(drawn: Drawn, laid: Laid, way: Curve | Slope, size: tuple[int, int]) -> tuple[Array, ...]:
     """The line that letters stand on, where it is seen, widget pixels."""
-    line = baseline_of(way.points, way.smooth).points @ laid.turn.T + laid.middle
+    line = laid.placing.points(baseline_of(way.points, way.smooth).points)
     return tuple(visible_runs(*on_picture(drawn, laid, line, size)))
 
 
