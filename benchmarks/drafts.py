@@ -16,6 +16,13 @@ SIZE = (700, 560)
 WORDS = "TARNLIGHT HILL OBSERVATORY"  # 24 letters
 
 
+def frame_seconds(draft: Draft, job: Job, size: tuple[int, int]) -> float:
+    """From a changed job to its picture while something moves."""
+    start = time.perf_counter()
+    draft.render(scene_of_job(job, coarse=True), view_of(job), size, smooth=False)
+    return time.perf_counter() - start
+
+
 def run() -> Iterator[Figure]:
     """Timings on a mug with 24 letters, 700 x 560 view."""
     job = Job()
@@ -41,14 +48,10 @@ def run() -> Iterator[Figure]:
     spent = []
     for number in range(40):
         job = change(job, ("setting", "camera", "turn_deg"), float(number * 2))
-        start = time.perf_counter()
-        draft.render(scene_of_job(job, coarse=True), view_of(job), moving, smooth=False)
-        spent.append(time.perf_counter() - start)
+        spent.append(frame_seconds(draft, job, moving))
     yield from spread(f"walk round, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)
     spent = []
     for number in range(40):
         job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.7)
-        start = time.perf_counter()
-        draft.render(scene_of_job(job, coarse=True), view_of(job), moving, smooth=False)
-        spent.append(time.perf_counter() - start)
+        spent.append(frame_seconds(draft, job, moving))
     yield from spread(f"drag the lettering, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)

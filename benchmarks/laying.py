@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 
 import numpy as np
 
-from benchmarks.drafts import SIZE
+from benchmarks.drafts import SIZE, frame_seconds
 from benchmarks.figure import Figure
 from kilnchisel.core.blanks.body import body_of
-from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.job.blank import KINDS, TITLES, main_side
 from kilnchisel.core.job.edits import change, home_camera
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering
@@ -37,11 +35,9 @@ def run() -> Iterator[Figure]:
         )
         job = Job(blank=blank, letterings=(lettering,))
         job = change(job, ("setting", "camera"), home_camera(blank))
-        draft.render(scene_of_job(job, coarse=True), view_of(job), moving, smooth=False)
+        frame_seconds(draft, job, moving)
         spent = []
         for number in range(24):
             job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.05)
-            start = time.perf_counter()
-            draft.render(scene_of_job(job, coarse=True), view_of(job), moving, smooth=False)
-            spent.append(time.perf_counter() - start)
+            spent.append(frame_seconds(draft, job, moving))
         yield Figure(f"{title}: a step of a move, 30 letters", float(np.median(spent)) * 1000, "ms", 100)

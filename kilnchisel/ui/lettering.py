@@ -24,6 +24,7 @@ from kilnchisel.core.job.lettering import Content
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.lettering.content import (
     ARTWORK_ENDINGS,
+    DRAWING_ENDINGS,
     content_of_file,
     curve_of_file,
     picture_of_artwork,
@@ -257,7 +258,7 @@ class LetteringActions:
             self._edit(("arrangement", "points"), content.arrangement.points[:-1], "remove point")
 
     def _import_curve(self) -> None:
-        path = self._ask_file("Take a curve from a file", (".svg", ".dxf", ".pdf"), "Drawings")
+        path = self._ask_file("Take a curve from a file", DRAWING_ENDINGS, "Drawings")
         if path is not None:
             self.put_curve(path)
 

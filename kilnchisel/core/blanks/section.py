@@ -15,14 +15,14 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import COARSER, Body, FinishSlot, Sheet, Shell, arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, grid, without_slivers
-from kilnchisel.core.blanks.sides import ClearZone, Plane
+from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.turnedside import Turned, profile_of
 
 Array = NDArray[Any]
 
 CHORD_MM = 0.005  # how far a strip may depart from the round
 ROW_MM = {True: 0.01, False: 0.4}  # how far a row may depart from the profile, fine and coarse
-X, Y, Z = np.eye(3)
+X, Y, _ = np.eye(3)
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +30,7 @@ class Run:
     """A smooth piece of a section: points (n, 2) as (r, z) and normals away from the material.
 
     ``side``: the name of the side it is, None for one without lettering; ``wall_mm``: material behind
-    it; ``inside``: read from inside; ``clear``: names and heights (v from, v to) of keep-clear belts.
+    it; ``inside``: read from inside.
     """
 
     name: str
@@ -101,12 +101,7 @@ def columns_for(radius: float, fine: bool) -> int:
     return count + -count % COARSER
 
 
-def turned_body(
-    runs: list[Run],
-    fine: bool,
-    extra: tuple[Shell, ...] = (),
-    clear: dict[str, tuple[ClearZone, ...]] | None = None,
-) -> Body:
+def turned_body(runs: list[Run], fine: bool, extra: tuple[Shell, ...] = ()) -> Body:
     """The body of a section. Runs that are level and reach the axis may be flat sides."""
     radius = max(float(run.points[:, 0].max()) for run in runs)
     columns = columns_for(radius, fine)
@@ -117,7 +112,7 @@ def turned_body(
         elif abs(run.normals[0, 1]) > 1 - 1e-9 and run.points[:, 0].min() < 1e-9:
             sheets.append(_disc(run, columns))
         else:
-            sheets.append(_round_sheet(run, columns, fine, (clear or {}).get(run.side, ())))
+            sheets.append(_round_sheet(run, columns, fine))
     return Body(tuple(shells), tuple(sheets), extra)
 
 
@@ -134,16 +129,15 @@ def _disc(run: Run, columns: int) -> Sheet:
     return Sheet(side, run.slot, np.empty(0))
 
 
-def _round_sheet(run: Run, columns: int, fine: bool, clear: tuple[ClearZone, ...]) -> Sheet:
+def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
     points, normals = run.points, run.normals
     if run.inside:  # v runs up for whoever reads it
         points, normals = points[::-1], normals[::-1]
     profile = profile_of(points, normals)
-    assert run.side is not None
-    blank = Turned(run.side, shapely.box(-1, -1, 1, 1), profile, run.wall_mm, clear, run.inside)
-    half = np.pi * blank.reference_mm
+    half = np.pi * profile.reference_mm
     domain = shapely.box(-half, profile.along[0], half, profile.along[-1])
-    side = Turned(run.side, domain, profile, run.wall_mm, clear, run.inside)
+    assert run.side is not None
+    side = Turned(run.side, domain, profile, run.wall_mm, inside=run.inside)
     return Sheet(side, run.slot, np.linspace(-half, half, columns + 1), _rows(points, profile.along, fine))
 
 

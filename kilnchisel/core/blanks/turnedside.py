@@ -35,6 +35,11 @@ class Profile:
     height: Array
     normal: Array
 
+    @cached_property
+    def reference_mm(self) -> float:
+        """The radius at v = 0."""
+        return float(self.at(np.zeros(1))[0][0])
+
     def at(self, v: Array) -> tuple[Array, Array, Array, Array]:
         """Radius, height and both parts of the normal at each v."""
         normal = np.stack([np.interp(v, self.along, self.normal[:, i]) for i in range(2)], axis=-1)
@@ -47,11 +52,10 @@ class Profile:
         )
 
 
-def profile_of(points: Array, normals: Array, middle: float | None = None) -> Profile:
-    """The profile through points (n, 2) as (r, z); v = 0 half way along unless ``middle`` says where."""
+def profile_of(points: Array, normals: Array) -> Profile:
+    """The profile through points (n, 2) as (r, z); v = 0 is half way along."""
     run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    zero = run[-1] / 2 if middle is None else middle
-    return Profile(run - zero, points[:, 0], points[:, 1], normals)
+    return Profile(run - run[-1] / 2, points[:, 0], points[:, 1], normals)
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,10 +72,10 @@ class Turned:
     clear: tuple[ClearZone, ...] = ()
     inside: bool = False
 
-    @cached_property
+    @property
     def reference_mm(self) -> float:
-        """The radius at which u is true: the profile's at v = 0."""
-        return float(self.profile.at(np.zeros(1))[0][0])
+        """The radius at which u is true."""
+        return self.profile.reference_mm
 
     @property
     def period(self) -> float | None:

@@ -60,12 +60,19 @@ def jar_body(jar: Jar, fine: bool) -> Body:
     if radius - neck > 0.2:
         section.curve("shoulder", "blank", shoulder)
     section.line("neck", "blank", section.at[0], shoulder_top)
-    edge = min(1.6, jar.lid_height_mm / 4)
-    section.line("lid below", "rim", lid, shoulder_top)
-    section.line("lid wall", "rim", lid, jar.height_mm - edge, side="lid wall", wall_mm=1.0)
-    section.arc("lid edge", "rim", (lid - edge, jar.height_mm - edge), 0, 90)
-    section.line("lid", "rim", 0.0, jar.height_mm, side="lid", wall_mm=1.0)
+    _closed(section, lid, jar.height_mm, min(1.6, jar.lid_height_mm / 4), "lid", ("lid wall", "lid"))
     return turned_body(section.runs, fine)
+
+
+def _closed(
+    section: Section, radius: float, top: float, edge: float, name: str, sides: tuple[str, str]
+) -> None:
+    """A lid or cap from where the section is: its wall and its top are the two sides."""
+    wall, face = sides
+    section.line(f"{name} below", "rim", radius, section.at[1])
+    section.line(f"{name} wall", "rim", radius, top - edge, side=wall, wall_mm=1.0)
+    section.arc(f"{name} edge", "rim", (radius - edge, top - edge), 0, 90)
+    section.line(face, "rim", 0.0, top, side=face, wall_mm=1.0)
 
 
 def bottle_body(bottle: Bottle, fine: bool) -> Body:
@@ -89,11 +96,7 @@ def bottle_body(bottle: Bottle, fine: bool) -> Body:
     section.curve("shoulder", "blank", swing, side="shoulder", wall_mm=bottle.wall_mm)
     section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
     cap = neck + 1.4
-    edge = min(2.0, cap / 4)
-    section.line("cap below", "rim", cap, cap_low)
-    section.line("cap wall", "rim", cap, bottle.height_mm - edge, side="cap", wall_mm=1.0)
-    section.arc("cap edge", "rim", (cap - edge, bottle.height_mm - edge), 0, 90)
-    section.line("cap top", "rim", 0.0, bottle.height_mm, side="cap top", wall_mm=1.0)
+    _closed(section, cap, bottle.height_mm, min(2.0, cap / 4), "cap", ("cap", "cap top"))
     return turned_body(section.runs, fine)
 
 

@@ -74,10 +74,14 @@ def one_line(lettering: Lettering) -> str:
     """The words of a lettering on one line, or what it is."""
     content = lettering.wording
     if isinstance(content, Wording):
-        return " / ".join(row for row in content.text.split("\n") if row.strip()) or "no words"
+        return _rows_of(content) or "no words"
     if isinstance(content, Shape):
         return f"{content.form.form} badge" if content.form.kind == "badge" else content.form.kind
     return content.name or ("picture" if isinstance(content, Picture) else "artwork")
+
+
+def _rows_of(wording: Wording) -> str:
+    return " / ".join(row for row in wording.text.split("\n") if row.strip())
 
 
 def content_words(content: Content) -> str:
@@ -88,7 +92,7 @@ def content_words(content: Content) -> str:
         name = content.name or ("picture" if isinstance(content, Picture) else "artwork")
         wide = "true size" if content.width_mm is None else f"{format_length(content.width_mm)} wide"
         return f"{'Picture' if isinstance(content, Picture) else 'Artwork'} {name}, {wide}"
-    words = " / ".join(row for row in content.text.split("\n") if row.strip()) or "No words"
+    words = _rows_of(content) or "No words"
     if content.fit is not None:
         size = f"fitted to {format_length(content.fit.width_mm)} by {content.fit.by}"
     else:

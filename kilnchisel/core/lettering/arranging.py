@@ -60,7 +60,6 @@ class Arranged:
     stands: tuple[Stand, ...]
     missing: tuple[str, ...]
     cap_height_mm: float
-    letter_spacing_mm: float
     width: float
 
 
@@ -134,7 +133,7 @@ def arrange(wording: Wording, face: LoadedFace, slack_mm: float = 0.0) -> Arrang
                     )
                 )
     missing = tuple(dict.fromkeys(c for row in shaped for c in row.missing))
-    return Arranged(tuple(placed), tuple(stands), missing, measure.cap, measure.spacing, measure.width)
+    return Arranged(tuple(placed), tuple(stands), missing, measure.cap, measure.width)
 
 
 def _shaped(wording: Wording, face: LoadedFace) -> tuple[list[ShapedRow], list[int]]:

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.lettering.polygons import run_of
+
 Array = NDArray[Any]
 
 CORNER_DEG = 24.0
@@ -57,7 +59,7 @@ def bent(line: Array, radius: float) -> list[Array]:
 
 def _straight_room(line: Array, corners: Array) -> list[tuple[float, float]]:
     """Half the way to the next corner on each side (all of it at the line's ends)."""
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+    run = run_of(line)
     stops = [0.0, *run[corners].tolist(), float(run[-1])]
     rooms = []
     for i in range(1, len(stops) - 1):

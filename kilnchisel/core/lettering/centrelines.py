@@ -18,7 +18,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import QhullError, Voronoi, cKDTree
 
-from kilnchisel.core.lettering.polygons import polygons_in, rings_of, sampled
+from kilnchisel.core.lettering.polygons import length_of, polygons_in, rings_of, run_of, sampled
 
 Array = NDArray[Any]
 
@@ -160,13 +160,9 @@ def _without_crumbs(branches: list[_Branch]) -> list[_Branch]:
         group[root(branch.start)] = root(branch.end)
     size: dict[int, float] = defaultdict(float)
     for branch in branches:
-        size[root(branch.start)] += _length(branch.points)
+        size[root(branch.start)] += length_of(branch.points)
     largest = max(size.values(), default=0.0)
     return [branch for branch in branches if size[root(branch.start)] > CRUMB * largest]
-
-
-def _length(points: Array) -> float:
-    return float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
 
 
 def _degrees(branches: list[_Branch]) -> dict[int, int]:
@@ -188,7 +184,7 @@ def _pruned(branches: list[_Branch]) -> list[_Branch]:
         if not doomed:
             return branches
         if len(doomed) == len(branches):
-            doomed.remove(max(doomed, key=lambda n: _length(branches[n].points)))
+            doomed.remove(max(doomed, key=lambda n: length_of(branches[n].points)))
         branches = _merged([branch for number, branch in enumerate(branches) if number not in doomed])
         if len(branches) == 1:
             return branches
@@ -199,7 +195,7 @@ def _no_stroke(branch: _Branch, count: dict[int, int]) -> bool:
     if ends[0] == ends[1]:
         return False  # between two nodes, or a stroke all by itself
     tip, foot = (0, -1) if ends[0] else (-1, 0)
-    length = _length(branch.points)
+    length = length_of(branch.points)
     taper = (branch.radius[foot] - branch.radius[tip]) / max(length, 1e-9)
     return bool(taper > TAPER or length < STUB * branch.radius[foot])
 
@@ -287,7 +283,7 @@ def _leaving(branch: _Branch, from_start: bool) -> Array:
     """The direction a branch leaves a node in, measured beyond what the junction bends."""
     points = branch.points if from_start else branch.points[::-1]
     radius = float(branch.radius[0] if from_start else branch.radius[-1])
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    run = run_of(points)
     one = points[min(int(np.searchsorted(run, 0.9 * radius)), len(points) - 1)]
     two = points[min(int(np.searchsorted(run, 2.4 * radius)), len(points) - 1)]
     way = two - one if np.linalg.norm(two - one) > 1e-9 else points[-1] - points[0]
@@ -305,7 +301,7 @@ def _line_of(
     pieces: list[Array] = []
     for number, branch in enumerate(walked):
         points, radius = branch.points, branch.radius
-        run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+        run = run_of(points)
         keep = np.ones(len(points), dtype=bool)
         # near a junction the axis is pulled aside: the line is carried straight across instead
         if number > 0:
@@ -328,7 +324,7 @@ def _line_of(
 
 def _ended(points: Array, radius: float, free: bool, part: shapely.Polygon) -> Array:
     """The start of a line: carried to the stroke's end, or straight into the line it joins."""
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    run = run_of(points)
     whole = run[-1]
     inner = int(np.searchsorted(run, min(0.8 * radius, 0.3 * whole)))
     beyond = int(np.searchsorted(run, min(2.2 * radius, 0.7 * whole)))
@@ -352,7 +348,7 @@ def _ended(points: Array, radius: float, free: bool, part: shapely.Polygon) -> A
 
 def _smooth(points: Array, step: float, closed: bool) -> Array:
     """Evenly spaced and smoothed between corners; turns that were cut short meet in a corner."""
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    run = run_of(points)
     apart = np.append(True, np.diff(run) > 1e-9)
     points, run = points[apart], run[apart]
     count = max(int(run[-1] / (1.2 * step)), 3)

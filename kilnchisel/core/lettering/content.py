@@ -18,9 +18,11 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.catalogue import face_of_family
-from kilnchisel.core.lettering.drawings import Drawing, line_region, read_drawing
+from kilnchisel.core.lettering.drawings import Drawing, read_drawing
+from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Layer, Outline, Raster, bounds_of, make_outline
-from kilnchisel.core.lettering.polygons import as_region, rings_of
+from kilnchisel.core.lettering.polygons import as_region, length_of, rings_of
+from kilnchisel.core.lettering.reshaping import stroked
 from kilnchisel.core.lettering.shapes import shape_region
 from kilnchisel.core.lettering.tracing import (
     DEFAULT_PPI,
@@ -30,10 +32,10 @@ from kilnchisel.core.lettering.tracing import (
     open_pixels,
     traced,
 )
+from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
 
-MM_PER_INCH = 25.4
 PRINTED_SIDE = 4096
 
 
@@ -70,13 +72,32 @@ def _plain(
 def artwork_size(content: Artwork) -> ArtworkSize:
     """The size of artwork before ``width_mm`` is applied. Raises KilnError."""
     if content.form == "bitmap":
-        picture, ppi = open_pixels(asset(content.sha256, content.name), content.name or "The picture")
+        wide, tall, ppi = _pixel_size(content.sha256, content.name)
         per_px = MM_PER_INCH / ppi if ppi else content.unit_mm or MM_PER_INCH / DEFAULT_PPI
-        return ArtworkSize(picture.width * per_px, picture.height * per_px, ppi is not None)
+        return ArtworkSize(wide * per_px, tall * per_px, ppi is not None)
     drawing = _drawing(content)
     left, low, right, high = drawing.bounds
     scale = 1.0 if drawing.unit_mm else content.unit_mm or 1.0
     return ArtworkSize((right - left) * scale, (high - low) * scale, drawing.unit_mm is not None)
+
+
+def artwork_width(content: Artwork | Picture) -> float:
+    """The width that artwork has in the job, mm. Raises KilnError."""
+    if isinstance(content, Picture) or content.width_mm is not None:
+        return float(content.width_mm or 0.0)
+    return artwork_size(content).width_mm
+
+
+def _opened(digest: str, name: str) -> tuple[Image.Image, float | None]:
+    return open_pixels(asset(digest, name), name or "The picture")
+
+
+@lru_cache(maxsize=64)
+def _pixel_size(digest: str, name: str) -> tuple[int, int, float | None]:
+    """Width and height of a kept picture in pixels, and its stated pixels an inch. The ticket and the
+    readings ask for it again and again, so the picture is not opened each time."""
+    picture, ppi = _opened(digest, name)
+    return picture.width, picture.height, ppi
 
 
 def _drawing(content: Artwork) -> Drawing:
@@ -91,8 +112,6 @@ def words_in(words: str, family: str, size: float) -> shapely.MultiPolygon | Non
 
 @lru_cache(maxsize=64)
 def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> shapely.MultiPolygon:
-    from kilnchisel.core.lettering.faces import load_face
-
     loaded = load_face(face)
     cap = min(max(size * loaded.cap_height / loaded.units_per_em, 0.2), 3000)
     outline = make_outline(Wording(text=words, face=face, cap_height_mm=cap, align="left"))
@@ -109,8 +128,11 @@ def _drawn_artwork(content: Artwork) -> Outline:
     left, low, right, high = drawing.bounds
     size = artwork_size(content)
     natural = right - left if right > left else high - low
-    asked = content.width_mm if content.width_mm is not None else size.width_mm
-    scale = (asked / (right - left)) if right > left else (size.height_mm / max(natural, 1e-12))
+    scale = (
+        (artwork_width(content) / (right - left))
+        if right > left
+        else (size.height_mm / max(natural, 1e-12))
+    )
     middle = np.array([(left + right) / 2, (low + high) / 2])
 
     def place(points: Array) -> Array:
@@ -119,7 +141,9 @@ def _drawn_artwork(content: Artwork) -> Outline:
     region = shapely.transform(drawing.region, place)
     lines = [(place(line), width * scale) for line, width in drawing.lines]
     if content.lines == "drawn" and lines:
-        region = as_region([shapely.union_all([region, line_region(lines, content.pen_mm)])])
+        widths = np.maximum([width for _, width in lines], content.pen_mm)
+        pens = stroked([line for line, _ in lines], widths)
+        region = as_region([shapely.union_all([region, pens])])
     if region.is_empty:
         raise KilnError(
             f"{content.name or 'The artwork'} holds open lines only; draw them with a pen width."
@@ -129,69 +153,61 @@ def _drawn_artwork(content: Artwork) -> Outline:
 
 @lru_cache(maxsize=16)
 def _traced_artwork(content: Artwork) -> Outline:
-    name = content.name or "The picture"
-    picture, _ = open_pixels(asset(content.sha256, name), name)
-    size = artwork_size(content)
-    if max(picture.size) > TRACED_SIDE:
-        share = TRACED_SIDE / max(picture.size)
-        small = (max(round(picture.width * share), 1), max(round(picture.height * share), 1))
-        picture = picture.resize(small, Image.Resampling.BOX)
-    region = _trace(content.sha256, picture, content.ink, content.threshold, content.smooth)
+    picture = _at_most(_opened(content.sha256, content.name)[0], TRACED_SIDE, Image.Resampling.BOX)
+    amount = darkness(picture, content.ink)
+    region = traced(amount, content.threshold / 100, content.smooth / 100)
     if region.is_empty:
+        name = content.name or "The picture"
         raise KilnError(
             f"Nothing in {name} is {content.ink} enough at a threshold of {content.threshold:g} %."
         )
-    width = content.width_mm if content.width_mm is not None else size.width_mm
-    scale = width / picture.width
-    middle = np.array([picture.width / 2, picture.height / 2])
-    return _plain(shapely.transform(region, lambda p: (p - middle) * scale))
+    return _plain(_pixels_to_mm(region, picture, artwork_width(content)))
 
 
-def _trace(
-    digest: str, picture: Image.Image, ink: str, threshold: float, smooth: float
+def _at_most(picture: Image.Image, side: int, how: Image.Resampling) -> Image.Image:
+    """The picture, brought down where it is larger than ``side`` pixels."""
+    if max(picture.size) <= side:
+        return picture
+    share = side / max(picture.size)
+    return picture.resize(
+        (max(round(picture.width * share), 1), max(round(picture.height * share), 1)), how
+    )
+
+
+def _pixels_to_mm(
+    region: shapely.MultiPolygon, picture: Image.Image, width_mm: float
 ) -> shapely.MultiPolygon:
-    return traced(darkness(picture, ink), threshold / 100, smooth / 100)
+    """A region in the picture's pixels as mm about the picture's middle."""
+    middle = np.array([picture.width / 2, picture.height / 2])
+    scale = width_mm / picture.width
+    moved: shapely.MultiPolygon = shapely.transform(region, lambda p: (p - middle) * scale)
+    return moved
 
 
 @lru_cache(maxsize=8)
 def _picture(content: Picture) -> Outline:
-    name = content.name or "The picture"
-    picture, _ = open_pixels(asset(content.sha256, name), name)
-    wide, tall = picture.size
-    if max(picture.size) > PRINTED_SIDE:
-        share = PRINTED_SIDE / max(picture.size)
-        picture = picture.resize(
-            (max(round(wide * share), 1), max(round(tall * share), 1)), Image.Resampling.LANCZOS
-        )
+    picture = _at_most(_opened(content.sha256, content.name)[0], PRINTED_SIDE, Image.Resampling.LANCZOS)
     width = content.width_mm
     height = width * picture.height / picture.width
     if has_alpha(picture):
-        region = traced(darkness(picture, "opaque"), 0.5, 0.3)
+        region = _pixels_to_mm(traced(darkness(picture, "opaque"), 0.5, 0.3), picture, width)
         if region.is_empty:
-            raise KilnError(f"{name} is transparent everywhere.")
-        scale = width / picture.width
-        middle = np.array([picture.width / 2, picture.height / 2])
-        region = shapely.transform(region, lambda p: (p - middle) * scale)
+            raise KilnError(f"{content.name or 'The picture'} is transparent everywhere.")
     else:
         region = as_region([shapely.box(-width / 2, -height / 2, width / 2, height / 2)])
     # row 0 of a texture is the lower edge
     pixels = srgb_decode(np.asarray(picture.convert("RGB"), dtype=np.float32) / 255)[::-1]
-    raster = Raster(np.ascontiguousarray(pixels, dtype=np.float32), width, height, wide)
-    bounds = bounds_of(region)
+    raster = Raster(np.ascontiguousarray(pixels, dtype=np.float32), width, height)
     layer = Layer("letters", None, region, raster=raster)
-    return Outline(None, height, (), (), (layer,), region, bounds)
+    return Outline(None, height, (), (), (layer,), region, bounds_of(region))
 
 
 def pixels_per_inch(content: Picture | Artwork) -> float | None:
     """How fine a picture is at its size, None for a drawing."""
     if isinstance(content, Artwork) and content.form != "bitmap":
         return None
-    picture, _ = open_pixels(asset(content.sha256, content.name), content.name or "The picture")
-    width = content.width_mm
-    if width is None:
-        assert isinstance(content, Artwork)
-        width = artwork_size(content).width_mm
-    return picture.width / (width / MM_PER_INCH)
+    wide, _, _ = _pixel_size(content.sha256, content.name)
+    return wide / (artwork_width(content) / MM_PER_INCH)
 
 
 # taking files in
@@ -235,8 +251,7 @@ def _likely_ink(picture: Image.Image) -> Literal["dark", "light", "opaque"]:
 
 def picture_of_artwork(content: Artwork) -> Picture:
     """A traced picture as colour artwork of the same size. Raises KilnError."""
-    width = content.width_mm if content.width_mm is not None else artwork_size(content).width_mm
-    return Picture(sha256=content.sha256, name=content.name, width_mm=round(width, 3))
+    return Picture(sha256=content.sha256, name=content.name, width_mm=round(artwork_width(content), 3))
 
 
 def curve_of_file(path: Path) -> Curve:
@@ -246,7 +261,7 @@ def curve_of_file(path: Path) -> Curve:
         raise KilnError(f"{path.name} is a picture; a curve is taken from a drawing (SVG, DXF or PDF).")
     drawing = _drawing(content)
     lines = [line for line, _ in drawing.lines] + rings_of(drawing.region)
-    line = max(lines, key=lambda p: float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()))
+    line = max(lines, key=length_of)
     if line[0, 0] > line[-1, 0]:
         line = line[::-1]
     left, low, right, high = line[:, 0].min(), line[:, 1].min(), line[:, 0].max(), line[:, 1].max()

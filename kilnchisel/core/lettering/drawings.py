@@ -21,14 +21,13 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import asset
-from kilnchisel.core.lettering.polygons import as_region, fill_nonzero, polygons_in
-from kilnchisel.core.lettering.reshaping import arc_pieces
+from kilnchisel.core.lettering.polygons import as_region, fill_nonzero
+from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
 
 FINENESS = 12_000  # chords stray no further than this share of the drawing's size
 MOST_PIECES = 200_000
-MM_PER_INCH = 25.4
 PX_MM = MM_PER_INCH / 96  # CSS: a px is a 96th of an inch
 POINT_MM = MM_PER_INCH / 72
 WHITE = 0.94
@@ -79,21 +78,16 @@ class _Sheet:
             result = shapely.difference(result, geometry)
         return as_region([shapely.union_all([result, *pending])])
 
-    def drawing(self, unit_mm: float | None, scale: float = 1.0) -> Drawing:
-        region = shapely.transform(self.region(), lambda p: p * (scale, -scale))
-        lines = tuple((line * (scale, -scale), width * scale) for line, width in self.lines)
+    def drawing(self, unit_mm: float | None, scale: float, down: bool = False) -> Drawing:
+        """The finished drawing; ``down``: the file's y runs down."""
+        factor = (scale, -scale if down else scale)
+        region = shapely.transform(self.region(), lambda p: p * factor)
+        lines = tuple((line * factor, width * scale) for line, width in self.lines)
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
 
 
-def no_text(_words: str, _family: str, _size: float) -> shapely.MultiPolygon | None:
-    """A text outliner that has no fonts."""
-    return None
-
-
 @lru_cache(maxsize=32)
-def read_drawing(
-    digest: str, form: str, name: str = "", page: int = 1, text: TextOutline = no_text
-) -> Drawing:
+def read_drawing(digest: str, form: str, name: str, page: int, text: TextOutline) -> Drawing:
     """The drawing of a kept file. Raises KilnError with what is wrong with it."""
     data = asset(digest, name)
     reader = {"svg": _svg, "dxf": _dxf, "pdf": _pdf}[form]
@@ -138,7 +132,7 @@ def _svg(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
             path = element if isinstance(element, Path) else Path(element)
             path.reify()
             _svg_path(sheet, element, path, size / FINENESS)
-    return sheet.drawing(unit, scale)
+    return sheet.drawing(unit, scale, down=True)
 
 
 def _svg_root(data: bytes, name: str) -> dict[str, str]:
@@ -254,39 +248,21 @@ def _flattened(segments: list[Any], tolerance: float) -> Array:
 
     points: list[tuple[float, float]] = []
     for segment in segments:
-        if isinstance(segment, Move):
-            points.append((segment.end.x, segment.end.y))
-        elif isinstance(segment, Line | Close):
+        if isinstance(segment, Move | Line | Close):
             if segment.end is not None:
                 points.append((segment.end.x, segment.end.y))
-        elif isinstance(segment, Arc):
-            for cubic in segment.as_cubic_curves():
-                points.extend(
-                    _cubic(
-                        _xy(cubic.start),
-                        _xy(cubic.control1),
-                        _xy(cubic.control2),
-                        _xy(cubic.end),
-                        tolerance,
-                    )
-                )
-        elif isinstance(segment, QuadraticBezier):
-            start, control, end = _xy(segment.start), _xy(segment.control), _xy(segment.end)
-            points.extend(
-                _cubic(
-                    start, start + 2 / 3 * (control - start), end + 2 / 3 * (control - end), end, tolerance
-                )
-            )
-        elif isinstance(segment, CubicBezier):
-            points.extend(
-                _cubic(
-                    _xy(segment.start),
-                    _xy(segment.control1),
-                    _xy(segment.control2),
-                    _xy(segment.end),
-                    tolerance,
-                )
-            )
+            continue
+        cubics = segment.as_cubic_curves() if isinstance(segment, Arc) else [segment]
+        for curve in cubics:
+            if isinstance(curve, QuadraticBezier):
+                start, control, end = _xy(curve.start), _xy(curve.control), _xy(curve.end)
+                one, two = start + 2 / 3 * (control - start), end + 2 / 3 * (control - end)
+            elif isinstance(curve, CubicBezier):
+                start, end = _xy(curve.start), _xy(curve.end)
+                one, two = _xy(curve.control1), _xy(curve.control2)
+            else:
+                continue
+            points.extend(_cubic(start, one, two, end, tolerance))
     return np.array(points, dtype=float).reshape(-1, 2)
 
 
@@ -331,7 +307,7 @@ def _left_out(words: str, family: str) -> str:
 
 DXF_UNITS_MM = {
     1: MM_PER_INCH,
-    2: 304.8,
+    2: 12 * MM_PER_INCH,
     4: 1.0,
     5: 10.0,
     6: 1000.0,
@@ -369,10 +345,6 @@ def _dxf(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
             except TypeError:
                 sheet.notes.append(f"Parts of kind {kind} are left out.")
     _closed_and_open(sheet, [curve for curve in curves if len(curve) > 1], size)
-    # DXF has y up already
-    flipped = [(shapely.transform(g, lambda p: p * (1, -1)), ink) for g, ink in sheet.inks]
-    sheet.inks = flipped
-    sheet.lines = [(line * (1, -1), width) for line, width in sheet.lines]
     return sheet.drawing(unit, unit or 1.0)
 
 
@@ -464,8 +436,6 @@ def _pdf(data: bytes, name: str, page: int, _text: TextOutline) -> Drawing:
                 _pdf_path(sheet, item, size / FINENESS)
     finally:
         document.close()
-    sheet.inks = [(shapely.transform(g, lambda p: p * (1, -1)), ink) for g, ink in sheet.inks]
-    sheet.lines = [(line * (1, -1), width) for line, width in sheet.lines]
     return sheet.drawing(POINT_MM, POINT_MM)
 
 
@@ -476,9 +446,9 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
 
     m = item.get_matrix()
     holder = item.container.get_matrix() if getattr(item, "container", None) is not None else None
-    rings = [m_apply(ring, m) for ring in _pdf_rings(item.raw, tolerance)]
+    rings = [_through(ring, m) for ring in _pdf_rings(item.raw, tolerance)]
     if holder is not None:
-        rings = [m_apply(ring, holder) for ring in rings]
+        rings = [_through(ring, holder) for ring in rings]
     if not rings:
         return
     mode, stroke = ctypes.c_int(), ctypes.c_int()
@@ -496,7 +466,7 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
         _stroke(sheet, rings, closed, width.value * scale, bool(mode.value), ink, {})
 
 
-def m_apply(points: Array, m: Any) -> Array:
+def _through(points: Array, m: Any) -> Array:
     """Points (n, 2) through a PDF matrix."""
     return np.asarray(points @ np.array([[m.a, m.b], [m.c, m.d]]) + (m.e, m.f))
 
@@ -539,14 +509,3 @@ def _pdf_rings(item: Any, tolerance: float) -> list[Array]:
         if rings and raw.FPDFPathSegment_GetClose(segment):
             rings[-1].append(rings[-1][0])
     return [np.array(ring) for ring in rings if len(ring) > 1]
-
-
-def line_region(lines: list[tuple[Array, float]], least: float) -> shapely.MultiPolygon:
-    """Open lines as ink: their own width, or ``least`` for those thinner."""
-    shapes = [
-        shapely.buffer(
-            shapely.LineString(line), max(width, least) / 2, quad_segs=arc_pieces(max(width, least) / 2)
-        )
-        for line, width in lines
-    ]
-    return as_region(polygons_in(shapely.union_all(shapes))) if shapes else shapely.MultiPolygon()

@@ -20,13 +20,13 @@ from kilnchisel.core.lettering.arranging import Arranged, Placed, Stand, arrange
 from kilnchisel.core.lettering.bending import bent
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region, tolerance_units
-from kilnchisel.core.lettering.polygons import as_region, weld
+from kilnchisel.core.lettering.polygons import as_region, run_of, weld
 from kilnchisel.core.lettering.reshaping import (
-    arc_pieces,
     backing_shape,
     bridged,
     contour_lines,
     rounded,
+    stroked,
     thickened,
 )
 
@@ -34,7 +34,6 @@ Array = NDArray[Any]
 
 LayerKind = Literal["letters", "contour", "backing"]
 FIT_ROUNDS, FIT_MM = 5, 1e-5
-NOTHING: shapely.MultiPolygon = shapely.MultiPolygon()
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,12 +52,11 @@ class Letter:
 @dataclass(frozen=True, eq=False)
 class Raster:
     """Colour artwork: linear RGB (h, w, 3), row 0 the lower edge, over width x height mm about the
-    origin; ``source_px``: width of the picture it came from."""
+    origin."""
 
     pixels: Array
     width_mm: float
     height_mm: float
-    source_px: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,7 +88,6 @@ class Outline:
     bounds: tuple[float, float, float, float]
     missing: tuple[str, ...] = ()
     lines: tuple[Array, ...] = ()
-    letter_spacing_mm: float = 0.0
     width: float = 100.0
     rounded_mm: float = 0.0
     as_drawn: bool = False  # letters just as the face draws them, sized alike
@@ -149,7 +146,6 @@ def make_outline(wording: Wording) -> Outline:
         bounds=bounds_of(ink),
         missing=arranged.missing,
         lines=tuple(line for letter in letters for line in letter.lines),
-        letter_spacing_mm=arranged.letter_spacing_mm,
         width=arranged.width,
         rounded_mm=kept_round,
         as_drawn=_as_drawn(wording, arranged),
@@ -223,16 +219,9 @@ def _lined(face: LoadedFace, arranged: Arranged, wording: Wording) -> list[Lette
     return letters
 
 
-def stroked(lines: list[Array], pen_mm: float) -> shapely.MultiPolygon:
-    """What a round pen of this width leaves along lines."""
-    shapes = [shapely.LineString(line) for line in lines]
-    pieces = arc_pieces(pen_mm / 2)
-    return as_region([shapely.union_all(shapely.buffer(shapes, pen_mm / 2, quad_segs=pieces))])
-
-
 def _shortened(points: Array, at_start: float, at_end: float) -> Array:
     """A line that ends so much earlier, but never less than half of it."""
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    run = run_of(points)
     whole = run[-1]
     low, high = min(at_start, 0.25 * whole), whole - min(at_end, 0.25 * whole)
     inner = points[(run > low) & (run < high)]
@@ -276,8 +265,7 @@ def _layers(bodies: list[Layer], wording: Wording) -> tuple[Layer, ...]:
 def reshaped(region: shapely.MultiPolygon, wording: Wording) -> tuple[shapely.MultiPolygon, float]:
     """The region with what the wording does to its outline, and the corner radius that was kept."""
     kept = wording.round_mm
-    if wording.thicken_mm:
-        region = thickened(region, wording.thicken_mm)
+    region = thickened(region, wording.thicken_mm)
     if wording.round_mm:
         region, kept = rounded(region, wording.round_mm)
     if wording.stencil is not None:

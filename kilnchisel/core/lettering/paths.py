@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.lettering.polygons import run_of
+
 Array = NDArray[Any]
 
 PIECES = 48  # straight pieces between two points of a smooth curve
@@ -49,7 +51,7 @@ def baseline_of(points: tuple[tuple[float, float], ...], smooth: bool) -> Baseli
         corners = np.array([corners[0] - (0.5, 0.0), corners[0] + (0.5, 0.0)])
     if smooth and len(corners) > 2:
         corners = _spline(corners)
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(corners, axis=0), axis=1))])
+    run = run_of(corners)
     return Baseline(corners, run)
 
 

@@ -102,3 +102,13 @@ def sampled(ring: Array, step: float) -> Array:
     first = np.repeat(np.cumsum(counts) - counts, counts)
     t = (np.arange(len(owner)) - first) / counts[owner]
     return np.asarray(ring[owner] + t[:, None] * (ends - ring)[owner])
+
+
+def run_of(points: Array) -> Array:
+    """The length of a polyline (n, 2) up to each of its points, (n,)."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+
+
+def length_of(points: Array) -> float:
+    """The length of a polyline (n, 2)."""
+    return float(run_of(points)[-1])

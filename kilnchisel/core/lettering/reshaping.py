@@ -6,6 +6,7 @@ Distances are mm on the sheet. Round offsets keep within OFFSET_MM of the true o
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -31,6 +32,17 @@ def arc_pieces(radius: float) -> int:
     """Straight pieces to a quarter circle so that no chord strays OFFSET_MM (sagitta r(1 - cos(a/2)))."""
     share = min(OFFSET_MM / radius, 0.3)
     return max(3, math.ceil(math.pi / 4 / math.acos(1 - share)))
+
+
+def stroked(lines: Sequence[Array], widths: float | Array) -> shapely.MultiPolygon:
+    """What a round pen leaves along lines (n, 2), of one width or one for each."""
+    if not len(lines):
+        return shapely.MultiPolygon()
+    half = np.asarray(widths) / 2
+    shapes = [shapely.LineString(line) for line in lines]
+    return as_region(
+        [shapely.union_all(shapely.buffer(shapes, half, quad_segs=arc_pieces(float(half.max()))))]
+    )
 
 
 def thickened(region: shapely.MultiPolygon, by: float) -> shapely.MultiPolygon:

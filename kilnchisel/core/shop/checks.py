@@ -17,7 +17,7 @@ from kilnchisel.core.job.wording import Column, Rows, Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.catalogue import faces_with
-from kilnchisel.core.lettering.content import pixels_per_inch
+from kilnchisel.core.lettering.content import artwork_size, pixels_per_inch
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.measures import counters_of
 from kilnchisel.core.lettering.polygons import polygons_in
@@ -295,13 +295,15 @@ def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
                     fix=_set(index, f"Width {format_length(width)}", ("wording", "width_mm"), width),
                 )
             )
-    if isinstance(content, Artwork) and content.unit_mm is None and content.width_mm is None:
-        from kilnchisel.core.lettering.content import artwork_size
-
-        if not artwork_size(content).stated:
-            found.append(
-                Check("unit", "warning", "The file states no unit; give its width, or what one unit is.")
-            )
+    if (
+        isinstance(content, Artwork)
+        and content.unit_mm is None
+        and content.width_mm is None
+        and not artwork_size(content).stated
+    ):
+        found.append(
+            Check("unit", "warning", "The file states no unit; give its width, or what one unit is.")
+        )
     return found
 
 

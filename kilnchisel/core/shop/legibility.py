@@ -16,9 +16,9 @@ from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.units import MM_PER_INCH
 
-FOOT_MM = 304.8
-INCH_MM = 25.4
+FOOT_MM = 12 * MM_PER_INCH
 MUTCD_FEET_PER_INCH = 30.0  # MUTCD 2009, 2A.13
 BEST_FEET_PER_INCH = 10.0  # the sign trade's table of best impact: common practice
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # IEC 61966-2-1, as WCAG 2.x takes it
@@ -27,12 +27,12 @@ ENOUGH, LARGE_ENOUGH = 4.5, 3.0  # WCAG 2.x, 1.4.3
 
 def legible_m(cap_mm: float) -> float:
     """How far capitals of this height can be read, m (MUTCD: 30 ft for an inch)."""
-    return cap_mm / INCH_MM * MUTCD_FEET_PER_INCH * FOOT_MM / 1000
+    return cap_mm / MM_PER_INCH * MUTCD_FEET_PER_INCH * FOOT_MM / 1000
 
 
 def best_m(cap_mm: float) -> float:
     """From how far capitals of this height impress most, m (common practice: 10 ft for an inch)."""
-    return cap_mm / INCH_MM * BEST_FEET_PER_INCH * FOOT_MM / 1000
+    return cap_mm / MM_PER_INCH * BEST_FEET_PER_INCH * FOOT_MM / 1000
 
 
 def contrast_ratio(one: NDArray[Any], two: NDArray[Any]) -> float:
@@ -78,13 +78,12 @@ def _below(job: Job, index: int, blank: Material) -> Material:
         return blank
     for other in reversed(range(index)):
         below = job.letterings[other]
-        if below.hidden or below.lay.side != job.letterings[index].lay.side:
+        beside = below.hidden or below.lay.side != job.letterings[index].lay.side
+        if beside or isinstance(below.wording, Wording):
             continue
         # letters cut out of it count as well: the ground is what is round them
         ink = shapely.convex_hull(lettering_laid(job, other).ink)
-        if not isinstance(below.wording, Wording) and shapely.intersection(ink, laid.ink).area > (
-            COVERED * laid.ink.area
-        ):
+        if shapely.intersection(ink, laid.ink).area > COVERED * laid.ink.area:
             return letter_material(below.finish, blank)
     return blank
 

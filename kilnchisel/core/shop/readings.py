@@ -6,8 +6,6 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.crafts.piece import relief_mm
 from kilnchisel.core.job.artwork import Artwork, Picture
@@ -18,6 +16,7 @@ from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.content import pixels_per_inch
 from kilnchisel.core.lettering.measures import counters_of, smallest_gap_mm
+from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
 from kilnchisel.core.units import format_angle, format_length, format_number
@@ -103,7 +102,7 @@ def _letters(laid: Laid) -> list[Reading]:
         found.append(Reading("counters", "Counters", counters.count, ""))
         found.append(Reading("narrowest_counter", "Narrowest counter", counters.narrowest_mm, "mm"))
     if outline.lines:
-        length = sum(float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in outline.lines)
+        length = sum(length_of(line) for line in outline.lines)
         found.append(Reading("line_length", "Length of lines", length, "mm"))
         bend = min(tightest_bend(line) for line in outline.lines)
         if math.isfinite(bend):

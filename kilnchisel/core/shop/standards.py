@@ -19,9 +19,9 @@ from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.core.lettering.measures import proportions_of
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.strokes import stroke_range_mm
+from kilnchisel.core.units import MM_PER_INCH as INCH
 from kilnchisel.core.units import format_length, format_number
 
-INCH = 25.4
 SLACK = 1e-6
 NEAR_SHARE = 0.06  # ISO 3098 and plates state sizes without a tolerance: our own
 
@@ -55,6 +55,11 @@ class Measured:
     i_stroke: float | None
     o_width: float | None
     x_height: float | None
+
+    def widths(self, but: str) -> list[float]:
+        """The width of every letter that is not one of ``but``, mm."""
+        boxes = [x.region.bounds for x in self.outline.letters if x.character not in but]
+        return [right - left for left, _, right, _ in boxes]
 
     @property
     def rows(self) -> int:
@@ -238,11 +243,7 @@ def _exit(m: Measured) -> Rules:
         rules.append(
             _between("stroke", "The thinnest stroke is", m.stroke[0], 0.75 * INCH, np.inf, "mm", NFPA)
         )
-    widths = [
-        letter.region.bounds[2] - letter.region.bounds[0]
-        for letter in m.outline.letters
-        if letter.character.upper() != "I"
-    ]
+    widths = m.widths("Ii")
     if widths:
         rules.append(
             _between("width", "The narrowest letter is", min(widths), 2 * INCH, np.inf, "mm", NFPA)
@@ -297,11 +298,7 @@ def _uk_plate(m: Measured) -> Rules:
         _between("height", "Characters are high", m.cap, 79.0 - 0.5, 79.0 + 0.5, "mm", UK),
         _between("stroke", "Strokes are", stroke, 14.0 - 0.5, 14.0 + 0.5, "mm", UK),
     ]
-    widths = [
-        letter.region.bounds[2] - letter.region.bounds[0]
-        for letter in m.outline.letters
-        if letter.character not in "I1"
-    ]
+    widths = m.widths("I1")
     if widths:
         rules.append(_between("width", "The widest character is", max(widths), 0.0, 50.5, "mm", UK))
     if m.gaps:
@@ -324,11 +321,7 @@ def _aircraft(m: Measured) -> Rules:
         _between("height", "Characters are high", m.cap, 12 * INCH, np.inf, "mm", AIR),
         _between("stroke", "Strokes are", stroke, (1 - NEAR_SHARE) / 6, (1 + NEAR_SHARE) / 6, "%", AIR),
     ]
-    widths = [
-        (letter.region.bounds[2] - letter.region.bounds[0]) / m.cap
-        for letter in m.outline.letters
-        if letter.character not in "I1MW"
-    ]
+    widths = [width / m.cap for width in m.widths("I1MW")]
     if widths:
         share = 2 / 3
         rules.append(

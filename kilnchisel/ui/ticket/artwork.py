@@ -19,7 +19,7 @@ from kilnchisel.core.job.artwork import (
 )
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.content import artwork_size
+from kilnchisel.core.lettering.content import artwork_size, artwork_width
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
@@ -36,14 +36,17 @@ FORMS: dict[str, Any] = {
 }
 
 
-def picture_width(job: Job, path: Path, content: Picture | Artwork) -> list[Spec]:
-    return [ranged(job, (*path, "width_mm"), "Width", "length")]
+def picture_specs(job: Job, path: Path, picture: Picture) -> list[Spec]:
+    """The fields of a colour picture."""
+    return [
+        link("artwork.file", "Picture", picture.name),
+        ranged(job, (*path, "width_mm"), "Width", "length"),
+    ]
 
 
 def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
     index = int(path[1])
     fields = [link("artwork.file", "Artwork", content.name or "a file", "Take another file")]
-    size = None
     try:
         size = artwork_size(content)
     except KilnError:
@@ -52,7 +55,7 @@ def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
     def width(job: Job) -> float:
         own = job.letterings[index].wording
         assert isinstance(own, Artwork)
-        return own.width_mm if own.width_mm is not None else artwork_size(own).width_mm
+        return artwork_width(own)
 
     least, most = 0.05, 100_000.0
     fields.append(

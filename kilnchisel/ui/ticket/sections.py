@@ -22,7 +22,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.job.words import edge_word
 from kilnchisel.core.lettering.arranging import is_straight
-from kilnchisel.ui.ticket.fields import Spec, at, ranged
+from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
 from kilnchisel.ui.ticket.wording import wording_specs
 
@@ -139,21 +139,8 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     index = int(here[1])
     side = _side_of(job, index)
     if side is not None and side.period is not None:
-        radius = side.period / (2 * math.pi)
-        fields.append(
-            Spec(
-                "along_deg",
-                "Round",
-                lambda job: math.degrees(job.letterings[index].lay.along_mm / radius),
-                lambda job, value: change(job, (*path, "along_mm"), math.radians(value) * radius),
-                "angle",
-                step=5,
-                hint="The same place as degrees round.",
-            )
-        )
+        fields += _round(job, path, index, side.period / (2 * math.pi))
     across = "Up" if isinstance(job.blank, Mug) else "Above middle"
-    if side is not None and side.period is not None:
-        fields += _spread(job, path, index)
     fields.append(ranged(job, (*path, "across_mm"), across, "length"))
     fields.append(ranged(job, (*path, "turn_deg"), "Turn", "angle", step=1))
     if can_be_on_both(job, index):
@@ -167,9 +154,7 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             )
         )
     if job.letterings[index].lay.both:
-        fields.append(
-            Spec("lay.unlink", "", lambda _: "Unlink the opposite side", lambda job, _: job, "link")
-        )
+        fields.append(link("lay.unlink", "", "Unlink the opposite side"))
     if side is not None and side.taper is not None:
         fields.append(
             at(
@@ -183,13 +168,22 @@ def _lay(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     return fields
 
 
-def _spread(job: Job, path: tuple[str | int, ...], index: int) -> list[Spec]:
-    """How far round the words go, as an angle that can be asked for."""
+def _round(job: Job, path: tuple[str | int, ...], index: int, radius: float) -> list[Spec]:
+    """The place as degrees round, and how far round the words go, on a closed side."""
+    fields = [
+        Spec(
+            "along_deg",
+            "Round",
+            lambda job: math.degrees(job.letterings[index].lay.along_mm / radius),
+            lambda job, value: change(job, (*path, "along_mm"), math.radians(value) * radius),
+            "angle",
+            step=5,
+            hint="The same place as degrees round.",
+        )
+    ]
     wording = job.letterings[index].wording
-    side = _side_of(job, index)
-    if not isinstance(wording, Wording) or not is_straight(wording) or side is None or side.period is None:
-        return []
-    radius = side.period / (2 * math.pi)
+    if not isinstance(wording, Wording) or not is_straight(wording):
+        return fields
 
     def degrees(job: Job) -> float:
         try:
@@ -202,6 +196,7 @@ def _spread(job: Job, path: tuple[str | int, ...], index: int) -> list[Spec]:
         return change(job, ("letterings", index, "wording", "fit"), by)
 
     return [
+        *fields,
         Spec(
             "spread_deg",
             "Spread over",
@@ -212,7 +207,7 @@ def _spread(job: Job, path: tuple[str | int, ...], index: int) -> list[Spec]:
             least=1.0,
             most=360.0,
             hint="The letters are set apart until the words go so far round.",
-        )
+        ),
     ]
 
 

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
@@ -17,6 +18,7 @@ from kilnchisel.core.job.artwork import (
 )
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.finish import AsBlank, Ink
+from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import (
     Axis,
@@ -37,12 +39,11 @@ from kilnchisel.core.job.wording import (
 from kilnchisel.core.job.words import face_words
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
-from kilnchisel.ui.ticket.artwork import artwork_specs, picture_width, shape_specs
+from kilnchisel.ui.ticket.artwork import artwork_specs, picture_specs, shape_specs
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 from kilnchisel.ui.ticket.singles import single_letters, single_words
 
 Path = tuple[str | int, ...]
-Words = Callable[[Wording], str]
 
 ARRANGEMENTS: dict[str, Any] = {
     "rows": Rows,
@@ -74,13 +75,16 @@ def wording_specs(job: Job, index: int, opened: frozenset[str], letter: int | No
     if isinstance(content, Shape):
         return shape_specs(job, path, content)
     if isinstance(content, Picture):
-        return [link("artwork.file", "Picture", content.name), *picture_width(job, path, content)]
+        return picture_specs(job, path, content)
     if isinstance(content, Artwork):
         return artwork_specs(job, path, content)
     return _words(job, path, content, opened, letter)
 
 
-def _group(key: str, label: str, words: str, opened: frozenset[str], fields: list[Spec]) -> list[Spec]:
+def _group(
+    key: str, label: str, words: str, opened: frozenset[str], fields: Callable[[], list[Spec]]
+) -> list[Spec]:
+    """The head of a group, and its fields where it is unfolded; folded ones are not even made."""
     head = Spec(
         f"group.{key}",
         label,
@@ -88,7 +92,7 @@ def _group(key: str, label: str, words: str, opened: frozenset[str], fields: lis
         lambda job, _: job,
         "group",
     )
-    return [head, *fields] if key in opened else [head]
+    return [head, *fields()] if key in opened else [head]
 
 
 # words
@@ -99,17 +103,12 @@ def _words(
 ) -> list[Spec]:
     index = int(path[1])
 
-    def get(job: Job) -> Wording:
-        found = job.letterings[index].wording
-        assert isinstance(found, Wording)
-        return found
-
     fields = [
         Spec(
             f"{index}.text",
             "Words",
-            lambda job: get(job).text,
-            lambda job, text: change(job, path, retyped(get(job), text)),
+            lambda job: wording_at(job, index).text,
+            lambda job, text: change(job, path, retyped(wording_at(job, index), text)),
             "words",
         ),
         link("face", "Typeface", face_words(wording.face), "Choose another typeface"),
@@ -121,33 +120,32 @@ def _words(
     if isinstance(wording.arrangement, Rows):
         fields += _row_fields(job, path, wording)
     face = _face(wording)
-    fields += _group(
-        "letters", "Letters", _letters_words(wording), opened, _letters(job, path, wording, face)
+    groups: tuple[tuple[str, str, str, Callable[[], list[Spec]]], ...] = (
+        ("letters", "Letters", _letters_words(wording), lambda: _letters(job, path, wording, face)),
+        ("fit", "Fit to width", _fit_words(wording), lambda: _fit(job, path, wording)),
+        (
+            "arrangement",
+            "Arrangement",
+            _arrangement_words(wording),
+            lambda: _arrangement(job, path, wording),
+        ),
+        ("outline", "Outline", _outline_words(wording), lambda: _outline(job, path, wording)),
+        ("around", "Round the letters", _around_words(wording), lambda: _around(job, path, wording)),
+        (
+            "single",
+            "Single letters",
+            single_words(wording),
+            lambda: single_letters(job, path, wording, opened, letter),
+        ),
+        (
+            "rules",
+            "Rules to keep",
+            wording.standard,
+            lambda: [at((*path, "standard"), "Standard", "menu", options=STANDARDS)],
+        ),
     )
-    fields += _group("fit", "Fit to width", _fit_words(wording), opened, _fit(job, path, wording))
-    fields += _group(
-        "arrangement", "Arrangement", _arrangement_words(wording), opened, _arrangement(job, path, wording)
-    )
-    fields += _group(
-        "outline", "Outline", _outline_words(wording), opened, _outline(job, path, wording, face)
-    )
-    fields += _group(
-        "around", "Round the letters", _around_words(wording), opened, _around(job, path, wording)
-    )
-    fields += _group(
-        "single",
-        "Single letters",
-        single_words(wording),
-        opened,
-        single_letters(job, path, wording, opened, letter),
-    )
-    fields += _group(
-        "rules",
-        "Rules to keep",
-        "none" if wording.standard == "none" else wording.standard,
-        opened,
-        [at((*path, "standard"), "Standard", "menu", options=STANDARDS)],
-    )
+    for key, label, words, made in groups:
+        fields += _group(key, label, words, opened, made)
     return fields
 
 
@@ -333,8 +331,6 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
 
 def _present_width(job: Job, index: int) -> float:
-    from kilnchisel.core.build import lettering_laid
-
     try:
         return max(round(lettering_laid(job, index).outline.width_mm, 1), 1.0)
     except KilnError:
@@ -461,8 +457,6 @@ def _with_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
 
 
 def _repeat(job: Job, index: int) -> list[Spec]:
-    from kilnchisel.core.job.lettering import Repeat
-
     path: Path = ("letterings", index, "lay", "repeat")
 
     def kind(job: Job) -> str:
@@ -505,7 +499,7 @@ def _outline_words(wording: Wording) -> str:
     return ", ".join(parts) or "as the face draws it"
 
 
-def _outline(job: Job, path: Path, wording: Wording, face: LoadedFace | None) -> list[Spec]:
+def _outline(job: Job, path: Path, wording: Wording) -> list[Spec]:
     index = int(path[1])
     fields = []
     if not isinstance(wording.face, LineFace):
