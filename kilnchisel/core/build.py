@@ -68,7 +68,7 @@ def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: 
 
 
 @lru_cache(maxsize=KEPT)
-def _shells(blank: Blank) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+def _shells(blank: Blank) -> tuple[Part, ...]:
     return shell_parts(body_of(blank))
 
 
@@ -77,13 +77,12 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
-    main, extra = _shells(blank)
-    parts = list(main)
+    parts = list(_shells(blank))
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
         parts += _sheet_parts(blank, name, mine, coarse and bool(mine))
-    return Piece(tuple(parts), extra)
+    return Piece(tuple(parts))
 
 
 def _on_side(making: _Making, body: Body, name: str) -> _Making | None:

@@ -129,7 +129,7 @@ class Sides(unittest.TestCase):
             zone = body.sheet("outside").side.clear[0]
             u = (np.radians(degrees)) * 42
             self.assertTrue(shapely.contains_xy(zone.area, u, 45))
-            handle = body.extra[0].mesh.points.mean(axis=0)
+            handle = next(s for s in body.shells if s.solid == "handle").mesh.points.mean(axis=0)
             self.assertAlmostEqual(np.degrees(np.arctan2(handle[0], -handle[1])), degrees, delta=0.5)
         self.assertEqual(body_of(Mug(handle=False)).sheet("outside").side.clear, ())
 

@@ -123,7 +123,7 @@ class Pieces(unittest.TestCase):
             self.assertIn(f"{side} lettering 2", {part.name for part in piece_of(job).parts})
             _, faces, label = solid_of(piece_of(job))
             self.assertEqual(open_edges(faces), 0)
-            self.assertEqual(len(np.unique(label)), len(piece_of(job).all_parts))
+            self.assertEqual(len(np.unique(label)), len(piece_of(job).parts))
 
     def test_random_letterings_over_each_other_close(self):
         rng = np.random.default_rng(5)
@@ -164,7 +164,7 @@ class Pieces(unittest.TestCase):
 
     def test_normals_point_out_of_the_solid(self):
         for craft in (Engraved(depth_mm=0.5), Raised(height_mm=1)):
-            for part in piece_of(plaque_job("ROAD", craft=craft)).all_parts:
+            for part in piece_of(plaque_job("ROAD", craft=craft)).parts:
                 mesh = part.mesh
                 a, b, c = (mesh.points[mesh.faces[:, i]] for i in range(3))
                 facing = np.cross(b - a, c - a)

@@ -12,40 +12,62 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 
 Array = NDArray[Any]
 
-OPPOSITE = {"front": "back", "back": "front", "lid": "bottom", "bottom": "lid"}
-FinishSlot = Literal["blank", "rim"]
+PAIRS = (
+    ("front", "back"),
+    ("lid", "bottom"),
+    ("left side", "right side"),
+    ("front cover", "back cover"),
+)
+OPPOSITE = {one: other for a, b in PAIRS for one, other in ((a, b), (b, a))}
+FinishSlot = Literal["blank", "rim", "detail"]
 COARSER = 3
-MANY_ROWS = 40
+MAIN = "body"  # the solid that most of a blank is
 
 
 @dataclass(frozen=True, eq=False)
 class Shell:
-    """A mesh of the body with the finish it takes."""
+    """A mesh of the body with the finish it takes. ``solid``: which of the body's solids it helps close."""
 
     name: str
     slot: FinishSlot
     mesh: Mesh
+    solid: str = MAIN
+
+
+@dataclass(frozen=True, eq=False)
+class Inset:
+    """A region of a sheet with a finish of its own: a window, a border line, an inlay. ``height_mm``:
+    how far it stands out, below zero how deep it lies."""
+
+    name: str
+    slot: FinishSlot
+    area: shapely.MultiPolygon
+    height_mm: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
     """A side as the cutter takes it.
 
-    ``cuts``: ascending u of the strip edges where the sheet is curved along u; the first and last are
-    the domain's ends. Empty on a flat side, which is cut in one piece. ``rows``: the same along v,
-    empty where the side is straight that way.
+    ``cuts``: ascending u of the strip edges where the sheet is curved along u only; the first and last are
+    the domain's ends. Empty on a flat side, which is cut in one piece. ``net``: triangles over the sheet
+    where it is curved both ways; ``rough``: wider ones, for pictures while something moves.
     """
 
     side: Side
     slot: FinishSlot
-    cuts: Array
-    rows: Array = field(default_factory=lambda: np.empty(0))
+    cuts: Array = field(default_factory=lambda: np.empty(0))
+    solid: str = MAIN
+    insets: tuple[Inset, ...] = ()
+    net: Net | None = None
+    rough: Net | None = None
 
     @property
     def border(self) -> shapely.Polygon:
@@ -54,28 +76,23 @@ class Sheet:
     def coarser(self) -> Sheet:
         """The sheet with every COARSER-th cut only, for pictures while something moves. It does not
         share its edge points with the shells any more, so it closes to no solid."""
-        if len(self.cuts) == 0:
-            return self
-        # where a side curves both ways there are many cells: half as many again each way
-        step = COARSER if len(self.rows) < MANY_ROWS else 2 * COARSER
-        return replace(self, cuts=_every(self.cuts, step), rows=_every(self.rows, step))
+        if self.rough is not None:
+            return replace(self, net=self.rough)
+        return self if len(self.cuts) == 0 else replace(self, cuts=every(self.cuts, COARSER))
 
 
-def _every(rows: Array, step: int) -> Array:
+def every(rows: Array, step: int) -> Array:
     """Every ``step``-th row, and both ends."""
-    return rows if len(rows) == 0 else np.append(rows[:-1:step], rows[-1])
+    return np.append(rows[:-1:step], rows[-1])
 
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """All surfaces of a blank. Shells and unlettered sheets of one ``solid`` close to a solid.
-
-    ``extra``: closed solids that overlap the main one (a handle) and are united with it in files.
-    """
+    """All surfaces of a blank. Shells and unlettered sheets of one ``solid`` close to a solid; solids may
+    overlap (a handle runs into its mug) and are united in files."""
 
     shells: tuple[Shell, ...]
     sheets: tuple[Sheet, ...]
-    extra: tuple[Shell, ...] = ()
 
     def opposite(self, name: str) -> str | None:
         """The side that is seen when the body is turned over; None where there is none."""
@@ -94,7 +111,7 @@ class Body:
 @cache
 def body_of(blank: Blank, fine: bool = True) -> Body:
     """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
-    from kilnchisel.core.blanks import mug, plaque, rounds, vessels
+    from kilnchisel.core.blanks import boards, ground, longbody, mug, plaque, rounds, van, vessels, worn
 
     makers: dict[str, Callable[[Any, bool], Body]] = {
         "mug": mug.mug_body,
@@ -106,6 +123,19 @@ def body_of(blank: Blank, fine: bool = True) -> Body:
         "band": rounds.band_body,
         "medallion": rounds.medallion_body,
         "globe": rounds.globe_body,
+        "cap": vessels.cap_body,
+        "signet": worn.signet_body,
+        "bracelet": worn.bracelet_body,
+        "board": boards.board_body,
+        "plate": boards.plate_body,
+        "box sign": boards.box_sign_body,
+        "wall": boards.wall_body,
+        "book": boards.book_body,
+        "handle": longbody.handle_body,
+        "hull": longbody.hull_body,
+        "van": van.van_body,
+        "garment": ground.garment_body,
+        "bank": ground.bank_body,
     }
     return makers[blank.kind](blank, fine)
 

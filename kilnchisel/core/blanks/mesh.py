@@ -7,7 +7,9 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+import mapbox_earcut
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 Array = NDArray[Any]
@@ -79,16 +81,20 @@ def open_edges(faces: Array) -> int:
     return int((~np.isin(forward, backward)).sum())
 
 
+def lattice_faces(rows: int, columns: int) -> Array:
+    """Triangles (k, 3), counter-clockwise, between points numbered row by row from below."""
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
+    c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
+    return np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+
+
 def grid(points: Array, normals: Array, uv: Array) -> Mesh:
     """A mesh from a lattice of corners, (rows, columns, 3) and (rows, columns, 2).
 
     The triangles turn the way the normals point.
     """
-    rows, columns = points.shape[:2]
-    index = np.arange(rows * columns).reshape(rows, columns)
-    a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
-    c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
-    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+    faces = lattice_faces(*points.shape[:2])
     return facing_out(points.reshape(-1, 3), normals.reshape(-1, 3), uv.reshape(-1, 2), faces)
 
 
@@ -98,6 +104,14 @@ def facing_out(points: Array, normals: Array, uv: Array, faces: Array) -> Mesh:
     if np.einsum("ij,ij->", np.cross(b - a, c - a), normals[faces].sum(axis=1)) < 0:
         faces = faces[:, ::-1]
     return Mesh(points, normals, uv, faces.astype(np.int32))
+
+
+def filled(area: shapely.Polygon) -> tuple[Array, Array]:
+    """A flat area in triangles: points (n, 2) and faces (m, 3)."""
+    rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
+    flat = np.concatenate(rings)
+    ends = np.cumsum([len(ring) for ring in rings]).astype(np.uint32)
+    return flat, np.asarray(mapbox_earcut.triangulate_float64(flat, ends)).reshape(-1, 3)
 
 
 def without_slivers(mesh: Mesh) -> Mesh:

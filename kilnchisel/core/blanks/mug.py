@@ -38,8 +38,9 @@ def mug_body(mug: Mug, fine: bool) -> Body:
         Shell(name, slot, turned(points, normals, columns))
         for name, slot, points, normals in _profile(mug, fine)
     )
-    extra = (Shell("handle", "rim", _handle(mug, fine)),) if mug.handle else ()
-    return Body(shells, (Sheet(side, "blank", cuts),), extra)
+    if mug.handle:
+        shells += (Shell("handle", "rim", _handle(mug, fine), "handle"),)
+    return Body(shells, (Sheet(side, "blank", cuts),))
 
 
 def foot_round(mug: Mug) -> float:

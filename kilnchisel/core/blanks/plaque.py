@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet, Shell, arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, grid
+from kilnchisel.core.blanks.outlines import oval, rectangle
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.job.blank import Plaque
 
@@ -27,10 +28,9 @@ def plaque_body(plaque: Plaque, fine: bool) -> Body:
     front = Plane("front", _area(face), middle, x, z, plaque.thickness_mm)
     mirrored = (face * [-1.0, 1.0])[::-1]
     back = Plane("back", _area(mirrored), middle + deep, -x, z, plaque.thickness_mm)
-    none = np.empty(0)
     return Body(
         (Shell("edge", "rim", _edge(plaque, ring, out, fine)),),
-        (Sheet(front, "blank", none), Sheet(back, "blank", none)),
+        (Sheet(front, "blank"), Sheet(back, "blank")),
     )
 
 
@@ -42,25 +42,11 @@ def _area(ring: Array) -> shapely.Polygon:
 def _outline(plaque: Plaque, fine: bool) -> tuple[Array, Array]:
     """The outer outline about its middle, counter-clockwise seen from the front, and its outward
     normals: (n, 2) each as (x, z)."""
-    a, b = plaque.width_mm / 2, plaque.height_mm / 2
     if plaque.shape == "oval":
-        count = 8 * (len(arc_angles(0, 45, max(a, b) ** 2 / min(a, b), fine)))
-        t = np.linspace(0, 2 * np.pi, count, endpoint=False)
-        points = np.stack([a * np.cos(t), b * np.sin(t)], axis=1)
-        normals = np.stack([b * np.cos(t), a * np.sin(t)], axis=1)
-        return points, normals / np.linalg.norm(normals, axis=1, keepdims=True)
+        return oval(plaque.width_mm, plaque.height_mm, fine)
     # corners at least as round as the edge, so that the face's inset keeps every point
-    corner = float(np.clip(plaque.corner_mm, plaque.edge_round_mm, min(a, b)))
-    points_list, normals_list = [], []
-    for start, sx, sz in ((0, 1, 1), (90, -1, 1), (180, -1, -1), (270, 1, -1)):
-        angle = arc_angles(start, start + 90, corner, fine)
-        normal = np.stack([np.cos(angle), np.sin(angle)], axis=1)
-        centre = np.array([sx * (a - corner), sz * (b - corner)])
-        points_list.append(centre + corner * normal)
-        normals_list.append(normal)
-    points, normals = np.concatenate(points_list), np.concatenate(normals_list)
-    apart = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > 1e-6
-    return points[apart], normals[apart]
+    corner = max(plaque.corner_mm, plaque.edge_round_mm)
+    return rectangle(plaque.width_mm, plaque.height_mm, corner, fine)
 
 
 def _edge(plaque: Plaque, ring: Array, out: Array, fine: bool) -> Mesh:

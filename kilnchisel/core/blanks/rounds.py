@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-import numpy as np
+from dataclasses import replace
 
-from kilnchisel.core.blanks.body import Body, Shell
+import numpy as np
+import shapely
+
+from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.section import Run, Section, columns_for, turned, turned_body
 from kilnchisel.core.job.blank import Band, Globe, Medallion
@@ -45,7 +48,21 @@ def band_body(band: Band, fine: bool) -> Body:
         wall = band.thickness_mm - bulge
         section.line("inside", "rim", inner, low, side="inside", wall_mm=wall, inside=True)
     section.arc("lower inner edge", "blank", (inner + edge, edge), 180, 270)
-    return turned_body(section.runs, fine)
+    body = turned_body(section.runs, fine)
+    if band.inlay_mm <= 0:
+        return body
+    sheets = tuple(
+        replace(sheet, insets=_inlay(sheet, band.inlay_mm)) if sheet.side.name == "outside" else sheet
+        for sheet in body.sheets
+    )
+    return Body(body.shells, sheets)
+
+
+def _inlay(sheet: Sheet, wide: float) -> tuple[Inset, ...]:
+    """A strip of another metal round the middle, flush."""
+    low, _, high, _ = sheet.border.bounds
+    strip = shapely.box(low - 1.0, -wide / 2, high + 1.0, wide / 2)
+    return (Inset("inlay", "detail", shapely.MultiPolygon([strip])),)
 
 
 def medallion_body(piece: Medallion, fine: bool) -> Body:
@@ -108,4 +125,4 @@ def _foot(radius: float, lift: float, fine: bool) -> Shell:
     section.line("foot top", "rim", 0.0, top)
     columns = columns_for(wide, fine)
     meshes = [turned(run.points, run.normals, columns) for run in section.runs]
-    return Shell("foot", "rim", join(meshes))
+    return Shell("foot", "rim", join(meshes), "foot")

@@ -13,13 +13,15 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import COARSER, Body, FinishSlot, Sheet, Shell, arc_angles
+from kilnchisel.core.blanks.body import COARSER, Body, FinishSlot, Sheet, Shell, arc_angles, every
 from kilnchisel.core.blanks.mesh import Mesh, grid, without_slivers
+from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.turnedside import Turned, profile_of
 
 Array = NDArray[Any]
 
+MANY_ROWS = 40
 CHORD_MM = 0.005  # how far a strip may depart from the round
 ROW_MM = {True: 0.01, False: 0.4}  # how far a row may depart from the profile, fine and coarse
 X, Y, _ = np.eye(3)
@@ -101,8 +103,8 @@ def columns_for(radius: float, fine: bool) -> int:
     return count + -count % COARSER
 
 
-def turned_body(runs: list[Run], fine: bool, extra: tuple[Shell, ...] = ()) -> Body:
-    """The body of a section. Runs that are level and reach the axis may be flat sides."""
+def turned_body(runs: list[Run], fine: bool, more: tuple[Shell, ...] = ()) -> Body:
+    """The body of a section, with ``more`` shells. Level runs that reach the axis may be flat sides."""
     radius = max(float(run.points[:, 0].max()) for run in runs)
     columns = columns_for(radius, fine)
     shells, sheets = [], []
@@ -113,7 +115,7 @@ def turned_body(runs: list[Run], fine: bool, extra: tuple[Shell, ...] = ()) -> B
             sheets.append(_disc(run, columns))
         else:
             sheets.append(_round_sheet(run, columns, fine))
-    return Body(tuple(shells), tuple(sheets), extra)
+    return Body((*shells, *more), tuple(sheets))
 
 
 def _disc(run: Run, columns: int) -> Sheet:
@@ -126,7 +128,7 @@ def _disc(run: Run, columns: int) -> Sheet:
     origin = np.array([0.0, 0.0, float(run.points[0, 1])])
     assert run.side is not None
     side = Plane(run.side, shapely.Polygon(ring), origin, X, Y if up else -Y, run.wall_mm)
-    return Sheet(side, run.slot, np.empty(0))
+    return Sheet(side, run.slot)
 
 
 def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
@@ -138,7 +140,15 @@ def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
     domain = shapely.box(-half, profile.along[0], half, profile.along[-1])
     assert run.side is not None
     side = Turned(run.side, domain, profile, run.wall_mm, inside=run.inside)
-    return Sheet(side, run.slot, np.linspace(-half, half, columns + 1), _rows(points, profile.along, fine))
+    cuts = np.linspace(-half, half, columns + 1)
+    rows = _rows(points, profile.along, fine)
+    if len(rows) == 0:
+        return Sheet(side, run.slot, cuts)
+    # where there are many rows there are many triangles: wider ones still while something moves
+    step = COARSER if len(rows) < MANY_ROWS else 2 * COARSER
+    return Sheet(
+        side, run.slot, net=grid_net(cuts, rows), rough=grid_net(every(cuts, step), every(rows, step))
+    )
 
 
 def _rows(points: Array, along: Array, fine: bool) -> Array:

@@ -25,6 +25,21 @@ class ClearZone:
     area: shapely.Polygon
 
 
+def true_size(count: int) -> Array:
+    """The Jacobians of a sheet that is unrolled without stretch, (count, 2, 2)."""
+    return np.broadcast_to(np.eye(2), (count, 2, 2))
+
+
+def principal_stretches(jacobian: Array) -> Array:
+    """The least and the greatest stretch of each map, (n, 2, 2) -> (n, 2): its singular values.
+
+    By the closed form for 2 x 2: (sqrt((a+d)² + (c-b)²) -+ sqrt((a-d)² + (b+c)²)) / 2.
+    """
+    (a, b), (c, d) = np.moveaxis(jacobian, 0, -1)
+    mean, off = np.hypot(a + d, c - b), np.hypot(a - d, b + c)
+    return np.stack([np.abs(mean - off), mean + off], axis=-1) / 2
+
+
 class Side(Protocol):
     """One surface and its sheet."""
 
@@ -62,8 +77,11 @@ class Side(Protocol):
         """(n, 2) -> (n, 3, 3): unit tangent along u, along v, outward normal, as rows."""
         ...
 
-    def stretch(self, uv: Array) -> Array:
-        """(n, 2) -> (n, 2): principal stretches, 1.0 is true size."""
+    def jacobian(self, uv: Array) -> Array:
+        """(n, 2) -> (n, 2, 2): what a step on the sheet becomes on the surface, in the frame's tangents.
+
+        Columns are the steps along u and v; the identity where the sheet is true to size.
+        """
         ...
 
     def meet(self, origins: Array, directions: Array) -> Array:
@@ -104,8 +122,8 @@ class Plane:
     def frames(self, uv: Array) -> Array:
         return np.broadcast_to(np.stack([self.right, self.up, self.normal]), (len(uv), 3, 3))
 
-    def stretch(self, uv: Array) -> Array:
-        return np.ones((len(uv), 2))
+    def jacobian(self, uv: Array) -> Array:
+        return true_size(len(uv))
 
     def meet(self, origins: Array, directions: Array) -> Array:
         facing = directions @ self.normal
@@ -152,8 +170,8 @@ class Cylinder:
             axis=1,
         )
 
-    def stretch(self, uv: Array) -> Array:
-        return np.ones((len(uv), 2))  # a cylinder unrolls without stretch
+    def jacobian(self, uv: Array) -> Array:
+        return true_size(len(uv))  # a cylinder unrolls without stretch
 
     def meet(self, origins: Array, directions: Array) -> Array:
         a = (directions[:, :2] ** 2).sum(axis=1)

@@ -14,12 +14,12 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.meeting import Triangles, lattice_of, meet_surface
 from kilnchisel.core.blanks.sides import ClearZone
 
 Array = NDArray[Any]
 
 GRID = (96, 33)  # points round and along at which a ray is first looked for
-NEWTON = 6
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,66 +116,19 @@ class Turned:
             axis=1,
         )
 
-    def stretch(self, uv: Array) -> Array:
-        r = self.profile.at(uv[:, 1])[0]
-        return np.stack([r / self.reference_mm, np.ones(len(uv))], axis=1)
+    def jacobian(self, uv: Array) -> Array:
+        steps = np.tile(np.eye(2), (len(uv), 1, 1))
+        steps[:, 0, 0] = self.profile.at(uv[:, 1])[0] / self.reference_mm
+        return steps
 
     def degrees(self, length_mm: float) -> float | None:
         return float(np.degrees(length_mm / self.reference_mm))
 
     @cached_property
-    def _lattice(self) -> tuple[Array, Array]:
-        """Corners of a coarse mesh of the side: sheet (k, 3, 2) and body (k, 3, 3)."""
+    def _lattice(self) -> Triangles:
         low_u, low_v, high_u, high_v = self.domain.bounds
-        u = np.linspace(low_u, high_u, GRID[0] + 1)
-        v = np.linspace(low_v, high_v, GRID[1])
-        uv = np.stack(np.meshgrid(u, v), axis=-1).reshape(-1, 2)
-        index = np.arange(len(uv)).reshape(len(v), len(u))
-        a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
-        c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
-        faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-        return uv[faces], self.to_body(uv, np.zeros(len(uv)))[faces]
+        u, v = np.linspace(low_u, high_u, GRID[0] + 1), np.linspace(low_v, high_v, GRID[1])
+        return lattice_of(self, u, v)
 
     def meet(self, origins: Array, directions: Array) -> Array:
-        found = np.full((len(origins), 2), np.nan)
-        for number, (origin, way) in enumerate(zip(origins, directions, strict=True)):
-            start = self._first_hit(origin, way)
-            if start is not None:
-                found[number] = self._refined(start, origin, way)
-        return found
-
-    def _first_hit(self, origin: Array, way: Array) -> Array | None:
-        """Where a ray meets the coarse mesh from outside (Möller and Trumbore's test)."""
-        sheet, body = self._lattice
-        a, b, c = body[:, 0], body[:, 1], body[:, 2]
-        e1, e2 = b - a, c - a
-        p = np.cross(way, e2)
-        det = np.einsum("ij,ij->i", e1, p)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            s = origin - a
-            x = np.einsum("ij,ij->i", s, p) / det
-            q = np.cross(s, e1)
-            y = (q @ way) / det
-            t = np.einsum("ij,ij->i", e2, q) / det
-        seen = (det > 1e-12) & (x >= -1e-6) & (y >= -1e-6) & (x + y <= 1 + 1e-6) & (t > 0)
-        if not seen.any():
-            return None
-        k = np.flatnonzero(seen)[np.argmin(t[seen])]
-        w = np.array([1 - x[k] - y[k], x[k], y[k]])
-        return np.asarray(w @ sheet[k])
-
-    def _refined(self, uv: Array, origin: Array, way: Array) -> Array:
-        """The exact place by Newton steps in the tangent plane."""
-        low, high = self.domain.bounds[1], self.domain.bounds[3]
-        for _ in range(NEWTON):
-            at = uv[None]
-            point, frame = self.to_body(at, np.zeros(1))[0], self.frames(at)[0]
-            facing = float(frame[2] @ way)
-            if abs(facing) < 1e-9:
-                return uv
-            t = float((point - origin) @ frame[2]) / facing
-            off = origin + t * way - point
-            scale = float(self.stretch(at)[0, 0])
-            uv = uv + np.array([off @ frame[0] / scale, off @ frame[1]])
-            uv[1] = np.clip(uv[1], low, high)
-        return uv
+        return meet_surface(self, self._lattice, origins, directions)

@@ -7,6 +7,7 @@ import numpy as np
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.section import Section, turned_body
 from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler
+from kilnchisel.core.job.bodies import Cap
 
 PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
 
@@ -97,6 +98,19 @@ def bottle_body(bottle: Bottle, fine: bool) -> Body:
     section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
     cap = neck + 1.4
     _closed(section, cap, bottle.height_mm, min(2.0, cap / 4), "cap", ("cap", "cap top"))
+    return turned_body(section.runs, fine)
+
+
+def cap_body(cap: Cap, fine: bool) -> Body:
+    """A tube cap: wall, round edge, flat top."""
+    radius, edge = cap.diameter_mm / 2, cap.edge_mm
+    foot = min(0.4, edge / 2)
+    section = Section(0.0, 0.0, fine)
+    section.line("underside", "blank", radius - foot, 0.0)
+    section.arc("foot", "blank", (radius - foot, foot), -90, 0)
+    section.line("wall", "blank", radius, cap.height_mm - edge, side="outside", wall_mm=1.2)
+    section.arc("edge", "blank", (radius - edge, cap.height_mm - edge), 0, 90)
+    section.line("top", "blank", 0.0, cap.height_mm, side="top", wall_mm=1.2)
     return turned_body(section.runs, fine)
 
 

@@ -10,7 +10,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, Sheet
+from kilnchisel.core.blanks.body import MAIN, Body, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, join, open_edges, welded
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
@@ -21,7 +21,7 @@ from kilnchisel.core.lettering.outline import Layer
 
 Array = NDArray[Any]
 
-Role = Literal["blank", "rim", "letters", "recess"]
+Role = Literal["blank", "rim", "detail", "letters", "recess"]
 CREASE = np.cos(np.radians(38.0))  # walls turn smoothly below this angle, sharply above
 
 
@@ -39,19 +39,14 @@ class Part:
     side: str | None
     mesh: Mesh
     layer: Layer | None = None
+    solid: str = MAIN
 
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """The crafted object. ``parts`` close to one solid; each of ``extra`` is a closed solid that
-    overlaps it (a handle)."""
+    """The crafted object. The parts of one ``solid`` close; solids may overlap (a handle)."""
 
     parts: tuple[Part, ...]
-    extra: tuple[Part, ...]
-
-    @property
-    def all_parts(self) -> tuple[Part, ...]:
-        return self.parts + self.extra
 
 
 def relief_mm(craft: Craft) -> float:
@@ -63,11 +58,10 @@ def relief_mm(craft: Craft) -> float:
     return craft.height_mm
 
 
-def shell_parts(body: Body) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
-    """The parts that no lettering changes: those of the main solid, and the extra solids."""
-    return (
-        tuple(Part(shell.name, shell.slot, None, None, shell.mesh) for shell in body.shells),
-        tuple(Part(shell.name, shell.slot, None, None, shell.mesh) for shell in body.extra),
+def shell_parts(body: Body) -> tuple[Part, ...]:
+    """The parts that no lettering changes."""
+    return tuple(
+        Part(shell.name, shell.slot, None, None, shell.mesh, solid=shell.solid) for shell in body.shells
     )
 
 
@@ -75,17 +69,21 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top."""
     _refuse_too_deep(sheet, laid)
     inked = [(index, item, craft, layer) for index, item, craft in laid for layer in item.layers]
-    cut = cut_sheet(sheet, [layer.region for *_, layer in inked])
-    name = sheet.side.name
-    parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0))]
-    for label, (index, item, craft, layer) in enumerate(inked):
-        if not (cut.label == label).any():
+    insets = [inset.area for inset in sheet.insets]
+    cut = cut_sheet(sheet, insets + [layer.region for *_, layer in inked])
+    name, solid = sheet.side.name, sheet.solid
+    parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0), solid=solid)]
+    for label, inset in enumerate(sheet.insets):
+        mesh = _region(sheet.side, cut, label, inset.height_mm)
+        if mesh is not None:
+            parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=solid))
+    for label, (index, item, craft, layer) in enumerate(inked, start=len(insets)):
+        mesh = _region(sheet.side, cut, label, relief_mm(craft) * layer.layer.height)
+        if mesh is None:
             continue
         role: Role = "recess" if isinstance(craft, Engraved) else "letters"
-        height = relief_mm(craft) * layer.layer.height
-        level, standing = _level(sheet.side, cut, label, height), _standing(sheet.side, cut, label, height)
         if layer.layer.raster is not None:
-            level, standing = _with_picture(level, item), _with_picture(standing, item)
+            mesh = _with_picture(mesh, item)
         more = f" {layer.layer.kind} {layer.number + 1}" if len(item.layers) > 1 else ""
         parts.append(
             Part(
@@ -93,8 +91,9 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
                 role,
                 index,
                 name,
-                join([level, standing]),
+                mesh,
                 layer.layer,
+                solid,
             )
         )
     return tuple(parts)
@@ -122,6 +121,14 @@ def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> N
                 f"Engraving {craft.depth_mm:g} mm deep would break through the wall of "
                 f"{sheet.side.wall_mm:g} mm; stay below {sheet.side.wall_mm:g} mm."
             )
+
+
+def _region(side: Side, cut: CutSheet, label: int, height: float) -> Mesh | None:
+    """The surface of one region with its walls; None when nothing of it is left."""
+    if not (cut.label == label).any():
+        return None
+    level = _level(side, cut, label, height)
+    return level if height == 0 else join([level, _standing(side, cut, label, height)])
 
 
 def _level(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
@@ -190,15 +197,17 @@ def _softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
 
 
 def solid_of(piece: Piece) -> tuple[Array, Array, Array]:
-    """The whole piece as one watertight solid, handles united with the body.
+    """The whole piece as one watertight solid, all its solids united.
 
     Returns points (n, 3) mm, faces (m, 3) and, for each face, the index of its part in
-    ``piece.all_parts``. Raises KilnError if it does not close.
+    ``piece.parts``. Raises KilnError if it does not close.
     """
-    numbers = {id(part): number for number, part in enumerate(piece.all_parts)}
+    groups: dict[str, list[int]] = {}
+    for number, part in enumerate(piece.parts):
+        groups.setdefault(part.solid, []).append(number)
     solids, tag_of = [], {}
-    for group in [piece.parts, *((part,) for part in piece.extra)]:
-        solid, tags = _closed_solid(group, [numbers[id(part)] for part in group])
+    for numbers in groups.values():
+        solid, tags = _closed_solid([piece.parts[number] for number in numbers], numbers)
         solids.append(solid)
         tag_of.update(tags)
     whole = manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)

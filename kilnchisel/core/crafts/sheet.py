@@ -1,6 +1,7 @@
 """The strip-cut sheet: a side's sheet divided into lettered regions and ground, meshed without booleans.
 
-The sheet is cut into strips along u (one piece on a flat side). Letters are cut by the same lines, the
+The sheet is cut into strips along u (one piece on a flat side; a side that bends both ways has a net of
+triangles instead, see ``netcut``). Letters are cut by the same lines, the
 ground is what is left of each strip, and both are triangulated on the same points. Regions are then
 raised or sunk and closed with walls that stand exactly on the outlines, so the surface stays closed
 whatever the height. Along u a strip departs from the curved side by du²/8R at most.
@@ -19,6 +20,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Sheet
 from kilnchisel.core.blanks.mesh import open_edges
+from kilnchisel.core.blanks.net import Net
+from kilnchisel.core.crafts.netcut import net_pieces
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
@@ -60,8 +63,8 @@ def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet
     """
     nudges = _nudges(sheet, regions)
     for attempt, nudge in enumerate(nudges):
-        # along v as well where there are rows, each time by another amount
-        up = NUDGE_MM * (attempt + 0.37) if len(sheet.rows) else 0.0
+        # along v as well where there is a net, each time by another amount
+        up = 0.0 if sheet.net is None else NUDGE_MM * (attempt + 0.37)
         trimmed = [_trimmed(sheet, _shifted(region, nudge, up)) for region in regions]
         try:
             result = _cut(sheet, _layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
@@ -78,6 +81,8 @@ def _nudges(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> list[float
     A corner that falls exactly on a strip line can leave a point in the middle of an edge; a shift
     far below any tolerance takes it off the line.
     """
+    if sheet.net is not None:
+        return [NUDGE_MM * k for k in range(TRIES)]
     if len(sheet.cuts) == 0:
         return [0.0]
     u = np.concatenate([shapely.get_coordinates(region)[:, 0] for region in regions] or [[]])
@@ -90,7 +95,7 @@ def _nudges(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> list[float
         return float(np.abs(place - np.rint(place)).min() * step)
 
     if nearest(0.0) > CLEAR_OF_LINES_MM:
-        return [0.0, NUDGE_MM, 2 * NUDGE_MM] if len(sheet.rows) else [0.0, NUDGE_MM]
+        return [0.0, NUDGE_MM]
     shifts = [NUDGE_MM * k for k in range(1, TRIES + 1)]
     return sorted(shifts, key=nearest, reverse=True)
 
@@ -151,20 +156,40 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         parts = polygons_in(region)
         polygons += parts
         owners += [label] * len(parts)
-    cells = np.empty((0, 4, 2))
+    if sheet.net is not None:
+        return _cut_net(sheet.net, regions)
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
         ground = polygons_in(shapely.difference(sheet.border, shapely.union_all(polygons)))
     else:
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
-        if len(sheet.rows):
-            pieces = [(cell, o) for piece, o in pieces for cell in _in_rows(piece, sheet.rows, clip)]
-            ground, cells = _ground_in_rows(ground, sheet.rows, clip)
     parts = [p for p, _ in pieces] + ground
     labels = [o for _, o in pieces] + [GROUND] * len(ground)
-    points, faces, face_label = _triangulated(parts, labels, cells)
-    walls, wall_label = _walls(faces, face_label)
-    return CutSheet(points, faces, face_label, walls, wall_label)
+    points, faces, face_label = _triangulated(parts, labels)
+    return CutSheet(points, faces, face_label, *_walls(faces, face_label))
+
+
+def _cut_net(net: Net, regions: list[shapely.MultiPolygon]) -> CutSheet:
+    pieces = net_pieces(net, regions, GROUND)
+    points, faces, label = net.at, net.faces[pieces.whole], pieces.whole_label
+    if pieces.parts:
+        more, divided, divided_label = _triangulated(pieces.parts, pieces.labels)
+        near = np.unique(net.faces[~pieces.whole])
+        found = _places(net.points[near], more)
+        fresh = found < 0
+        index = np.where(fresh, len(points) + np.cumsum(fresh) - 1, near[found])
+        points = np.concatenate([points, more[fresh]])
+        faces = np.concatenate([faces, index[divided].astype(np.int32)])
+        label = np.concatenate([label, divided_label])
+    return CutSheet(points, faces, label, *_walls(faces, label))
+
+
+def _places(known: Array, points: Array) -> Array:
+    """For each point the place of the same one among the known, -1 where there is none."""
+    _, index = _merged(np.concatenate([known, points]))
+    place = np.full(int(index.max()) + 1, -1)
+    place[index[: len(known)]] = np.arange(len(known))
+    return place[index[len(known) :]]
 
 
 def _in_strips(
@@ -212,61 +237,6 @@ def _in_strips(
         around = shapely.Polygon(shell, [holes[number] for number in inside])
         ground += clip(around, left, low, right, high)
     return pieces, ground
-
-
-def _in_rows(polygon: shapely.Polygon, rows: Array, clip: Clip) -> list[shapely.Polygon]:
-    """A piece of a strip cut at the row lines, with points exactly on them."""
-    _, bottom, _, top = polygon.bounds
-    row = int(np.searchsorted(rows, bottom, side="right")) - 1
-    if 0 <= row < len(rows) - 1 and rows[row] + SNAP_MM < bottom and top < rows[row + 1] - SNAP_MM:
-        return [polygon]  # well within one row
-    turned = _with_line_points(shapely.transform(polygon, _swapped), rows)
-    _, low, _, high = turned.bounds
-    cells = []
-    for row in _strips_of(turned, rows):
-        for cell in clip(turned, float(rows[row]), low - 1.0, float(rows[row + 1]), high + 1.0):
-            cells.append(shapely.transform(cell, _swapped))
-    return cells
-
-
-def _swapped(points: Array) -> Array:
-    return points[:, ::-1]
-
-
-def _ground_in_rows(
-    ground: list[shapely.Polygon], rows: Array, clip: Clip
-) -> tuple[list[shapely.Polygon], Array]:
-    """Ground cut at the row lines: polygons where letters are, plain cells (k, 4, 2) elsewhere."""
-    array = np.array(ground, dtype=object)
-    bounds = shapely.bounds(array)
-    whole = (bounds[:, 1] == rows[0]) & (bounds[:, 3] == rows[-1])
-    last = len(rows) - 1
-    # rows first[k] to stop[k] of a strip hold something; a strip without letters has none
-    first, stop = np.zeros(len(array), dtype=int), np.full(len(array), last)
-    coordinates, owner = shapely.get_coordinates(array, return_index=True)
-    inner = (coordinates[:, 1] > rows[0]) & (coordinates[:, 1] < rows[-1])
-    least, most = np.full(len(array), np.inf), np.full(len(array), -np.inf)
-    np.minimum.at(least, owner[inner], coordinates[inner, 1])
-    np.maximum.at(most, owner[inner], coordinates[inner, 1])
-    lettered = np.isfinite(least)
-    first[lettered] = np.searchsorted(rows, least[lettered], side="left") - 1
-    stop[lettered] = np.searchsorted(rows, most[lettered], side="right")
-    stop[~lettered] = first[~lettered] = 0
-    cells = []
-    for number, polygon in enumerate(ground):
-        if not whole[number]:
-            cells += _in_rows(polygon, rows, clip)
-        elif lettered[number]:
-            cells += _in_rows(polygon, rows[first[number] : stop[number] + 1], clip)
-    spread = [
-        np.concatenate([np.arange(first[k]), np.arange(stop[k], last)]) for k in np.flatnonzero(whole)
-    ]
-    strip = np.repeat(np.flatnonzero(whole), [len(some) for some in spread])
-    row = np.concatenate([np.empty(0, dtype=int), *spread])
-    left, right = bounds[strip, 0], bounds[strip, 2]
-    low, high = rows[row], rows[row + 1]
-    corners = [np.stack(pair, axis=1) for pair in ((left, low), (right, low), (right, high), (left, high))]
-    return cells, np.stack(corners, axis=1)
 
 
 def _merged_where_touching(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
@@ -362,24 +332,20 @@ def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
     return np.concatenate([ring, extra])[order]
 
 
-def _triangulated(
-    parts: list[shapely.Polygon], labels: list[int], cells: Array
-) -> tuple[Array, Array, Array]:
-    """Ear clipping of every part; points shared by parts become one. ``cells`` (k, 4, 2) are ground."""
+def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:
+    """Ear clipping of every part; points shared by parts become one."""
     array = np.array(parts, dtype=object)
     rings = shapely.get_rings(array)
     ring_part = np.repeat(np.arange(len(array)), shapely.get_num_interior_rings(array) + 1)
     coordinates, ring_of = shapely.get_coordinates(rings, return_index=True)
     closing = np.append(ring_of[1:] != ring_of[:-1], True) if len(ring_of) else np.empty(0, dtype=bool)
     coordinates, ring_of = coordinates[~closing], ring_of[~closing]
-    count = len(coordinates)
-    unique, index = _merged(np.concatenate([coordinates, cells.reshape(-1, 2)]))
-    quads = index[count:].reshape(-1, 4)
+    unique, index = _merged(coordinates)
     # Ear clipping drops points that turn nothing, but a neighbour may need them (the feet of letters
     # stand on one line, outlines cross in the middle of an edge): moved by less than any tolerance, the
     # same way for every part that has the point, no three are in line to the last bit.
     shaken = np.random.default_rng(0).uniform(-SHAKE_MM, SHAKE_MM, unique.shape)
-    unaligned = np.ascontiguousarray(coordinates + shaken[index[:count]])
+    unaligned = np.ascontiguousarray(coordinates + shaken[index])
     ring_sizes = np.bincount(ring_of, minlength=len(rings))
     part_sizes = np.bincount(ring_part[ring_of], minlength=len(array))
     ring_stops = np.cumsum(ring_sizes)
@@ -394,15 +360,13 @@ def _triangulated(
         faces.append(index[start + triangles.astype(np.int64)])
         label.append(np.full(len(triangles), labels[number]))
         start += size
-    halves = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
-    all_faces = np.concatenate([_one_way(unique, np.concatenate(faces)), halves])
-    all_labels = np.concatenate([*label, np.full(len(halves), GROUND)])
-    whole = (
+    all_faces, all_labels = _one_way(unique, np.concatenate(faces)), np.concatenate(label)
+    proper = (
         (all_faces[:, 0] != all_faces[:, 1])
         & (all_faces[:, 1] != all_faces[:, 2])
         & (all_faces[:, 2] != all_faces[:, 0])
     )
-    return unique, all_faces[whole].astype(np.int32), all_labels[whole]
+    return unique, all_faces[proper].astype(np.int32), all_labels[proper]
 
 
 def _doubled(points: Array, faces: Array) -> Array:
@@ -446,14 +410,20 @@ def _walls(faces: Array, label: Array) -> tuple[Array, Array]:
 
 def _closed(sheet: Sheet, cut: CutSheet) -> bool:
     """Whether the flat division has no open edge but its border."""
-    points = cut.points
+    if sheet.net is not None:
+        return _open(sheet, sheet.net.at, sheet.net.faces) == _open(sheet, cut.points, cut.faces)
     if len(sheet.cuts) == 0:
-        return open_edges(cut.faces) == len(sheet.border.exterior.coords) - 1
-    # glue the seam: the two ends of a closed side are the same line
-    on_end = points[:, 0] == sheet.cuts[-1]
+        rings = [sheet.border.exterior, *sheet.border.interiors]
+        return open_edges(cut.faces) == sum(len(ring.coords) - 1 for ring in rings)
+    sides = 0 if sheet.side.period is not None else 2
+    return _open(sheet, cut.points, cut.faces) == 2 * (len(sheet.cuts) - 1) + sides
+
+
+def _open(sheet: Sheet, points: Array, faces: Array) -> int:
+    """Open edges of a division once the two ends of a closed side, which are the same line, are glued."""
+    if sheet.side.period is None:
+        return open_edges(faces)
+    low, _, high, _ = sheet.border.bounds
     glued = points.copy()
-    if sheet.side.period is not None:
-        glued[on_end, 0] = sheet.cuts[0]
-    _, index = _merged(glued)
-    strips = len(sheet.cuts) - 1
-    return open_edges(index[cut.faces]) == 2 * strips
+    glued[points[:, 0] == high, 0] = low
+    return open_edges(_merged(glued)[1][faces])

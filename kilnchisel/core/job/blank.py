@@ -3,12 +3,25 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from collections.abc import Callable
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Degrees, Value
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.bodies import (
+    Bank,
+    Bracelet,
+    Cap,
+    Garment,
+    Handle,
+    Hull,
+    Mesh3D,
+    Signet,
+    Van,
+)
 
 
 class Mug(Value):
@@ -155,6 +168,7 @@ class Band(Value):
     width_mm: Annotated[float, Field(ge=1.5, le=200)] = 7.0
     thickness_mm: Annotated[float, Field(ge=0.6, le=20)] = 2.0
     profile: Literal["flat", "D", "court", "concave"] = "flat"
+    inlay_mm: Annotated[float, Field(ge=0, le=190)] = 0.0  # a strip of another metal round the middle
 
     @model_validator(mode="after")
     def _fits(self) -> Band:
@@ -162,6 +176,11 @@ class Band(Value):
             raise KilnError(
                 f"A {self.profile} profile {self.thickness_mm:g} mm thick needs a band at least "
                 f"{2 * self.thickness_mm:g} mm wide."
+            )
+        if self.inlay_mm > 0.8 * self.width_mm:
+            raise KilnError(
+                f"An inlay of {self.inlay_mm:g} mm leaves no edges on a band of {self.width_mm:g} mm; "
+                f"at most {0.8 * self.width_mm:g} mm."
             )
         return self
 
@@ -197,60 +216,138 @@ class Globe(Value):
 
 
 Blank = Annotated[
-    Mug | Plaque | Tumbler | Jar | Bottle | Can | Band | Medallion | Globe, Field(discriminator="kind")
+    Mug
+    | Plaque
+    | Tumbler
+    | Jar
+    | Bottle
+    | Can
+    | Cap
+    | Band
+    | Signet
+    | Bracelet
+    | Medallion
+    | Globe
+    | Board
+    | Plate
+    | BoxSign
+    | Wall
+    | Book
+    | Handle
+    | Hull
+    | Van
+    | Garment
+    | Bank
+    | Mesh3D,
+    Field(discriminator="kind"),
 ]
 
-
-# What each blank is called, in the order in which they are offered.
-TITLES: dict[str, str] = {
-    "mug": "Mug",
-    "tumbler": "Tumbler",
-    "jar": "Jar",
-    "bottle": "Bottle",
-    "can": "Can",
-    "plaque": "Plaque",
-    "medallion": "Medallion",
-    "band": "Band or ring",
-    "globe": "Globe",
+# The kinds in the order in which they are offered, by what they are for.
+GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
+    "Vessels": (
+        (Mug, "Mug"),
+        (Tumbler, "Tumbler"),
+        (Jar, "Jar"),
+        (Bottle, "Bottle"),
+        (Can, "Can"),
+        (Cap, "Tube cap"),
+    ),
+    "Signs": (
+        (Plaque, "Plaque"),
+        (Board, "Sign board"),
+        (Plate, "Plate"),
+        (BoxSign, "Box sign"),
+        (Wall, "Wall"),
+        (Bank, "Grass bank"),
+    ),
+    "Worn and held": (
+        (Band, "Band or ring"),
+        (Signet, "Signet ring"),
+        (Bracelet, "Bracelet"),
+        (Medallion, "Medallion"),
+        (Handle, "Handle"),
+        (Book, "Book"),
+        (Garment, "Shirt"),
+    ),
+    "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {
-    kind.model_fields["kind"].default: kind
-    for kind in (Mug, Tumbler, Jar, Bottle, Can, Plaque, Medallion, Band, Globe)
+    kind.model_fields["kind"].default: kind for group in GROUPS.values() for kind, _ in group
+}
+TITLES: dict[str, str] = {
+    kind.model_fields["kind"].default: title for group in GROUPS.values() for kind, title in group
 }
 
 
 def size_of(blank: Blank) -> tuple[float, float]:
     """Width and height of a blank as it stands or lies, roughly, mm."""
-    if isinstance(blank, Plaque):
-        return blank.width_mm, blank.height_mm
-    if isinstance(blank, Tumbler):
-        return max(blank.top_mm, blank.foot_mm), blank.height_mm
-    if isinstance(blank, Band):
-        return blank.inner_mm + 2 * blank.thickness_mm, blank.width_mm
-    if isinstance(blank, Medallion):
-        return blank.diameter_mm, blank.diameter_mm
-    if isinstance(blank, Globe):
-        return blank.diameter_mm, blank.diameter_mm * (1.17 if blank.foot else 1.0)
-    return blank.diameter_mm, blank.height_mm
+    known: dict[str, Callable[[Any], tuple[float, float]]] = {
+        "tumbler": lambda b: (max(b.top_mm, b.foot_mm), b.height_mm),
+        "band": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.width_mm),
+        "signet": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.head_high_mm),
+        "bracelet": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.width_mm),
+        "medallion": lambda b: (b.diameter_mm, b.diameter_mm),
+        "globe": lambda b: (b.diameter_mm, b.diameter_mm * (1.17 if b.foot else 1.0)),
+        "handle": lambda b: (b.length_mm * (1.0 if b.head == "none" else 1.45), b.widest_mm),
+        "hull": lambda b: (b.length_mm, b.height_mm),
+        "van": lambda b: (b.length_mm, b.height_mm),
+        "garment": lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),
+        "bank": lambda b: (b.width_mm, b.rise_mm),
+        "mesh": lambda b: (max(b.size_mm[:2]), b.size_mm[2]),
+    }
+    if blank.kind in known:
+        return known[blank.kind](blank)
+    if isinstance(blank, Mug | Jar | Bottle | Can | Cap):
+        return blank.diameter_mm, blank.height_mm
+    assert isinstance(blank, Plaque | Board | Plate | BoxSign | Wall | Book)
+    return blank.width_mm, blank.height_mm
 
 
 def main_side(blank: Blank) -> tuple[str, float, float]:
     """The side a first lettering goes on, its height and its middle's v, mm."""
-    if isinstance(blank, Plaque):
+    if isinstance(blank, Plaque | Board | Plate | BoxSign):
         return "front", min(blank.height_mm, blank.width_mm), 0.0
+    if isinstance(blank, Wall):
+        return "front", blank.height_mm * 0.9, 0.0
+    if isinstance(blank, Book):
+        return "front cover", blank.width_mm * 0.6, round(blank.height_mm * 0.14, 1)
     if isinstance(blank, Medallion):
         return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.45, 0.0
     if isinstance(blank, Mug):
         return "outside", blank.height_mm * 0.66, round(blank.height_mm * 0.52, 1)
     if isinstance(blank, Globe):
         return "all round", blank.diameter_mm * 0.5, 0.0
-    if isinstance(blank, Band):
+    if isinstance(blank, Band | Bracelet):
         return "outside", blank.width_mm * 2.6, 0.0
+    if isinstance(blank, Signet):
+        return "head", blank.head_mm * 1.3, 0.0
+    if isinstance(blank, Cap):
+        return "outside", blank.height_mm * 1.2, 0.0
     if isinstance(blank, Jar):
         return "outside", blank.height_mm * 0.5, 0.0
+    if isinstance(blank, Handle):
+        return "front", blank.widest_mm * 1.3, 0.0
+    if isinstance(blank, Hull):
+        return "left side", blank.height_mm * 0.72, round(-0.1 * blank.height_mm, 0)
+    if isinstance(blank, Van):
+        return "left side", blank.height_mm * 0.85, 0.0
+    if isinstance(blank, Garment):
+        return "front", blank.chest_mm * 0.5, round(blank.length_mm * 0.16, 0)
+    if isinstance(blank, Bank):
+        return "slope", blank.rise_mm * 1.6, 0.0
+    if isinstance(blank, Mesh3D):
+        return "any spot", min(blank.size_mm[0], blank.size_mm[2]) * 0.4, 0.0
     return "outside", size_of(blank)[1] * 0.42, 0.0
 
 
 def lies_flat(blank: Blank) -> bool:
     """Whether the blank lies on the ground or hangs on a wall, rather than standing."""
-    return isinstance(blank, Plaque | Medallion)
+    return isinstance(blank, Plaque | Medallion | Board | Plate | Garment | Book)
+
+
+def thickness_of(blank: Blank) -> float:
+    """How thick a blank that lies flat is, mm."""
+    return FOLDED_MM if isinstance(blank, Garment) else float(getattr(blank, "thickness_mm", 0.0))
+
+
+FOLDED_MM = 6.0  # two layers of cloth and the air between them

@@ -20,5 +20,6 @@ class Job(Value):
     blank: Blank = Mug()
     finish: SurfaceFinish = Enamel()
     rim_finish: SurfaceFinish = Enamel(colour="#1d2a4d")
+    detail_finish: SurfaceFinish = Enamel(colour="#2b2d2f")  # windows, inlays, fittings
     letterings: Annotated[tuple[Lettering, ...], Field(max_length=200)] = ()
     setting: Setting = Setting()

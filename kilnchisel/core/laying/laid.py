@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.blanks.sides import Side, principal_stretches
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.lettering.outline import Layer, Outline
 from kilnchisel.core.lettering.polygons import weld
@@ -133,8 +133,9 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
     """
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
     # letters are as wide as they say at their own height, whatever the sheet's reference radius
-    scale = float(side.stretch(middle[None])[0, 0])
-    copies = _copies(outline, side, lay, np.diag([1.0 / scale, 1.0]), middle, centre)
+    there = side.jacobian(middle[None])[0]
+    scale = float(there[0, 0])
+    copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre)
     placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)
     layers = tuple(
         LaidLayer(n, layer, placing.region(layer.region)) for n, layer in enumerate(outline.layers)
@@ -156,7 +157,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
         seam_mm=None if side.period is None else float(middle[0] + side.period / 2),
-        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, side, scale),
+        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, side, copies[0][0]),
     )
 
 
@@ -169,7 +170,7 @@ def _on_cone(points: Array, middle: Array, side: Side) -> Array:
     sine, period = side.taper, side.period
     assert sine is not None and period is not None
     reference = period / (2 * np.pi)
-    radius = reference * float(side.stretch(middle[None])[0, 0])
+    radius = reference * float(side.jacobian(middle[None])[0, 0, 0])
     away = radius / abs(sine)
     up = np.sign(sine)
     toward = away + up * points[:, 1]
@@ -184,18 +185,31 @@ CONE_MM = 0.003  # how far a straight piece of an outline may depart from its be
 def _cone_step(middle: Array, side: Side) -> float:
     sine = side.taper or 1.0
     reference = (side.period or 1.0) / (2 * np.pi)
-    away = reference * float(side.stretch(middle[None])[0, 0]) / abs(sine)
+    away = reference * float(side.jacobian(middle[None])[0, 0, 0]) / abs(sine)
     return float(np.sqrt(8 * away * CONE_MM))
 
 
-def _stretch(ink: shapely.MultiPolygon, side: Side, scale: float) -> tuple[float, float]:
-    """The least and greatest stretch under the ink."""
-    if ink.is_empty or side.period is None:
+def _stretch(ink: shapely.MultiPolygon, side: Side, turn: Array) -> tuple[float, float]:
+    """The least and greatest stretch under the ink, against the outline's own mm."""
+    if ink.is_empty:
         return (1.0, 1.0)
-    _, low, _, high = ink.bounds
-    v = np.linspace(low, high, 33)
-    values = side.stretch(np.stack([np.full(33, ink.centroid.x), v], axis=1))[:, 0] / scale
-    return float(values.min()), float(values.max())
+    values = stretches_at(side, _spots(ink), turn)
+    return float(values[:, 0].min()), float(values[:, 1].max())
+
+
+def stretches_at(side: Side, uv: Array, turn: Array) -> Array:
+    """Principal stretches (n, 2) of an outline placed by ``turn`` (2, 2), at points of the sheet."""
+    return principal_stretches(side.jacobian(uv) @ turn)
+
+
+def _spots(ink: shapely.MultiPolygon) -> Array:
+    """Points where stretch is measured: a grid over the box of the ink, near it only."""
+    low_u, low_v, high_u, high_v = ink.bounds
+    u, v = np.meshgrid(np.linspace(low_u, high_u, SPOTS[0]), np.linspace(low_v, high_v, SPOTS[1]))
+    return np.stack([u.ravel(), v.ravel()], axis=1)
+
+
+SPOTS = (25, 13)
 
 
 def _turning(degrees: float) -> Array:

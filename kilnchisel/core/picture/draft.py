@@ -23,6 +23,7 @@ from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
     QUICK_RAYS,
     RAYS,
+    SLOTS,
     Gathered,
     Hits,
     gather,
@@ -240,7 +241,7 @@ class Draft:
             scene.proxy,
             lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays),
         )
-        albedos = np.stack([scene.albedos["blank"], scene.albedos["rim"], base.material.albedo])
+        albedos = np.stack([*(scene.albedos[slot] for slot in SLOTS), base.material.albedo])
         panel = scene.panel
         lit = (
             id(hits),

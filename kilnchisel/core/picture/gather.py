@@ -14,7 +14,6 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-import mapbox_earcut
 import numpy as np
 import shapely
 from embreex.mesh_construction import TriangleMesh
@@ -23,6 +22,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.body import Body, Sheet
+from kilnchisel.core.blanks.mesh import filled, lattice_faces
 from kilnchisel.core.scene.light import Panel, Room
 from kilnchisel.core.scene.scene import Base
 
@@ -35,6 +35,7 @@ GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
 PANEL_POINTS = 4
 LIFT_MM = 0.02
 NOTHING, PIECE, GROUND = 0, 1, 2
+SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the rows of the albedos; the ground is the one after
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,8 +125,8 @@ def _keyed(points: Array, normals: Array) -> Array:
 
 def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
     """Cast ``rays`` (at most 64) rays from each point of the coarse body and the ground around it."""
-    meshes = [shell.mesh for shell in (*body.shells, *body.extra)]
-    slots = [0 if shell.slot == "blank" else 1 for shell in (*body.shells, *body.extra)]
+    meshes = [shell.mesh for shell in body.shells]
+    slots = [SLOTS[shell.slot] for shell in body.shells]
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
@@ -140,7 +141,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         lattices[sheet.side.name] = Lattice(sum(len(x) for x in points), *size, sheet.side.domain.bounds)
         points.append(p)
         normals.append(n)
-        slot.append(np.zeros(len(p), dtype=int))
+        slot.append(np.full(len(p), SLOTS[sheet.slot]))
         triangles.append(t)
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
@@ -165,7 +166,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         directions,
         kind,
         target,
-        np.concatenate([slots_at, np.full(len(floor), 2)]),
+        np.concatenate([slots_at, np.full(len(floor), len(SLOTS))]),
         tracer,
         axes,
         under,
@@ -180,9 +181,9 @@ def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
     Points of the grid that lie beyond a flat side's border are moved to the border.
     """
     low_u, low_v, high_u, high_v = sheet.side.domain.bounds
-    columns = 48 if len(sheet.cuts) else 16
+    columns, rows = (48, 9) if len(sheet.cuts) else (16, 9) if sheet.net is None else (24, 17)
     u = np.linspace(low_u, high_u, columns + 1)
-    v = np.linspace(low_v, high_v, 9)
+    v = np.linspace(low_v, high_v, rows)
     uu, vv = np.meshgrid(u, v)
     uv = np.stack([uu.ravel(), vv.ravel()], axis=1)
     if len(sheet.cuts) == 0:
@@ -192,22 +193,11 @@ def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
     points = sheet.side.to_body(uv, np.zeros(len(uv)))
     normals = sheet.side.frames(uv)[:, 2]
     if len(sheet.cuts) == 0:
-        flat, faces = _filled(sheet.border)
+        net = sheet.net
+        flat, faces = filled(sheet.border) if net is None else (net.points, net.faces)
         corners = sheet.side.to_body(flat, np.zeros(len(flat)))[faces]
         return points, normals, corners, (columns + 1, len(v))
-    index = np.arange(len(uv)).reshape(len(v), columns + 1)
-    a, b = index[:-1, :-1].ravel(), index[:-1, 1:].ravel()
-    c, d = index[1:, 1:].ravel(), index[1:, :-1].ravel()
-    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    return points, normals, points[faces], (columns + 1, len(v))
-
-
-def _filled(area: shapely.Polygon) -> tuple[Array, Array]:
-    """A flat area in triangles: points (n, 2) and faces (m, 3)."""
-    rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
-    flat = np.concatenate(rings)
-    ends = np.cumsum([len(ring) for ring in rings]).astype(np.uint32)
-    return flat, np.asarray(mapbox_earcut.triangulate_float64(flat, ends)).reshape(-1, 3)
+    return points, normals, points[lattice_faces(len(v), columns + 1)], (columns + 1, len(v))
 
 
 def _apart(points: Array, normals: Array, radius_mm: float) -> Array:
@@ -270,7 +260,7 @@ def _cast(
 
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
-    """Apply light to the remembered hits. albedos (3, 3): of blank, rim and ground."""
+    """Apply light to the remembered hits. albedos (4, 3): of blank, rim, detail and ground."""
     sky = hits.kind == NOTHING
     seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
     seen[sky] = _softened(room).seen(hits.directions[sky])

@@ -74,7 +74,7 @@ class Scene:
     exposure_stops: float
     middle: Array
     radius_mm: float
-    albedos: dict[str, Array]  # mean reflectance of "blank" and "rim", linear RGB
+    albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
 
 
@@ -95,9 +95,11 @@ def stance_of(job: Job) -> Array:
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     """Middle (scene coordinates) and radius of the ball round a body, mm."""
-    boxes = [shell.mesh.bounds for shell in (*body.shells, *body.extra)]
+    boxes = [shell.mesh.bounds for shell in body.shells]
     for sheet in body.sheets:
         rim = np.asarray(sheet.border.exterior.coords)
+        if sheet.net is not None:
+            rim = sheet.net.points
         ends = sheet.side.to_body(rim, np.zeros(len(rim)))
         boxes.append(np.stack([ends.min(axis=0), ends.max(axis=0)]))
     low = np.min([box[0] for box in boxes], axis=0)
@@ -108,9 +110,13 @@ def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
 def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
     """The scene of a crafted job. ``proxy``: the coarse body of its blank."""
     ground = material_of(job.finish)
-    slots = {"blank": ground, "rim": material_of(job.rim_finish)}
+    slots = {
+        "blank": ground,
+        "rim": material_of(job.rim_finish),
+        "detail": material_of(job.detail_finish),
+    }
     items = tuple(
-        Item(part.name, part.side, part.mesh, _material(job, part, slots)) for part in piece.all_parts
+        Item(part.name, part.side, part.mesh, _material(job, part, slots)) for part in piece.parts
     )
     stance = stance_of(job)
     middle, radius = middle_of(proxy, stance)

@@ -1,0 +1,295 @@
+"""Sign boards, plates, box signs, walls and books."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
+from kilnchisel.core.blanks.extruded import Path, extruded
+from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle, shield, subdivided
+from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
+from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+
+Array = NDArray[Any]
+
+SHARP_MM = 0.4  # a square edge is broken by this much
+NET_SHARE = 70  # triangles of a domed face along its longer side
+X, Y, Z = np.eye(3)
+
+
+def board_body(board: Board, fine: bool) -> Body:
+    """A sign board, its back at y = thickness; the frame's top, or the field's border, at y = 0."""
+    edge = SHARP_MM if board.edge == "square" else board.edge_mm
+    ring = _board_ring(board, edge, fine)
+    depth: Any = board.frame_rise_mm if board.frame_mm else 0.0
+    step = max(board.width_mm, board.height_mm) / NET_SHARE
+    if board.dome_mm:
+        depth = _domed(board, float(depth))
+        ring = subdivided(ring, step if fine else 2 * step)
+    line = _border_line(board, ring, edge)
+    thick = float(board.thickness_mm)
+    what = Slab(
+        ring,
+        Face("front", depth, step_mm=step, insets=line),
+        Face("back", thick),
+        edge_of("bevel" if board.edge == "square" else board.edge, edge, fine),
+        wall_mm=thick - float(board.frame_rise_mm if board.frame_mm else 0.0),
+        middle_z=board.height_mm / 2,
+        frame_mm=board.frame_mm,
+    )
+    shells, sheets = slab(_lifted(what, board.height_mm), fine)
+    return Body(shells, sheets)
+
+
+def _lifted(what: Slab, height: float) -> Slab:
+    """The slab standing on z = 0, its ring having been about its middle."""
+    points, normals = what.ring
+    return replace(what, ring=(points + (0.0, height / 2), normals))
+
+
+def _board_ring(board: Board, edge: float, fine: bool) -> Ring:
+    size = (board.width_mm, board.height_mm)
+    corner = max(board.corner_mm, edge)
+    if board.shape == "oval":
+        return oval(*size, fine)
+    if board.shape == "rectangle":
+        return rectangle(*size, corner, fine)
+    if board.shape == "arched":
+        return arched(*size, corner, fine)
+    if board.shape == "shield":
+        return shield(*size, corner, fine)
+    return drawn(np.array(board.points), *size, corner, fine)
+
+
+def _domed(board: Board, below: float) -> Any:
+    """The front's y: a cap that falls to nothing at the board's width and height."""
+    a, b, high = board.width_mm / 2, board.height_mm / 2, board.dome_mm
+
+    def depth(x: Array, z: Array) -> Array:
+        p, q = (x / a) ** 2, ((z - b) / b) ** 2
+        share = 1 - p - q if board.shape == "oval" else (1 - p) * (1 - q)
+        return np.asarray(below - high * share)
+
+    return depth
+
+
+def _border_line(board: Board, ring: Ring, edge: float) -> tuple[Inset, ...]:
+    """The border line of the front, a band at a distance from the field's own border."""
+    if board.line_mm <= 0:
+        return ()
+    inside = edge + board.frame_mm + board.line_in_mm
+    area = shapely.Polygon(ring[0])
+    band = _around(area, inside, board.line_mm)
+    return () if band.is_empty else (Inset("border line", "detail", band, board.line_rise_mm),)
+
+
+def _around(area: shapely.Polygon, inside: float, wide: float) -> shapely.MultiPolygon:
+    """A band ``wide`` mm across, ``inside`` mm within an area."""
+    outer, inner = (area.buffer(-far, join_style="mitre") for far in (inside, inside + wide))
+    band = shapely.simplify(outer.difference(inner), 0.004)
+    return band if band.geom_type == "MultiPolygon" else shapely.MultiPolygon([band])
+
+
+def plate_body(plate: Plate, fine: bool) -> Body:
+    """A plate standing on z = 0, its holes right through and kept clear by half their size."""
+    thick = float(plate.thickness_mm)
+    edge = min(0.2, thick / 4)
+    ring = rectangle(plate.width_mm, plate.height_mm, plate.corner_mm, fine)
+    holes = _holes(plate, fine)
+    rim: tuple[Inset, ...] = ()
+    if plate.rim_mm > 0:
+        band = _around(shapely.Polygon(ring[0]), edge + plate.rim_in_mm, plate.rim_mm)
+        around = shapely.union_all([shapely.Polygon(hole).buffer(1.2) for hole in holes])
+        band = shapely.difference(band, around)
+        parts = [part for part in shapely.get_parts(band) if part.area > 1e-6]
+        rim = (Inset("rim", "rim", shapely.MultiPolygon(parts), plate.rim_rise_mm),)
+    zones = tuple(
+        ClearZone(f"hole {number + 1}", shapely.Polygon(hole).buffer(plate.hole_mm / 2))
+        for number, hole in enumerate(holes)
+    )
+    middle = plate.height_mm / 2
+    what = Slab(
+        ring,
+        Face("front", 0.0, clear=zones, insets=rim),
+        Face("back", thick, clear=tuple(ClearZone(z.name, _mirrored(z.area)) for z in zones)),
+        edge_of("bevel", edge, fine),
+        wall_mm=thick,
+        middle_z=middle,
+        # seen from the front a hole's ring runs clockwise
+        holes=tuple(hole[::-1] + (0.0, middle) for hole in holes),
+        edge_slot="blank",
+    )
+    shells, sheets = slab(_lifted(what, plate.height_mm), fine)
+    return Body(shells, sheets)
+
+
+def _mirrored(area: shapely.Polygon) -> shapely.Polygon:
+    return shapely.transform(area, lambda p: p * (-1.0, 1.0))
+
+
+def _holes(plate: Plate, fine: bool) -> list[Array]:
+    """The holes' outlines about the plate's middle, counter-clockwise."""
+    if plate.holes == "none":
+        return []
+    ups = (-plate.apart_up_mm / 2, plate.apart_up_mm / 2) if plate.holes == "four" else (0.0,)
+    one = rectangle(plate.hole_mm + plate.slot_mm, plate.hole_mm, plate.hole_mm / 2, fine)[0]
+    return [one + (x, up) for up in ups for x in (-plate.apart_mm / 2, plate.apart_mm / 2)]
+
+
+def box_sign_body(box: BoxSign, fine: bool) -> Body:
+    """A box sign: both faces in a framed case, on two arms from the wall at its left."""
+    size = (box.width_mm, box.height_mm)
+    ring = (
+        oval(*size, fine)
+        if box.shape == "oval"
+        else rectangle(*size, max(box.corner_mm, box.edge_mm), fine)
+    )
+    field = shapely.Polygon(ring[0]).buffer(-box.edge_mm, join_style="mitre")
+    face = field.buffer(-box.frame_mm, join_style="mitre")
+    frame = shapely.simplify(field.buffer(1.0).difference(face), 0.004)
+    inset = (Inset("frame", "rim", shapely.MultiPolygon([frame]), 0.0),)
+    lifted = box.height_mm / 2
+    what = Slab(
+        ring,
+        Face("front", 0.0, insets=inset, clear=()),
+        Face("back", float(box.depth_mm), insets=inset),
+        edge_of("round", box.edge_mm, fine),
+        wall_mm=box.depth_mm / 3,
+        middle_z=lifted,
+    )
+    shells, sheets = slab(_lifted(what, box.height_mm), fine)
+    if box.bracket:
+        shells += _bracket(box, fine)
+    return Body(shells, sheets)
+
+
+def _bracket(box: BoxSign, fine: bool) -> tuple[Shell, ...]:
+    """Two round arms from the case to a plate on the wall."""
+    left, y = -box.width_mm / 2, box.depth_mm / 2
+    wall = left - box.reach_mm
+    thick = max(4.0, box.depth_mm * 0.07)
+    arms = []
+    for number, up in enumerate((0.36, 0.64)):
+        z = box.height_mm * up
+        line = np.array([[left + 0.3 * box.width_mm, y, z], [wall + 1.0, y, z]])
+        arms.append(Shell(f"arm {number + 1}", "detail", tube(line, thick, fine), f"arm {number + 1}"))
+    plate = rectangle(0.5 * box.depth_mm, 0.44 * box.height_mm, 4.0, fine)
+    flat = prism(plate[0], np.array([wall, y, box.height_mm / 2]), Y, Z, 8.0)
+    return (*arms, Shell("wall plate", "detail", flat, "wall plate"))
+
+
+def wall_body(wall: Wall, fine: bool) -> Body:
+    """A piece of wall standing on z = 0, its face at y = 0, joints sunk."""
+    thick = 120.0
+    ring = rectangle(wall.width_mm, wall.height_mm, 0.5, fine)
+    insets: tuple[Inset, ...] = ()
+    if wall.surface != "plaster":
+        area = _joints(wall)
+        insets = (Inset("joints", "rim", area, -wall.joint_deep_mm),)
+    what = Slab(
+        ring,
+        Face("front", 0.0, insets=insets),
+        Face("back", thick, lettered=False),
+        edge_of("bevel", 0.4, fine),
+        wall_mm=thick,
+        middle_z=wall.height_mm / 2,
+        edge_slot="blank",
+    )
+    shells, sheets = slab(_lifted(what, wall.height_mm), fine)
+    return Body(shells, sheets)
+
+
+def _joints(wall: Wall) -> shapely.MultiPolygon:
+    """What lies between bricks in half bond, or between boards, on the front's sheet."""
+    half_w, half_h = wall.width_mm / 2 - 1.0, wall.height_mm / 2 - 1.0
+    whole = shapely.box(-half_w, -half_h, half_w, half_h)
+    joint = wall.joint_mm if wall.surface == "brick" else min(wall.joint_mm, 0.06 * wall.board_mm)
+    rise = (wall.course_mm if wall.surface == "brick" else wall.board_mm) + joint
+    stones = []
+    for course, low in enumerate(np.arange(-half_h, half_h, rise)):
+        if wall.surface == "boards":
+            stones.append(shapely.box(-half_w - 1, low, half_w + 1, low + rise - joint))
+            continue
+        run = wall.brick_mm + joint
+        shift = run / 2 if course % 2 else 0.0
+        left = np.arange(-half_w - shift, half_w, run)
+        stones += list(shapely.box(left, low, left + wall.brick_mm, low + rise - joint))
+    laid = shapely.union_all(shapely.intersection(np.array(stones, dtype=object), whole))
+    joints = shapely.difference(whole, laid)
+    return joints if joints.geom_type == "MultiPolygon" else shapely.MultiPolygon([joints])
+
+
+def book_body(book: Book, fine: bool) -> Body:
+    """A book standing on z = 0, spine to the left, front cover at y = 0."""
+    w, h, thick, board = book.width_mm, book.height_mm, book.thickness_mm, book.board_mm
+    hinge = max(2.0 * board, 0.035 * w)  # the joint between spine and boards
+    edge = min(0.3 * board, 0.8)
+    shells: tuple[Shell, ...] = ()
+    sheets: tuple[Sheet, ...] = ()
+    left = -w / 2 + hinge
+    ring = rectangle(w - hinge, h, 1.2 + edge, fine)
+    middle = (left + w / 2) / 2
+    for name, y, turn in (("front cover", 0.0, False), ("back cover", thick - board, True)):
+        more, sides = slab(_cover(ring, name, y, turn, board, h, middle, edge), fine)
+        shells += more
+        sheets += sides
+    spine, side = _spine(book, hinge, fine)
+    pages = _pages(book, hinge)
+    return Body((*shells, *spine, pages), (*sheets, side))
+
+
+def _cover(
+    ring: Ring, name: str, y: float, turn: bool, board: float, height: float, middle: float, edge: float
+) -> Slab:
+    """A board with its outer face to letter; the inner one lies against the pages."""
+    points, normals = ring
+    near, far = Face(name, y, lettered=not turn), Face(name, y + board, lettered=turn)
+    return Slab(
+        (points + (middle, height / 2), normals),
+        near,
+        far,
+        edge_of("round", edge, True),
+        wall_mm=board,
+        middle_z=height / 2,
+        edge_slot="blank",
+        solid=name,
+        name=f"{name} edge",
+    )
+
+
+def _spine(book: Book, hinge: float, fine: bool) -> tuple[tuple[Shell, ...], Sheet]:
+    """A strip bent round the back of the pages, from the front board to the back one."""
+    thick, cloth = book.thickness_mm, min(1.2, book.board_mm)
+    left, inner_end = -book.width_mm / 2, -book.width_mm / 2 + hinge + 1.0
+    groove = 0.35 * book.board_mm  # the cloth dips between spine and boards
+    bulge = min(0.22 * thick, 1.6 * hinge)
+    half_chord = thick / 2 - groove
+    radius = (half_chord**2 + bulge**2) / (2 * bulge)
+    half = np.arcsin(half_chord / radius)
+    centre = np.array([left + radius, thick / 2])
+    angle = np.linspace(np.pi - half, np.pi + half, 401)
+    out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    path = Path(inner_end, thick - groove, fine)
+    path.curve(centre + radius * out, out, side="spine", wall_mm=cloth)
+    path.line(inner_end, groove).line(inner_end, groove + cloth)
+    inner = (radius - cloth, np.degrees(np.arcsin((half_chord - cloth) / (radius - cloth))))
+    path.arc((float(centre[0]), float(centre[1])), inner[0], 180 + inner[1], 180 - inner[1])
+    path.line(inner_end, thick - groove - cloth).close()
+    shells, sheets = extruded(path, 0.0, book.height_mm, "spine", "blank")
+    return shells, sheets[0]
+
+
+def _pages(book: Book, hinge: float) -> Shell:
+    w, h, sq = book.width_mm, book.height_mm, book.square_mm
+    x0, x1 = -w / 2 + 1.6, w / 2 - sq
+    y0, y1 = book.board_mm - 0.01, book.thickness_mm - book.board_mm + 0.01
+    ring = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
+    mesh = prism(ring, np.array([0.0, 0.0, sq]), X, Y, h - 2 * sq)
+    return Shell("pages", "detail", mesh, "pages")

@@ -1,0 +1,134 @@
+"""Triangles over a sheet of any shape, for sides that no straight strips fit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.spatial import Delaunay
+
+from kilnchisel.core.blanks.mesh import lattice_faces
+from kilnchisel.core.errors import KilnError
+
+Array = NDArray[Any]
+
+GRID_MM = 1e-6  # the points of a net lie on this grid, as do those of the outlines that cut it
+
+
+@dataclass(frozen=True, eq=False)
+class Net:
+    """points (n, 2) mm on the sheet; faces (m, 3) counter-clockwise, no point in the middle of an edge.
+
+    ``exact``: where the points were before they were brought to the grid, for bodies whose other parts
+    have them there.
+    """
+
+    points: Array
+    faces: Array
+    exact: Array | None = None
+
+    @property
+    def at(self) -> Array:
+        """The points as the body has them, (n, 2)."""
+        return self.points if self.exact is None else self.exact
+
+    @cached_property
+    def triangles(self) -> Array:
+        """The faces as polygons, (m,)."""
+        rings = self.points[np.concatenate([self.faces, self.faces[:, :1]], axis=1)]
+        return np.asarray(shapely.polygons(rings))
+
+    @cached_property
+    def tree(self) -> shapely.STRtree:
+        return shapely.STRtree(self.triangles)
+
+    @cached_property
+    def edges(self) -> Array:
+        """Directed edges (3 m, 2), face by face in three blocks."""
+        return np.concatenate([self.faces[:, [0, 1]], self.faces[:, [1, 2]], self.faces[:, [2, 0]]])
+
+
+def gridded(points: Array) -> Array:
+    """The points brought to the net's grid."""
+    return np.asarray(np.round(points / GRID_MM) * GRID_MM)
+
+
+def net_over(area: shapely.Polygon, step_mm: float) -> Net:
+    """Triangles over an area whose rings keep their own points; about ``step_mm`` apart inside.
+
+    The rings' points must be on the grid and not farther apart than ``step_mm`` (``closely`` sees to
+    that). Raises KilnError where the area is too narrow for its own points.
+    """
+    rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
+    inside = gridded(_spread(area, step_mm))
+    points = np.concatenate([*rings, inside])
+    faces = Delaunay(points).simplices
+    middles = points[faces].mean(axis=1)
+    faces = faces[shapely.contains_xy(area, middles[:, 0], middles[:, 1])]
+    faces = _counter_clockwise(points, faces)
+    wanted, start = [], 0
+    for ring in rings:
+        index = start + np.arange(len(ring))
+        wanted.append(np.stack([index, np.roll(index, -1)], axis=1))
+        start += len(ring)
+    net = Net(points, faces.astype(np.int32))
+    if not _same_border(net, np.concatenate(wanted)):
+        raise KilnError(
+            "The outline is too narrow somewhere for its edge; make it wider or its edge finer."
+        )
+    return net
+
+
+def _counter_clockwise(points: Array, faces: Array) -> Array:
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    left = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    faces = faces[np.abs(left) > 1e-9]
+    return np.where((left[np.abs(left) > 1e-9] > 0)[:, None], faces, faces[:, ::-1])
+
+
+def _spread(area: shapely.Polygon, step: float) -> Array:
+    """Points in rows over the area, every second row shifted, clear of its border."""
+    low_u, low_v, high_u, high_v = area.bounds
+    rows = np.arange(low_v, high_v, step * np.sqrt(0.75))
+    columns = np.arange(low_u, high_u + step, step)
+    u, v = np.meshgrid(columns, rows)
+    u = u + np.where(np.arange(len(rows)) % 2, step / 2, 0.0)[:, None]
+    points = np.stack([u.ravel(), v.ravel()], axis=1)
+    room = area.buffer(-0.7 * step)
+    if room.is_empty:
+        return np.empty((0, 2))
+    shapely.prepare(room)
+    return points[shapely.contains_xy(room, points[:, 0], points[:, 1])]
+
+
+def border_edges(faces: Array) -> Array:
+    """Directed edges (k, 2) that no face runs back along."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    size = int(faces.max()) + 1
+    forward, backward = edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0]
+    return edges[~np.isin(forward, backward)]
+
+
+def _same_border(net: Net, wanted: Array) -> bool:
+    size = len(net.points)
+    have = border_edges(net.faces)
+    keys = [np.sort(np.sort(edges, axis=1) @ [size, 1]) for edges in (have, wanted)]
+    return len(keys[0]) == len(keys[1]) and bool((keys[0] == keys[1]).all())
+
+
+def grid_net(u: Array, v: Array) -> Net:
+    """A net over a rectangle by the places of its lines."""
+    exact = np.stack(np.meshgrid(u, v), axis=-1).reshape(-1, 2)
+    return Net(gridded(exact), lattice_faces(len(v), len(u)).astype(np.int32), exact)
+
+
+def closely(ring: Array, step_mm: float) -> Array:
+    """A closed ring (n, 2), not repeated, on the grid, with points at most ``step_mm`` apart."""
+    line = shapely.segmentize(shapely.LinearRing(ring), step_mm)
+    points = gridded(shapely.get_coordinates(line)[:-1])
+    apart = (points != np.roll(points, 1, axis=0)).any(axis=1)
+    return np.asarray(points[apart])

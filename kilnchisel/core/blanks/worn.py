@@ -1,0 +1,108 @@
+"""What is worn: the signet ring and the open bracelet."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import Body, Sheet, Shell
+from kilnchisel.core.blanks.extruded import Path, extruded
+from kilnchisel.core.blanks.mesh import Mesh, grid, join, without_slivers
+from kilnchisel.core.blanks.outlines import oval
+from kilnchisel.core.blanks.rounds import band_body
+from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.blanks.slab import edge_of
+from kilnchisel.core.job.blank import Band
+from kilnchisel.core.job.bodies import Bracelet, Signet
+
+Array = NDArray[Any]
+
+X, _, Z = np.eye(3)
+
+
+def signet_body(ring: Signet, fine: bool) -> Body:
+    """A band with an oval head towards the front, the shoulders running from head into band."""
+    band = band_body(
+        Band(inner_mm=ring.inner_mm, width_mm=ring.width_mm, thickness_mm=ring.thickness_mm), fine
+    )
+    inner = ring.inner_mm / 2
+    middle = ring.width_mm / 2
+    front = -(inner + ring.thickness_mm + ring.rise_mm)
+    points, normals = oval(ring.head_mm, ring.head_high_mm, fine)
+    edge = edge_of("round", min(0.5, 0.3 * ring.rise_mm), fine)
+    # the foot of the head lies in the band, just outside the finger's hole
+    foot = points * (1.5 * inner / ring.head_mm, 0.8 * ring.width_mm / ring.head_high_mm)
+    rows = [_row(points + out * normals, front + deep, middle) for out, deep in edge]
+    start = float(edge[-1, 1])
+    for t in np.linspace(0, 1, 33 if fine else 9)[1:]:
+        ease = t * t * (3 - 2 * t)
+        flat = points * (1 - ease) + foot * ease
+        back = _inside(foot[:, 0], inner)
+        y = (front + start) * (1 - t) + back * t
+        rows.append(np.column_stack([flat[:, 0], y, flat[:, 1] + middle]))
+    for share in np.linspace(1, 0, 7)[1:]:
+        flat = foot * share
+        rows.append(np.column_stack([flat[:, 0], _inside(flat[:, 0], inner), flat[:, 1] + middle]))
+    body = without_slivers(_smooth_grid(np.stack(rows), len(edge) + (32 if fine else 8)))
+    face = shapely.Polygon(points + edge[0, 0] * normals)
+    side = Plane("head", face, np.array([0.0, front, middle]), X, Z, ring.rise_mm + ring.thickness_mm)
+    head = Sheet(side, "blank", solid="head")
+    return Body((*band.shells, Shell("head", "blank", body, "head")), (head, *band.sheets))
+
+
+def _row(flat: Array, y: float, middle: float) -> Array:
+    return np.column_stack([flat[:, 0], np.full(len(flat), y), flat[:, 1] + middle])
+
+
+def _inside(x: Array, inner: float) -> Array:
+    return np.asarray(-np.sqrt(np.maximum((inner + 0.15) ** 2 - x**2, 0.0)))
+
+
+def _smooth_grid(rows: Array, shown: int) -> Mesh:
+    """Rings of points closed round, normals by differences; the last ring may be one point."""
+    closed = np.concatenate([rows, rows[:, :1]], axis=1)
+    round_ = (np.roll(rows, -1, axis=1) - np.roll(rows, 1, axis=1))[:, [*range(rows.shape[1]), 0]]
+    meshes = []
+    for some in (slice(0, shown), slice(shown - 1, None)):
+        part = closed[some]
+        normals = np.cross(round_[some], np.gradient(part, axis=0))
+        length = np.linalg.norm(normals, axis=-1, keepdims=True)
+        normals = np.divide(normals, length, out=np.zeros_like(normals), where=length > 1e-12)
+        uv = np.zeros((*part.shape[:2], 2))
+        steps = np.linalg.norm(np.diff(part[0], axis=0), axis=1)
+        uv[..., 0] = np.concatenate([[0.0], np.cumsum(steps)])
+        uv[1:, :, 1] = np.cumsum(np.linalg.norm(np.diff(part, axis=0), axis=2), axis=0)
+        if not meshes:  # the first part, the head's wall, tells which way is out
+            outward = float(np.sign(np.einsum("ijk,ijk->", normals, part - part.mean(axis=(0, 1)))))
+        meshes.append(grid(part, outward * normals, uv))
+    return join(meshes)
+
+
+def bracelet_body(cuff: Bracelet, fine: bool) -> Body:
+    """An open cuff standing on its lower edge, its gap at the back."""
+    a, b, thick = cuff.inner_mm / 2, cuff.inner_deep_mm / 2, cuff.thickness_mm
+    first = np.arccos(-cuff.gap_mm / 2 / a)
+    angle = np.linspace(first, 2 * np.pi + np.arccos(cuff.gap_mm / 2 / a), 801)
+    inner = np.stack([a * np.cos(angle), b * np.sin(angle)], axis=1)
+    out = np.stack([b * np.cos(angle), a * np.sin(angle)], axis=1)
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    outer = inner + thick * out
+    path = Path(float(outer[0, 0]), float(outer[0, 1]), fine)
+    path.curve(outer, out, side="outside", wall_mm=thick)
+    path.arc(_at(inner[-1] + outer[-1]), thick / 2, _degrees(out[-1]), _degrees(out[-1]) + 180)
+    path.curve(inner[::-1], -out[::-1], side="inside", wall_mm=thick, slot="rim")
+    path.arc(_at(inner[0] + outer[0]), thick / 2, _degrees(out[0]) + 180, _degrees(out[0]) + 360)
+    path.end()
+    shells, sheets = extruded(path, 0.0, cuff.width_mm, "body", "blank")
+    return Body(shells, sheets)
+
+
+def _at(double: Array) -> tuple[float, float]:
+    return float(double[0]) / 2, float(double[1]) / 2
+
+
+def _degrees(way: Array) -> float:
+    return float(np.degrees(np.arctan2(way[1], way[0])))

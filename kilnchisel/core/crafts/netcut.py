@@ -1,0 +1,93 @@
+"""A net cut by outlines: only the triangles that an outline crosses are divided, all others stay.
+
+Crossed triangles and outlines are brought to one arrangement of lines on a common grid, so that whatever
+meets at a crossing has the same point; its faces are then owned by a region or by the ground.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.net import GRID_MM, Net
+from kilnchisel.core.lettering.polygons import polygons_in
+
+Array = NDArray[Any]
+
+
+@dataclass(frozen=True, eq=False)
+class NetPieces:
+    """A net divided among regions: the polygons of crossed faces with their labels, and which faces of the
+    net stay whole with theirs. A label is the index of a region, or that of nobody."""
+
+    parts: list[shapely.Polygon]
+    labels: list[int]
+    whole: Array
+    whole_label: Array
+
+
+def net_pieces(net: Net, regions: list[shapely.MultiPolygon], nobody: int) -> NetPieces:
+    """The net divided among regions that do not overlap."""
+    polygons = [polygon for region in regions for polygon in polygons_in(region)]
+    owners = [number for number, region in enumerate(regions) for _ in polygons_in(region)]
+    rings = [ring for polygon in polygons for ring in _rings(polygon)]
+    crossed = _crossed(net, rings)
+    label = np.full(len(net.faces), nobody)
+    if polygons:
+        inked = np.array(polygons, dtype=object)
+        shapely.prepare(inked)
+        polygon, face = net.tree.query(inked)
+        open_ = ~crossed[face]
+        polygon, face = polygon[open_], face[open_]
+        x, y = net.points[net.faces[face]].mean(axis=1).T
+        inside = shapely.contains_xy(inked[polygon], x, y)
+        label[face[inside]] = np.array(owners)[polygon[inside]]
+    parts, labels = _divided(net, crossed, regions, rings, nobody)
+    return NetPieces(parts, labels, ~crossed, label[~crossed])
+
+
+def _rings(polygon: shapely.Polygon) -> list[shapely.LineString]:
+    return [polygon.exterior, *polygon.interiors]
+
+
+def _crossed(net: Net, rings: list[shapely.LineString]) -> Array:
+    """Which faces an outline crosses, with their neighbours: a crossing may be moved by the grid."""
+    crossed = np.zeros(len(net.faces), dtype=bool)
+    if not rings:
+        return crossed
+    crossed[net.tree.query(np.array(rings, dtype=object), predicate="intersects")[1]] = True
+    touched = np.zeros(len(net.points), dtype=int)
+    np.add.at(touched, np.unique(net.faces[crossed]), 1)
+    return crossed | (touched[net.faces].sum(axis=1) >= 2)
+
+
+def _divided(
+    net: Net,
+    crossed: Array,
+    regions: list[shapely.MultiPolygon],
+    rings: list[shapely.LineString],
+    nobody: int,
+) -> tuple[list[shapely.Polygon], list[int]]:
+    if not crossed.any():
+        return [], []
+    mine = np.flatnonzero(crossed)
+    faces = net.faces[mine]
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    edges = np.unique(np.sort(edges, axis=1), axis=0)
+    lines = [*shapely.linestrings(net.points[edges]), *rings]
+    parted = shapely.union_all(lines, grid_size=GRID_MM)
+    parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)
+    spots = shapely.point_on_surface(parts)
+    found, face = net.tree.query(spots, predicate="intersects")
+    inside = np.zeros(len(parts), dtype=bool)
+    inside[found[crossed[face]]] = True
+    parts, spots = parts[inside], spots[inside]
+    owner = np.full(len(parts), nobody)
+    for number, region in enumerate(regions):
+        shapely.prepare(region)
+        owner[shapely.contains(region, spots)] = number
+    return list(parts), owner.tolist()

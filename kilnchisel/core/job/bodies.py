@@ -1,0 +1,170 @@
+"""Shaped blanks: handles, hulls, vans, garments, banks, and what is worn on hand and wrist."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, model_validator
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.base import Value
+
+
+class Cap(Value):
+    """The cap of a tube or flask: a straight wall, a round edge, a flat top."""
+
+    kind: Literal["cap"] = "cap"
+    diameter_mm: Annotated[float, Field(ge=8, le=150)] = 38.0
+    height_mm: Annotated[float, Field(ge=5, le=120)] = 26.0
+    edge_mm: Annotated[float, Field(ge=0.3, le=20)] = 2.5
+
+    @model_validator(mode="after")
+    def _has_wall(self) -> Cap:
+        if self.edge_mm > 0.4 * min(self.height_mm, self.diameter_mm / 2):
+            raise KilnError(f"An edge of {self.edge_mm:g} mm leaves no wall; make the cap larger.")
+        return self
+
+
+class Signet(Value):
+    """A finger ring with an oval head."""
+
+    kind: Literal["signet"] = "signet"
+    inner_mm: Annotated[float, Field(ge=12, le=26)] = 18.9
+    width_mm: Annotated[float, Field(ge=2, le=10)] = 4.0
+    thickness_mm: Annotated[float, Field(ge=1, le=4)] = 1.8
+    head_mm: Annotated[float, Field(ge=6, le=24)] = 13.0
+    head_high_mm: Annotated[float, Field(ge=6, le=24)] = 15.0
+    rise_mm: Annotated[float, Field(ge=0.5, le=6)] = 1.4
+
+    @model_validator(mode="after")
+    def _fits(self) -> Signet:
+        if self.head_mm > 0.95 * (self.inner_mm + 2 * self.thickness_mm):
+            raise KilnError("The head is wider than the ring; make it narrower.")
+        return self
+
+
+class Bracelet(Value):
+    """An open cuff: an oval band with a gap at the back."""
+
+    kind: Literal["bracelet"] = "bracelet"
+    inner_mm: Annotated[float, Field(ge=30, le=120)] = 62.0
+    inner_deep_mm: Annotated[float, Field(ge=25, le=120)] = 50.0
+    width_mm: Annotated[float, Field(ge=3, le=80)] = 16.0
+    thickness_mm: Annotated[float, Field(ge=0.8, le=8)] = 2.0
+    gap_mm: Annotated[float, Field(ge=5, le=60)] = 26.0
+
+    @model_validator(mode="after")
+    def _open(self) -> Bracelet:
+        small, large = sorted((self.inner_mm, self.inner_deep_mm))
+        if self.gap_mm > 0.7 * self.inner_mm:
+            raise KilnError("The gap leaves no bracelet; make it smaller.")
+        if large > 1.8 * small:
+            raise KilnError("The oval is too flat for a wrist; make its sides more alike.")
+        return self
+
+
+class Handle(Value):
+    """A turned handle of a tool or brush, its axis straight or bent."""
+
+    kind: Literal["handle"] = "handle"
+    length_mm: Annotated[float, Field(ge=40, le=600)] = 130.0
+    widest_mm: Annotated[float, Field(ge=6, le=80)] = 30.0
+    neck_mm: Annotated[float, Field(ge=4, le=70)] = 19.0
+    end_mm: Annotated[float, Field(ge=4, le=75)] = 23.0
+    bend_deg: Annotated[float, Field(ge=-60, le=60)] = 0.0
+    head: Literal["none", "chisel", "brush"] = "chisel"
+
+    @model_validator(mode="after")
+    def _swells(self) -> Handle:
+        if max(self.neck_mm, self.end_mm) > self.widest_mm:
+            raise KilnError("Neck and end cannot be thicker than the widest part.")
+        if self.widest_mm > 0.6 * self.length_mm:
+            raise KilnError("The handle is thicker than it is useful; make it longer.")
+        return self
+
+
+class Hull(Value):
+    """A long round body with rows of windows: a boat's hull, a coach, a fuselage."""
+
+    kind: Literal["hull"] = "hull"
+    length_mm: Annotated[float, Field(ge=300, le=60_000)] = 9000.0
+    width_mm: Annotated[float, Field(ge=100, le=10_000)] = 2600.0
+    height_mm: Annotated[float, Field(ge=100, le=10_000)] = 2600.0
+    nose_mm: Annotated[float, Field(ge=50, le=20_000)] = 1800.0
+    tail_mm: Annotated[float, Field(ge=50, le=20_000)] = 2600.0
+    squareness: Annotated[float, Field(ge=0, le=100)] = 25.0
+    window_rows: Annotated[int, Field(ge=0, le=2)] = 1
+    window_mm: Annotated[float, Field(ge=20, le=2000)] = 360.0
+    window_high_mm: Annotated[float, Field(ge=20, le=2000)] = 420.0
+    window_every_mm: Annotated[float, Field(ge=40, le=4000)] = 640.0
+
+    @model_validator(mode="after")
+    def _has_middle(self) -> Hull:
+        if self.nose_mm + self.tail_mm > 0.8 * self.length_mm:
+            raise KilnError("Nose and tail leave no straight middle; make the body longer.")
+        if self.window_rows and self.window_every_mm < self.window_mm + 10:
+            raise KilnError("The windows run into each other; set them farther apart.")
+        if self.window_rows * self.window_high_mm > 0.6 * self.height_mm:
+            raise KilnError("The windows are too high for the body; make them lower.")
+        return self
+
+
+class Van(Value):
+    """A van or minibus: two sides, rear and bonnet, windows and door seams to keep clear."""
+
+    kind: Literal["van"] = "van"
+    length_mm: Annotated[float, Field(ge=2500, le=9000)] = 4950.0
+    width_mm: Annotated[float, Field(ge=1200, le=2600)] = 1920.0
+    height_mm: Annotated[float, Field(ge=1300, le=3500)] = 1980.0
+    wheel_mm: Annotated[float, Field(ge=400, le=1000)] = 660.0
+    windows: Literal["panel", "minibus"] = "panel"
+
+    @model_validator(mode="after")
+    def _has_body(self) -> Van:
+        if self.wheel_mm > 0.42 * self.height_mm:
+            raise KilnError("The wheels are too large for the body; make it higher.")
+        if self.length_mm < 1.9 * self.height_mm:
+            raise KilnError("The van is higher than it is long; make it longer.")
+        return self
+
+
+class Garment(Value):
+    """A shirt laid flat, with gentle folds."""
+
+    kind: Literal["garment"] = "garment"
+    chest_mm: Annotated[float, Field(ge=250, le=900)] = 540.0  # laid flat, side to side
+    length_mm: Annotated[float, Field(ge=300, le=1100)] = 720.0
+    sleeve_mm: Annotated[float, Field(ge=40, le=400)] = 210.0
+    folds_mm: Annotated[float, Field(ge=0, le=20)] = 5.0
+
+
+class Bank(Value):
+    """A bank of ground, sloping up from the front, for letters laid on it or standing along it."""
+
+    kind: Literal["bank"] = "bank"
+    width_mm: Annotated[float, Field(ge=500, le=200_000)] = 24_000.0
+    deep_mm: Annotated[float, Field(ge=500, le=100_000)] = 9000.0
+    rise_mm: Annotated[float, Field(ge=50, le=50_000)] = 3800.0
+    rough_mm: Annotated[float, Field(ge=0, le=2000)] = 160.0
+
+    @model_validator(mode="after")
+    def _not_a_cliff(self) -> Bank:
+        if self.rise_mm > 1.2 * self.deep_mm:
+            raise KilnError("The bank is steeper than ground lies; make it deeper or lower.")
+        return self
+
+
+class Mesh3D(Value):
+    """An object from a mesh file, held in the job by its content.
+
+    ``unit_mm``: how many mm one unit of the file is. ``up``: which of the file's axes points up.
+    """
+
+    kind: Literal["mesh"] = "mesh"
+    name: Annotated[str, StringConstraints(max_length=200)] = ""
+    sha256: Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{64})?$")] = ""
+    ending: Annotated[str, StringConstraints(max_length=8)] = ".stl"
+    unit_mm: Annotated[float, Field(ge=1e-6, le=1e6)] = 1.0
+    up: Literal["z", "y", "-z", "-y", "x", "-x"] = "z"
+    turn_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    size_mm: tuple[float, float, float] = (100.0, 100.0, 100.0)  # as it stands, for camera and defaults
