@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from benchmarks.figure import Figure, spread
 from kilnchisel.core.build import scene_of_job, view_of
-from kilnchisel.core.job.edits import change, first_lettering, with_lettering
+from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_SCALE

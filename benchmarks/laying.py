@@ -10,7 +10,8 @@ from benchmarks.drafts import SIZE, frame_seconds
 from benchmarks.figure import Figure
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.job.blank import KINDS, TITLES, main_side
-from kilnchisel.core.job.edits import change, home_camera
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import home_camera
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording

@@ -10,16 +10,8 @@ from PyQt6.QtWidgets import QFileDialog
 from kilnchisel.core.build import unlinked
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
-from kilnchisel.core.job.edits import (
-    Fix,
-    added_content,
-    change,
-    duplicated,
-    new_lettering,
-    reordered,
-    with_lettering,
-    without_lettering,
-)
+from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
+from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lettering import Content
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.lettering.content import (

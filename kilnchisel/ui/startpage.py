@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from kilnchisel.core.job.blank import TITLES
+from kilnchisel.core.job.blank import GROUPS
 from kilnchisel.core.job.file import read_preview
 from kilnchisel.ui.memory import recent_jobs
 from kilnchisel.ui.session import Rescue, rescues
@@ -42,6 +42,7 @@ class StartPage(QWidget):
     demo_wanted = pyqtSignal(object)  # Path, opened as a copy
     new_wanted = pyqtSignal(str)  # kind of blank
     open_wanted = pyqtSignal()
+    mesh_wanted = pyqtSignal()
     rescue_wanted = pyqtSignal(object)
     rescue_dropped = pyqtSignal(object)
 
@@ -82,21 +83,7 @@ class StartPage(QWidget):
         question = QLabel("What is to be lettered?")
         question.setObjectName("title")
         self.column.addWidget(question)
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 8)
-        for kind, words in TITLES.items():
-            button = QPushButton(words)
-            button.setObjectName("object")
-            button.setAccessibleName(f"New job on: {words}")
-            button.clicked.connect(lambda _=False, k=kind: self.new_wanted.emit(k))
-            line.addWidget(button)
-        opening = QPushButton("Open a job…")
-        opening.setObjectName("link")
-        opening.clicked.connect(self.open_wanted)
-        line.addWidget(opening)
-        line.addStretch(1)
-        self.column.addWidget(row)
+        self.column.addWidget(self._objects())
         for rescue in rescues():
             self.column.addWidget(self._rescue(rescue))
         self._shelf(
@@ -105,6 +92,36 @@ class StartPage(QWidget):
         )
         self._shelf("Recent jobs", [(p.stem, p, self.job_wanted) for p in recent_jobs()])
         self.column.addStretch(1)
+
+    def _objects(self) -> QWidget:
+        """A button for every kind of object, a row for each sort."""
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        grid.setContentsMargins(0, 0, 0, 8)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(6)
+        for number, (group, kinds) in enumerate(GROUPS.items()):
+            head = QLabel(group)
+            head.setObjectName("pencil")
+            grid.addWidget(head, number, 0)
+            for place, (kind, words) in enumerate(kinds, start=1):
+                name = kind.model_fields["kind"].default
+                button = QPushButton(words)
+                button.setObjectName("object")
+                button.setAccessibleName(f"New job on: {words}")
+                button.clicked.connect(lambda _=False, k=name: self.new_wanted.emit(k))
+                grid.addWidget(button, number, place)
+        last = len(GROUPS) - 1
+        mesh = QPushButton("A mesh from a file…")
+        mesh.setObjectName("object")
+        mesh.clicked.connect(self.mesh_wanted)
+        grid.addWidget(mesh, last, 4, 1, 2)
+        opening = QPushButton("Open a job…")
+        opening.setObjectName("link")
+        opening.clicked.connect(self.open_wanted)
+        grid.addWidget(opening, last, 6)
+        grid.setColumnStretch(9, 1)
+        return rows
 
     def _shelf(self, title: str, things: list[tuple[str, Path, object]]) -> None:
         if not things:

@@ -36,13 +36,8 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
-from kilnchisel.core.job.blank import KINDS
-from kilnchisel.core.job.edits import (
-    first_lettering,
-    home_camera,
-    with_lettering,
-)
 from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.fresh import fresh_job, home_camera
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.lettering.faces import FONT_ENDINGS
@@ -336,11 +331,7 @@ class Window(LetteringActions, QMainWindow):
         """A new job on a blank, with a first lettering to write over."""
         if not self.leave_job():
             return
-        blank: Any = KINDS[kind]()
-        job = Job(name=f"New {kind}", blank=blank)
-        setting = job.setting.model_copy(update={"camera": home_camera(blank)})
-        job = job.model_copy(update={"setting": setting})
-        self._begin(with_lettering(job, first_lettering(blank, "Your words")), None)
+        self._begin(fresh_job(kind), None)
         self.edit_words()
 
     def new_job(self) -> None:

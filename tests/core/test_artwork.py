@@ -28,8 +28,9 @@ from kilnchisel.core.job.artwork import (
     Star,
 )
 from kilnchisel.core.job.blank import Tumbler
-from kilnchisel.core.job.edits import added_content, change, first_lettering
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.fresh import added_content, first_lettering
 from kilnchisel.core.job.lettering import Raised, Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import (

@@ -11,7 +11,8 @@ from kilnchisel.core.crafts.piece import relief_mm, solid_of
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
-from kilnchisel.core.job.edits import change, first_lettering, with_lettering
+from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Engraved, Lay, Printed, Raised
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.laying.laid import lay_outline

@@ -31,7 +31,8 @@ from kilnchisel.core.job.blank import (
     Tumbler,
     main_side,
 )
-from kilnchisel.core.job.edits import change, first_lettering
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.extruded import Path, extruded
 from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle, shield, subdivided
-from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import prism, tube
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
@@ -118,7 +118,7 @@ def plate_body(plate: Plate, fine: bool) -> Body:
     what = Slab(
         ring,
         Face("front", 0.0, clear=zones, insets=rim),
-        Face("back", thick, clear=tuple(ClearZone(z.name, _mirrored(z.area)) for z in zones)),
+        Face("back", thick, clear=tuple(ClearZone(z.name, flipped(z.area)) for z in zones)),
         edge_of("bevel", edge, fine),
         wall_mm=thick,
         middle_z=middle,
@@ -128,10 +128,6 @@ def plate_body(plate: Plate, fine: bool) -> Body:
     )
     shells, sheets = slab(_lifted(what, plate.height_mm), fine)
     return Body(shells, sheets)
-
-
-def _mirrored(area: shapely.Polygon) -> shapely.Polygon:
-    return shapely.transform(area, lambda p: p * (-1.0, 1.0))
 
 
 def _holes(plate: Plate, fine: bool) -> list[Array]:

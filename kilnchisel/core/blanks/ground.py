@@ -74,7 +74,7 @@ def garment_body(shirt: Garment, fine: bool) -> Body:
 def bank_body(bank: Bank, fine: bool) -> Body:
     """A bank rising away from the front, standing on z = 0."""
     slant = float(np.hypot(bank.deep_mm, bank.rise_mm))
-    low = 0.02 * bank.rise_mm + 1.1 * bank.rough_mm
+    low = 0.01 * bank.rise_mm + 1.02 * bank.rough_mm
     columns, rows = (97, 41) if fine else (33, 15)
     u = np.linspace(-bank.width_mm / 2, bank.width_mm / 2, columns)
     v = np.linspace(-slant / 2, slant / 2, rows)
@@ -87,6 +87,9 @@ def bank_body(bank: Bank, fine: bool) -> Body:
             0.5 * np.sin(9 * p + 1.3 + 2 * t) + 0.3 * np.sin(23 * p - 5 * t) + 0.2 * np.sin(41 * p + 9 * t)
         )
         crest = 1 - 0.16 * (2 * p) ** 2 * t
+        # towards both ends it runs out into level ground
+        out = np.clip((np.abs(2 * p) - 0.72) / 0.28, 0, 1)
+        crest = crest * (1 - out * out * (3 - 2 * out))
         z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough
         return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
 

@@ -5,7 +5,7 @@ one from the back; the strips between, above and below, and both ends take no le
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,7 +17,7 @@ from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import grid, without_slivers
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.outlines import rectangle
-from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.tubes import prism, tube
 from kilnchisel.core.job.bodies import Handle, Hull
@@ -88,10 +88,9 @@ def long_body(what: Long, fine: bool) -> tuple[tuple[Shell, ...], tuple[Sheet, .
 def _mirrored(what: Long, way: float) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
     if way > 0:
         return what.insets, what.clear
-    flip = lambda area: shapely.transform(area, lambda p: p * (-1.0, 1.0))  # noqa: E731
     return (
-        tuple(Inset(i.name, i.slot, flip(i.area), i.height_mm) for i in what.insets),
-        tuple(ClearZone(zone.name, flip(zone.area)) for zone in what.clear),
+        tuple(replace(inset, area=flipped(inset.area)) for inset in what.insets),
+        tuple(ClearZone(zone.name, flipped(zone.area)) for zone in what.clear),
     )
 
 
@@ -102,7 +101,7 @@ def _lattice(what: Long, s: Array, size: Array, angle: Array) -> Any:
     points = what.at(ss.ravel(), zz.ravel(), aa.ravel()).reshape(*ss.shape, 3)
     inner = np.maximum(zz, 1e-3 * float(np.max(size)))
     smooth = what.at(ss.ravel(), inner.ravel(), aa.ravel()).reshape(*ss.shape, 3)
-    along, round_ = np.gradient(smooth, axis=0), np.gradient(smooth, axis=1)
+    along, round_ = np.asarray(np.gradient(smooth, axis=0)), np.asarray(np.gradient(smooth, axis=1))
     if abs(angle[-1] - angle[0]) > 6.28 or angle[-1] == angle[0]:
         wrap = smooth[:, 1] - smooth[:, -2]
         round_[:, 0] = round_[:, -1] = wrap / 2

@@ -86,8 +86,8 @@ def net_over(area: shapely.Polygon, step_mm: float) -> Net:
 def _counter_clockwise(points: Array, faces: Array) -> Array:
     a, b, c = (points[faces[:, i]] for i in range(3))
     left = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    faces = faces[np.abs(left) > 1e-9]
-    return np.where((left[np.abs(left) > 1e-9] > 0)[:, None], faces, faces[:, ::-1])
+    proper = np.abs(left) > 1e-9
+    return np.where((left > 0)[proper, None], faces[proper], faces[proper, ::-1])
 
 
 def _spread(area: shapely.Polygon, step: float) -> Array:
@@ -102,7 +102,7 @@ def _spread(area: shapely.Polygon, step: float) -> Array:
     if room.is_empty:
         return np.empty((0, 2))
     shapely.prepare(room)
-    return points[shapely.contains_xy(room, points[:, 0], points[:, 1])]
+    return np.asarray(points[shapely.contains_xy(room, points[:, 0], points[:, 1])])
 
 
 def border_edges(faces: Array) -> Array:
@@ -110,7 +110,7 @@ def border_edges(faces: Array) -> Array:
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
     size = int(faces.max()) + 1
     forward, backward = edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0]
-    return edges[~np.isin(forward, backward)]
+    return np.asarray(edges[~np.isin(forward, backward)])
 
 
 def _same_border(net: Net, wanted: Array) -> bool:

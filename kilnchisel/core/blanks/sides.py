@@ -25,6 +25,11 @@ class ClearZone:
     area: shapely.Polygon
 
 
+def flipped(area: Any) -> Any:
+    """A region as it lies on the sheet of the opposite face, which is read from the other side."""
+    return shapely.transform(area, lambda p: p * (-1.0, 1.0))
+
+
 def true_size(count: int) -> Array:
     """The Jacobians of a sheet that is unrolled without stretch, (count, 2, 2)."""
     return np.broadcast_to(np.eye(2), (count, 2, 2))

@@ -59,7 +59,7 @@ class Surface:
         points = self.place(uv)
         height = np.asarray(height)
         if not height.any():
-            return points
+            return np.asarray(points)
         return np.asarray(points + height[:, None] * self._normal(uv))
 
     def frames(self, uv: Array) -> Array:
@@ -72,7 +72,7 @@ class Surface:
     def jacobian(self, uv: Array) -> Array:
         along, up = self._slopes(uv)
         frame = self.frames(uv)[:, :2]
-        return np.einsum("nij,njk->nik", frame, np.stack([along, up], axis=2))
+        return np.asarray(np.einsum("nij,njk->nik", frame, np.stack([along, up], axis=2)))
 
     @cached_property
     def _triangles(self) -> Triangles:

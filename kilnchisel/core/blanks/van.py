@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, FinishSlot, Inset, Sheet, Shell
 from kilnchisel.core.blanks.outlines import rectangle, rounded, subdivided
-from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.job.bodies import Van
@@ -44,7 +44,7 @@ def van_body(van: Van, fine: bool) -> Body:
         return np.asarray(van.width_mm / 2 * (1 - 0.1 * up**2 - 0.09 * ahead**2))
 
     insets, zones = _side_details(van)
-    mirrored = tuple(replace(i, area=_flip(i.area)) for i in insets)
+    mirrored = tuple(replace(i, area=flipped(i.area)) for i in insets)
     strips = tuple(
         (name, slot, *_run_on(ring[0], length, height, line))
         for name, slot, line in (
@@ -62,7 +62,7 @@ def van_body(van: Van, fine: bool) -> Body:
             "right side",
             half,
             step_mm=STEP_MM,
-            clear=tuple(ClearZone(z.name, _flip(z.area)) for z in zones),
+            clear=tuple(ClearZone(z.name, flipped(z.area)) for z in zones),
             insets=mirrored,
         ),
         edge_of("round", 42.0, fine),
@@ -75,10 +75,6 @@ def van_body(van: Van, fine: bool) -> Body:
     shells, sheets = slab(what, fine)
     sheets = tuple(_with_ends(van, sheet) for sheet in sheets)
     return Body(shells + _wheels(van, fine), sheets)
-
-
-def _flip(area: Any) -> Any:
-    return shapely.transform(area, lambda p: p * (-1.0, 1.0))
 
 
 def _outline(van: Van, fine: bool) -> tuple[Array, Array]:

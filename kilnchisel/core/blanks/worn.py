@@ -65,12 +65,14 @@ def _smooth_grid(rows: Array, shown: int) -> Mesh:
     """Rings of points closed round, normals by differences; the last ring may be one point."""
     closed = np.concatenate([rows, rows[:, :1]], axis=1)
     round_ = (np.roll(rows, -1, axis=1) - np.roll(rows, 1, axis=1))[:, [*range(rows.shape[1]), 0]]
-    meshes = []
+    meshes: list[Mesh] = []
     for some in (slice(0, shown), slice(shown - 1, None)):
         part = closed[some]
         normals = np.cross(round_[some], np.gradient(part, axis=0))
         length = np.linalg.norm(normals, axis=-1, keepdims=True)
-        normals = np.divide(normals, length, out=np.zeros_like(normals), where=length > 1e-12)
+        # where a ring has shrunk to a point the normal is the finger's way in, along y
+        ahead = np.broadcast_to([0.0, 1.0, 0.0], normals.shape).copy()
+        normals = np.divide(normals, length, out=ahead, where=length > 1e-12)
         uv = np.zeros((*part.shape[:2], 2))
         steps = np.linalg.norm(np.diff(part[0], axis=0), axis=1)
         uv[..., 0] = np.concatenate([[0.0], np.cumsum(steps)])

@@ -62,7 +62,7 @@ def _crossed(net: Net, rings: list[shapely.LineString]) -> Array:
     crossed[net.tree.query(np.array(rings, dtype=object), predicate="intersects")[1]] = True
     touched = np.zeros(len(net.points), dtype=int)
     np.add.at(touched, np.unique(net.faces[crossed]), 1)
-    return crossed | (touched[net.faces].sum(axis=1) >= 2)
+    return np.asarray(crossed | (touched[net.faces].sum(axis=1) >= 2))
 
 
 def _divided(

@@ -16,11 +16,19 @@ from kilnchisel.core.finishes.metals import Metal, metal_colour, metal_index
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
+    Cloth,
     Enamel,
+    Gold,
+    Grass,
     Ink,
+    Masonry,
+    Paint,
     PaintedWood,
+    Paper,
+    Silver,
     Slate,
     Stainless,
+    Wood,
 )
 
 Array = NDArray[Any]
@@ -75,6 +83,41 @@ def _stainless(finish: Stainless) -> Material:
     return _metal("stainless", finish.polish, finish.grain_deg)
 
 
+def _gold(finish: Gold) -> Material:
+    return _metal("gold", finish.polish, finish.grain_deg)
+
+
+def _silver(finish: Silver) -> Material:
+    return _metal("silver", finish.polish, finish.grain_deg)
+
+
+def _paint(finish: Paint) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
+
+
+def _wood(finish: Wood) -> Material:
+    # the figure darkens: the colour given is that of the wood as a whole
+    base = np.array(hex_to_linear(finish.colour)) / textures.wood_grain().mean_tint
+    r, g, b = (float(min(c, 1.0)) for c in base)
+    return Material("coated", (r, g, b), gloss_alpha(finish.gloss), textures.wood_grain(), finish.grain_deg)
+
+
+def _cloth(finish: Cloth) -> Material:
+    return Material("matte", hex_to_linear(finish.colour), 0.6, textures.weave(), finish.grain_deg)
+
+
+def _paper(finish: Paper) -> Material:
+    return Material("matte", hex_to_linear(finish.colour), 0.6, textures.fibre())
+
+
+def _masonry(finish: Masonry) -> Material:
+    return Material("matte", hex_to_linear(finish.colour), 0.7, textures.rough_stone())
+
+
+def _grass(finish: Grass) -> Material:
+    return Material("matte", hex_to_linear(finish.colour), 0.8, textures.turf())
+
+
 def _painted_wood(finish: PaintedWood) -> Material:
     grain = _faded(finish.grain)
     return Material(
@@ -110,6 +153,14 @@ _MAKERS: dict[type, Callable[[Any], Material]] = {
     Stainless: _stainless,
     PaintedWood: _painted_wood,
     Slate: _slate,
+    Gold: _gold,
+    Silver: _silver,
+    Paint: _paint,
+    Wood: _wood,
+    Cloth: _cloth,
+    Paper: _paper,
+    Masonry: _masonry,
+    Grass: _grass,
 }
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import fresnel_normal, spectrum_to_rgb
 
 Array = NDArray[Any]
-Metal = Literal["brass", "stainless"]
+Metal = Literal["brass", "stainless", "gold", "silver"]
 
 # wavelength nm, n, k. Brass: 70/30 to 63/37, after published ellipsometry, from memory, good to about
 # 0.03 in reflectance. Stainless: 18-8 (type 304), after Karlsson and Ribbing 1982, from memory, same.
@@ -25,6 +25,30 @@ CONSTANTS: dict[Metal, Array] = {
             [589, 0.46, 3.20],
             [650, 0.44, 3.80],
             [700, 0.45, 4.20],
+        ]
+    ),
+    # Gold and silver: after Johnson and Christy 1972, from memory
+    "gold": np.array(
+        [
+            [400, 1.66, 1.96],
+            [450, 1.50, 1.88],
+            [496, 1.04, 1.83],
+            [521, 0.62, 2.08],
+            [549, 0.43, 2.46],
+            [582, 0.29, 2.86],
+            [617, 0.21, 3.27],
+            [660, 0.14, 3.70],
+            [700, 0.13, 4.06],
+        ]
+    ),
+    "silver": np.array(
+        [
+            [400, 0.05, 2.10],
+            [451, 0.04, 2.66],
+            [496, 0.05, 3.09],
+            [549, 0.06, 3.59],
+            [617, 0.05, 4.15],
+            [700, 0.04, 4.80],
         ]
     ),
     "stainless": np.array([[400, 1.45, 2.75], [500, 1.90, 3.20], [600, 2.30, 3.60], [700, 2.60, 4.00]]),

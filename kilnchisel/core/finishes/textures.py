@@ -23,7 +23,7 @@ from kilnchisel.core.paths import cache_folder
 Array = NDArray[Any]
 
 SIZE = 1024
-RECIPE = 2  # raise it when a texture changes: kept copies are then made again
+RECIPE = 3  # raise it when a texture changes: kept copies are then made again
 
 
 def kept(make: Callable[[], Texture]) -> Callable[[], Texture]:
@@ -207,3 +207,60 @@ def fibre() -> Texture:
     height = 0.018 * noise(size, 71, 30, 250, 0.5) + 0.03 * noise(size, 72, 2, 14, 1.0)
     tint = 1.0 + 0.018 * noise(size, 73, 4, 200, 0.5)
     return _texture(tile, _grey(np.clip(tint, 0.9, 1.06)), height)
+
+
+@kept
+def weave() -> Texture:
+    """Plain weave, 8 threads a centimetre, no two threads alike."""
+    size = SIZE
+    tile, threads = 40.0, 32
+    u = np.arange(size) / size * threads
+    warp, weft = np.meshgrid(u, u)
+    over = (np.floor(warp) + np.floor(weft)) % 2
+    round_u = np.sqrt(np.clip(1 - (2 * (warp % 1) - 1) ** 2, 0, 1))
+    round_v = np.sqrt(np.clip(1 - (2 * (weft % 1) - 1) ** 2, 0, 1))
+    height = np.where(over > 0, round_u * (0.6 + 0.4 * round_v), round_v * (0.6 + 0.4 * round_u))
+    rng = np.random.default_rng(81)
+    own = rng.normal(1, 0.06, (2, threads))
+    shade = np.where(
+        over > 0, own[0][np.floor(warp).astype(int) % threads], own[1][np.floor(weft).astype(int) % threads]
+    )
+    tint = shade * (0.62 + 0.38 * height) + 0.02 * noise(size, 82, 40, 400, 0.2)
+    return _texture(tile, _grey(np.clip(tint / tint.mean(), 0.4, 1.4)), 0.16 * height)
+
+
+@kept
+def rough_stone() -> Texture:
+    """Brick and mortar: pits, grit, and a mottled firing."""
+    size = SIZE
+    tile = 460.0
+    pits = np.clip(noise(size, 91, 60, 420, 0.4) - 1.2, 0, 2)
+    height = 0.5 * noise(size, 92, 6, 90, 1.0) - 0.55 * pits + 0.12 * noise(size, 93, 120, 500, 0.1)
+    mottle = 1.0 + 0.13 * noise(size, 94, 2, 14, 0.9) + 0.07 * noise(size, 95, 30, 400, 0.3) - 0.16 * pits
+    warm = 0.05 * noise(size, 96, 2, 9, 1.0)
+    tint = _grey(mottle) + np.stack([warm, np.zeros_like(warm), -warm], axis=-1)
+    return _texture(tile, np.clip(tint, 0.45, 1.5), 0.6 * height)
+
+
+@kept
+def turf() -> Texture:
+    """Grass from some way off: tufts, and patches drier than others."""
+    size = SIZE
+    tile = 2600.0
+    tufts = noise(size, 101, 40, 500, 0.5)
+    patches = noise(size, 102, 1, 9, 1.1)
+    shade = 1.0 + 0.26 * tufts + 0.10 * patches
+    dry = np.clip(0.12 * patches, -0.2, 0.3)
+    tint = np.stack([shade * (1 + dry), shade, shade * (1 - 0.6 * dry)], axis=-1)
+    return _texture(tile, np.clip(tint, 0.25, 1.9), 9.0 * tufts)
+
+
+@kept
+def asphalt() -> Texture:
+    """A road's surface: grains of stone in dark binder."""
+    size = SIZE
+    tile = 700.0
+    grain = noise(size, 111, 60, 500, 0.1)
+    worn = noise(size, 112, 1, 8, 1.2)
+    tint = 1.0 + 0.22 * grain + 0.10 * worn
+    return _texture(tile, _grey(np.clip(tint, 0.4, 1.8)), 0.5 * np.tanh(grain))

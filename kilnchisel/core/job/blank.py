@@ -305,8 +305,10 @@ def size_of(blank: Blank) -> tuple[float, float]:
 
 def main_side(blank: Blank) -> tuple[str, float, float]:
     """The side a first lettering goes on, its height and its middle's v, mm."""
-    if isinstance(blank, Plaque | Board | Plate | BoxSign):
+    if isinstance(blank, Plaque | Board | Plate):
         return "front", min(blank.height_mm, blank.width_mm), 0.0
+    if isinstance(blank, BoxSign):
+        return "front", min(blank.height_mm, blank.width_mm) * 0.55, 0.0
     if isinstance(blank, Wall):
         return "front", blank.height_mm * 0.9, 0.0
     if isinstance(blank, Book):
@@ -320,9 +322,9 @@ def main_side(blank: Blank) -> tuple[str, float, float]:
     if isinstance(blank, Band | Bracelet):
         return "outside", blank.width_mm * 2.6, 0.0
     if isinstance(blank, Signet):
-        return "head", blank.head_mm * 1.3, 0.0
+        return "head", blank.head_mm * 0.6, 0.0
     if isinstance(blank, Cap):
-        return "outside", blank.height_mm * 1.2, 0.0
+        return "outside", blank.height_mm * 0.9, 0.0
     if isinstance(blank, Jar):
         return "outside", blank.height_mm * 0.5, 0.0
     if isinstance(blank, Handle):
@@ -343,6 +345,15 @@ def main_side(blank: Blank) -> tuple[str, float, float]:
 def lies_flat(blank: Blank) -> bool:
     """Whether the blank lies on the ground or hangs on a wall, rather than standing."""
     return isinstance(blank, Plaque | Medallion | Board | Plate | Garment | Book)
+
+
+def stances_of(blank: Blank) -> tuple[str, ...]:
+    """How a blank can be shown: lying, hung on a wall, standing on its lower edge."""
+    if not lies_flat(blank):
+        return ("standing",)
+    if isinstance(blank, Book):
+        return ("lying", "standing")
+    return ("lying", "hung")
 
 
 def thickness_of(blank: Blank) -> float:

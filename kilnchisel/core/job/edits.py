@@ -11,19 +11,8 @@ from pydantic import ValidationError
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
-from kilnchisel.core.job.blank import (
-    KINDS,
-    Band,
-    Blank,
-    Medallion,
-    Plaque,
-    lies_flat,
-    main_side,
-    size_of,
-)
-from kilnchisel.core.job.lettering import Content, Engraved, Lay, Lettering
+from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
 from kilnchisel.core.units import format_number
 
@@ -142,71 +131,6 @@ def reordered(job: Job, index: int, step: int) -> Job:
     target = min(max(index + step, 0), len(items) - 1)
     items.insert(target, items.pop(index))
     return change(job, ("letterings",), tuple(items))
-
-
-def new_lettering(job: Job, text: str = "New lettering") -> Lettering:
-    """A lettering that looks right at once on this job's blank, in the manner of its last one."""
-    last = next((item for item in reversed(job.letterings) if isinstance(item.wording, Wording)), None)
-    if last is not None and isinstance(last.wording, Wording):
-        drop = last.wording.cap_height_mm * last.wording.row_spacing / 100
-        rows = last.wording.text.count("\n") + 1
-        lay = last.lay.model_copy(update={"across_mm": last.lay.across_mm - drop * rows})
-        wording = last.wording.model_copy(update={"text": text, "letters": ()})
-        return last.model_copy(update={"wording": wording, "lay": lay})
-    return first_lettering(job.blank, text)
-
-
-def first_lettering(blank: Blank, text: str) -> Lettering:
-    """A first lettering: in the middle of the blank's main side, a sixth of its height."""
-    side, height, middle = main_side(blank)
-    cap = round(height / 6, 1)
-    wording, lay = Wording(text=text, cap_height_mm=cap), Lay(side=side, across_mm=middle)
-    if isinstance(blank, Plaque | Medallion | Band):
-        depth = round(min(0.3, 0.2 * cap), 2)
-        return Lettering(wording=wording, lay=lay, craft=Engraved(depth_mm=depth))
-    return Lettering(wording=wording, lay=lay)
-
-
-def home_camera(blank: Blank) -> Camera:
-    """A camera that sees the whole blank well."""
-    largest = max(size_of(blank))
-    tilt = 52.0 if lies_flat(blank) else 30.0 if isinstance(blank, Band) else 20.0
-    return Camera(tilt_deg=tilt, distance_mm=round(max(5.9 * largest, 60.0), 0))
-
-
-def with_blank(job: Job, kind: str) -> Job:
-    """The job on another object: the words go along, laid where they look right on it."""
-    if kind == job.blank.kind:
-        return job
-    blank: Any = KINDS[kind]()
-    fresh = first_lettering(blank, "")
-    assert isinstance(fresh.wording, Wording)
-    letterings = []
-    for number, lettering in enumerate(job.letterings):
-        cap, content = fresh.wording.cap_height_mm, lettering.wording
-        if isinstance(content, Wording):
-            cap = min(content.cap_height_mm, cap)
-            content = content.model_copy(update={"cap_height_mm": cap})
-        lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
-        letterings.append(lettering.model_copy(update={"lay": lay, "wording": content}))
-    setting = job.setting.model_copy(update={"camera": home_camera(blank)})
-    return change(
-        job.model_copy(update={"blank": blank, "setting": setting}), ("letterings",), tuple(letterings)
-    )
-
-
-def added_content(job: Job, content: Content) -> Job:
-    """The job with artwork or a shape added in the middle of the last lettering's side."""
-    fresh = first_lettering(job.blank, "")
-    side = job.letterings[-1].lay.side if job.letterings else fresh.lay.side
-    across = fresh.lay.across_mm if side == fresh.lay.side else 0.0
-    lay = Lay(side=side, across_mm=across)
-    pattern = job.letterings[-1] if job.letterings else fresh
-    if isinstance(content, Picture):
-        pattern = Lettering()  # pixels are printed
-    return with_lettering(
-        job, Lettering(wording=content, lay=lay, craft=pattern.craft, finish=pattern.finish)
-    )
 
 
 def retyped(wording: Wording, text: str) -> Wording:

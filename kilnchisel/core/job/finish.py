@@ -52,6 +52,68 @@ class Slate(Value):
     oiled: Percent = 35.0
 
 
+class Gold(Value):
+    """Fine gold."""
+
+    kind: Literal["gold"] = "gold"
+    polish: Polish = "polished"
+    grain_deg: Degrees = 0.0
+
+
+class Silver(Value):
+    """Silver."""
+
+    kind: Literal["silver"] = "silver"
+    polish: Polish = "satin"
+    grain_deg: Degrees = 0.0
+
+
+class Paint(Value):
+    """Paint or lacquer, smooth."""
+
+    kind: Literal["paint"] = "paint"
+    colour: Colour = "#2c4a6e"
+    gloss: Percent = 85.0
+
+
+class Wood(Value):
+    """Bare or oiled wood: its grain in full."""
+
+    kind: Literal["wood"] = "wood"
+    colour: Colour = "#a87c50"
+    gloss: Percent = 45.0
+    grain_deg: Degrees = 0.0
+
+
+class Cloth(Value):
+    """Woven cloth: book cloth, cotton."""
+
+    kind: Literal["cloth"] = "cloth"
+    colour: Colour = "#3d4f45"
+    grain_deg: Degrees = 0.0
+
+
+class Paper(Value):
+    """Paper, card, plaster: matt and nearly even."""
+
+    kind: Literal["paper"] = "paper"
+    colour: Colour = "#efe9da"
+
+
+class Masonry(Value):
+    """Brick, mortar, concrete: matt, mottled, rough."""
+
+    kind: Literal["masonry"] = "masonry"
+    colour: Colour = "#9a5440"
+
+
+class Grass(Value):
+    """Turf seen from some way off."""
+
+    kind: Literal["grass"] = "grass"
+    colour: Colour = "#5d7a3a"
+
+
 class Ink(Value):
     """Printing ink, ceramic transfer or film."""
 
@@ -66,7 +128,37 @@ class AsBlank(Value):
     kind: Literal["as the blank"] = "as the blank"
 
 
-SurfaceFinish = Annotated[Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")]
+SurfaceFinish = Annotated[
+    Enamel
+    | Brass
+    | Stainless
+    | Gold
+    | Silver
+    | Paint
+    | PaintedWood
+    | Wood
+    | Slate
+    | Cloth
+    | Paper
+    | Masonry
+    | Grass,
+    Field(discriminator="kind"),
+]
 LetterFinish = Annotated[
-    AsBlank | Ink | Enamel | Brass | Stainless | PaintedWood | Slate, Field(discriminator="kind")
+    AsBlank
+    | Ink
+    | Enamel
+    | Brass
+    | Stainless
+    | Gold
+    | Silver
+    | Paint
+    | PaintedWood
+    | Wood
+    | Slate
+    | Cloth
+    | Paper
+    | Masonry
+    | Grass,
+    Field(discriminator="kind"),
 ]

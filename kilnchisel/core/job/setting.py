@@ -30,7 +30,7 @@ class Light(Value):
 class Ground(Value):
     """What the piece stands on or hangs from, and what is seen behind it."""
 
-    kind: Literal["oak table", "card", "slate slab", "plaster"] = "oak table"
+    kind: Literal["oak table", "card", "slate slab", "plaster", "asphalt", "grass"] = "oak table"
     colour: Colour = "#d9d2c4"  # of card and plaster
     behind: Literal["room", "plain"] = "room"
     behind_colour: Colour = "#8d8a84"
@@ -41,10 +41,10 @@ class Camera(Value):
 
     turn_deg: Degrees = 16.0
     tilt_deg: Annotated[float, Field(ge=-30, le=89)] = 20.0
-    distance_mm: Annotated[float, Field(ge=30, le=50_000)] = 520.0
+    distance_mm: Annotated[float, Field(ge=30, le=1_000_000)] = 520.0
     lens_mm: Annotated[float, Field(ge=18, le=300)] = 70.0  # on a 36 mm wide frame
-    shift_mm: Annotated[float, Field(ge=-5000, le=5000)] = 0.0  # aim, to the right of the middle
-    rise_mm: Annotated[float, Field(ge=-5000, le=5000)] = 0.0  # aim, above the middle
+    shift_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, to the right of the middle
+    rise_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, above the middle
 
 
 class Setting(Value):
@@ -52,6 +52,6 @@ class Setting(Value):
 
     light: Light = Light()
     ground: Ground = Ground()
-    stance: Literal["lying", "hung"] = "lying"  # of a plaque
+    stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
     camera: Camera = Camera()
     exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0

@@ -52,8 +52,8 @@ def finish_words(finish: Any) -> str:
     """A finish in a few words: "cream enamel", "brushed brass"."""
     if isinstance(finish, AsBlank):
         return "as the blank"
-    if finish.kind in ("brass", "stainless"):
-        metal = {"brass": "brass", "stainless": "stainless steel"}[finish.kind]
+    if hasattr(finish, "polish"):
+        metal = "stainless steel" if finish.kind == "stainless" else finish.kind
         return f"{finish.polish} {metal}"
     if finish.kind == "slate":
         return "oiled slate" if finish.oiled >= 20 else "slate"
@@ -144,7 +144,42 @@ def edge_word(blank: Blank) -> str:
         "can": "rims and lids",
         "band": "inside",
         "globe": "foot",
+        "board": "edge and frame",
+        "box sign": "case",
+        "wall": "joints",
+        "handle": "ferrule",
+        "signet": "inside",
+        "bracelet": "inside",
+        "van": "hubs and lamps",
+        "garment": "collar and hem",
+        "bank": "cut ground",
     }.get(blank.kind, "rim")
+
+
+def detail_word(blank: Blank) -> str | None:
+    """What the third finish of a blank is for; None where it has no such part."""
+    parts = {
+        "van": "windows and tyres",
+        "book": "pages",
+        "box sign": "bracket",
+        "hull": "windows" if getattr(blank, "window_rows", 0) else None,
+        "handle": "bristles" if getattr(blank, "head", "") == "brush" else None,
+        "band": "inlay" if getattr(blank, "inlay_mm", 0) else None,
+        "board": "border line" if getattr(blank, "line_mm", 0) else None,
+    }
+    return parts.get(blank.kind)
+
+
+NO_RIM = ("book", "hull", "cap", "mesh")  # blanks without a part of the second finish
+
+
+def has_rim(blank: Blank) -> bool:
+    """Whether a blank has parts that take the second finish."""
+    if blank.kind == "wall":
+        return getattr(blank, "surface", "") != "plaster"
+    if blank.kind == "plate":
+        return getattr(blank, "rim_mm", 0) > 0
+    return blank.kind not in NO_RIM
 
 
 def sentence(job: Job, section: str, index: int | None) -> str:
@@ -153,8 +188,11 @@ def sentence(job: Job, section: str, index: int | None) -> str:
     if section == "blank":
         return _blank(job)
     if section == "finish":
-        edge = edge_word(job.blank)
-        words = f"{finish_words(job.finish)}, {edge} {finish_words(job.rim_finish)}"
+        words = finish_words(job.finish)
+        if has_rim(job.blank):
+            words += f", {edge_word(job.blank)} {finish_words(job.rim_finish)}"
+        if detail_word(job.blank) is not None:
+            words += f", {detail_word(job.blank)} {finish_words(job.detail_finish)}"
         if lettering is not None:
             words = f"Letters {finish_words(lettering.finish)}; {words}"
         return words[0].upper() + words[1:]

@@ -33,7 +33,7 @@ BOUNCES = 4
 GROUND_CELLS = 48
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
 PANEL_POINTS = 4
-LIFT_MM = 0.02
+LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
 SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the rows of the albedos; the ground is the one after
 
@@ -82,6 +82,7 @@ class Hits:
     ground_middle: Array
     ground_half_mm: float
     lattices: dict[str, Lattice]
+    lift_mm: float
 
     @cached_property
     def tree(self) -> cKDTree:
@@ -158,7 +159,9 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     all_points = np.concatenate([at, floor])
     all_normals = np.concatenate([out, np.broadcast_to(base.normal, floor.shape)])
     directions = _hemisphere(all_normals, rays)
-    kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half)
+    # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
+    lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
+    kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half, lift)
     return Hits(
         all_points,
         all_normals,
@@ -172,6 +175,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         under,
         half,
         lattices,
+        lift,
     )
 
 
@@ -232,10 +236,11 @@ def _cast(
     under: Array,
     axes: Array,
     half: float,
+    lift: float,
 ) -> tuple[Array, Array]:
     count = len(points)
     rays = directions.shape[1]
-    origins = np.repeat(points + LIFT_MM * normals, rays, axis=0)
+    origins = np.repeat(points + lift * normals, rays, axis=0)
     ways = directions.reshape(-1, 3)
     distance = np.asarray(tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE"))
     struck = distance < 1e6
@@ -289,7 +294,7 @@ def _panel_light(hits: Hits, panel: Panel) -> Array:
     side, up = panel.edges
     offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.size_mm / 4
     total = np.zeros((len(hits.points), 3))
-    start = hits.points + LIFT_MM * hits.normals
+    start = hits.points + hits.lift_mm * hits.normals
     for du, dv in offsets[:PANEL_POINTS]:
         way = panel.middle + du * side + dv * up - start
         far = np.linalg.norm(way, axis=1)

@@ -20,7 +20,9 @@ from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of, printed_picture
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.blank import Medallion, Plaque
+from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
+from kilnchisel.core.job.boards import BoxSign
+from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground
@@ -81,16 +83,28 @@ class Scene:
 def stance_of(job: Job) -> Array:
     """How the piece stands in the scene, (4, 4)."""
     matrix = np.eye(4)
+    shown = stance_shown(job)
+    if isinstance(job.blank, Signet):
+        # standing on the band, its head (-y) up
+        matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
+        matrix[:3, 3] = [0, -job.blank.width_mm / 2, job.blank.inner_mm / 2 + job.blank.thickness_mm]
+        return matrix
     if isinstance(job.blank, Medallion):
-        if job.setting.stance == "hung":  # face (+z) towards the viewer, back on the wall
+        if shown == "hung":  # face (+z) towards the viewer, back on the wall
             matrix[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
-    elif isinstance(job.blank, Plaque) and job.setting.stance == "lying":
+    elif shown == "lying":
         # front (-y) up, top (z) away from the viewer, back on the ground
         matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
-        matrix[:3, 3] = [0, -job.blank.height_mm / 2, job.blank.thickness_mm]
-    elif isinstance(job.blank, Plaque):
-        matrix[:3, 3] = [0, 0, -job.blank.height_mm / 2]
+        matrix[:3, 3] = [0, -size_of(job.blank)[1] / 2, thickness_of(job.blank)]
+    elif shown == "hung":
+        matrix[:3, 3] = [0, 0, -size_of(job.blank)[1] / 2]
     return matrix
+
+
+def stance_shown(job: Job) -> str:
+    """How the piece is shown: as the setting says where the blank can be, else as it stands."""
+    stances = stances_of(job.blank)
+    return job.setting.stance if job.setting.stance in stances else stances[0]
 
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
@@ -160,13 +174,22 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
 def _base(job: Job, radius: float) -> Base:
     ground = job.setting.ground
     material = _GROUNDS[ground.kind](ground)
-    if isinstance(job.blank, Plaque | Medallion) and job.setting.stance == "hung":
-        back = HANG_GAP_MM + (job.blank.thickness_mm if isinstance(job.blank, Plaque) else 0.0)
+    if stance_shown(job) == "hung":
+        back = HANG_GAP_MM + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
         return Base(
             np.array([0.0, back, 0.0]),
             np.array([0.0, -1.0, 0.0]),
             np.array([1.0, 0.0, 0.0]),
             max(3000.0, 12 * radius),
+            material,
+        )
+    if isinstance(job.blank, BoxSign) and job.blank.bracket:  # the wall that its arms come from
+        wall = -job.blank.width_mm / 2 - job.blank.reach_mm
+        return Base(
+            np.array([wall, 0.0, 0.0]),
+            np.array([1.0, 0.0, 0.0]),
+            np.array([0.0, 1.0, 0.0]),
+            max(4000.0, 9 * radius),
             material,
         )
     # boards run a little askew, as a thing put down on a table does not line up with it
@@ -189,6 +212,8 @@ _GROUNDS: dict[str, Any] = {
     "card": _card,
     "slate slab": lambda ground: Material("coated", hex_to_linear("#3d4145"), 0.42, textures.slate()),
     "plaster": _card,
+    "asphalt": lambda ground: Material("coated", hex_to_linear("#4a4a48"), 0.5, textures.asphalt()),
+    "grass": lambda ground: Material("matte", hex_to_linear("#5d7a3a"), 0.8, textures.turf()),
 }
 
 

@@ -4,19 +4,51 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Ink, PaintedWood, Slate, Stainless
+from kilnchisel.core.job.finish import (
+    AsBlank,
+    Brass,
+    Cloth,
+    Enamel,
+    Gold,
+    Grass,
+    Ink,
+    Masonry,
+    Paint,
+    PaintedWood,
+    Paper,
+    Silver,
+    Slate,
+    Stainless,
+    Wood,
+)
 
 SURFACES: tuple[tuple[Any, str], ...] = (
     ("enamel", "Enamel"),
     ("brass", "Brass"),
     ("stainless", "Stainless"),
+    ("gold", "Gold"),
+    ("silver", "Silver"),
+    ("paint", "Paint"),
     ("painted wood", "Painted wood"),
+    ("wood", "Wood"),
     ("slate", "Slate"),
+    ("cloth", "Cloth"),
+    ("paper", "Paper"),
+    ("masonry", "Masonry"),
+    ("grass", "Grass"),
 )
 FINISHES: dict[str, Any] = {
     "enamel": Enamel,
     "brass": Brass,
     "stainless": Stainless,
+    "gold": Gold,
+    "silver": Silver,
+    "paint": Paint,
+    "wood": Wood,
+    "cloth": Cloth,
+    "paper": Paper,
+    "masonry": Masonry,
+    "grass": Grass,
     "painted wood": PaintedWood,
     "slate": Slate,
     "ink": Ink,

@@ -9,18 +9,23 @@ from kilnchisel.core.blanks.ringsizes import inner_of_iso, inner_of_us, iso_size
 from kilnchisel.core.build import body_of_job, can_be_on_both, lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
-from kilnchisel.core.job.blank import Band, Mug, lies_flat
-from kilnchisel.core.job.edits import change, field_label, read, with_blank
+from kilnchisel.core.job.blank import Band, Mug, stances_of
+from kilnchisel.core.job.boards import Board, Plate
+from kilnchisel.core.job.bodies import Signet
+from kilnchisel.core.job.edits import change, field_label, read
 from kilnchisel.core.job.finish import (
     AsBlank,
+    Cloth,
     Ink,
     PaintedWood,
     Slate,
+    Wood,
 )
+from kilnchisel.core.job.fresh import with_blank
 from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording
-from kilnchisel.core.job.words import edge_word
+from kilnchisel.core.job.words import detail_word, edge_word, has_rim
 from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
@@ -66,13 +71,13 @@ def specs(
 def _blank(job: Job) -> list[Spec]:
     """The fields of a blank, from its model: lengths, choices, switches."""
     objects = tuple(TITLES_OF.items())
+    if job.blank.kind not in TITLES_OF:
+        objects += ((job.blank.kind, "Mesh from a file"),)
     kind = Spec("blank.kind", "Object", lambda job: job.blank.kind, with_blank, "menu", options=objects)
     fields = [kind]
     blank = job.blank
     for name, info in type(blank).model_fields.items():
-        if name == "kind" or (name == "handle_deg" and not getattr(blank, "handle", True)):
-            continue
-        if name == "corner_mm" and getattr(blank, "shape", "") == "oval":
+        if name == "kind" or not has_effect(blank, name):
             continue
         label, unit = field_label(name)
         label = BLANK_LABELS.get((blank.kind, name), label)
@@ -85,12 +90,78 @@ def _blank(job: Job) -> list[Spec]:
             fields.append(ranged(job, path, label, "angle", step=5, hint=hint))
         elif info.annotation is bool:
             fields.append(at(path, label, "switch", options=((True, "With"), (False, "Without"))))
+        elif info.annotation is int:
+            fields.append(ranged(job, path, label, "count"))
+        elif info.annotation is float:
+            fields.append(ranged(job, path, label, "percent", step=5))
         else:
             options = tuple((value, value[0].upper() + value[1:]) for value in get_args(info.annotation))
             fields.append(at(path, label, "choice", options=options))
-    if isinstance(blank, Band):
+    if isinstance(blank, Band | Signet):
         fields += ring_sizes(job)
+    if isinstance(blank, Plate):
+        fields.insert(1, _plate_format())
+    if isinstance(blank, Board):
+        fields.append(link("blank.outline", "", "Take the outline from a drawing…"))
     return fields
+
+
+PLATE_FORMATS: dict[str, tuple[float, float, float, float, float]] = {
+    # width, height, hole centres along and up, corner. SAE J686 (12 x 6 in, holes 7 x 4.75 in), from
+    # memory; the long and square European formats by common practice
+    "2 to 1": (304.8, 152.4, 177.8, 120.7, 12.0),
+    "long": (520.0, 110.0, 400.0, 60.0, 10.0),
+    "square": (340.0, 220.0, 240.0, 160.0, 10.0),
+    "two wheels": (180.0, 200.0, 120.0, 140.0, 10.0),
+}
+
+
+def _plate_format() -> Spec:
+    """The usual sizes of vehicle plates, by one choice."""
+    sizes = ("width_mm", "height_mm", "apart_mm", "apart_up_mm", "corner_mm")
+
+    def which(job: Job) -> str:
+        have = tuple(getattr(job.blank, name) for name in sizes)
+        return next((name for name, known in PLATE_FORMATS.items() if known == have), "own")
+
+    def put(job: Job, name: str) -> Job:
+        if name == "own":
+            return job
+        known = dict(zip(sizes, PLATE_FORMATS[name], strict=True))
+        return change(job, ("blank",), job.blank.model_copy(update=known))
+
+    options = tuple((name, name.capitalize()) for name in (*PLATE_FORMATS, "own"))
+    return Spec("blank.format", "Format", which, put, "menu", options=options)
+
+
+def has_effect(blank: Any, name: str) -> bool:
+    """Whether a field of a blank changes anything as the others are."""
+    needs: dict[str, Any] = {
+        "handle_deg": lambda b: b.handle,
+        "corner_mm": lambda b: getattr(b, "shape", "") != "oval",
+        "frame_rise_mm": lambda b: b.frame_mm > 0,
+        "line_in_mm": lambda b: b.line_mm > 0,
+        "line_rise_mm": lambda b: b.line_mm > 0,
+        "points": lambda b: False,
+        "hole_mm": lambda b: b.holes != "none",
+        "slot_mm": lambda b: b.holes != "none",
+        "apart_mm": lambda b: b.holes != "none",
+        "apart_up_mm": lambda b: b.holes == "four",
+        "rim_in_mm": lambda b: b.rim_mm > 0,
+        "rim_rise_mm": lambda b: b.rim_mm > 0,
+        "reach_mm": lambda b: b.bracket,
+        "brick_mm": lambda b: b.surface == "brick",
+        "course_mm": lambda b: b.surface == "brick",
+        "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
+        "joint_mm": lambda b: b.surface != "plaster",
+        "joint_deep_mm": lambda b: b.surface != "plaster",
+        "window_mm": lambda b: b.window_rows > 0,
+        "window_high_mm": lambda b: b.window_rows > 0,
+        "window_every_mm": lambda b: b.window_rows > 0,
+    }
+    if blank.kind == "mesh":
+        return name in ("unit_mm", "up", "turn_deg")
+    return name not in needs or bool(needs[name](blank))
 
 
 BLANK_LABELS = {
@@ -101,6 +172,39 @@ BLANK_LABELS = {
     ("bottle", "neck_mm"): "Neck across",
     ("band", "inner_mm"): "Inside across",
     ("medallion", "sunk_mm"): "Field sunk",
+    ("signet", "inner_mm"): "Inside across",
+    ("signet", "head_mm"): "Head across",
+    ("signet", "head_high_mm"): "Head high",
+    ("bracelet", "inner_mm"): "Inside across",
+    ("bracelet", "inner_deep_mm"): "Inside deep",
+    ("band", "inlay_mm"): "Inlay wide",
+    ("board", "frame_mm"): "Frame wide",
+    ("board", "line_mm"): "Border line",
+    ("board", "line_in_mm"): "Line set in",
+    ("board", "line_rise_mm"): "Line raised",
+    ("board", "dome_mm"): "Dome or dish",
+    ("plate", "slot_mm"): "Slot longer by",
+    ("plate", "apart_mm"): "Holes apart",
+    ("plate", "apart_up_mm"): "Holes apart, up",
+    ("plate", "rim_mm"): "Rim wide",
+    ("plate", "rim_in_mm"): "Rim set in",
+    ("plate", "rim_rise_mm"): "Rim raised",
+    ("box sign", "reach_mm"): "From the wall",
+    ("wall", "joint_deep_mm"): "Joints deep",
+    ("wall", "board_mm"): "Board wide",
+    ("book", "square_mm"): "Boards over pages",
+    ("handle", "widest_mm"): "Widest",
+    ("handle", "end_mm"): "End across",
+    ("handle", "neck_mm"): "Neck across",
+    ("hull", "window_mm"): "Window wide",
+    ("hull", "window_high_mm"): "Window high",
+    ("hull", "window_every_mm"): "One every",
+    ("garment", "folds_mm"): "Folds",
+    ("garment", "chest_mm"): "Chest, flat",
+    ("bank", "deep_mm"): "Deep",
+    ("bank", "rough_mm"): "Roughness",
+    ("van", "wheel_mm"): "Wheels across",
+    ("mesh", "unit_mm"): "One unit is",
 }
 
 
@@ -279,8 +383,11 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
         )
         fields += _one_finish(job, letters, "Letters", extra + SURFACES)
     fields += _one_finish(job, ("finish",), "Blank", SURFACES)
-    edge = edge_word(job.blank).capitalize()
-    fields += _one_finish(job, ("rim_finish",), edge, SURFACES)
+    if has_rim(job.blank):
+        fields += _one_finish(job, ("rim_finish",), edge_word(job.blank).capitalize(), SURFACES)
+    detail = detail_word(job.blank)
+    if detail is not None:
+        fields += _one_finish(job, ("detail_finish",), detail.capitalize(), SURFACES)
     return fields
 
 
@@ -294,7 +401,7 @@ def _one_finish(
             label,
             lambda job: read(job, path).kind,
             lambda job, value: change(job, path, in_finish(read(job, path), value)),
-            "choice",
+            "menu",
             options=options,
         )
     ]
@@ -309,7 +416,7 @@ def _one_finish(
         fields.append(ranged(job, (*path, "oiled"), "Oiled", "percent", step=5))
     if hasattr(finish, "polish"):
         fields.append(at((*path, "polish"), "Polish", "choice", options=POLISH))
-    if isinstance(finish, PaintedWood) or getattr(finish, "polish", "") == "brushed":
+    if isinstance(finish, PaintedWood | Wood | Cloth) or getattr(finish, "polish", "") == "brushed":
         fields.append(ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15))
     return fields
 
@@ -340,9 +447,15 @@ def _setting(job: Job) -> list[Spec]:
             ranged(job, (*light, "key", "tilt_deg"), "Key height", "angle", step=5),
             ranged(job, (*light, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
         ]
-    if lies_flat(job.blank):
+    stances = stances_of(job.blank)
+    if len(stances) > 1:
         fields.append(
-            at(("setting", "stance"), "Shown", "choice", options=(("lying", "Lying"), ("hung", "Hung")))
+            at(
+                ("setting", "stance"),
+                "Shown",
+                "choice",
+                options=tuple((stance, stance.capitalize()) for stance in stances),
+            )
         )
     ground = job.setting.ground
     fields.append(
@@ -355,6 +468,8 @@ def _setting(job: Job) -> list[Spec]:
                 ("card", "Card"),
                 ("slate slab", "Slate slab"),
                 ("plaster", "Plaster"),
+                ("asphalt", "Asphalt"),
+                ("grass", "Grass"),
             ),
         )
     )
