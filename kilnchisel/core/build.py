@@ -13,14 +13,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, body_of
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Craft, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Wording
 from kilnchisel.core.laying.laid import Laid, lay_outline
+from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
@@ -50,8 +55,29 @@ def outline_of(wording: Content) -> Outline:
 @lru_cache(maxsize=KEPT)
 def laid_of(blank: Blank, wording: Content, lay: Lay) -> Laid:
     """The wording on its side. Raises KilnError for a side the blank does not have."""
+    return _laid(blank, wording, lay, True)
+
+
+@lru_cache(maxsize=KEPT)
+def _laid(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
     round_ = isinstance(wording, Wording) and isinstance(wording.arrangement, Circle)
-    return lay_outline(outline_of(wording), body_of(blank).sheet(lay.side).side, lay, round_)
+    outline = outline_of(wording)
+    return lay_outline(outline, side_of(blank, lay, reach_of(outline, lay), exact), lay, round_)
+
+
+def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, exact: bool = True) -> Side:
+    """The side a lettering lies on. On a mesh it is made for the lettering, ``reach_mm`` each way from
+    its spot, ``exact`` or in a hurry. Raises KilnError for a side the blank does not have."""
+    if isinstance(blank, Mesh3D):
+        return chart_for(free_mesh(blank), lay, reach_mm, exact)
+    return body_of(blank).sheet(lay.side).side
+
+
+def reach_of(outline: Outline, lay: Lay) -> float:
+    """How far a lettering comes from its spot, with some air, mm."""
+    left, low, right, high = outline.bounds
+    far = max(abs(left), abs(right)), max(abs(low), abs(high))
+    return 1.15 * float(np.hypot(*far)) + float(np.hypot(lay.along_mm, lay.across_mm)) + 1.0
 
 
 def lettering_laid(job: Job, index: int) -> Laid:
@@ -74,6 +100,9 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 
 @lru_cache(maxsize=KEPT)
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
+    if isinstance(blank, Mesh3D):
+        laid = [(m.index, _laid(blank, m.wording, m.lay, not coarse), m.craft) for m in makings]
+        return Piece(craft_free(free_mesh(blank), laid))
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
@@ -127,6 +156,8 @@ def body_of_job(job: Job) -> Body:
 def can_be_on_both(job: Job, index: int) -> bool:
     """Whether a lettering's side has an opposite: the other face, or half way round."""
     lay = job.letterings[index].lay
+    if isinstance(job.blank, Mesh3D):
+        return False
     try:
         body = body_of(job.blank)
         side = body.sheet(lay.side).side
@@ -151,6 +182,20 @@ def unlinked(job: Job, index: int) -> Job:
     return with_lettering(job, lettering.model_copy(update={"lay": other}), index + 1)
 
 
+def first_side(blank: Blank) -> Side:
+    """A side to look at where there is no lettering yet."""
+    if isinstance(blank, Mesh3D):
+        return chart_for(free_mesh(blank), Lay(side=ANY_SPOT), 0.3 * min(blank.size_mm))
+    return body_of(blank).sheets[0].side
+
+
+def sides_of(blank: Blank) -> tuple[str, ...]:
+    """The names of the sides that can be lettered."""
+    if isinstance(blank, Mesh3D):
+        return (ANY_SPOT, *(area.name for area in free_mesh(blank).areas))
+    return tuple(sheet.side.name for sheet in body_of(blank).sheets)
+
+
 def middle_of_job(job: Job) -> Array:
     """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
     return middle_of(body_of(job.blank, fine=False), stance_of(job))[0]
@@ -172,16 +217,15 @@ def square_on_view(
 
     ``at``: the sheet point (u, v) mm to look at instead of the lettering's own.
     """
-    body = body_of(job.blank)
     stance = stance_of(job)
     if job.letterings:
         if not 0 <= index < len(job.letterings):
             raise KilnError(f"There is no lettering {index + 1}; the job has {len(job.letterings)}.")
         lay = job.letterings[index].lay
-        side = body.sheet(lay.side).side
+        side = lettering_laid(job, index).side
         along = np.array([[lay.along_mm, 0.0]])
     else:
-        side = body.sheets[0].side
+        side = first_side(job.blank)
         along = np.zeros((1, 2))
     low_u, low_v, high_u, high_v = side.domain.bounds
     flat = side.period is None

@@ -16,6 +16,7 @@ from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
 
@@ -112,7 +113,11 @@ class Body:
 def body_of(blank: Blank, fine: bool = True) -> Body:
     """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
     from kilnchisel.core.blanks import boards, ground, longbody, mug, plaque, rounds, van, vessels, worn
+    from kilnchisel.core.blanks.imported import free_mesh
 
+    if isinstance(blank, Mesh3D):
+        shells = (Shell(name, "blank", mesh) for name, mesh in free_mesh(blank).drawn().items())
+        return Body(tuple(shells), ())
     makers: dict[str, Callable[[Any, bool], Body]] = {
         "mug": mug.mug_body,
         "plaque": plaque.plaque_body,

@@ -89,6 +89,10 @@ class Side(Protocol):
         """
         ...
 
+    def true_at(self, spot: Array) -> Array:
+        """The Jacobian that lettering in one place is made true to, (2,) -> (2, 2)."""
+        ...
+
     def meet(self, origins: Array, directions: Array) -> Array:
         """Where rays first meet the side from outside: (n, 3), (n, 3) -> (n, 2), NaN for a miss."""
         ...
@@ -129,6 +133,9 @@ class Plane:
 
     def jacobian(self, uv: Array) -> Array:
         return true_size(len(uv))
+
+    def true_at(self, spot: Array) -> Array:
+        return np.eye(2)
 
     def meet(self, origins: Array, directions: Array) -> Array:
         facing = directions @ self.normal
@@ -177,6 +184,9 @@ class Cylinder:
 
     def jacobian(self, uv: Array) -> Array:
         return true_size(len(uv))  # a cylinder unrolls without stretch
+
+    def true_at(self, spot: Array) -> Array:
+        return np.eye(2)
 
     def meet(self, origins: Array, directions: Array) -> Array:
         a = (directions[:, :2] ** 2).sum(axis=1)

@@ -74,6 +74,9 @@ class Surface:
         frame = self.frames(uv)[:, :2]
         return np.asarray(np.einsum("nij,njk->nik", frame, np.stack([along, up], axis=2)))
 
+    def true_at(self, spot: Array) -> Array:
+        return np.asarray(self.jacobian(spot[None])[0])
+
     @cached_property
     def _triangles(self) -> Triangles:
         return triangles_of(self, self.net.points, self.net.faces)

@@ -124,6 +124,9 @@ class Turned:
     def degrees(self, length_mm: float) -> float | None:
         return float(np.degrees(length_mm / self.reference_mm))
 
+    def true_at(self, spot: Array) -> Array:
+        return np.asarray(self.jacobian(spot[None])[0])
+
     @cached_property
     def _lattice(self) -> Triangles:
         low_u, low_v, high_u, high_v = self.domain.bounds

@@ -18,14 +18,18 @@ from kilnchisel.core.lettering.polygons import polygons_in
 
 Array = NDArray[Any]
 
+THIN = 20.0  # heights of a face below this many steps of the grid
+
 
 @dataclass(frozen=True, eq=False)
 class NetPieces:
-    """A net divided among regions: the polygons of crossed faces with their labels, and which faces of the
-    net stay whole with theirs. A label is the index of a region, or that of nobody."""
+    """A net divided among regions: the polygons of crossed faces with their labels and the face each is
+    from, and which faces of the net stay whole with theirs. A label is the index of a region, or that of
+    nobody."""
 
     parts: list[shapely.Polygon]
     labels: list[int]
+    parents: Array
     whole: Array
     whole_label: Array
 
@@ -46,8 +50,8 @@ def net_pieces(net: Net, regions: list[shapely.MultiPolygon], nobody: int) -> Ne
         x, y = net.points[net.faces[face]].mean(axis=1).T
         inside = shapely.contains_xy(inked[polygon], x, y)
         label[face[inside]] = np.array(owners)[polygon[inside]]
-    parts, labels = _divided(net, crossed, regions, rings, nobody)
-    return NetPieces(parts, labels, ~crossed, label[~crossed])
+    parts, labels, parents = _divided(net, crossed, regions, rings, nobody)
+    return NetPieces(parts, labels, parents, ~crossed, label[~crossed])
 
 
 def _rings(polygon: shapely.Polygon) -> list[shapely.LineString]:
@@ -60,9 +64,31 @@ def _crossed(net: Net, rings: list[shapely.LineString]) -> Array:
     if not rings:
         return crossed
     crossed[net.tree.query(np.array(rings, dtype=object), predicate="intersects")[1]] = True
-    touched = np.zeros(len(net.points), dtype=int)
-    np.add.at(touched, np.unique(net.faces[crossed]), 1)
+    crossed = _with_neighbours(net, crossed, crossed)
+    # a face without area vanishes from the arrangement: all that share its edges must be in it
+    thin = _thin(net)
+    while (thin & crossed).any():
+        wider = _with_neighbours(net, crossed, thin & crossed)
+        if (wider == crossed).all():
+            break
+        crossed = wider
+    return crossed
+
+
+def _with_neighbours(net: Net, crossed: Array, some: Array) -> Array:
+    """The crossed faces and those that share an edge with some."""
+    touched = np.zeros(len(net.points), dtype=bool)
+    touched[net.faces[some]] = True
     return np.asarray(crossed | (touched[net.faces].sum(axis=1) >= 2))
+
+
+def _thin(net: Net) -> Array:
+    """Faces so thin that the grid may close them."""
+    a, b, c = (net.points[net.faces[:, i]] for i in range(3))
+    e1, e2 = b - a, c - a
+    longest = np.sqrt(np.max([(e1**2).sum(1), (e2**2).sum(1), ((c - b) ** 2).sum(1)], axis=0))
+    area = np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0])
+    return np.asarray(area < THIN * GRID_MM * longest)
 
 
 def _divided(
@@ -71,9 +97,9 @@ def _divided(
     regions: list[shapely.MultiPolygon],
     rings: list[shapely.LineString],
     nobody: int,
-) -> tuple[list[shapely.Polygon], list[int]]:
+) -> tuple[list[shapely.Polygon], list[int], Array]:
     if not crossed.any():
-        return [], []
+        return [], [], np.empty(0, dtype=np.int64)
     mine = np.flatnonzero(crossed)
     faces = net.faces[mine]
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
@@ -83,11 +109,12 @@ def _divided(
     parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)
     spots = shapely.point_on_surface(parts)
     found, face = net.tree.query(spots, predicate="intersects")
-    inside = np.zeros(len(parts), dtype=bool)
-    inside[found[crossed[face]]] = True
+    parent = np.full(len(parts), -1)
+    parent[found[crossed[face]]] = face[crossed[face]]
+    inside = parent >= 0
     parts, spots = parts[inside], spots[inside]
     owner = np.full(len(parts), nobody)
     for number, region in enumerate(regions):
         shapely.prepare(region)
         owner[shapely.contains(region, spots)] = number
-    return list(parts), owner.tolist()
+    return list(parts), owner.tolist(), parent[inside]

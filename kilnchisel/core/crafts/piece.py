@@ -58,6 +58,11 @@ def relief_mm(craft: Craft) -> float:
     return craft.height_mm
 
 
+def role_of(craft: Craft) -> Role:
+    """What letters of a craft are among the parts of a piece."""
+    return "recess" if isinstance(craft, Engraved) else "letters"
+
+
 def shell_parts(body: Body) -> tuple[Part, ...]:
     """The parts that no lettering changes."""
     return tuple(
@@ -81,14 +86,13 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
         mesh = _region(sheet.side, cut, label, relief_mm(craft) * layer.layer.height)
         if mesh is None:
             continue
-        role: Role = "recess" if isinstance(craft, Engraved) else "letters"
         if layer.layer.raster is not None:
             mesh = _with_picture(mesh, item)
         more = f" {layer.layer.kind} {layer.number + 1}" if len(item.layers) > 1 else ""
         parts.append(
             Part(
                 f"{name} lettering {index + 1}{more}",
-                role,
+                role_of(craft),
                 index,
                 name,
                 mesh,
@@ -154,7 +158,7 @@ def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
     out = np.stack([along[:, 1], -along[:, 0]], axis=1) / length
     if height < 0:
         out = -out  # an engraved wall is seen from inside the letter
-    at_start, at_end = _softened(start, end, out)
+    at_start, at_end = softened(start, end, out)
     low, high = np.zeros(len(a)), np.full(len(a), height)
     corners = [
         side.to_body(a, low),
@@ -179,7 +183,7 @@ def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
     return Mesh(points, normals, uv, faces.astype(np.int32))
 
 
-def _softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
+def softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
     """Wall normals at both ends of each edge: shared with the neighbour unless a corner lies there."""
     order_in = np.argsort(end, kind="stable")
     place = np.searchsorted(end[order_in], start)

@@ -67,7 +67,7 @@ def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet
         up = 0.0 if sheet.net is None else NUDGE_MM * (attempt + 0.37)
         trimmed = [_trimmed(sheet, _shifted(region, nudge, up)) for region in regions]
         try:
-            result = _cut(sheet, _layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
+            result = _cut(sheet, layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
         except shapely.errors.GEOSException:
             continue  # a division that geometry cannot settle: another place may be clear
         if _closed(sheet, result):
@@ -126,7 +126,7 @@ def _trimmed(sheet: Sheet, region: shapely.MultiPolygon) -> shapely.MultiPolygon
     return as_region([shapely.union_all(parts)])
 
 
-def _layered(regions: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
+def layered(regions: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
     """Each region without what later ones cover.
 
     Where regions meet, all their outlines are cut at each other's crossings, so that both sides of a
@@ -157,7 +157,8 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         polygons += parts
         owners += [label] * len(parts)
     if sheet.net is not None:
-        return _cut_net(sheet.net, regions)
+        points, faces, face_label, _ = cut_net(sheet.net, regions)
+        return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
         ground = polygons_in(shapely.difference(sheet.border, shapely.union_all(polygons)))
@@ -166,22 +167,25 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
     parts = [p for p, _ in pieces] + ground
     labels = [o for _, o in pieces] + [GROUND] * len(ground)
     points, faces, face_label = _triangulated(parts, labels)
-    return CutSheet(points, faces, face_label, *_walls(faces, face_label))
+    return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
 
 
-def _cut_net(net: Net, regions: list[shapely.MultiPolygon]) -> CutSheet:
+def cut_net(net: Net, regions: list[shapely.MultiPolygon]) -> tuple[Array, Array, Array, Array]:
+    """The net divided: points (n, 2), the net's own first; faces (m, 3); label and net face of each."""
     pieces = net_pieces(net, regions, GROUND)
     points, faces, label = net.at, net.faces[pieces.whole], pieces.whole_label
+    parent = np.flatnonzero(pieces.whole)
     if pieces.parts:
-        more, divided, divided_label = _triangulated(pieces.parts, pieces.labels)
+        more, divided, part = _triangulated(pieces.parts, list(range(len(pieces.parts))))
         near = np.unique(net.faces[~pieces.whole])
         found = _places(net.points[near], more)
         fresh = found < 0
         index = np.where(fresh, len(points) + np.cumsum(fresh) - 1, near[found])
         points = np.concatenate([points, more[fresh]])
         faces = np.concatenate([faces, index[divided].astype(np.int32)])
-        label = np.concatenate([label, divided_label])
-    return CutSheet(points, faces, label, *_walls(faces, label))
+        label = np.concatenate([label, np.array(pieces.labels)[part]])
+        parent = np.concatenate([parent, pieces.parents[part]])
+    return points, faces, label, parent
 
 
 def _places(known: Array, points: Array) -> Array:
@@ -392,7 +396,7 @@ def _merged(points: Array) -> tuple[Array, Array]:
     return points[order[fresh]], index
 
 
-def _walls(faces: Array, label: Array) -> tuple[Array, Array]:
+def region_walls(faces: Array, label: Array) -> tuple[Array, Array]:
     """Directed edges of each region's faces that no face of the same region runs back along."""
     lettered = label != GROUND
     if not lettered.any():

@@ -26,6 +26,9 @@ class Repeat(Value):
 class Lay(Value):
     """Where the middle of the lettering sits on its side's sheet.
 
+    ``wrap``: on a mesh, letters follow the surface, or are seen straight on from where they are, trimmed
+    where the body turns away, or lie on the surface map that the file brought.
+
     ``cone``: on a tapered side rows run level and letters away from the middle are stretched, or the
     lettering lies as a flat sheet wrapped round would, true everywhere, its rows bending.
     """
@@ -37,6 +40,8 @@ class Lay(Value):
     repeat: Repeat | None = None
     cone: Literal["straight rows", "unrolled"] = "straight rows"
     both: bool = False  # the opposite side too, reading right on both
+    spot: tuple[float, float, float] | None = None  # on a mesh: the place on its surface, mm as it stands
+    wrap: Literal["follow", "project", "own map"] = "follow"  # on a mesh
 
 
 class Printed(Value):

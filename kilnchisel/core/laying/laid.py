@@ -133,7 +133,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
     """
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
     # letters are as wide as they say at their own height, whatever the sheet's reference radius
-    there = side.jacobian(middle[None])[0]
+    there = side.true_at(middle)
     scale = float(there[0, 0])
     copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre)
     placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)

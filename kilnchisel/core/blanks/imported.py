@@ -1,0 +1,433 @@
+"""Meshes from elsewhere as blanks: read, cleaned, stood up, and looked through for sides."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Any
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.assets import asset
+from kilnchisel.core.job.bodies import Mesh3D
+
+Array = NDArray[Any]
+# points, faces, part of each face, names of the parts, surface map, notes
+Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...]]
+
+MESH_KINDS = (".stl", ".obj", ".ply", ".glb", ".gltf", ".3mf", ".off")
+MOST_FACES = 4_000_000
+FINE, FINE_FACES = 30, 4_000  # long edges are split: no longer than a share of the whole, nor too many
+CREASE = np.cos(np.radians(38.0))  # bends below this angle are shaded round
+FLAT = np.cos(np.radians(0.8))
+LEAST_SIDE = 0.015  # of the whole surface: smaller flat areas are no sides
+MOST_SIDES = 14
+# the file's own up axis -> rows of the turn that makes it z
+UPRIGHT = {
+    "z": [[1, 0, 0], [0, 1, 0], [0, 0, 1]],
+    "-z": [[1, 0, 0], [0, -1, 0], [0, 0, -1]],
+    "y": [[1, 0, 0], [0, 0, -1], [0, 1, 0]],
+    "-y": [[1, 0, 0], [0, 0, 1], [0, -1, 0]],
+    "x": [[0, -1, 0], [0, 0, -1], [1, 0, 0]],
+    "-x": [[0, 1, 0], [0, 0, -1], [-1, 0, 0]],
+}
+NAMES = {
+    "front": (0, -1, 0),
+    "back": (0, 1, 0),
+    "left side": (-1, 0, 0),
+    "right side": (1, 0, 0),
+    "top": (0, 0, 1),
+    "underside": (0, 0, -1),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Area:
+    """A flat part of a free mesh that is offered as a side: its faces, its middle, the way it looks."""
+
+    name: str
+    faces: Array
+    middle: Array
+    normal: Array
+
+
+@dataclass(frozen=True, eq=False)
+class FreeMesh:
+    """A cleaned mesh as it stands, mm, its lowest point on z = 0, its middle over the origin.
+
+    points (n, 3), faces (m, 3) counter-clockwise from outside, part (m,) index into ``parts``, surface_map
+    (n, 2) or None: coordinates that the file brought. ``notes``: what was mended, and what could not be.
+    """
+
+    points: Array
+    faces: Array
+    part: Array
+    parts: tuple[str, ...]
+    surface_map: Array | None
+    notes: tuple[str, ...]
+    open_edges: int
+
+    @cached_property
+    def face_normals(self) -> Array:
+        """(m, 3), unit."""
+        a, b, c = (self.points[self.faces[:, i]] for i in range(3))
+        out = np.cross(b - a, c - a)
+        return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-30))
+
+    @cached_property
+    def face_areas(self) -> Array:
+        a, b, c = (self.points[self.faces[:, i]] for i in range(3))
+        return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)
+
+    @cached_property
+    def normals(self) -> Array:
+        """At each point the mean of the faces round it by their area, (n, 3), unit."""
+        total = np.zeros_like(self.points)
+        weighted = self.face_normals * self.face_areas[:, None]
+        for corner in range(3):
+            for axis in range(3):
+                total[:, axis] += np.bincount(self.faces[:, corner], weighted[:, axis], len(self.points))
+        return np.asarray(total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30))
+
+    @cached_property
+    def corner_normals(self) -> Array:
+        """Normals for drawing at each face's corners, (m, 3, 3): even where the surface bends little."""
+        shared = self.normals[self.faces]
+        own = np.broadcast_to(self.face_normals[:, None], shared.shape)
+        smooth = np.einsum("mij,mij->mi", shared, own) > CREASE
+        return np.where(smooth[..., None], shared, own)
+
+    @cached_property
+    def tracer(self) -> Any:
+        """The mesh for casting rays at; face numbers are those of ``faces``."""
+        scene = EmbreeScene()
+        TriangleMesh(scene, self.points[self.faces].astype(np.float32))
+        return scene
+
+    def hit(self, origin: Array, way: Array) -> tuple[Array, int] | None:
+        """Where a ray first meets the mesh, and the face; None for a miss."""
+        rays = (origin[None].astype(np.float32), way[None].astype(np.float32))
+        found = self.tracer.run(*rays, output=True)
+        face = int(found["primID"][0])
+        if face < 0:
+            return None
+        a, b, c = self.points[self.faces[face]]
+        normal = np.cross(b - a, c - a)
+        facing = float(normal @ way)
+        if abs(facing) < 1e-30:
+            return None
+        return origin + float((a - origin) @ normal) / facing * way, face
+
+    def nearest(self, spot: Array) -> int:
+        """The face whose surface is nearest to a spot."""
+        gap = np.sqrt(((self._middles - spot) ** 2).sum(axis=1)) - np.sqrt(self._reach2)
+        near = np.argpartition(gap, min(64, len(gap) - 1))[:64]
+        return int(near[np.argmin(_distance(spot, self.points[self.faces[near]]))])
+
+    def within(self, spot: Array, reach: float) -> Array:
+        """Numbers of the faces that come within ``reach`` of a spot, by the balls round them."""
+        away = ((self._middles - spot) ** 2).sum(axis=1)
+        return np.flatnonzero(away <= (reach + np.sqrt(self._reach2)) ** 2)
+
+    @cached_property
+    def _middles(self) -> Array:
+        return np.asarray(self.points[self.faces].mean(axis=1))
+
+    @cached_property
+    def _reach2(self) -> Array:
+        away = self.points[self.faces] - self._middles[:, None]
+        return np.asarray((away**2).sum(axis=2).max(axis=1))
+
+    @cached_property
+    def edges(self) -> tuple[Array, Array]:
+        """Pairs of faces that share an edge, (k, 2), and the cosine of their bend, (k,)."""
+        pairs = neighbours(self.faces)
+        bend = np.einsum("ij,ij->i", self.face_normals[pairs[:, 0]], self.face_normals[pairs[:, 1]])
+        return pairs, bend
+
+    @cached_property
+    def areas(self) -> tuple[Area, ...]:
+        """Flat areas, the largest first, each named by the way it looks."""
+        pairs, bend = self.edges
+        flat = pairs[bend > FLAT]
+        count = len(self.faces)
+        graph = coo_matrix((np.ones(len(flat)), (flat[:, 0], flat[:, 1])), shape=(count, count))
+        number, label = connected_components(graph, directed=False)
+        size = np.bincount(label, self.face_areas, number)
+        found: list[Area] = []
+        used: dict[str, int] = {}
+        for group in np.argsort(-size)[:MOST_SIDES]:
+            if size[group] < LEAST_SIDE * size.sum():
+                break
+            faces = np.flatnonzero(label == group)
+            weight = self.face_areas[faces]
+            normal = (self.face_normals[faces] * weight[:, None]).sum(axis=0)
+            length = float(np.linalg.norm(normal))
+            if length < 0.995 * weight.sum():
+                continue  # it bends little by little all the way round
+            normal = normal / length
+            middle = (self._middles[faces] * weight[:, None]).sum(axis=0) / weight.sum()
+            name = max(NAMES, key=lambda known: float(np.dot(NAMES[known], normal)))
+            used[name] = used.get(name, 0) + 1
+            more = "" if used[name] == 1 else f" {used[name]}"
+            found.append(Area(name + more, faces, middle, normal))
+        return tuple(found)
+
+    def drawn(self) -> dict[str, Mesh]:
+        """Each part as a mesh for drawing."""
+        return {
+            name: self.faces_drawn(np.flatnonzero(self.part == number))
+            for number, name in enumerate(self.parts)
+        }
+
+    def faces_drawn(self, faces: Array) -> Mesh:
+        """Some faces as a mesh for drawing, corners apart where the surface has a crease."""
+        corners = self.points[self.faces[faces]].reshape(-1, 3)
+        normals = self.corner_normals[faces].reshape(-1, 3)
+        uv = box_uv(corners, np.repeat(self.face_normals[faces], 3, axis=0))
+        return Mesh(corners, normals, uv, np.arange(len(corners), dtype=np.int32).reshape(-1, 3))
+
+
+def box_uv(points: Array, normals: Array) -> Array:
+    """Texture millimetres for surfaces that have no sheet: from the side that each looks to, (n, 2)."""
+    axis = np.abs(normals).argmax(axis=1)
+    u = np.where(axis == 0, points[:, 1], points[:, 0])
+    v = np.where(axis == 2, points[:, 1], points[:, 2])
+    return np.stack([u, v], axis=1)
+
+
+def neighbours(faces: Array) -> Array:
+    """Pairs of triangles that share an edge, (k, 2)."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    edges.sort(axis=1)
+    keys = edges[:, 0] * (int(faces.max()) + 1) + edges[:, 1]
+    order = np.argsort(keys, kind="stable")
+    same = keys[order][1:] == keys[order][:-1]
+    owner = order % len(faces)
+    return np.stack([owner[:-1][same], owner[1:][same]], axis=1)
+
+
+def _distance(spot: Array, triangles: Array) -> Array:
+    """Distance of a spot from each triangle, (k, 3, 3) -> (k,)."""
+    import trimesh
+
+    spots = np.broadcast_to(spot, (len(triangles), 3))
+    near = trimesh.triangles.closest_point(triangles, spots)
+    return np.asarray(np.linalg.norm(near - spot, axis=1))
+
+
+@lru_cache(maxsize=2)
+def read_mesh(sha256: str, ending: str, name: str) -> Cleaned:
+    """The file's triangles, cleaned, in its own units: points, faces, part, names, surface map, notes."""
+    return cleaned(*_loaded(asset(sha256, name), ending, name))
+
+
+def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, tuple[str, ...], Any]:
+    import trimesh
+
+    if ending not in MESH_KINDS:
+        raise KilnError(f"{name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
+    try:
+        loaded = trimesh.load(io.BytesIO(data), file_type=ending[1:], process=False)
+        meshes = _meshes(loaded)
+    except KilnError:
+        raise
+    except Exception as error:  # the reader lets through whatever its parsers raise
+        said = str(error).strip().split("\n")[0][:120] or type(error).__name__
+        raise KilnError(f"{name} cannot be read as {ending[1:].upper()}: {said}.") from None
+    if not meshes:
+        raise KilnError(f"{name} holds no triangles; it may be a cloud of points or a drawing.")
+    points, faces, part = [], [], []
+    maps: list[Any] = []
+    start = 0
+    for number, (_, mesh) in enumerate(meshes):
+        points.append(np.asarray(mesh.vertices, dtype=float))
+        faces.append(np.asarray(mesh.faces, dtype=np.int64) + start)
+        part.append(np.full(len(mesh.faces), number))
+        own = getattr(mesh.visual, "uv", None)
+        maps.append(None if own is None or len(own) != len(mesh.vertices) else np.asarray(own, float))
+        start += len(mesh.vertices)
+    surface = None if any(own is None for own in maps) else np.concatenate(maps)
+    names = tuple(title or f"part {number + 1}" for number, (title, _) in enumerate(meshes))
+    return np.concatenate(points), np.concatenate(faces), np.concatenate(part), names, surface
+
+
+def _meshes(loaded: Any) -> list[tuple[str, Any]]:
+    import trimesh
+
+    if isinstance(loaded, trimesh.Trimesh):
+        return [("body", loaded)] if len(loaded.faces) else []
+    if not isinstance(loaded, trimesh.Scene):
+        return []
+    found = []
+    for node in loaded.graph.nodes_geometry:
+        matrix, geometry = loaded.graph[node]
+        mesh = loaded.geometry[geometry]
+        if isinstance(mesh, trimesh.Trimesh) and len(mesh.faces):
+            copy = mesh.copy()
+            copy.apply_transform(matrix)
+            found.append((str(node), copy))
+    return found
+
+
+def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], surface: Any) -> Cleaned:
+    """Welded, without degenerate and doubled triangles and unused points, all turned one way.
+
+    Returns the same with notes on what was done. Raises KilnError for more than MOST_FACES triangles or
+    none, or points that are no numbers.
+    """
+    if len(faces) > MOST_FACES:
+        raise KilnError(
+            f"The mesh has {len(faces):,} triangles; at most {MOST_FACES:,} can be taken. "
+            "Thin it out first."
+        )
+    if not np.isfinite(points).all():
+        raise KilnError("The mesh has points that are no numbers; write it again from where it came.")
+    notes = []
+    span = float(np.ptp(points, axis=0).max())
+    if span <= 0:
+        raise KilnError("All points of the mesh lie in one place.")
+    keys = np.rint(points / (1e-7 * span)).astype(np.int64)
+    order = np.lexsort(keys.T)
+    fresh = np.append(True, (np.diff(keys[order], axis=0) != 0).any(axis=1))
+    number = np.cumsum(fresh) - 1
+    index = np.empty(len(points), dtype=np.int64)
+    index[order] = number
+    first = order[fresh]
+    welded = index[faces]
+    whole = (welded[:, 0] != welded[:, 1]) & (welded[:, 1] != welded[:, 2]) & (welded[:, 2] != welded[:, 0])
+    if (~whole).any():
+        notes.append(f"{int((~whole).sum())} triangles without area were dropped")
+    _, once = np.unique(np.sort(welded[whole], axis=1), axis=0, return_index=True)
+    kept = np.flatnonzero(whole)[np.sort(once)]
+    if len(kept) < whole.sum():
+        notes.append(f"{int(whole.sum()) - len(kept)} doubled triangles were dropped")
+    if len(kept) == 0:
+        raise KilnError("The mesh has no triangle with an area.")
+    welded, part = welded[kept], part[kept]
+    used, compact = np.unique(welded, return_inverse=True)
+    points, faces = points[first[used]], compact.reshape(-1, 3)
+    surface = None if surface is None else surface[first[used]]
+    faces, turned, torn = _one_way(points, faces)
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
+    before = len(points)
+    points, faces, parent = divided(points, faces, max(span / FINE, float(np.sqrt(area / FINE_FACES))))
+    part = part[parent]
+    if surface is not None and len(points) > before:
+        surface = None  # points in the middle of edges have none; a map is of use on fine meshes only
+    if turned:
+        notes.append(f"{turned} triangles were turned to face outward")
+    if torn:
+        notes.append(f"{torn} edges belong to more than two triangles")
+    return points, faces.astype(np.int32), part, names, surface, tuple(notes)
+
+
+def _one_way(points: Array, faces: Array) -> tuple[Array, int, int]:
+    """Faces turned consistently within each shell, shells outward; how many were turned; torn edges."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    size = len(points)
+    forward = edges.min(axis=1) * size + edges.max(axis=1)
+    _, counts = np.unique(forward, return_counts=True)
+    torn = int((counts > 2).sum())
+    directed = edges[:, 0] * size + edges[:, 1]
+    consistent = len(np.unique(directed)) == len(directed)
+    before = faces
+    if not consistent:
+        import trimesh
+
+        mesh = trimesh.Trimesh(points, faces, process=False)
+        trimesh.repair.fix_winding(mesh)
+        faces = np.asarray(mesh.faces)
+    pairs = neighbours(faces)
+    count = len(faces)
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    shells, label = connected_components(graph, directed=False)
+    a, b, c = (points[faces[:, i]] - points.mean(axis=0) for i in range(3))
+    volume = np.bincount(label, np.einsum("ij,ij->i", a, np.cross(b, c)), shells)
+    inward = volume[label] < 0
+    faces = np.where(inward[:, None], faces[:, ::-1], faces)
+    turned = int((np.sort(faces, axis=1) == np.sort(before, axis=1)).all(axis=1).sum())
+    same = (_rolled(faces) == _rolled(before)).all(axis=1)
+    return faces, turned - int(same.sum()), torn
+
+
+def _rolled(faces: Array) -> Array:
+    """Each face beginning with its least corner."""
+    start = faces.argmin(axis=1)[:, None]
+    return np.take_along_axis(faces, (start + np.arange(3)) % 3, axis=1)
+
+
+def divided(points: Array, faces: Array, longest: float) -> tuple[Array, Array, Array]:
+    """Triangles with no edge longer than ``longest``, split at the middles of edges, closed as before.
+
+    The given points stay the first ones. Returns points, faces, and for each face the one it is from.
+    """
+    parent = np.arange(len(faces))
+    while True:
+        edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+        unique, which = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True)
+        length = np.linalg.norm(points[unique[:, 0]] - points[unique[:, 1]], axis=1)
+        long = length > longest
+        if not long.any():
+            break
+        number = np.where(long, len(points) + np.cumsum(long) - 1, -1)
+        points = np.concatenate([points, points[unique[long]].mean(axis=1)])
+        faces, of = _split(faces, number[which.reshape(3, -1).T])
+        parent = parent[of]
+    return points, faces, parent
+
+
+def _split(faces: Array, middle: Array) -> tuple[Array, Array]:
+    """Faces split where ``middle`` (m, 3) names the point in the middle of an edge (-1: none), and which
+    face each is from."""
+    count = (middle >= 0).sum(axis=1)
+    whole = np.flatnonzero(count == 0)
+    out, of = [faces[whole]], [whole]
+
+    def add(rows: Array, *triangles: tuple[Array, Array, Array]) -> None:
+        for triangle in triangles:
+            out.append(np.stack(triangle, axis=1))
+            of.append(rows)
+
+    for first in range(3):
+        order = [(first + k) % 3 for k in range(3)]
+        f, m = faces[:, order], middle[:, order]
+        one = np.flatnonzero((count == 1) & (m[:, 0] >= 0))
+        a, b, c = f[one].T
+        p = m[one, 0]
+        add(one, (a, p, c), (p, b, c))
+        two = np.flatnonzero((count == 2) & (m[:, 2] < 0))
+        a, b, c = f[two].T
+        p, q = m[two, 0], m[two, 1]
+        add(two, (p, b, q), (a, p, q), (a, q, c))
+    three = np.flatnonzero(count == 3)
+    a, b, c = faces[three].T
+    p, q, r = middle[three].T
+    add(three, (a, p, r), (p, b, q), (r, q, c), (p, q, r))
+    return np.concatenate(out), np.concatenate(of)
+
+
+@lru_cache(maxsize=3)
+def free_mesh(blank: Mesh3D) -> FreeMesh:
+    """The mesh of a blank as it stands. Raises KilnError when it is lost or cannot be read."""
+    points, faces, part, names, surface, notes = read_mesh(blank.sha256, blank.ending, blank.name)
+    turn = np.radians(blank.turn_deg)
+    spin = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+    placed = points @ (spin @ np.array(UPRIGHT[blank.up], dtype=float)).T * blank.unit_mm
+    low, high = placed.min(axis=0), placed.max(axis=0)
+    placed = placed - ((low + high) / 2 * (1, 1, 0) + low * (0, 0, 1))
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    size = len(points)
+    loose = int((~np.isin(edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0])).sum())
+    if loose:
+        notes = (*notes, f"{loose} edges are open: the surface has holes, and no solid can be written")
+    return FreeMesh(placed, faces, part, names, surface, notes, loose)

@@ -1,0 +1,214 @@
+"""Letterings on a free mesh: its triangles cut along the outlines, letter by letter on whatever is there.
+
+The triangles keep their points in the mesh throughout, so that what closed before is closed after. Each
+lettering is cut on its own chart, the later ones into what the earlier ones left.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.imported import CREASE, FreeMesh, box_uv
+from kilnchisel.core.blanks.mesh import Mesh, join, open_edges
+from kilnchisel.core.blanks.net import Net, gridded
+from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
+from kilnchisel.core.crafts.sheet import GROUND, cut_net, layered, region_walls
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.lettering import Craft, Engraved
+from kilnchisel.core.laying.chart import Chart
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.polygons import as_region
+
+Array = NDArray[Any]
+
+SLOTS: tuple[Role, ...] = ("blank", "rim", "detail")  # of the first parts; all later ones take the first
+TRIES = 5
+NUDGE_MM = 3.7e-5
+KEEP_OFF_MM = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class _Cut:
+    """The mesh as cut so far: points and normals (n, 3), faces (m, 3), the mesh's own face each is from,
+    and its label, GROUND or the number of an inked layer."""
+
+    points: Array
+    normals: Array
+    faces: Array
+    source: Array
+    label: Array
+
+
+@dataclass(frozen=True, eq=False)
+class _Inked:
+    index: int
+    laid: Laid
+    craft: Craft
+    number: int  # of the layer
+
+    @property
+    def height(self) -> float:
+        return relief_mm(self.craft) * self.laid.layers[self.number].layer.height
+
+
+def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
+    """The parts of a free mesh with its letterings (index, laid, craft), later ones on top."""
+    count = len(mesh.faces)
+    state = _Cut(mesh.points, mesh.normals, mesh.faces, np.arange(count), np.full(count, GROUND))
+    inked: list[_Inked] = []
+    flat: list[Array] = []
+    for index, item, craft in laid:
+        if isinstance(craft, Engraved) and craft.depth_mm >= item.side.wall_mm:
+            raise KilnError(
+                f"Engraving {craft.depth_mm:g} mm deep would break through: there are "
+                f"{item.side.wall_mm:.2f} mm of material behind."
+            )
+        assert isinstance(item.side, Chart)
+        state, uv = _lettered(state, item.side, item, len(inked))
+        flat.append(uv)
+        inked += [_Inked(index, item, craft, layer) for layer in range(len(item.layers))]
+    parts = _bodies(mesh, state)
+    for label, ink in enumerate(inked):
+        made = _letters(state, label, ink)
+        if made is not None:
+            layer = ink.laid.layers[ink.number].layer
+            more = f" {layer.kind} {ink.number + 1}" if len(ink.laid.layers) > 1 else ""
+            name = f"{ink.laid.side.name} lettering {ink.index + 1}{more}"
+            parts.append(Part(name, role_of(ink.craft), ink.index, None, made, layer))
+    return tuple(parts)
+
+
+def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, Array]:
+    """The mesh cut by one lettering; its layers get the labels from ``first`` on."""
+    row_of = np.full(int(state.source.max()) + 1, -1)
+    row_of[chart.faces] = np.arange(len(chart.faces))
+    mine = np.flatnonzero(row_of[state.source] >= 0)
+    used, corners = np.unique(state.faces[mine], return_inverse=True)
+    corners = corners.reshape(-1, 3).astype(np.int32)
+    uv = _flat(state, chart, mine, row_of, used, corners)
+    net = Net(gridded(uv), corners)
+    inner = chart.domain.buffer(-KEEP_OFF_MM)
+    before = state.label[mine]
+    for attempt in range(TRIES):
+        shift = np.array([NUDGE_MM * attempt, NUDGE_MM * (attempt + 0.37)])
+        regions = layered([_trimmed(layer.region, inner, shift) for layer in laid.layers])
+        try:
+            points, faces, label, parent = cut_net(net, regions)
+        except shapely.errors.GEOSException:
+            continue
+        if open_edges(faces) == open_edges(net.faces):
+            break
+    else:
+        raise KilnError("The lettering could not be cut into the surface; move it by 0.1 mm.")
+    fresh = points[len(net.points) :]
+    row, share = _parents(net, faces, parent, len(net.points), fresh)
+    spots = np.einsum("nk,nkj->nj", share, state.points[used][corners[row]])
+    ways = np.einsum("nk,nkj->nj", share, state.normals[used][corners[row]])
+    ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
+    start = len(state.points)
+    numbers = np.concatenate([used, start + np.arange(len(fresh))])
+    others = np.setdiff1d(np.arange(len(state.faces)), mine)
+    new_label = np.where(label == GROUND, before[parent], first + label)
+    return (
+        _Cut(
+            np.concatenate([state.points, spots]),
+            np.concatenate([state.normals, ways]),
+            np.concatenate([state.faces[others], numbers[faces].astype(np.int32)]),
+            np.concatenate([state.source[others], state.source[mine][parent]]),
+            np.concatenate([state.label[others], new_label]),
+        ),
+        uv,
+    )
+
+
+def _trimmed(region: shapely.MultiPolygon, inner: Any, shift: Array) -> shapely.MultiPolygon:
+    """The region, moved by less than any tolerance, inside the chart."""
+    moved = shapely.transform(region, lambda p: p + shift)
+    return moved if shapely.covers(inner, moved) else as_region([shapely.intersection(moved, inner)])
+
+
+def _flat(state: _Cut, chart: Chart, mine: Array, row_of: Array, used: Array, corners: Array) -> Array:
+    """The chart's coordinates of the points of the faces ``mine``, by the mesh's own face each is on."""
+    row = np.empty(len(used), dtype=np.int64)
+    row[corners.ravel()] = np.repeat(row_of[state.source[mine]], 3)
+    a, b, c = (chart.points[chart.corners[row, i]] for i in range(3))
+    share = _shares(state.points[used], a, b, c)
+    return np.asarray(np.einsum("nk,nkj->nj", share, chart.uv[chart.corners[row]]))
+
+
+def _shares(spots: Array, a: Array, b: Array, c: Array) -> Array:
+    """Barycentric shares (n, 3) of points in their triangles."""
+    e1, e2, away = b - a, c - a, spots - a
+    d11, d12, d22 = (np.einsum("ij,ij->i", p, q) for p, q in ((e1, e1), (e1, e2), (e2, e2)))
+    d1, d2 = np.einsum("ij,ij->i", away, e1), np.einsum("ij,ij->i", away, e2)
+    det = np.maximum(d11 * d22 - d12 * d12, 1e-30)
+    second, third = (d22 * d1 - d12 * d2) / det, (d11 * d2 - d12 * d1) / det
+    return np.stack([1 - second - third, second, third], axis=1)
+
+
+def _parents(net: Net, faces: Array, parent: Array, first: int, fresh: Array) -> tuple[Array, Array]:
+    """For each new point a face of the net that it lies in, and the shares of its corners."""
+    row = np.zeros(len(fresh), dtype=np.int64)
+    new = faces >= first
+    row[faces[new] - first] = np.broadcast_to(parent[:, None], faces.shape)[new]
+    a, b, c = (np.column_stack([net.points[net.faces[row, i]], np.zeros(len(row))]) for i in range(3))
+    share = np.clip(_shares(np.column_stack([fresh, np.zeros(len(fresh))]), a, b, c), 0, 1)
+    return row, share / share.sum(axis=1, keepdims=True)
+
+
+def _bodies(mesh: FreeMesh, state: _Cut) -> list[Part]:
+    """What no letter covers, part by part."""
+    parts = []
+    for number, name in enumerate(mesh.parts):
+        slot = SLOTS[number] if number < len(SLOTS) else SLOTS[0]
+        rows = np.flatnonzero((state.label == GROUND) & (mesh.part[state.source] == number))
+        if len(rows) == 0:
+            continue
+        corners = state.faces[rows]
+        points = state.points[corners].reshape(-1, 3)
+        own = np.repeat(mesh.face_normals[state.source[rows]], 3, axis=0)
+        shared = state.normals[corners].reshape(-1, 3)
+        smooth = np.einsum("ij,ij->i", shared, own) > CREASE
+        normals = np.where(smooth[:, None], shared, own)
+        faces = np.arange(len(points), dtype=np.int32).reshape(-1, 3)
+        parts.append(Part(name, slot, None, None, Mesh(points, normals, box_uv(points, own), faces)))
+    return parts
+
+
+def _letters(state: _Cut, label: int, ink: _Inked) -> Mesh | None:
+    """The level of one layer with its walls."""
+    rows = np.flatnonzero(state.label == label)
+    if len(rows) == 0:
+        return None
+    height = ink.height
+    used, corners = np.unique(state.faces[rows], return_inverse=True)
+    corners = corners.reshape(-1, 3).astype(np.int32)
+    base, out = state.points[used], state.normals[used]
+    top = base + height * out
+    level = Mesh(top, out, box_uv(base, out), corners)
+    return join([level, _standing(base, top, out, corners, height)])
+
+
+def _standing(base: Array, top: Array, out: Array, corners: Array, height: float) -> Mesh:
+    """The walls round a region between the surface and its level."""
+    edges, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
+    start, end = edges.T
+    along = base[end] - base[start]
+    length = np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-30)
+    away = np.cross(along / length, (out[start] + out[end]) / 2)
+    away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-30)
+    if height < 0:
+        away = -away  # an engraved wall is seen from inside the letter
+    at_start, at_end = softened(start, end, away)
+    points = np.concatenate([base[start], base[end], top[end], top[start]])
+    normals = np.concatenate([at_start, at_end, at_end, at_start])
+    i = np.arange(len(edges))
+    quads = np.stack([i, i + len(i), i + 2 * len(i), i + 3 * len(i)], axis=1)
+    faces = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
+    return Mesh(points, normals, box_uv(points, normals), faces.astype(np.int32))

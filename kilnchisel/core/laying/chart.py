@@ -1,0 +1,158 @@
+"""A chart: a piece of a free mesh with flat coordinates for its points, which makes it a side.
+
+Between the points everything is linear: a chart follows the triangles of its mesh exactly.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import shapely
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.imported import FreeMesh
+from kilnchisel.core.blanks.net import Net, border_edges, gridded
+from kilnchisel.core.blanks.sides import ClearZone
+
+Array = NDArray[Any]
+
+
+@dataclass(frozen=True, eq=False)
+class Chart:
+    """A side of a free mesh.
+
+    faces (k,): numbers of the mesh's faces; corners (k, 3): for each its points in ``uv`` (n, 2) mm,
+    ``points`` and ``normals`` (n, 3). Counter-clockwise on the sheet.
+    """
+
+    name: str
+    mesh: FreeMesh
+    faces: Array
+    corners: Array
+    uv: Array
+    points: Array
+    normals: Array
+    wall_mm: float
+    period: float | None = None
+    taper: float | None = None
+    clear: tuple[ClearZone, ...] = field(default=())
+
+    @cached_property
+    def net(self) -> Net:
+        return Net(gridded(self.uv), self.corners.astype(np.int32), self.uv)
+
+    @cached_property
+    def domain(self) -> shapely.Polygon:
+        """The area that the chart's faces cover: its largest piece, with its holes."""
+        edges = shapely.linestrings(self.net.points[border_edges(self.corners)])
+        parts = shapely.get_parts(shapely.polygonize([shapely.union_all(edges)]))
+        spots = shapely.point_on_surface(parts)
+        covered = np.unique(self.net.tree.query(spots, predicate="intersects")[0])
+        if len(covered) == 0:
+            return shapely.MultiPoint(self.uv).convex_hull
+        whole = shapely.union_all(parts[covered])
+        if whole.geom_type == "MultiPolygon":
+            whole = max(whole.geoms, key=lambda part: part.area)
+        return whole
+
+    def located(self, uv: Array) -> tuple[Array, Array]:
+        """The face (as a row of ``corners``) under each sheet point, the nearest beside the chart, and the
+        shares of its corners: (n,), (n, 3)."""
+        spots = shapely.points(uv)
+        row = np.asarray(self.net.tree.nearest(spots))
+        a, b, c = (self.net.points[self.corners[row, i]] for i in range(3))
+        e1, e2, away = b - a, c - a, uv - a
+        det = e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]
+        det = np.where(np.abs(det) < 1e-18, 1e-18, det)
+        second = (away[:, 0] * e2[:, 1] - away[:, 1] * e2[:, 0]) / det
+        third = (e1[:, 0] * away[:, 1] - e1[:, 1] * away[:, 0]) / det
+        return row, np.stack([1 - second - third, second, third], axis=1)
+
+    def to_body(self, uv: Array, height: Array) -> Array:
+        row, share = self.located(uv)
+        flat = np.einsum("nk,nkj->nj", share, self.points[self.corners[row]])
+        return np.asarray(flat + np.asarray(height)[:, None] * self._normals(row, share))
+
+    def _normals(self, row: Array, share: Array) -> Array:
+        mixed = np.einsum("nk,nkj->nj", np.clip(share, 0, 1), self.normals[self.corners[row]])
+        return np.asarray(mixed / np.maximum(np.linalg.norm(mixed, axis=1, keepdims=True), 1e-12))
+
+    @cached_property
+    def _steps(self) -> Array:
+        """Body steps for unit steps along u and v on each face, (k, 3, 2)."""
+        a, b, c = (self.uv[self.corners[:, i]] for i in range(3))
+        p, q, r = (self.points[self.corners[:, i]] for i in range(3))
+        flat = np.stack([b - a, c - a], axis=2)
+        det = flat[:, 0, 0] * flat[:, 1, 1] - flat[:, 0, 1] * flat[:, 1, 0]
+        sound = np.abs(det) > 1e-18
+        inverse = np.zeros_like(flat)
+        inverse[sound] = np.linalg.inv(flat[sound])
+        return np.asarray(np.stack([q - p, r - p], axis=2) @ inverse)
+
+    def frames(self, uv: Array) -> Array:
+        row, share = self.located(uv)
+        out = self._normals(row, share)
+        along = self._steps[row][:, :, 0]
+        along = along - np.einsum("ij,ij->i", along, out)[:, None] * out
+        along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+        return np.stack([along, np.cross(out, along), out], axis=1)
+
+    def jacobian(self, uv: Array) -> Array:
+        row, _ = self.located(uv)
+        along, up = self._steps[row][:, :, 0], self._steps[row][:, :, 1]
+        first = along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+        off = np.einsum("ij,ij->i", up, first)
+        rest = np.linalg.norm(up - off[:, None] * first, axis=1)
+        wide = np.einsum("ij,ij->i", along, first)
+        return np.stack(
+            [np.stack([wide, off], axis=1), np.stack([np.zeros_like(off), rest], axis=1)], axis=1
+        )
+
+    def true_at(self, spot: Array) -> Array:
+        return np.eye(2)  # a chart is sized as a whole; one triangle's own stretch means nothing
+
+    @cached_property
+    def _tracer(self) -> Any:
+        scene = EmbreeScene()
+        TriangleMesh(scene, self.points[self.corners].astype(np.float32))
+        return scene
+
+    def meet(self, origins: Array, directions: Array) -> Array:
+        rays = (origins.astype(np.float32), np.asarray(directions).astype(np.float32))
+        found = self._tracer.run(*rays, output=True)
+        row = np.asarray(found["primID"])
+        uv = np.full((len(origins), 2), np.nan)
+        hit = row >= 0
+        if not hit.any():
+            return uv
+        a, b, c = (self.points[self.corners[row[hit], i]] for i in range(3))
+        normal = np.cross(b - a, c - a)
+        way = np.asarray(directions)[hit]
+        facing = np.einsum("ij,ij->i", normal, way)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            t = np.einsum("ij,ij->i", a - origins[hit], normal) / facing
+        spot = origins[hit] + t[:, None] * way
+        second, third = _shares(spot, a, b, c)
+        first = 1 - second - third
+        flat = self.uv[self.corners[row[hit]]]
+        uv[hit] = first[:, None] * flat[:, 0] + second[:, None] * flat[:, 1] + third[:, None] * flat[:, 2]
+        turned = np.flatnonzero(hit)[facing >= 0]
+        uv[turned] = np.nan
+        return uv
+
+    def degrees(self, length_mm: float) -> float | None:
+        return None
+
+
+def _shares(spot: Array, a: Array, b: Array, c: Array) -> tuple[Array, Array]:
+    """Barycentric shares of the second and third corner of points in their triangles' planes."""
+    e1, e2, away = b - a, c - a, spot - a
+    d11, d12, d22 = (np.einsum("ij,ij->i", p, q) for p, q in ((e1, e1), (e1, e2), (e2, e2)))
+    d1, d2 = np.einsum("ij,ij->i", away, e1), np.einsum("ij,ij->i", away, e2)
+    det = np.maximum(d11 * d22 - d12 * d12, 1e-30)
+    return (d22 * d1 - d12 * d2) / det, (d11 * d2 - d12 * d1) / det

@@ -1,0 +1,317 @@
+"""Charts of a free mesh: a flat area as it is, or the surface round any spot, unrolled.
+
+Round a spot the geodesic log map gives each point the distance and the direction in which it is reached
+along the surface; it is quick, and true along every line through the spot. At rest the least-squares
+conformal map of the same patch takes its place: letters keep their shape everywhere and change in size
+only where the surface bends both ways. Both are turned and sized so that they agree at the spot.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.sparse.linalg import splu
+
+from kilnchisel.core.blanks.imported import FreeMesh, neighbours
+from kilnchisel.core.blanks.sides import principal_stretches
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.laying.chart import Chart
+
+Array = NDArray[Any]
+
+FEW = 9000  # triangles that are mapped conformally even in a hurry
+STRAINED = (0.4, 2.5)  # stretch beyond which a face of the log map lies across a fold of it
+X, Y, Z = np.eye(3)
+
+
+def right_and_up(normal: Array) -> tuple[Array, Array]:
+    """The directions that read right and up on a surface that looks along ``normal``: up is the world's
+    up, or away from the reader where the surface lies level."""
+    helper = Z if abs(normal[2]) < 0.94 else (Y if normal[2] > 0 else -Y)
+    right = np.cross(helper, normal)
+    right /= np.linalg.norm(right)
+    return right, np.cross(normal, right)
+
+
+def flat_chart(mesh: FreeMesh, name: str) -> Chart:
+    """The chart of one of the mesh's flat areas. Raises KilnError naming those there are."""
+    for area in mesh.areas:
+        if area.name == name:
+            right, up = right_and_up(area.normal)
+            return _planar(mesh, name, area.faces, area.middle, right, up, area.normal)
+    names = ", ".join(f"“{area.name}”" for area in mesh.areas) or "no flat area"
+    raise KilnError(f"This mesh has no side “{name}”; it has {names} and any spot.")
+
+
+def _planar(
+    mesh: FreeMesh, name: str, faces: Array, middle: Array, right: Array, up: Array, normal: Array | None
+) -> Chart:
+    used, corners = np.unique(mesh.faces[faces], return_inverse=True)
+    away = mesh.points[used] - middle
+    uv = np.stack([away @ right, away @ up], axis=1)
+    normals = mesh.normals[used] if normal is None else np.broadcast_to(normal, away.shape).copy()
+    wall = _thickness(mesh, middle, np.cross(right, up))
+    return Chart(name, mesh, faces, corners.reshape(-1, 3), uv, mesh.points[used], normals, wall)
+
+
+def _thickness(mesh: FreeMesh, spot: Array, normal: Array) -> float:
+    """Material behind a spot, mm, straight in."""
+    found = mesh.hit(spot - 1e-3 * normal, -normal)
+    far = 1e9 if found is None else float(np.linalg.norm(found[0] - spot))
+    return max(far, 0.02)
+
+
+ANY_SPOT = "any spot"
+
+
+def chart_for(mesh: FreeMesh, lay: Lay, reach_mm: float, exact: bool = True) -> Chart:
+    """The chart that a lettering lies on; ``reach_mm``: how far it comes from its middle.
+
+    ``exact``: as good as can be had; otherwise as quick. Raises KilnError for a side the mesh does not
+    have and for a surface that cannot be unrolled.
+    """
+    if lay.side != ANY_SPOT:
+        return flat_chart(mesh, lay.side)
+    # a longer word does not need another patch each time
+    step = 1.25 ** np.ceil(np.log(max(reach_mm, 1e-3)) / np.log(1.25))
+    return spot_chart(mesh, lay.spot or first_spot(mesh), float(step), exact, lay.wrap)
+
+
+@lru_cache(maxsize=4)
+def first_spot(mesh: FreeMesh) -> tuple[float, float, float]:
+    """Where a lettering goes at first: the middle of what is seen from the front."""
+    high, deep = float(mesh.points[:, 2].max()), float(np.abs(mesh.points[:, 1]).max())
+    for share in (0.5, 0.35, 0.65, 0.2, 0.8):
+        found = mesh.hit(np.array([0.0, -4 * deep - 1.0, share * high]), Y)
+        if found is not None:
+            return tuple(round(float(x), 3) for x in found[0])  # type: ignore[return-value]
+    spot = mesh.points[mesh.points[:, 1].argmin()]
+    return tuple(round(float(x), 3) for x in spot)  # type: ignore[return-value]
+
+
+@lru_cache(maxsize=24)
+def spot_chart(
+    mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str = "follow"
+) -> Chart:
+    """The chart round a spot of the surface, ``reach_mm`` each way.
+
+    wrap "follow": unrolled. "project": seen straight on from the spot's own direction and trimmed where
+    the body turns away. "own map": by the file's own coordinates, true to size near the spot. Raises
+    KilnError where that cannot be.
+    """
+    at = np.array(spot)
+    face = mesh.nearest(at)
+    at = _on_plane(at, mesh.points[mesh.faces[face]])
+    normal = _spot_normal(mesh, face, at)
+    right, up = right_and_up(normal)
+    if wrap == "project":
+        faces = _seen(mesh, face, at, normal, right, up, reach_mm)
+        return _planar(mesh, "any spot", faces, at, right, up, None)
+    faces = _near(mesh, face, at, 1.3 * reach_mm)
+    used, corners = np.unique(mesh.faces[faces], return_inverse=True)
+    points, corners = mesh.points[used], corners.reshape(-1, 3)
+    row = int(np.flatnonzero(faces == face)[0])
+    share = _share(at, points[corners[row]])
+    if wrap == "own map":
+        uv = _own_map(mesh, used, corners, row)
+    else:
+        uv = log_map(
+            points, corners, int(corners[row][share.argmax()]), right, up, exact or len(faces) <= FEW // 3
+        )
+    sound = _sound(points, corners, uv, row)
+    if wrap == "follow" and (exact or len(sound) <= FEW):
+        kept, compact = np.unique(corners[sound], return_inverse=True)
+        compact = compact.reshape(-1, 3)
+        flat = conformal_map(points[kept], compact, uv[kept])
+        near = np.linalg.norm(uv[kept], axis=1) <= 0.5 * reach_mm
+        uv[kept] = _agreeing(flat, uv[kept], near if near.sum() >= 4 else np.ones(len(kept), bool))
+    uv -= share @ uv[corners[row]]
+    uv *= _true_at_spot(points, corners[sound], uv, 0.35 * reach_mm, row=sound == row)
+    return _chart(mesh, faces[sound], used, uv, at, normal)
+
+
+def _true_at_spot(points: Array, corners: Array, uv: Array, reach: float, row: Array) -> float:
+    """How much a map must grow so that areas near the spot are true."""
+    middles = uv[corners].mean(axis=1)
+    near = (np.linalg.norm(middles, axis=1) <= reach) | row
+    a, b, c = (points[corners[near, i]] for i in range(3))
+    real = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()
+    a, b, c = (uv[corners[near, i]] for i in range(3))
+    e1, e2 = b - a, c - a
+    flat = np.abs((e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]).sum())
+    return float(np.sqrt(real / max(flat, 1e-30)))
+
+
+def _own_map(mesh: FreeMesh, used: Array, corners: Array, row: int) -> Array:
+    """The file's surface map in mm, upright as its v runs, unmirrored."""
+    if mesh.surface_map is None:
+        raise KilnError("This mesh brings no surface map; let the letters follow the surface.")
+    flat = mesh.surface_map[used].copy()
+    a, b, c = (flat[corners[:, i]] for i in range(3))
+    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    if doubled[row] < 0:
+        flat[:, 0] *= -1
+    p, q, r = (mesh.points[used][corners[:, i]] for i in range(3))
+    real = np.linalg.norm(np.cross(q - p, r - p), axis=1)
+    return np.asarray(flat * np.sqrt(real.sum() / max(float(np.abs(doubled).sum()), 1e-30)))
+
+
+def _chart(mesh: FreeMesh, faces: Array, used: Array, uv: Array, at: Array, normal: Array) -> Chart:
+    """A chart of faces of the mesh, ``uv`` being that of the points ``used``."""
+    own, corners = np.unique(mesh.faces[faces], return_inverse=True)
+    flat = uv[np.searchsorted(used, own)]
+    wall = _thickness(mesh, at, normal)
+    return Chart(
+        "any spot", mesh, faces, corners.reshape(-1, 3), flat, mesh.points[own], mesh.normals[own], wall
+    )
+
+
+def _on_plane(spot: Array, triangle: Array) -> Array:
+    normal = np.cross(triangle[1] - triangle[0], triangle[2] - triangle[0])
+    return np.asarray(spot - normal * float((spot - triangle[0]) @ normal) / float(normal @ normal))
+
+
+def _share(spot: Array, triangle: Array) -> Array:
+    """Barycentric shares of a spot in a triangle, none below zero, (3,)."""
+    a, b, c = triangle
+    flat = np.stack([b - a, c - a], axis=1)
+    rest = np.clip(np.linalg.lstsq(flat, spot - a, rcond=None)[0], 0, 1)
+    rest = rest / max(float(rest.sum()), 1.0)
+    return np.array([1 - rest.sum(), *rest])
+
+
+def _spot_normal(mesh: FreeMesh, face: int, at: Array) -> Array:
+    """The way the surface looks at a spot, from the face itself: letters sit on what is there."""
+    return np.asarray(mesh.face_normals[face])
+
+
+def _near(mesh: FreeMesh, face: int, at: Array, reach: float) -> Array:
+    """Faces that come within ``reach`` of the spot and hang together with its own."""
+    candidates = mesh.within(at, reach)
+    return _joined(mesh.faces[candidates], candidates, int(np.flatnonzero(candidates == face)[0]))
+
+
+def _joined(corners: Array, names: Array, first: int) -> Array:
+    """The names of the triangles that hang together with the one in row ``first``."""
+    pairs = neighbours(corners)
+    count = len(corners)
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    _, label = connected_components(graph, directed=False)
+    return np.asarray(names[label == label[first]])
+
+
+def log_map(points: Array, corners: Array, source: int, right: Array, up: Array, exact: bool) -> Array:
+    """Flat coordinates (n, 2) of a patch's points: how far and which way along the surface each is from
+    point ``source``, by the directions ``right`` and ``up`` there.
+
+    By heat, vectors carried along (Sharp, Soliman and Crane 2019); ``exact`` takes ten times as long and
+    strays a tenth as far. Raises KilnError where the surface is torn.
+    """
+    import potpourri3d
+
+    try:
+        solver = potpourri3d.MeshVectorHeatSolver(points, corners)
+        flat = np.asarray(solver.compute_log_map(source, strategy="AffineLocal" if exact else "VectorHeat"))
+        ways = [np.asarray(frame)[source] for frame in solver.get_tangent_frames()[:2]]
+    except (RuntimeError, ValueError) as error:
+        raise KilnError(f"The surface cannot be unrolled here ({error}); try another spot.") from None
+    if not np.isfinite(flat).all():
+        raise KilnError("The surface cannot be unrolled here; choose another spot.")
+    turn = np.array([[way @ right for way in ways], [way @ up for way in ways]])
+    # the frame there lies in its own tangent plane: only its turn counts
+    left, _, other = np.linalg.svd(turn)
+    return np.asarray(flat @ (left @ other).T)
+
+
+def _sound(points: Array, corners: Array, uv: Array, row: int) -> Array:
+    """Rows of the triangles that the map neither turns over nor tears, together with the spot's own."""
+    p, q, r = (points[corners[:, i]] for i in range(3))
+    e1 = np.linalg.norm(q - p, axis=1)
+    along = (q - p) / np.maximum(e1, 1e-30)[:, None]
+    x = np.einsum("ij,ij->i", r - p, along)
+    y = np.linalg.norm(r - p - x[:, None] * along, axis=1)
+    a, b, c = (uv[corners[:, i]] for i in range(3))
+    flat = np.stack([b - a, c - a], axis=2)
+    own = np.zeros_like(flat)
+    own[:, 0, 0], own[:, 0, 1], own[:, 1, 1] = e1, x, np.maximum(y, 1e-30)
+    step = flat @ np.linalg.inv(own)
+    stretch = principal_stretches(step)
+    upright = np.linalg.det(step) > 0
+    good = upright & (stretch[:, 0] > STRAINED[0]) & (stretch[:, 1] < STRAINED[1])
+    good[row] = True
+    rows = np.flatnonzero(good)
+    return _joined(corners[rows], rows, int(np.flatnonzero(rows == row)[0]))
+
+
+def conformal_map(points: Array, corners: Array, start: Array) -> Array:
+    """The least-squares conformal map of a patch, (n, 2), two far points held where ``start`` has them.
+
+    Lévy, Petitjean, Ray and Maillot 2002: for each triangle the sum of W_j U_j over its corners is to
+    vanish, W_j the opposite side as a complex number over the root of twice the area.
+    """
+    p, q, r = (points[corners[:, i]] for i in range(3))
+    e1 = np.linalg.norm(q - p, axis=1)
+    along = (q - p) / np.maximum(e1, 1e-30)[:, None]
+    x = np.einsum("ij,ij->i", r - p, along)
+    y = np.maximum(np.linalg.norm(r - p - x[:, None] * along, axis=1), 1e-12 * e1 + 1e-30)
+    zero = np.zeros_like(e1)
+    spots = np.stack([zero + 0j, e1 + 0j, x + 1j * y], axis=1)
+    root = np.sqrt(e1 * y)[:, None]
+    weight = (np.roll(spots, -2, axis=1) - np.roll(spots, -1, axis=1)) / root
+    count, faces = len(points), len(corners)
+    row = np.repeat(np.arange(faces), 3)
+    column, w = corners.ravel(), weight.ravel()
+    real, imaginary = w.real, w.imag
+    rows = np.concatenate([row, row, row + faces, row + faces])
+    columns = np.concatenate([column, column + count, column, column + count])
+    values = np.concatenate([real, -imaginary, imaginary, real])
+    system = coo_matrix((values, (rows, columns)), shape=(2 * faces, 2 * count)).tocsc()
+    first = int(np.argmin(start[:, 0]))
+    second = int(np.argmax(((start - start[first]) ** 2).sum(axis=1)))
+    held = np.array([first, second, first + count, second + count])
+    known = np.array([start[first, 0], start[second, 0], start[first, 1], start[second, 1]])
+    free = np.setdiff1d(np.arange(2 * count), held)
+    moving, fixed = system[:, free], system[:, held]
+    solved = splu((moving.T @ moving).tocsc()).solve(-(moving.T @ (fixed @ known)))
+    flat = np.empty(2 * count)
+    flat[held], flat[free] = known, solved
+    return np.asarray(flat.reshape(2, count).T)
+
+
+def _agreeing(flat: Array, wanted: Array, near: Array) -> Array:
+    """A map turned, sized and moved as a whole until it agrees best with another near the spot."""
+    own = flat[near, 0] + 1j * flat[near, 1]
+    want = wanted[near, 0] + 1j * wanted[near, 1]
+    away, goal = own - own.mean(), want - want.mean()
+    factor = (np.conj(away) @ goal) / (np.conj(away) @ away)
+    whole = (flat[:, 0] + 1j * flat[:, 1] - own.mean()) * factor + want.mean()
+    return np.stack([whole.real, whole.imag], axis=1)
+
+
+def _seen(
+    mesh: FreeMesh, face: int, at: Array, normal: Array, right: Array, up: Array, reach: float
+) -> Array:
+    """Faces seen straight on within ``reach``, none in front of them, hanging together with the spot's."""
+    near = mesh.within(at, 1.6 * reach)
+    facing = near[mesh.face_normals[near] @ normal > FACING]
+    middles = mesh.points[mesh.faces[facing]].mean(axis=1)
+    away = middles - at
+    inside = np.hypot(away @ right, away @ up) <= 1.5 * reach
+    facing, middles = facing[inside], middles[inside]
+    far = float(np.ptp(mesh.points, axis=0).max()) * 2
+    rays = (middles + far * normal).astype(np.float32)
+    ways = np.broadcast_to(-normal, rays.shape).astype(np.float32)
+    first = np.asarray(mesh.tracer.run(rays, np.ascontiguousarray(ways)))
+    kept = facing[(first == facing) | (facing == face)]
+    if face not in kept:
+        kept = np.append(kept, face)
+    return _joined(mesh.faces[kept], kept, int(np.flatnonzero(kept == face)[0]))
+
+
+FACING = 0.17  # cosine: beyond 80 degrees a projection smears
