@@ -80,10 +80,11 @@ def reach_of(outline: Outline, lay: Lay) -> float:
     return 1.15 * float(np.hypot(*far)) + float(np.hypot(lay.along_mm, lay.across_mm)) + 1.0
 
 
-def lettering_laid(job: Job, index: int) -> Laid:
-    """One lettering of a job, laid."""
+def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
+    """One lettering of a job, laid; on a mesh ``exact`` or in a hurry."""
     lettering = job.letterings[index]
-    return laid_of(job.blank, lettering.wording, lettering.lay)
+    hurried = not exact and isinstance(job.blank, Mesh3D)
+    return _laid(job.blank, lettering.wording, lettering.lay, not hurried)
 
 
 @lru_cache(maxsize=KEPT)

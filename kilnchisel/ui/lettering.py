@@ -22,7 +22,7 @@ from kilnchisel.core.lettering.content import (
     picture_of_artwork,
 )
 from kilnchisel.core.lettering.faces import file_face
-from kilnchisel.core.shop.checks import centred
+from kilnchisel.core.shop.placing import centred
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.wording import pen_for

@@ -19,6 +19,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from kilnchisel.core.build import lettering_laid, scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, order_view
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.scene.scene import Scene, stance_of
@@ -203,12 +204,15 @@ class DraftDesk(QObject):
         view = view_for(order.job, order.index, order.look, order.size)
         width, height = (max(int(side * order.scale), 16) for side in order.size)
         pixels = self._draft.render(scene, view, (width, height), order.smooth)
-        laid = tuple(lettering_laid(order.job, i) for i in range(len(order.job.letterings)))
+        count = len(order.job.letterings)
+        laid = tuple(lettering_laid(order.job, i, exact=order.smooth) for i in range(count))
         self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
         if order.index is None or self._slot.stale(order):
             return
         # letters just as the face draws them are measured at once, others when the picture rests
-        if order.smooth or laid[order.index].outline.as_drawn:
+        # (on a mesh: what is unrolled in a hurry is not measured)
+        analytic = not isinstance(order.job.blank, Mesh3D)
+        if order.smooth or (analytic and laid[order.index].outline.as_drawn):
             self.taken.emit(
                 Taken(
                     order.job, order.index, readings(order.job, order.index), checks(order.job, order.index)

@@ -5,7 +5,8 @@ import shapely
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.shop.checks import centred, checks
+from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.placing import centred
 from kilnchisel.core.shop.readings import measured, readings
 from tests.samples import engraved_mug, mug_job, plaque_job
 

@@ -116,7 +116,11 @@ def body_of(blank: Blank, fine: bool = True) -> Body:
     from kilnchisel.core.blanks.imported import free_mesh
 
     if isinstance(blank, Mesh3D):
-        shells = (Shell(name, "blank", mesh) for name, mesh in free_mesh(blank).drawn().items())
+        mesh = free_mesh(blank)
+        shells = (
+            Shell(mesh.parts[mesh.part_of_block(block)], "blank", drawn)
+            for block, drawn in mesh.drawn.items()
+        )
         return Body(tuple(shells), ())
     makers: dict[str, Callable[[Any, bool], Body]] = {
         "mug": mug.mug_body,

@@ -30,6 +30,7 @@ CREASE = np.cos(np.radians(38.0))  # bends below this angle are shaded round
 FLAT = np.cos(np.radians(0.8))
 LEAST_SIDE = 0.015  # of the whole surface: smaller flat areas are no sides
 MOST_SIDES = 14
+BLOCKS = 4  # along each axis
 # the file's own up axis -> rows of the turn that makes it z
 UPRIGHT = {
     "z": [[1, 0, 0], [0, 1, 0], [0, 0, 1]],
@@ -96,14 +97,6 @@ class FreeMesh:
             for axis in range(3):
                 total[:, axis] += np.bincount(self.faces[:, corner], weighted[:, axis], len(self.points))
         return np.asarray(total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30))
-
-    @cached_property
-    def corner_normals(self) -> Array:
-        """Normals for drawing at each face's corners, (m, 3, 3): even where the surface bends little."""
-        shared = self.normals[self.faces]
-        own = np.broadcast_to(self.face_normals[:, None], shared.shape)
-        smooth = np.einsum("mij,mij->mi", shared, own) > CREASE
-        return np.where(smooth[..., None], shared, own)
 
     @cached_property
     def tracer(self) -> Any:
@@ -181,19 +174,52 @@ class FreeMesh:
             found.append(Area(name + more, faces, middle, normal))
         return tuple(found)
 
-    def drawn(self) -> dict[str, Mesh]:
-        """Each part as a mesh for drawing."""
-        return {
-            name: self.faces_drawn(np.flatnonzero(self.part == number))
-            for number, name in enumerate(self.parts)
-        }
+    @cached_property
+    def block(self) -> Array:
+        """A number for each face, the same for neighbours of one part: what one lettering leaves alone
+        need not be drawn anew."""
+        low, high = self.points.min(axis=0), self.points.max(axis=0)
+        cell = np.clip((self._middles - low) / np.maximum(high - low, 1e-9) * BLOCKS, 0, BLOCKS - 1)
+        x, y, z = cell.astype(int).T
+        return np.asarray(((self.part * BLOCKS + x) * BLOCKS + y) * BLOCKS + z)
+
+    @cached_property
+    def drawn(self) -> dict[int, Mesh]:
+        """The blocks as meshes for drawing."""
+        order = np.argsort(self.block, kind="stable")
+        numbers, first = np.unique(self.block[order], return_index=True)
+        rows = np.split(order, first[1:])
+        return {int(number): self.faces_drawn(faces) for number, faces in zip(numbers, rows, strict=True)}
+
+    def part_of_block(self, block: int) -> int:
+        """The number of the part that a block is of."""
+        return block // BLOCKS**3
 
     def faces_drawn(self, faces: Array) -> Mesh:
-        """Some faces as a mesh for drawing, corners apart where the surface has a crease."""
-        corners = self.points[self.faces[faces]].reshape(-1, 3)
-        normals = self.corner_normals[faces].reshape(-1, 3)
-        uv = box_uv(corners, np.repeat(self.face_normals[faces], 3, axis=0))
-        return Mesh(corners, normals, uv, np.arange(len(corners), dtype=np.int32).reshape(-1, 3))
+        """Some faces as a mesh for drawing."""
+        return drawn_of(self.points, self.normals, self.faces[faces], self.face_normals[faces])
+
+
+def drawn_of(points: Array, normals: Array, faces: Array, own: Array) -> Mesh:
+    """Faces (k, 3) as a mesh for drawing: round where the surface bends little, sharp at creases.
+
+    ``normals``: those at the points; ``own`` (k, 3): those of the faces. Corners are apart where there is
+    a crease, or where a neighbour takes its texture from another side.
+    """
+    shared = normals[faces]
+    round_ = np.einsum("mij,mj->mi", shared, own) > CREASE
+    alike = np.abs(shared).argmax(axis=2) == np.abs(own).argmax(axis=1)[:, None]
+    joined = round_ & alike
+    used, index = np.unique(faces[joined], return_inverse=True)
+    apart = ~joined
+    corner = np.empty(faces.shape, dtype=np.int32)
+    corner[joined] = index
+    corner[apart] = len(used) + np.arange(int(apart.sum()))
+    single = np.where(round_[..., None], shared, own[:, None])[apart]
+    spots = np.concatenate([points[used], points[faces[apart]]])
+    ways = np.concatenate([normals[used], single])
+    sides = np.concatenate([normals[used], np.broadcast_to(own[:, None], shared.shape)[apart]])
+    return Mesh(spots, ways, box_uv(spots, sides), corner)
 
 
 def box_uv(points: Array, normals: Array) -> Array:

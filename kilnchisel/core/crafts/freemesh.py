@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.imported import CREASE, FreeMesh, box_uv
+from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
 from kilnchisel.core.blanks.mesh import Mesh, join, open_edges
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
@@ -88,7 +88,7 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
     """The mesh cut by one lettering; its layers get the labels from ``first`` on."""
     row_of = np.full(int(state.source.max()) + 1, -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
-    mine = np.flatnonzero(row_of[state.source] >= 0)
+    mine = _under(state, chart, row_of, laid)
     used, corners = np.unique(state.faces[mine], return_inverse=True)
     corners = corners.reshape(-1, 3).astype(np.int32)
     uv = _flat(state, chart, mine, row_of, used, corners)
@@ -113,7 +113,8 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
     ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
     start = len(state.points)
     numbers = np.concatenate([used, start + np.arange(len(fresh))])
-    others = np.setdiff1d(np.arange(len(state.faces)), mine)
+    others = np.ones(len(state.faces), dtype=bool)
+    others[mine] = False
     new_label = np.where(label == GROUND, before[parent], first + label)
     return (
         _Cut(
@@ -125,6 +126,21 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
         ),
         uv,
     )
+
+
+def _under(state: _Cut, chart: Chart, row_of: Array, laid: Laid) -> Array:
+    """Numbers of the faces that the lettering may reach, with some to spare."""
+    boxes = np.array([layer.region.bounds for layer in laid.layers if not layer.region.is_empty])
+    if len(boxes) == 0:
+        return np.flatnonzero(row_of[state.source] >= 0)[:0]
+    low, high = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
+    flat = chart.uv[chart.corners]
+    size = float(np.median(np.ptp(flat, axis=1).max(axis=1)))
+    reached = (flat.max(axis=1) > low - 2 * size).all(axis=1) & (flat.min(axis=1) < high + 2 * size).all(
+        axis=1
+    )
+    row = row_of[state.source]
+    return np.flatnonzero((row >= 0) & reached[row])
 
 
 def _trimmed(region: shapely.MultiPolygon, inner: Any, shift: Array) -> shapely.MultiPolygon:
@@ -163,22 +179,27 @@ def _parents(net: Net, faces: Array, parent: Array, first: int, fresh: Array) ->
 
 
 def _bodies(mesh: FreeMesh, state: _Cut) -> list[Part]:
-    """What no letter covers, part by part."""
+    """What no letter covers, block by block; blocks that no letter touches as they always are."""
+    block = mesh.block[state.source]
+    changed = (state.label != GROUND) | (state.faces >= len(mesh.points)).any(axis=1)
+    touched = set(np.unique(block[changed]).tolist())
     parts = []
-    for number, name in enumerate(mesh.parts):
-        slot = SLOTS[number] if number < len(SLOTS) else SLOTS[0]
-        rows = np.flatnonzero((state.label == GROUND) & (mesh.part[state.source] == number))
-        if len(rows) == 0:
-            continue
-        corners = state.faces[rows]
-        points = state.points[corners].reshape(-1, 3)
-        own = np.repeat(mesh.face_normals[state.source[rows]], 3, axis=0)
-        shared = state.normals[corners].reshape(-1, 3)
-        smooth = np.einsum("ij,ij->i", shared, own) > CREASE
-        normals = np.where(smooth[:, None], shared, own)
-        faces = np.arange(len(points), dtype=np.int32).reshape(-1, 3)
-        parts.append(Part(name, slot, None, None, Mesh(points, normals, box_uv(points, own), faces)))
+    for number, drawn in mesh.drawn.items():
+        part = mesh.part_of_block(number)
+        slot = SLOTS[part] if part < len(SLOTS) else SLOTS[0]
+        whole: Mesh | None = drawn
+        if number in touched:
+            whole = _ground(mesh, state, np.flatnonzero((block == number) & (state.label == GROUND)))
+        if whole is not None:
+            parts.append(Part(mesh.parts[part], slot, None, None, whole))
     return parts
+
+
+def _ground(mesh: FreeMesh, state: _Cut, rows: Array) -> Mesh | None:
+    if len(rows) == 0:
+        return None
+    own = mesh.face_normals[state.source[rows]]
+    return drawn_of(state.points, state.normals, state.faces[rows], own)
 
 
 def _letters(state: _Cut, label: int, ink: _Inked) -> Mesh | None:

@@ -40,6 +40,8 @@ class Lay(Value):
     repeat: Repeat | None = None
     cone: Literal["straight rows", "unrolled"] = "straight rows"
     both: bool = False  # the opposite side too, reading right on both
+    seam_deg: Degrees = 180.0  # on a closed side: how far round from the lettering's middle the seam is
+    stretch_limit: Percent = 6.0  # more stretch than this is warned of
     spot: tuple[float, float, float] | None = None  # on a mesh: the place on its surface, mm as it stands
     wrap: Literal["follow", "project", "own map"] = "follow"  # on a mesh
 

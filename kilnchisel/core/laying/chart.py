@@ -14,12 +14,15 @@ import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.net import Net, border_edges, gridded
 from kilnchisel.core.blanks.sides import ClearZone
 
 Array = NDArray[Any]
+
+NEAR = 16  # faces among which the one under a sheet point is looked for, by their middles
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,11 +54,11 @@ class Chart:
         """The area that the chart's faces cover: its largest piece, with its holes."""
         edges = shapely.linestrings(self.net.points[border_edges(self.corners)])
         parts = shapely.get_parts(shapely.polygonize([shapely.union_all(edges)]))
-        spots = shapely.point_on_surface(parts)
-        covered = np.unique(self.net.tree.query(spots, predicate="intersects")[0])
-        if len(covered) == 0:
+        spots = shapely.get_coordinates(shapely.point_on_surface(parts))
+        covered = [bool((_flat_shares(spot, self._flat).min(axis=1) >= -1e-9).any()) for spot in spots]
+        if not any(covered):
             return shapely.MultiPoint(self.uv).convex_hull
-        whole = shapely.union_all(parts[covered])
+        whole = shapely.union_all(parts[np.array(covered)])
         if whole.geom_type == "MultiPolygon":
             whole = max(whole.geoms, key=lambda part: part.area)
         return whole
@@ -63,15 +66,19 @@ class Chart:
     def located(self, uv: Array) -> tuple[Array, Array]:
         """The face (as a row of ``corners``) under each sheet point, the nearest beside the chart, and the
         shares of its corners: (n,), (n, 3)."""
-        spots = shapely.points(uv)
-        row = np.asarray(self.net.tree.nearest(spots))
-        a, b, c = (self.net.points[self.corners[row, i]] for i in range(3))
-        e1, e2, away = b - a, c - a, uv - a
-        det = e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]
-        det = np.where(np.abs(det) < 1e-18, 1e-18, det)
-        second = (away[:, 0] * e2[:, 1] - away[:, 1] * e2[:, 0]) / det
-        third = (e1[:, 0] * away[:, 1] - e1[:, 1] * away[:, 0]) / det
-        return row, np.stack([1 - second - third, second, third], axis=1)
+        near = self._middles.query(uv, k=min(NEAR, len(self.corners)))[1].reshape(len(uv), -1)
+        share = _flat_shares(uv[:, None], self._flat[near])
+        best = share.min(axis=2).argmax(axis=1)
+        pick = np.arange(len(uv))
+        return near[pick, best], share[pick, best]
+
+    @cached_property
+    def _flat(self) -> Array:
+        return np.asarray(self.uv[self.corners])
+
+    @cached_property
+    def _middles(self) -> cKDTree:
+        return cKDTree(self._flat.mean(axis=1))
 
     def to_body(self, uv: Array, height: Array) -> Array:
         row, share = self.located(uv)
@@ -147,6 +154,17 @@ class Chart:
 
     def degrees(self, length_mm: float) -> float | None:
         return None
+
+
+def _flat_shares(spot: Array, triangles: Array) -> Array:
+    """Barycentric shares (..., 3) of flat points in triangles (..., 3, 2)."""
+    a, b, c = (triangles[..., i, :] for i in range(3))
+    e1, e2, away = b - a, c - a, spot - a
+    det = e1[..., 0] * e2[..., 1] - e1[..., 1] * e2[..., 0]
+    det = np.where(np.abs(det) < 1e-18, 1e-18, det)
+    second = (away[..., 0] * e2[..., 1] - away[..., 1] * e2[..., 0]) / det
+    third = (e1[..., 0] * away[..., 1] - e1[..., 1] * away[..., 0]) / det
+    return np.stack([1 - second - third, second, third], axis=-1)
 
 
 def _shares(spot: Array, a: Array, b: Array, c: Array) -> tuple[Array, Array]:

@@ -37,6 +37,7 @@ class Room:
     below_mm: float
     above_mm: float
     tail_mm: float | None  # gap between the end and the beginning, round a closed side
+    seam_mm: float | None  # gap to the seam of a closed side, below zero where letters lie across it
     outside_mm: float  # how far the ink reaches beyond the usable area, 0 when it fits
     zones: tuple[ZoneRoom, ...]
 
@@ -117,7 +118,7 @@ class Laid:
     width_mm: float
     height_mm: float
     degrees: float | None
-    seam_mm: float | None  # u of the seam, opposite the lettering, on a closed side
+    seam_mm: float | None  # u of the seam, on a closed side
     stretch: tuple[float, float]
 
     @property
@@ -152,11 +153,11 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
         layers=layers,
         ink=ink,
         frame=placing.points(np.array([[left, bottom], [right, bottom], [right, top], [left, top]])),
-        room=_room(ink, side, scale),
+        room=_room(ink, side, scale, _seam(middle, side, lay)),
         width_mm=around * scale,
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
-        seam_mm=None if side.period is None else float(middle[0] + side.period / 2),
+        seam_mm=_seam(middle, side, lay),
         stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, side, copies[0][0]),
     )
 
@@ -273,9 +274,16 @@ def _wrapped(u: Any, period: float | None) -> Any:
     return u if period is None else (u + period / 2) % period - period / 2
 
 
-def _room(ink: shapely.MultiPolygon, side: Side, scale: float) -> Room:
+def _seam(middle: Array, side: Side, lay: Lay) -> float | None:
+    """Where the seam of a closed side lies, u, within half a turn of the lettering's middle."""
+    if side.period is None:
+        return None
+    return float(middle[0] + _wrapped(lay.seam_deg / 360 * side.period, side.period))
+
+
+def _room(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | None) -> Room:
     if ink.is_empty:
-        return Room(0, 0, 0, 0, None, 0, ())
+        return Room(0, 0, 0, 0, None, None, 0, ())
     left, bottom, right, top = ink.bounds
     low_u, low_v, high_u, high_v = side.domain.bounds
     tail = None if side.period is None else float(side.period - (right - left)) * scale
@@ -285,9 +293,30 @@ def _room(ink: shapely.MultiPolygon, side: Side, scale: float) -> Room:
         below_mm=float(bottom - low_v),
         above_mm=float(high_v - top),
         tail_mm=tail,
+        seam_mm=None if seam is None or side.period is None else _to_seam(left, right, seam, side.period),
         outside_mm=_outside(ink, side),
-        zones=tuple(_zone_room(ink, side, zone.name, zone.area) for zone in side.clear),
+        zones=_zones(ink, side),
     )
+
+
+def _to_seam(left: float, right: float, seam: float, period: float) -> float:
+    """The gap between ink and seam, or how far the ink reaches over it (below zero)."""
+    gaps = [
+        max(left - at, at - right) if not left < at < right else -min(at - left, right - at)
+        for at in (seam - period, seam, seam + period)
+    ]
+    return float(min(gaps))
+
+
+def _zones(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneRoom, ...]:
+    """How the ink stands to the zones; of several with one name, to the one that matters most."""
+    found: dict[str, ZoneRoom] = {}
+    for zone in side.clear:
+        room = _zone_room(ink, side, zone.name, zone.area)
+        known = found.get(zone.name)
+        if known is None or (-room.reaches_in_mm, room.gap_mm) < (-known.reaches_in_mm, known.gap_mm):
+            found[zone.name] = room
+    return tuple(found.values())
 
 
 def _outside(ink: shapely.MultiPolygon, side: Side) -> float:

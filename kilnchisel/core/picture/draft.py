@@ -55,7 +55,7 @@ class _Drawn:
     index: Any
     surface: Any
     depth: Any
-    lit_by: object = None
+    lit_by: tuple[object, bool] | None = None  # what lit it, and whether finely
 
 
 @dataclass(frozen=True, eq=False)
@@ -409,9 +409,11 @@ class Draft:
 
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._mesh(item.mesh)
-        if drawn.lit_by is not gathered or drawn.lit_by is None:
+        # light looked up in a hurry is good enough until the picture rests
+        lit_by = None if gathered is None else (gathered, self._smooth or item.side is not None)
+        if drawn.lit_by is None or drawn.lit_by not in (lit_by, (gathered, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
-            drawn.lit_by = gathered
+            drawn.lit_by = lit_by
         self._use_material(item.material)
         drawn.surface.render()
 
@@ -422,7 +424,8 @@ class Draft:
             return gathered.at_sheet(item.side, item.mesh.uv)
         normals = item.mesh.normals @ turn.T
         if gathered is not None:
-            return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
+            points = item.mesh.points @ turn.T + scene.stance[:3, 3]
+            return gathered.at(points, normals, quick=not self._smooth)
         # a mesh without a body to gather for: open light, once a direction
         steps, which = np.unique(np.rint(normals * 48), axis=0, return_inverse=True)
         steps = steps / np.maximum(np.linalg.norm(steps, axis=1, keepdims=True), 1e-9)

@@ -9,6 +9,7 @@ from typing import Literal
 import shapely
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.edits import Fix, change, scaled
 from kilnchisel.core.job.lettering import Engraved
@@ -23,6 +24,7 @@ from kilnchisel.core.lettering.measures import counters_of
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
+from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
 from kilnchisel.core.units import format_length
 
@@ -56,7 +58,9 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
-        found += _tail(job, index, laid) + _strokes(job, index, laid) + _wall(job, index, laid)
+        found += (
+            _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + _wall(job, index, laid)
+        )
         found += (
             _stretch(laid)
             + _outline(job, index, laid)
@@ -106,14 +110,13 @@ def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
             says = (
                 f"Runs {format_length(zone.reaches_in_mm)} into the space kept clear for the {zone.name}."
             )
-            fix = _set(index, "Centre it opposite", ("lay", "along_mm"), _opposite(laid, zone.name))
             found.append(
                 Check(
                     f"clear_{zone.name}",
                     "warning",
                     says,
                     amount_mm=zone.reaches_in_mm,
-                    fix=fix if _clear_when_opposite(laid, zone.name) else None,
+                    fix=_off_zones(job, index),
                 )
             )
         else:
@@ -139,12 +142,9 @@ def _tail(job: Job, index: int, laid: Laid) -> list[Check]:
     ]
 
 
-STRETCH_LIMIT = 0.06  # common practice: more is seen as letters of two sizes
-
-
 def _stretch(laid: Laid) -> list[Check]:
     worst = max(abs(value - 1) for value in laid.stretch)
-    if worst <= STRETCH_LIMIT:
+    if worst <= laid.lay.stretch_limit / 100:
         return []
     cone = laid.side.taper is not None
     more = "; unroll the cone, or make the lettering lower" if cone else "; make the lettering lower"
@@ -153,7 +153,22 @@ def _stretch(laid: Laid) -> list[Check]:
             "stretch",
             "warning",
             f"Letters are stretched by up to {100 * worst:.0f} % away from their middle{more}.",
-            "common practice",
+            "the limit set in Lay; 6 % by common practice",
+        )
+    ]
+
+
+def _seam(laid: Laid) -> list[Check]:
+    """Letters across the seam of a wrapped label."""
+    gap = laid.room.seam_mm
+    if gap is None or gap >= 0 or (laid.room.tail_mm or 0) < 0:
+        return []
+    return [
+        Check(
+            "seam",
+            "warning",
+            f"Lies across the seam by {format_length(-gap)}; turn the seam away in Lay.",
+            amount_mm=-gap,
         )
     ]
 
@@ -329,28 +344,6 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     ]
 
 
-def centred(job: Job, index: int) -> Job:
-    """The job with a lettering in the middle of its side: up and down, and from side to side.
-
-    On a closed side it faces the front, or away from the first keep-clear zone if that is nearer
-    than the lettering is wide.
-    """
-    laid = lettering_laid(job, index)
-    low_u, low_v, high_u, high_v = laid.side.domain.bounds
-    along = 0.0 if laid.side.period is not None else (low_u + high_u) / 2
-    job = change(job, ("letterings", index, "lay", "along_mm"), along)
-    across = _across_for_ink(laid, (low_v + high_v) / 2)
-    return change(job, ("letterings", index, "lay", "across_mm"), round(across, 3))
-
-
-def _across_for_ink(laid: Laid, middle: float) -> float:
-    """The lay's v that brings the ink's middle to ``middle``."""
-    if laid.ink.is_empty:
-        return middle
-    _, low, _, high = laid.ink.bounds
-    return float(middle - ((low + high) / 2 - laid.lay.across_mm))
-
-
 def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
     """A smaller capital height, and the middle, so that the ink fits with a little air."""
     low_u, low_v, high_u, high_v = laid.side.domain.bounds
@@ -382,17 +375,12 @@ def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
     return _set(index, f"Smaller, {100 * factor:.0f} %", ("wording",), smaller)
 
 
-def _opposite(laid: Laid, zone_name: str) -> float:
-    area = next(zone.area for zone in laid.side.clear if zone.name == zone_name)
-    period = laid.side.period or 0.0
-    u = area.centroid.x + period / 2
-    return round((u + period / 2) % period - period / 2, 3) if period else 0.0
-
-
-def _clear_when_opposite(laid: Laid, zone_name: str) -> bool:
-    area = next(zone.area for zone in laid.side.clear if zone.name == zone_name)
-    left, _, right, _ = area.bounds
-    return laid.side.period is not None and laid.width_mm < laid.side.period - (right - left)
+def _off_zones(job: Job, index: int) -> Fix | None:
+    try:
+        clear_of_zones(job, index)
+    except KilnError:
+        return None
+    return Fix("Move it clear", lambda job: clear_of_zones(job, index))
 
 
 def _cap(index: int, cap: float) -> Fix:

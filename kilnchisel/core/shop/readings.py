@@ -8,6 +8,7 @@ from typing import Any
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.crafts.piece import relief_mm
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -19,9 +20,19 @@ from kilnchisel.core.lettering.measures import counters_of, smallest_gap_mm
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
+from kilnchisel.core.shop.placing import gap_round
 from kilnchisel.core.units import format_angle, format_length, format_number
 
-ENDINGS = {"mm": "_mm", "°": "_deg", "m": "_m", "ppi": "_ppi", "to 1": "_ratio", "%": "_percent", "": ""}
+ENDINGS = {
+    "mm": "_mm",
+    "°": "_deg",
+    "m": "_m",
+    "ppi": "_ppi",
+    "to 1": "_ratio",
+    "%": "_percent",
+    "mm²": "_mm2",
+    "": "",
+}
 
 
 @dataclass(frozen=True)
@@ -69,7 +80,8 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
             Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),
         ]
     found += _room(laid)
-    found += _letters(laid)
+    found += _fitting(laid) + _letters(laid)
+    found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
     relief = relief_mm(lettering.craft)
     found.append(Reading("relief", "Above surface" if relief > 0 else "Below surface", abs(relief), "mm"))
     if words:
@@ -85,6 +97,19 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
         if fineness is not None:
             found.append(Reading("fineness", "Pixels an inch", fineness, "ppi"))
     return tuple(found)
+
+
+def _fitting(laid: Laid) -> list[Reading]:
+    """How many letters like these there is room for, between what bounds them sideways."""
+    letters = [letter for letter in laid.outline.letters if not letter.region.is_empty]
+    if len(letters) < 2 or len({letter.row for letter in letters}) != 1 or laid.lay.repeat is not None:
+        return []
+    try:
+        low, high = gap_round(laid, "along")
+    except KilnError:
+        return []
+    across = float(laid.ink.bounds[2] - laid.ink.bounds[0])
+    return [Reading("would_fit", "Letters that fit", math.floor(len(letters) * (high - low) / across), "")]
 
 
 def _letters(laid: Laid) -> list[Reading]:
@@ -120,6 +145,8 @@ def _room(laid: Laid) -> list[Reading]:
         ]
     else:
         found.append(Reading("tail", "Left round the back", room.tail_mm, "mm"))
+    if room.seam_mm is not None:
+        found.append(Reading("seam", "To the seam", room.seam_mm, "mm"))
     found += [
         Reading("above", "To upper edge", room.above_mm, "mm"),
         Reading("below", "To lower edge", room.below_mm, "mm"),

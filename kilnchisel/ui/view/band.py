@@ -12,7 +12,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.job.bending import can_bend
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
@@ -25,12 +28,13 @@ HIT_PX = 11  # half of the 22 px a handle can be hit in
 
 @dataclass(frozen=True, eq=False)
 class Handle:
-    """A grip on the picture. kind "size", "turn" or "point"; ``at`` in widget pixels."""
+    """A grip on the picture. kind "size", "turn", "bend", "spread" or "point"; ``at`` in widget pixels."""
 
     kind: str
     at: tuple[float, float]
     sheet: tuple[float, float]  # the sheet point it stands on
     number: int = 0  # which point of the line
+    turn_deg: float = 0.0  # how a long grip lies on the picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,11 +104,19 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
     if not lines:
         return None
     bottom, top = (frame[0] + frame[1]) / 2, (frame[2] + frame[3]) / 2
-    spots = np.array([*frame, bottom, top])
+    right = (frame[1] + frame[2]) / 2
+    spots = np.array([*frame, bottom, top, right])
     at, seen = on_picture(drawn, laid, spots, size)
+    level = float(np.degrees(np.arctan2(*(at[1] - at[0])[::-1])))
+    wording = lettering.wording
+    kinds = dict.fromkeys(range(4), ("size", 0.0))
+    if can_bend(lettering):
+        kinds[4] = ("bend", level)
+    if isinstance(wording, Wording) and is_straight(wording) and len(wording.text.strip()) > 1:
+        kinds[6] = ("spread", level + 90)
     handles = [
-        Handle("size", (float(at[i, 0]), float(at[i, 1])), (float(spots[i, 0]), float(spots[i, 1])))
-        for i in range(5)
+        Handle(kind, (float(at[i, 0]), float(at[i, 1])), (float(spots[i, 0]), float(spots[i, 1])), 0, turn)
+        for i, (kind, turn) in kinds.items()
         if seen[i]
     ]
     stem = None
@@ -184,10 +196,18 @@ def _inside(laid: Laid, uv: Array) -> bool:
     return False
 
 
-def moved(laid: Laid, start: Array, now: Array, free: bool = True) -> tuple[float, float]:
+def moved(
+    laid: Laid,
+    start: Array,
+    now: Array,
+    free: bool = True,
+    at_u: tuple[float, ...] = (),
+    at_v: tuple[float, ...] = (),
+) -> tuple[float, float]:
     """Along and across, mm, after a drag from one sheet point to another, on whole tenths.
 
-    Unless ``free`` it catches where the lettering's place or its ink lies in the middle of the side.
+    Unless ``free`` it catches where the lettering's place or its ink lies in the middle of the side, and
+    at the given places along and across.
     """
     step = now - start
     period = laid.side.period
@@ -198,8 +218,8 @@ def moved(laid: Laid, start: Array, now: Array, free: bool = True) -> tuple[floa
         near = CATCH_SHARE * (high_v - low_v)
         ink_off = (laid.ink.bounds[1] + laid.ink.bounds[3]) / 2 - laid.lay.across_mm
         middle = (low_v + high_v) / 2
-        across = _caught(across, (middle, middle - ink_off), near)
-        along = _caught(along, (0.0 if period is not None else (low_u + high_u) / 2,), near)
+        across = _caught(across, (middle, middle - ink_off, *at_v), near)
+        along = _caught(along, (0.0 if period is not None else (low_u + high_u) / 2, *at_u), near)
     if period is not None:
         along = (along + period / 2) % period - period / 2
     return round(float(along), 1), round(float(across), 1)

@@ -2,62 +2,56 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFocusEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QShowEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
 
+from kilnchisel.core.build import side_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
-from kilnchisel.core.job.artwork import Shape
-from kilnchisel.core.job.edits import change, letter_change, scaled, with_letter
-from kilnchisel.core.job.history import History
-from kilnchisel.core.job.lettering import Content
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.wording import Curve, Slope, Wording
-from kilnchisel.core.units import format_angle, format_length
+from kilnchisel.core.laying.patch import ANY_SPOT
+from kilnchisel.core.laying.picking import spot_under
+from kilnchisel.core.shop.placing import nudged
 from kilnchisel.ui.session import Session
-from kilnchisel.ui.theme import Theme, font
-from kilnchisel.ui.view.band import (
-    Band,
-    Handle,
-    band_of,
-    handle_at,
-    lettering_at,
-    moved,
-    sheet_at,
-    sized,
-    turned,
-)
-from kilnchisel.ui.view.letters import (
-    guide_lines,
-    letter_box,
-    letter_dragged,
-    letter_under,
-    point_dragged,
-    point_handles,
+from kilnchisel.ui.theme import Theme
+from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, sheet_at
+from kilnchisel.ui.view.gestures import SHOWN_AT_POINTER, Drag, drag_words, edit_of, ray_of, spot_edit
+from kilnchisel.ui.view.letters import guide_lines, letter_box, letter_under, point_handles
+from kilnchisel.ui.view.painting import (
+    paint_band,
+    paint_box,
+    paint_caret,
+    paint_guides,
+    paint_notice,
+    paint_stretch,
+    paint_words,
 )
 from kilnchisel.ui.view.rulers import paint_rulers
+from kilnchisel.ui.view.stretch import stretch_cells
+from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
 
 REST_MS, PAUSE_MS = 180, 650
 EDIT_SCALE, WALK_SCALE = 0.6, 0.4
 WINDOW_SAMPLES = 64
+CURSORS = {"bend": Qt.CursorShape.SizeVerCursor, "spread": Qt.CursorShape.SizeHorCursor}
 NUDGE_KEYS = {
     Qt.Key.Key_Left: (-1, 0),
     Qt.Key.Key_Right: (1, 0),
@@ -66,26 +60,13 @@ NUDGE_KEYS = {
 }
 
 
-@dataclass
-class _Drag:
-    """A gesture under way."""
-
-    kind: str  # "move", "size", "turn", "letter", "point", "walk", "aim", "sheet"
-    start: QPointF
-    before: History
-    job: Job
-    drawn: Drawn | None
-    look: Look
-    sheet: Any = None
-    number: int = 0  # of the letter or point
-
-
 class PictureView(QWidget):
     """Shows the job and lets it be handled."""
 
     status = pyqtSignal(str, float)  # words, share done (-1: nothing under way)
     taken = pyqtSignal(object)
     words_wanted = pyqtSignal()
+    new_wanted = pyqtSignal(object)  # a lettering, at a spot of the blank or None
     look_changed = pyqtSignal()
     first_drawn = pyqtSignal()
 
@@ -102,9 +83,11 @@ class PictureView(QWidget):
         self.refining = True
         self.making_picture = False  # a picture for a file is under way and must not be disturbed
         self._band: Band | None = None
-        self._drag: _Drag | None = None
+        self._drag: Drag | None = None
         self._over: Handle | None = None
         self.single_letters = False  # letters are chosen and dragged one by one
+        self.show_stretch = False  # the surface under the lettering is coloured by its stretch
+        self.caret: int | None = None  # place in the words while they are typed on the object
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
@@ -318,17 +301,17 @@ class PictureView(QWidget):
             self.look = replace(self.look, at=self._aim())
 
     def _aim(self) -> tuple[float, float] | None:
-        from kilnchisel.core.build import body_of_job
-
         index = self.session.index
         if index is None:
             return None
         lay = self.session.job.letterings[index].lay
         try:
-            side = body_of_job(self.session.job).sheet(lay.side).side
+            side = side_of(self.session.job.blank, lay)
         except KilnError:
             return None
         _, low, _, high = side.domain.bounds
+        if lay.side == ANY_SPOT:
+            return (lay.along_mm, lay.across_mm)
         return (lay.along_mm if side.period is not None else 0.0, (low + high) / 2)
 
     # painting
@@ -340,122 +323,43 @@ class PictureView(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.surround))
         if self.image is not None:
             painter.drawImage(QRectF(self.rect()), self.image)
-        if self.drawn is not None and self.drawn.laid and self.look.square_on:
-            laid = self.drawn.laid[min(self.session.index or 0, len(self.drawn.laid) - 1)]
-            if self.drawn.view.parallel:
-                paint_rulers(painter, self.drawn, laid, self._size(), self.theme, self.unit)
-        if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
-            self._paint_band(painter, self._band)
-        if self.single_letters and self.session.letter is not None and self.drawn is not None:
-            self._paint_letter(painter, self.session.letter)
-        if self._drag is not None and self._drag.kind in ("move", "size", "turn", "letter", "point"):
-            self._paint_words(painter, self._drag_words())
+        self._paint_over(painter)
         if self.notice:
-            self._paint_notice(painter)
+            paint_notice(painter, self.notice, self._size(), self.theme)
         painter.end()
 
-    def _paint_letter(self, painter: QPainter, place: int) -> None:
-        """The chosen letter in a box of its own."""
-        index = self.session.index
-        if self.drawn is None or index is None or index >= len(self.drawn.laid):
-            return
-        box = letter_box(self.drawn, self.drawn.laid[index], place, self._size())
-        if box is not None:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(self.theme.clay), 1.5))
-            painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in box]))
-
-    def _paint_band(self, painter: QPainter, band: Band) -> None:
-        glaze, card = QColor(self.theme.glaze), QColor(self.theme.card)
-        halo = QColor(255, 255, 255, 150) if self.theme.name == "day" else QColor(0, 0, 0, 150)
-        for pen in (QPen(halo, 3.5), QPen(glaze, 1.5)):
-            painter.setPen(pen)
-            for line in band.lines:
-                painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
-            if band.stem is not None:
-                painter.drawLine(QPointF(*band.stem[0]), QPointF(*band.stem[1]))
-        painter.setPen(QPen(QColor(self.theme.amber), 1.2, Qt.PenStyle.DotLine))
-        for line in band.marks:
-            painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
-        if band.guides:
-            painter.setPen(QPen(glaze, 1.5, Qt.PenStyle.DashLine))
-            for line in band.guides:
-                painter.drawPolyline(QPolygonF([QPointF(*p) for p in line]))
-        for handle in band.handles:
-            hot = self._over is not None and self._over.at == handle.at
-            painter.setPen(QPen(glaze, 2))
-            painter.setBrush(glaze if hot else card)
-            radius = 6.0 if hot else 5.0
-            if handle.kind == "point":
-                x, y = handle.at
-                painter.drawRect(QRectF(x - radius, y - radius, 2 * radius, 2 * radius))
-            elif handle.kind == "turn":
-                x, y = handle.at
-                painter.drawPolygon(
-                    QPolygonF(
-                        [
-                            QPointF(x, y - radius - 1),
-                            QPointF(x + radius + 1, y),
-                            QPointF(x, y + radius + 1),
-                            QPointF(x - radius - 1, y),
-                        ]
-                    )
-                )
-            else:
-                painter.drawEllipse(QPointF(*handle.at), radius, radius)
-
-    def _drag_words(self) -> str:
-        index = self.session.index
-        if index is None or self._drag is None:
-            return ""
-        lettering = self.session.job.letterings[index]
-        places = 3 if self.unit == "in" else 1
-        if self._drag.kind == "move":
-            along = format_length(lettering.lay.along_mm, self.unit, places)
-            return f"{along} along · {format_length(lettering.lay.across_mm, self.unit, places)} up"
-        if self._drag.kind == "size":
-            return self._size_words(lettering.wording)
-        if self._drag.kind == "letter" and isinstance(lettering.wording, Wording):
-            own = letter_change(lettering.wording, self._drag.number)
-            room = format_length(own.kern_mm, self.unit, places + 1)
-            return f"room before it {room} · raised {format_length(own.raise_mm, self.unit, places + 1)}"
-        if self._drag.kind == "point":
-            return "point of the line"
-        return f"turned {format_angle(lettering.lay.turn_deg)}"
-
-    def _size_words(self, content: Content) -> str:
-        places = 3 if self.unit == "in" else 1
-        if isinstance(content, Wording):
-            return f"capitals {format_length(content.cap_height_mm, self.unit, places)}"
-        if isinstance(content, Shape):
-            first = next(name for name in type(content.form).model_fields if name.endswith("_mm"))
-            label = first.removesuffix("_mm").replace("_", " ")
-            return f"{label} {format_length(getattr(content.form, first), self.unit, places)}"
-        return f"width {format_length(content.width_mm or 0.0, self.unit, places)}"
-
-    def _paint_words(self, painter: QPainter, words: str) -> None:
-        painter.setFont(font(12, 500))
-        at = self.mapFromGlobal(self.cursor().pos())
-        width = painter.fontMetrics().horizontalAdvance(words) + 16
-        x = min(max(at.x() + 16, 4), self.width() - width - 4)
-        y = min(max(at.y() + 18, 4), self.height() - 28)
-        box = QRectF(x, y, width, 24)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.theme.ink))
-        painter.drawRoundedRect(box, 3, 3)
-        painter.setPen(QColor(self.theme.paper))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
-
-    def _paint_notice(self, painter: QPainter) -> None:
-        painter.setFont(font(13, 500))
-        room = QRectF(40, self.height() - 110, self.width() - 80, 90)
-        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-        bounds = painter.boundingRect(room, int(flags), self.notice).adjusted(-14, -10, 14, 10)
-        painter.setPen(QPen(QColor(self.theme.brick), 1.5))
-        painter.setBrush(QColor(self.theme.card))
-        painter.drawRoundedRect(bounds, 4, 4)
-        painter.setPen(QColor(self.theme.brick))
-        painter.drawText(bounds, int(flags), self.notice)
+    def _paint_over(self, painter: QPainter) -> None:
+        """What lies over the picture: stretch, rulers, band, letter, caret, values."""
+        drawn, index = self.drawn, self.session.index
+        laid = None
+        if drawn is not None and drawn.laid:
+            laid = drawn.laid[min(index or 0, len(drawn.laid) - 1)]
+        if drawn is not None and laid is not None and self.show_stretch:
+            cells = stretch_cells(drawn, laid, self._size())
+            paint_stretch(painter, cells, max(laid.lay.stretch_limit, 0.5), self.theme)
+        if drawn is not None and laid is not None and self.look.square_on and drawn.view.parallel:
+            paint_rulers(painter, drawn, laid, self._size(), self.theme, self.unit)
+        if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
+            paint_band(painter, self._band, self._over, self.theme)
+        if (
+            drawn is not None
+            and laid is not None
+            and self.single_letters
+            and self.session.letter is not None
+        ):
+            box = letter_box(drawn, laid, self.session.letter, self._size())
+            if box is not None:
+                paint_box(painter, box, self.theme)
+        if drawn is not None and laid is not None and self.caret is not None:
+            caret = caret_line(drawn, laid, self._text(), self.caret, self._size())
+            if caret is not None:
+                paint_caret(painter, caret, self.theme)
+        drag = self._drag
+        if drag is not None and drag.kind in SHOWN_AT_POINTER and index is not None:
+            paint_guides(painter, drag.guides, self.theme)
+            words = drag_words(drag.kind, self.session.job.letterings[index], drag.number, self.unit)
+            at = self.mapFromGlobal(self.cursor().pos()).toPointF()
+            paint_words(painter, words, at, self._size(), self.theme)
 
     def _size(self) -> tuple[int, int]:
         return self.width(), self.height()
@@ -494,8 +398,12 @@ class PictureView(QWidget):
         if event is None or self.drawn is None or event.button() != Qt.MouseButton.LeftButton:
             return
         self.setFocus()
+        self.end_typing()
         spot = event.position()
         pixel = (spot.x(), spot.y())
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.put_here(pixel)
+            return
         handle = handle_at(self._band, pixel)
         kind, sheet = "sheet" if self.look.square_on else "walk", None
         number = 0
@@ -516,8 +424,8 @@ class PictureView(QWidget):
             elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.look.square_on:
                 kind = "aim"
         self.session.end_step()
-        self._drag = _Drag(
-            kind, spot, self.session.history, self.session.job, self.drawn, self.look, sheet, number
+        self._drag = Drag(
+            kind, pixel, self.session.history, self.session.job, self.drawn, self.look, sheet, number
         )
         self._shape_cursor(pixel)
 
@@ -531,12 +439,12 @@ class PictureView(QWidget):
             self._shape_cursor(pixel)
             self.update()
             return
-        step = spot - self._drag.start
+        step = (spot.x() - self._drag.start[0], spot.y() - self._drag.start[1])
         try:
             if self._drag.kind in ("walk", "aim"):
-                self._walk(step.x(), step.y())
+                self._walk(*step)
             elif self._drag.kind == "sheet":
-                self._slide(step.x(), step.y())
+                self._slide(*step)
             else:
                 self._handle(pixel, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         except KilnError:
@@ -555,10 +463,79 @@ class PictureView(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self.drawn is None:
             return
-        index = lettering_at(self.drawn, (event.position().x(), event.position().y()), self._size())
-        if index is not None:
-            self.session.choose(index)
+        pixel = (event.position().x(), event.position().y())
+        index = lettering_at(self.drawn, pixel, self._size())
+        if index is None:
+            self.new_wanted.emit(
+                spot_under(self.session.job.blank, *ray_of(self.drawn, pixel, self._size()))
+            )
+            return
+        self.session.choose(index)
+        if isinstance(self.session.job.letterings[index].wording, Wording):
+            sheet = self._sheet(pixel)
+            text = self._text()
+            self.caret = len(text) if sheet is None else caret_at(self.drawn.laid[index], text, sheet)
+            self.update()
+        else:
             self.words_wanted.emit()
+
+    # words typed on the object
+
+    def _text(self) -> str:
+        index = self.session.index
+        content = None if index is None else self.session.job.letterings[index].wording
+        return content.text if isinstance(content, Wording) else ""
+
+    def end_typing(self) -> None:
+        """The caret goes; what was typed stays."""
+        if self.caret is not None:
+            self.caret = None
+            self.session.end_step()
+            self.update()
+
+    def _type(self, event: QKeyEvent) -> bool:
+        """Let a key work on the words; whether it did."""
+        index, caret = self.session.index, self.caret
+        if index is None or caret is None:
+            return False
+        old = self._text()
+        made = typed(old, caret, event)
+        if made is None:
+            return False
+        text, self.caret = made
+        if text != old:
+            wording = wording_at(self.session.job, index)
+            path: tuple[str | int, ...] = ("letterings", index, "wording")
+            self.session.edit(path, retyped(wording, text), "words", f"type@{index}")
+        self.update()
+        return True
+
+    def put_here(self, pixel: tuple[float, float]) -> None:
+        """The chosen lettering goes to the place of the blank under a pixel, on whatever side that is."""
+        index = self.session.index
+        if self.drawn is None or index is None:
+            return
+        edit = spot_edit(self.drawn, self.session.job, index, pixel, self._size())
+        if edit is not None:
+            self.session.end_step()
+            self.session.edit(("letterings", index, *edit.path), edit.value, "put there")
+
+    def event(self, event: QEvent | None) -> bool:
+        # while words are typed, keys that are shortcuts elsewhere are letters here
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ShortcutOverride
+            and self.caret is not None
+            and isinstance(event, QKeyEvent)
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.end_typing()
 
     def leaveEvent(self, event: Any) -> None:
         self._over = None
@@ -574,7 +551,7 @@ class PictureView(QWidget):
             self.refresh(WALK_SCALE)
         else:
             camera = self.session.job.setting.camera
-            distance = float(np.clip(camera.distance_mm * factor, 30, 50_000))
+            distance = float(np.clip(camera.distance_mm * factor, 30, 1_000_000))
             self._camera({"distance_mm": round(distance, 1)}, f"distance {distance:.0f} mm", "zoom")
         event.accept()
 
@@ -588,6 +565,12 @@ class PictureView(QWidget):
             self.session.back_to(drag.before)
             self.refresh()
             return
+        if self.caret is not None:
+            if key == Qt.Key.Key_Escape:
+                self.end_typing()
+                return
+            if self._type(event):
+                return
         step = NUDGE_KEYS.get(Qt.Key(key))
         if step is not None and self.session.index is not None:
             far = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
@@ -619,34 +602,11 @@ class PictureView(QWidget):
 
     def _handle(self, pixel: tuple[float, float], free: bool) -> None:
         drag, index = self._drag, self.session.index
-        if drag is None or drag.drawn is None or index is None or drag.sheet is None:
+        if drag is None or index is None:
             return
-        laid = drag.drawn.laid[index]
-        now = sheet_at(drag.drawn, laid, pixel, self._size())
-        if now is None:
-            return
-        path: tuple[str | int, ...] = ("letterings", index)
-        lettering = drag.job.letterings[index]
-        if drag.kind == "move":
-            along, across = moved(laid, drag.sheet, now, free)
-            lay = lettering.lay.model_copy(update={"along_mm": along, "across_mm": across})
-            self.session.edit((*path, "lay"), lay, "place", "drag")
-        elif drag.kind == "size":
-            content = scaled(lettering.wording, sized(laid, drag.sheet, now), laid.outline.width_mm)
-            self.session.edit((*path, "wording"), content, self._size_words(content), "drag")
-        elif drag.kind == "letter" and isinstance(lettering.wording, Wording):
-            moved_letter = letter_dragged(laid, lettering.wording, drag.number, drag.sheet, now)
-            wording = with_letter(lettering.wording, moved_letter)
-            character = wording.text[drag.number]
-            self.session.edit((*path, "wording"), wording, f"letter {character} moved", "drag")
-        elif drag.kind == "point" and isinstance(lettering.wording, Wording):
-            way = lettering.wording.arrangement
-            if isinstance(way, Curve | Slope):
-                way = point_dragged(laid, way, drag.number, now)
-                self.session.edit((*path, "wording", "arrangement"), way, "point moved", "drag")
-        else:
-            turn = turned(laid, drag.sheet, now, lettering.lay.turn_deg, free)
-            self.session.edit((*path, "lay", "turn_deg"), turn, f"turn {turn:g}°", "drag")
+        edit = edit_of(drag, index, pixel, self._size(), free)
+        if edit is not None:
+            self.session.edit(("letterings", index, *edit.path), edit.value, edit.words, "drag")
 
     def _walk(self, dx: float, dy: float) -> None:
         assert self._drag is not None
@@ -683,11 +643,8 @@ class PictureView(QWidget):
         index = self.session.index
         if index is None:
             return
-        lay = self.session.job.letterings[index].lay
-        lay = lay.model_copy(
-            update={"along_mm": round(lay.along_mm + du, 3), "across_mm": round(lay.across_mm + dv, 3)}
-        )
-        self.session.edit(("letterings", index, "lay"), lay, "nudge", f"nudge@{index}")
+        job = nudged(self.session.job, index, du, dv)
+        self.session.put(job, "nudge", f"nudge@{index}")
 
     def _shape_cursor(self, pixel: tuple[float, float]) -> None:
         handle = handle_at(self._band, pixel)
@@ -695,7 +652,7 @@ class PictureView(QWidget):
             shape = (
                 Qt.CursorShape.PointingHandCursor
                 if handle.kind == "turn"
-                else Qt.CursorShape.SizeFDiagCursor
+                else CURSORS.get(handle.kind, Qt.CursorShape.SizeFDiagCursor)
             )
         elif self.drawn is not None and lettering_at(self.drawn, pixel, self._size()) is not None:
             shape = Qt.CursorShape.SizeAllCursor

@@ -1,0 +1,76 @@
+"""Rows bent into an arc and back, keeping the middle of the row where it is."""
+
+from __future__ import annotations
+
+import math
+
+from scipy.optimize import brentq
+
+from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.wording import Circle, Rows, Wording
+
+MOST = 0.7  # of the row's length: a sagitta beyond which the ends meet
+LEAST = 0.004  # less bend than this is none
+
+
+def can_bend(lettering: Lettering) -> bool:
+    """Whether the words are in level rows or already on an arc above or below."""
+    wording = lettering.wording
+    if not isinstance(wording, Wording) or lettering.lay.repeat is not None:
+        return False
+    way = wording.arrangement
+    if isinstance(way, Rows):
+        return True
+    return isinstance(way, Circle) and (way.centre_deg, way.heads) in ((0.0, "out"), (180.0, "in"))
+
+
+def bend_of(lettering: Lettering, width_mm: float) -> float:
+    """How much higher the middle of the row is than its ends, mm; below zero when it hangs.
+
+    ``width_mm``: the row's length. The arc's sagitta, R (1 - cos(w / 2R)).
+    """
+    wording = lettering.wording
+    if not isinstance(wording, Wording) or not isinstance(wording.arrangement, Circle):
+        return 0.0
+    radius = wording.arrangement.radius_mm
+    rise = radius * (1 - math.cos(min(width_mm / 2 / radius, math.pi)))
+    return rise if wording.arrangement.heads == "out" else -rise
+
+
+def bent(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lettering:
+    """The words on the arc whose middle is ``sagitta_mm`` above its ends; straight again near zero."""
+    wording = lettering.wording
+    assert isinstance(wording, Wording)
+    middle = _middle(lettering)
+    share = min(abs(sagitta_mm) / width_mm, MOST)
+    if share < LEAST:
+        return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
+    # (1 - cos x) / x = 2 s / w, x being half the angle that the row takes
+    half = float(brentq(lambda x: (1 - math.cos(x)) / x - 2 * share, 1e-6, 2.3311))
+    radius = round(width_mm / 2 / half, 1)
+    up = sagitta_mm > 0
+    circle = Circle(radius_mm=radius, centre_deg=0.0 if up else 180.0, heads="out" if up else "in")
+    return _with(
+        lettering, wording.model_copy(update={"arrangement": circle}), middle, -radius if up else radius
+    )
+
+
+def _middle(lettering: Lettering) -> tuple[float, float]:
+    """Where the middle of the baseline is, on the sheet."""
+    wording, lay = lettering.wording, lettering.lay
+    assert isinstance(wording, Wording)
+    way = wording.arrangement
+    off = 0.0
+    if isinstance(way, Circle):
+        off = way.radius_mm if way.heads == "out" else -way.radius_mm
+    turn = math.radians(lay.turn_deg)
+    return lay.along_mm - off * math.sin(turn), lay.across_mm + off * math.cos(turn)
+
+
+def _with(lettering: Lettering, wording: Wording, middle: tuple[float, float], off: float) -> Lettering:
+    turn = math.radians(lettering.lay.turn_deg)
+    update = {
+        "along_mm": round(middle[0] - off * math.sin(turn), 2),
+        "across_mm": round(middle[1] + off * math.cos(turn), 2),
+    }
+    return lettering.model_copy(update={"wording": wording, "lay": lettering.lay.model_copy(update=update)})

@@ -1,0 +1,51 @@
+"""Which side of a blank a ray meets first, and where: a place for a lettering."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.laying.patch import ANY_SPOT
+
+Array = NDArray[Any]
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A place on a blank: the side and its sheet's point, or on a mesh the place itself, mm."""
+
+    side: str
+    along_mm: float = 0.0
+    across_mm: float = 0.0
+    spot: tuple[float, float, float] | None = None
+
+
+def spot_under(blank: Blank, origin: Array, way: Array) -> Spot | None:
+    """The place that a ray (3,), (3,) in the piece's frame meets first; None where no side is."""
+    if isinstance(blank, Mesh3D):
+        found = free_mesh(blank).hit(origin, way)
+        if found is None:
+            return None
+        x, y, z = (round(float(value), 3) for value in found[0])
+        return Spot(ANY_SPOT, spot=(x, y, z))
+    best: tuple[float, Spot] | None = None
+    for sheet in body_of(blank).sheets:
+        side = sheet.side
+        uv = side.meet(origin[None], way[None])[0]
+        if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv):
+            continue
+        point = side.to_body(uv[None], np.zeros(1))[0]
+        if float(side.frames(uv[None])[0, 2] @ way) >= 0:
+            continue
+        far = float((point - origin) @ way)
+        if best is None or far < best[0]:
+            best = far, Spot(side.name, round(float(uv[0]), 2), round(float(uv[1]), 2))
+    return None if best is None else best[1]

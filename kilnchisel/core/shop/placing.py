@@ -1,0 +1,227 @@
+"""Where letterings go by measure: centred, lined up, evenly spread, between or clear of zones.
+
+Everything here takes a job and returns the next one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.laying.patch import ANY_SPOT
+
+Edge = Literal["left", "middle", "right", "top", "level", "bottom"]
+Box = tuple[float, float, float, float]
+
+AIR_MM = 0.05  # kept beside what is avoided, so that it is clear whatever the rounding
+
+
+def moved(job: Job, index: int, du: float, dv: float) -> Job:
+    """The job with a lettering moved on its sheet, mm, the short way round a closed side."""
+    lay = job.letterings[index].lay
+    side = lettering_laid(job, index).side
+    along = lay.along_mm + du
+    if side.period is not None:
+        along = (along + side.period / 2) % side.period - side.period / 2
+    update = {"along_mm": round(along, 3), "across_mm": round(lay.across_mm + dv, 3)}
+    return change(job, ("letterings", index, "lay"), lay.model_copy(update=update))
+
+
+def nudged(job: Job, index: int, du: float, dv: float) -> Job:
+    """The job with a lettering moved by a small step on its sheet, or over the surface of a mesh."""
+    lay = job.letterings[index].lay
+    if lay.side != ANY_SPOT:
+        update: dict[str, object] = {
+            "along_mm": round(lay.along_mm + du, 3),
+            "across_mm": round(lay.across_mm + dv, 3),
+        }
+    else:
+        side = lettering_laid(job, index).side
+        place = side.to_body(np.array([[lay.along_mm + du, lay.across_mm + dv]]), np.zeros(1))[0]
+        x, y, z = (round(float(value), 4) for value in place)
+        update = {"spot": (x, y, z), "along_mm": 0.0, "across_mm": 0.0}
+    return change(job, ("letterings", index, "lay"), lay.model_copy(update=update))
+
+
+def centred(job: Job, index: int) -> Job:
+    """The job with a lettering in the middle of its side: up and down, and from side to side.
+
+    On a closed side it faces the front.
+    """
+    laid = lettering_laid(job, index)
+    low_u, low_v, high_u, high_v = laid.side.domain.bounds
+    if laid.ink.is_empty:
+        return job
+    _left, low, _right, high = laid.ink.bounds
+    across = (low_v + high_v) / 2 - (low + high) / 2
+    if laid.side.period is not None:
+        return moved(job, index, -laid.lay.along_mm, across)
+    return moved(job, index, (low_u + high_u) / 2 - laid.lay.along_mm, across)
+
+
+def companions(job: Job, index: int) -> tuple[int, ...]:
+    """The visible, unlocked letterings on the same side as this one, itself included."""
+    lay = job.letterings[index].lay
+    return tuple(
+        number
+        for number, other in enumerate(job.letterings)
+        if other.lay.side == lay.side
+        and other.lay.spot == lay.spot
+        and not other.hidden
+        and (number == index or not other.locked)
+    )
+
+
+def lined_up(job: Job, index: int, edge: Edge) -> Job:
+    """The other letterings of the side brought into line with this one: an edge, or their middles."""
+    target = _place(_box(job, index), edge)
+    for number in companions(job, index):
+        if number == index:
+            continue
+        off = target - _place(_box(job, number), edge)
+        job = (
+            moved(job, number, off, 0.0)
+            if edge in ("left", "middle", "right")
+            else moved(job, number, 0.0, off)
+        )
+    return job
+
+
+def _place(box: Box, edge: Edge) -> float:
+    left, low, right, high = box
+    return {
+        "left": left,
+        "middle": (left + right) / 2,
+        "right": right,
+        "top": high,
+        "level": (low + high) / 2,
+        "bottom": low,
+    }[edge]
+
+
+def spread_out(job: Job, index: int, way: Literal["along", "up"]) -> Job:
+    """The letterings of the side with equal gaps between them, the outermost two staying where they are."""
+    axis = 0 if way == "along" else 1
+    boxes = {number: _box(job, number) for number in companions(job, index)}
+    if len(boxes) < 3:
+        raise KilnError("Equal gaps take three letterings or more on this side.")
+    order = sorted(boxes, key=lambda number: boxes[number][axis] + boxes[number][axis + 2])
+    first, last = boxes[order[0]], boxes[order[-1]]
+    inside = [boxes[number] for number in order[1:-1]]
+    room = last[axis] - first[axis + 2] - sum(box[axis + 2] - box[axis] for box in inside)
+    gap = room / (len(order) - 1)
+    at = first[axis + 2]
+    for number in order[1:-1]:
+        box = boxes[number]
+        step = at + gap - box[axis]
+        job = moved(job, number, step, 0.0) if axis == 0 else moved(job, number, 0.0, step)
+        at += gap + box[axis + 2] - box[axis]
+    return job
+
+
+def between(job: Job, index: int, way: Literal["along", "up"]) -> Job:
+    """The lettering in the middle between its neighbours that way: keep-clear zones, or the side's edges.
+
+    Raises KilnError when nothing bounds it that way.
+    """
+    laid = lettering_laid(job, index)
+    low, high = gap_round(laid, way)
+    left, bottom, right, top = laid.ink.bounds
+    if way == "along":
+        return moved(job, index, (low + high) / 2 - (left + right) / 2, 0.0)
+    return moved(job, index, 0.0, (low + high) / 2 - (bottom + top) / 2)
+
+
+def gap_round(laid: Laid, way: Literal["along", "up"]) -> tuple[float, float]:
+    """Where the free room round a lettering's middle begins and ends, that way, sheet mm."""
+    axis = 0 if way == "along" else 1
+    box = laid.ink.bounds
+    middle = (box[axis] + box[axis + 2]) / 2
+    low, high = laid.side.domain.bounds[axis], laid.side.domain.bounds[axis + 2]
+    if axis == 0 and laid.side.period is not None:
+        low, high = middle - laid.side.period / 2, middle + laid.side.period / 2
+    for zone in _obstacles(laid):
+        beside = zone[1 - axis] < box[3 - axis] and zone[3 - axis] > box[1 - axis]
+        if not beside:
+            continue
+        if (zone[axis] + zone[axis + 2]) / 2 < middle:
+            low = max(low, zone[axis + 2])
+        else:
+            high = min(high, zone[axis])
+    if high <= low:
+        raise KilnError("There is no room between the zones here.")
+    return low, high
+
+
+def clear_of_zones(job: Job, index: int) -> Job:
+    """The lettering moved as little as will do, off every keep-clear zone and into its side.
+
+    Raises KilnError when there is no such place.
+    """
+    laid = lettering_laid(job, index)
+    if laid.ink.is_empty:
+        return job
+    step = least_step(laid.ink.bounds, _obstacles(laid), _limits(laid))
+    if step is None:
+        raise KilnError("There is no place on this side that is clear; make the lettering smaller.")
+    return moved(job, index, *step)
+
+
+def least_step(box: Box, zones: Sequence[Box], limits: Box) -> tuple[float, float] | None:
+    """The shortest move (du, dv) that takes a box off all zones and keeps it within limits.
+
+    The best place touches limits or zones, or keeps a coordinate: all such places are tried.
+    """
+    left, low, right, high = box
+    wide, tall = right - left, high - low
+    us = {left, limits[0], limits[2] - wide}
+    vs = {low, limits[1], limits[3] - tall}
+    for zone in zones:
+        us |= {zone[0] - wide - AIR_MM, zone[2] + AIR_MM}
+        vs |= {zone[1] - tall - AIR_MM, zone[3] + AIR_MM}
+    places = np.array([(u, v) for u in us for v in vs])
+    inside = (places[:, 0] >= limits[0] - 1e-9) & (places[:, 0] + wide <= limits[2] + 1e-9)
+    inside &= (places[:, 1] >= limits[1] - 1e-9) & (places[:, 1] + tall <= limits[3] + 1e-9)
+    for z_left, z_low, z_right, z_high in zones:
+        apart = (places[:, 0] >= z_right) | (places[:, 0] + wide <= z_left)
+        apart |= (places[:, 1] >= z_high) | (places[:, 1] + tall <= z_low)
+        inside &= apart
+    if not inside.any():
+        return None
+    steps = places[inside] - (left, low)
+    best = steps[np.argmin(np.hypot(steps[:, 0], steps[:, 1]))]
+    return float(best[0]), float(best[1])
+
+
+def _box(job: Job, index: int) -> Box:
+    laid = lettering_laid(job, index)
+    if laid.ink.is_empty:
+        raise KilnError("A lettering without words has no place to line up.")
+    left, low, right, high = laid.ink.bounds
+    return left, low, right, high
+
+
+def _obstacles(laid: Laid) -> list[Box]:
+    """The boxes of the zones, each also one round before and after on a closed side."""
+    period = laid.side.period
+    shifts = (0.0,) if period is None else (-period, 0.0, period)
+    boxes = []
+    for zone in laid.side.clear:
+        left, low, right, high = zone.area.bounds
+        boxes += [(left + shift, low, right + shift, high) for shift in shifts]
+    return boxes
+
+
+def _limits(laid: Laid) -> Box:
+    low_u, low_v, high_u, high_v = laid.side.domain.bounds
+    if laid.side.period is not None:
+        middle = (laid.ink.bounds[0] + laid.ink.bounds[2]) / 2
+        low_u, high_u = middle - laid.side.period, middle + laid.side.period
+    return low_u, low_v, high_u, high_v
