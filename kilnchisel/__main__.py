@@ -10,7 +10,7 @@ from typing import Any, NoReturn
 
 from kilnchisel.core.errors import KilnError
 
-COMMANDS = ("picture", "measure", "mesh", "outline", "fonts", "schema")
+COMMANDS = ("new", "lay", "picture", "measure", "mesh", "outline", "fonts", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -42,6 +42,25 @@ def run() -> NoReturn:
 def _command(arguments: list[str]) -> int:
     parser = _Parser(prog="kilnchisel", description="Lettering on real objects, at real size.")
     commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+    new = commands.add_parser("new", help="begin a job on a kind of object, or on a mesh from a file")
+    new.add_argument(
+        "blank", help="a kind (see --list) or a mesh: .stl .obj .ply .glb .3mf .off", nargs="?"
+    )
+    new.add_argument("--list", action="store_true", help="list the kinds")
+    new.add_argument("-o", "--output", type=Path, help="the job file, .kcj")
+    new.add_argument("--text", default="Your words")
+    new.add_argument("--unit", choices=("mm", "cm", "m", "in"), help="what one unit of the mesh is")
+    new.add_argument("--up", choices=("z", "y", "x", "-z", "-y", "-x"), help="which axis of the mesh is up")
+    lay = commands.add_parser("lay", help="place a lettering by measure")
+    lay.add_argument("job", type=Path)
+    lay.add_argument("-o", "--output", type=Path, required=True)
+    lay.add_argument("--lettering", type=int, default=1, metavar="N", help="default %(default)s")
+    lay.add_argument(
+        "--do",
+        required=True,
+        choices=PLACINGS,
+        help="centre it, put it half way between or clear of zones, line up or spread the others",
+    )
     picture = commands.add_parser("picture", help="make a picture of a job (PNG)")
     picture.add_argument("job", type=Path)
     picture.add_argument("-o", "--output", type=Path, required=True)
@@ -69,6 +88,8 @@ def _command(arguments: list[str]) -> int:
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     options = parser.parse_args(arguments)
     actions = {
+        "new": _new,
+        "lay": _lay,
         "picture": _picture,
         "measure": _measure,
         "mesh": _mesh,
@@ -78,6 +99,66 @@ def _command(arguments: list[str]) -> int:
     }
     actions[options.command](options)
     return 0
+
+
+PLACINGS = (
+    "centre",
+    "between-along",
+    "between-up",
+    "clear",
+    *(f"line-up-{edge}" for edge in ("left", "middle", "right", "top", "level", "bottom")),
+    "spread-along",
+    "spread-up",
+)
+
+
+def _new(options: Any) -> None:
+    from kilnchisel.core.blanks.imported import UNITS, mesh_of_file
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.blank import TITLES
+    from kilnchisel.core.job.fresh import fresh_job, job_on
+
+    if options.list:
+        for kind, title in TITLES.items():
+            print(f"{kind:<12}{title}")
+        return
+    if options.blank is None or options.output is None:
+        raise KilnError("Say on what, and where to: kilnchisel new mug -o mug.kcj")
+    _writable(options.output)
+    if options.blank in TITLES:
+        job = fresh_job(options.blank, options.text)
+    elif Path(options.blank).suffix:
+        file = mesh_of_file(Path(options.blank))
+        unit = UNITS[options.unit] if options.unit else file.likely_mm
+        job = job_on(file.blank(unit, options.up or file.likely_up), Path(options.blank).stem, options.text)
+        for note in file.notes:
+            print(note, file=sys.stderr)
+    else:
+        raise KilnError(f"There is no kind “{options.blank}”; kilnchisel new --list shows them.")
+    save_packed(job, options.output)
+
+
+def _lay(options: Any) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.file import open_job
+    from kilnchisel.core.shop.placing import between, centred, clear_of_zones, lined_up, spread_out
+
+    job = open_job(options.job)
+    _writable(options.output)
+    index = options.lettering - 1
+    if not 0 <= index < len(job.letterings):
+        raise KilnError(f"There is no lettering {index + 1}; the job has {len(job.letterings)}.")
+    does: Any = {
+        "centre": centred,
+        "between-along": lambda job, at: between(job, at, "along"),
+        "between-up": lambda job, at: between(job, at, "up"),
+        "clear": clear_of_zones,
+        "spread-along": lambda job, at: spread_out(job, at, "along"),
+        "spread-up": lambda job, at: spread_out(job, at, "up"),
+    }
+    edge = options.do.removeprefix("line-up-")
+    made = lined_up(job, index, edge) if edge != options.do else does[options.do](job, index)
+    save_packed(made, options.output)
 
 
 def _samples(text: str) -> int:

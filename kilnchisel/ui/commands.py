@@ -19,6 +19,7 @@ class Command:
 COMMANDS = (
     Command("new_job", "New job from the start page", "Ctrl+N"),
     Command("open_job", "Open a job…", "Ctrl+O"),
+    Command("new_on_mesh", "New job on a mesh from a file…", "Ctrl+Shift+O"),
     Command("save_job", "Save", "Ctrl+S"),
     Command("save_job_as", "Save under another name…", "Ctrl+Shift+S"),
     Command("hand_over_picture", "Picture to a file…", "Ctrl+E", "Hand-over"),
@@ -36,8 +37,10 @@ COMMANDS = (
     Command("lock_lettering", "Lock or unlock this lettering", "Ctrl+K", "Edit"),
     Command("remove_lettering", "Remove this lettering", "Ctrl+Backspace", "Edit"),
     Command("centre_lettering", "Centre it on its side", "Ctrl+J", "Edit"),
+    Command("between_zones", "Half way between its neighbours", "Ctrl+Shift+J", "Edit"),
     Command("look_square_on", "Square-on", "Ctrl+1", "Look", in_menu=False),
     Command("look_walk_round", "Walk round", "Ctrl+2", "Look", in_menu=False),
+    Command("toggle_stretch", "Show the stretch under the lettering", "Ctrl+R", "Look"),
     Command("look_home", "Camera back to its place", "Ctrl+0", "Look"),
     Command("toggle_evening", "Evening theme", "Ctrl+T", "Window"),
     Command("toggle_inches", "Show inches", "Ctrl+U", "Window"),
@@ -47,15 +50,22 @@ COMMANDS = (
 
 # What is done with the pointer and plain keys on the picture; listed on the same page.
 GESTURES = (
-    ("Drag the lettering", "move it; it catches in the middle of the side, Shift moves freely"),
+    (
+        "Drag the lettering",
+        "move it; it catches in the middle, between zones, by other letterings; Shift moves freely",
+    ),
     ("Drag a round handle", "make it larger or smaller"),
+    ("Drag the bar below it", "bend the row up or down"),
+    ("Drag the bar beside it", "set the letters apart"),
+    ("Ctrl-click on the object", "put the chosen lettering there, on whatever side that is"),
+    ("Double-click beside the lettering", "new lettering there"),
     ("Drag the handle on the stem", "turn it; it catches every 15°, Shift turns freely"),
     ("Drag a letter", "kern and raise it, while the ticket's Single letters are unfolded"),
     ("Drag a point of the line", "bend the curve or slope that letters stand on"),
     ("Drop a file on the window", "a job to open, a font to use, artwork to add"),
     ("Arrow keys", "1 mm; with Shift 0.1 mm"),
     ("Escape while dragging", "put it back"),
-    ("Double-click the lettering", "edit its words"),
+    ("Double-click the lettering", "type on the object; Escape or a click beside it ends that"),
     ("Drag beside the lettering", "walk round; square-on: move the sheet"),
     ("Shift-drag beside it", "aim the camera elsewhere"),
     ("Wheel on the picture", "nearer or farther"),

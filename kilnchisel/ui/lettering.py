@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtWidgets import QFileDialog
 
@@ -12,17 +13,19 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
-from kilnchisel.core.job.lettering import Content
+from kilnchisel.core.job.lettering import Content, Lay
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
+from kilnchisel.core.laying.picking import Spot
 from kilnchisel.core.lettering.content import (
     ARTWORK_ENDINGS,
     DRAWING_ENDINGS,
     content_of_file,
     curve_of_file,
+    outline_of_file,
     picture_of_artwork,
 )
 from kilnchisel.core.lettering.faces import file_face
-from kilnchisel.core.shop.placing import centred
+from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.wording import pen_for
@@ -147,6 +150,53 @@ class LetteringActions:
         except KilnError as error:
             window.say(str(error))
 
+    def between_zones(self) -> None:
+        """Half way between what bounds it on both sides, and above and below."""
+        window = self._window()
+        index = window.session.index
+        if index is None:
+            return
+        try:
+            job = between(between(window.session.job, index, "along"), index, "up")
+        except KilnError as error:
+            window.say(str(error))
+            return
+        window.session.put(job, "half way between")
+
+    def _between(self, way: Literal["along", "up"]) -> None:
+        window = self._window()
+        if window.session.index is not None:
+            window.session.put(between(window.session.job, window.session.index, way), "half way between")
+
+    def new_lettering_at(self, spot: Spot | None) -> None:
+        """Another lettering where the blank was double-clicked; nothing off the blank."""
+        window = self._window()
+        if spot is None:
+            return
+        job = window.session.job
+        fresh = new_lettering(job)
+        lay = Lay(side=spot.side, along_mm=spot.along_mm, across_mm=spot.across_mm, spot=spot.spot)
+        window.session.put(
+            with_lettering(job, fresh.model_copy(update={"lay": lay})), "add lettering there"
+        )
+        window.session.choose(len(job.letterings))
+        self.edit_words()
+
+    def _board_outline(self) -> None:
+        path = self._ask_file("Take the outline from a drawing", DRAWING_ENDINGS, "Drawings")
+        if path is not None:
+            self.put_board_outline(path)
+
+    def put_board_outline(self, path: Path) -> None:
+        """Give the board the largest outline of a drawing. Raises KilnError."""
+        points, size = outline_of_file(path)
+        window = self._window()
+        update: dict[str, Any] = {"shape": "drawn", "points": points}
+        if size is not None:
+            update |= {"width_mm": round(size[0], 2), "height_mm": round(size[1], 2)}
+        blank = window.session.job.blank.model_copy(update=update)
+        window.session.edit(("blank",), blank, f"outline of {path.name}")
+
     def apply_fix(self, fix: Fix) -> None:
         """Do what a check offers."""
         window = self._window()
@@ -196,7 +246,7 @@ class LetteringActions:
 
     def follow_link(self, key: str) -> None:
         """Do what a link of the Wording section asks for."""
-        does = {
+        does: dict[str, Any] = {
             "face": self.choose_face,
             "artwork.file": self._replace_artwork,
             "artwork.true": self._true_size,
@@ -206,6 +256,10 @@ class LetteringActions:
             "points.import": self._import_curve,
             "letters.plain": self._plain_letters,
             "lay.unlink": self._unlink,
+            "lay.stretch": self._window().toggle_stretch,
+            "lay.between along": partial(self._between, "along"),
+            "lay.between up": partial(self._between, "up"),
+            "blank.outline": self._board_outline,
         }
         try:
             does[key]()

@@ -32,12 +32,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from kilnchisel.core.blanks.imported import MESH_KINDS
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
 from kilnchisel.core.job.file import open_job
-from kilnchisel.core.job.fresh import fresh_job, home_camera
+from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.lettering.faces import FONT_ENDINGS
@@ -46,6 +47,7 @@ from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.keyspage import KeysPage
 from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
+from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.startpage import DemoJob, StartPage
@@ -56,6 +58,7 @@ from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
+DROPPED = (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
 
 
 class Window(LetteringActions, QMainWindow):
@@ -185,6 +188,7 @@ class Window(LetteringActions, QMainWindow):
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
         self.picture.words_wanted.connect(self.edit_words)
+        self.picture.new_wanted.connect(self.new_lettering_at)
         self.picture.look_changed.connect(self._show_look)
         self.picture.mockups.refined.connect(self._picture_ready)
         self.picture.mockups.progress.connect(self._picture_progress)
@@ -195,6 +199,7 @@ class Window(LetteringActions, QMainWindow):
         page.demo_wanted.connect(self.open_demo)
         page.new_wanted.connect(self.start_new)
         page.open_wanted.connect(self.open_job)
+        page.mesh_wanted.connect(self.new_on_mesh)
         page.rescue_wanted.connect(self.take_rescue)
         page.rescue_dropped.connect(self._drop_rescue)
         self._show_status("", -1.0)
@@ -333,6 +338,21 @@ class Window(LetteringActions, QMainWindow):
             return
         self._begin(fresh_job(kind), None)
         self.edit_words()
+
+    def new_on_mesh(self) -> None:
+        """Ask for a mesh file, and begin a job on it."""
+        wanted = " ".join(f"*{ending}" for ending in MESH_KINDS)
+        name, _ = QFileDialog.getOpenFileName(self, "A mesh", self._folder(), f"Meshes ({wanted})")
+        if name:
+            self.open_mesh(Path(name))
+
+    def open_mesh(self, path: Path) -> None:
+        """Read a mesh in the background, ask what its unit is, and begin a job on it."""
+        dialog = MeshDialog(path, self)
+        if dialog.exec() and dialog.blank is not None and self.leave_job():
+            self._begin(job_on(dialog.blank, path.stem, "Your words"), None)
+            if dialog.notes:
+                self.say("; ".join(dialog.notes) + ".")
 
     def new_job(self) -> None:
         """Back to the start page."""
@@ -482,6 +502,12 @@ class Window(LetteringActions, QMainWindow):
             return
         self.session.edit(("setting", "camera"), home_camera(self.session.job.blank), "camera back")
 
+    def toggle_stretch(self) -> None:
+        """Colour the surface under the lettering by its stretch, or stop."""
+        self.picture.show_stretch = not self.picture.show_stretch
+        self.picture.update()
+        self.say("Blue comes out smaller, red larger." if self.picture.show_stretch else "")
+
     def toggle_evening(self) -> None:
         """Day or evening."""
         self.theme = look.EVENING if self.theme.name == "day" else look.DAY
@@ -625,6 +651,9 @@ class Window(LetteringActions, QMainWindow):
         if path.suffix.lower() == ".kcj":
             self.open_path(path)
             return
+        if path.suffix.lower() in MESH_KINDS:
+            self.open_mesh(path)
+            return
         if path.suffix.lower() in FONT_ENDINGS:
             self.take_font(path)
         else:
@@ -649,4 +678,4 @@ def _dropped(event: QDragEnterEvent | QDropEvent) -> Path | None:
     if len(urls) != 1 or not urls[0].isLocalFile():
         return None
     path = Path(urls[0].toLocalFile())
-    return path if path.suffix.lower() in (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS) else None
+    return path if path.suffix.lower() in DROPPED else None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from scipy.sparse.csgraph import connected_components
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.assets import asset
+from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
@@ -332,8 +333,7 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     whole = (welded[:, 0] != welded[:, 1]) & (welded[:, 1] != welded[:, 2]) & (welded[:, 2] != welded[:, 0])
     if (~whole).any():
         notes.append(f"{int((~whole).sum())} triangles without area were dropped")
-    _, once = np.unique(np.sort(welded[whole], axis=1), axis=0, return_index=True)
-    kept = np.flatnonzero(whole)[np.sort(once)]
+    kept = np.flatnonzero(whole)[_once(np.sort(welded[whole], axis=1))]
     if len(kept) < whole.sum():
         notes.append(f"{int(whole.sum()) - len(kept)} doubled triangles were dropped")
     if len(kept) == 0:
@@ -357,15 +357,26 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     return points, faces.astype(np.int32), part, names, surface, tuple(notes)
 
 
+def _once(faces: Array) -> Array:
+    """The rows of sorted faces that are the first of their kind, ascending."""
+    first = faces[:, 0].astype(np.int64) * (int(faces.max(initial=0)) + 1) + faces[:, 1]
+    order = np.lexsort((faces[:, 2], first))
+    same = (np.diff(first[order]) == 0) & (np.diff(faces[order, 2]) == 0)
+    doubled = np.zeros(len(faces), dtype=bool)
+    doubled[order[1:][same]] = True
+    return np.flatnonzero(~doubled)
+
+
 def _one_way(points: Array, faces: Array) -> tuple[Array, int, int]:
     """Faces turned consistently within each shell, shells outward; how many were turned; torn edges."""
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     size = len(points)
     forward = edges.min(axis=1) * size + edges.max(axis=1)
-    _, counts = np.unique(forward, return_counts=True)
-    torn = int((counts > 2).sum())
-    directed = edges[:, 0] * size + edges[:, 1]
-    consistent = len(np.unique(directed)) == len(directed)
+    forward.sort()
+    third = (forward[2:] == forward[:-2]) & np.append(True, forward[2:-1] != forward[:-3])
+    torn = int(third.sum())
+    directed = np.sort(edges[:, 0] * size + edges[:, 1])
+    consistent = not (np.diff(directed) == 0).any()
     before = faces
     if not consistent:
         import trimesh
@@ -399,12 +410,15 @@ def divided(points: Array, faces: Array, longest: float) -> tuple[Array, Array, 
     """
     parent = np.arange(len(faces))
     while True:
-        edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-        unique, which = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True)
-        length = np.linalg.norm(points[unique[:, 0]] - points[unique[:, 1]], axis=1)
-        long = length > longest
+        edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
+        long = ((points[edges[:, 0]] - points[edges[:, 1]]) ** 2).sum(axis=1) > longest**2
         if not long.any():
             break
+        size = len(points)
+        keys, which = np.unique(edges[:, 0].astype(np.int64) * size + edges[:, 1], return_inverse=True)
+        unique = np.stack([keys // size, keys % size], axis=1)
+        length = np.linalg.norm(points[unique[:, 0]] - points[unique[:, 1]], axis=1)
+        long = length > longest
         number = np.where(long, len(points) + np.cumsum(long) - 1, -1)
         points = np.concatenate([points, points[unique[long]].mean(axis=1)])
         faces, of = _split(faces, number[which.reshape(3, -1).T])
@@ -457,3 +471,93 @@ def free_mesh(blank: Mesh3D) -> FreeMesh:
     if loose:
         notes = (*notes, f"{loose} edges are open: the surface has holes, and no solid can be written")
     return FreeMesh(placed, faces, part, names, surface, notes, loose)
+
+
+# what one unit of a file may be, mm, in the order in which they are offered
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
+# things whose largest measure everyone knows, mm
+KNOWN = (
+    (18.0, "a finger ring"),
+    (40.0, "a matchbox"),
+    (95.0, "a mug"),
+    (210.0, "a book"),
+    (450.0, "a chair's seat"),
+    (900.0, "a table"),
+    (2000.0, "a door"),
+    (4900.0, "a van"),
+    (9000.0, "a house front"),
+    (30_000.0, "a church"),
+)
+
+
+@dataclass(frozen=True)
+class MeshFile:
+    """A mesh file taken in: what it holds, and what its unit is likely to be (None: it does not say)."""
+
+    name: str
+    sha256: str
+    ending: str
+    triangles: int
+    parts: tuple[str, ...]
+    span: tuple[float, float, float]  # in the file's unit and axes
+    stated_mm: float | None
+    notes: tuple[str, ...]
+
+    @property
+    def likely_up(self) -> str:
+        """The axis that points up in most files of this kind (common practice)."""
+        return "y" if self.ending in (".glb", ".gltf", ".obj") else "z"
+
+    @property
+    def likely_mm(self) -> float:
+        """The unit the file states, or the first that makes it larger than a finger ring."""
+        if self.stated_mm is not None:
+            return self.stated_mm
+        return next((mm for mm in UNITS.values() if max(self.span) * mm >= 12.0), 1000.0)
+
+    def blank(self, unit_mm: float, up: str) -> Mesh3D:
+        """The blank with this unit and upward axis."""
+        x, y, z = self.span
+        stood = {"z": (x, y, z), "y": (x, z, y), "x": (y, z, x)}[up[-1]]
+        size = tuple(round(value * unit_mm, 4) for value in stood)
+        return Mesh3D.model_validate(
+            {
+                "name": self.name,
+                "sha256": self.sha256,
+                "ending": self.ending,
+                "unit_mm": unit_mm,
+                "up": up,
+                "size_mm": size,
+            }
+        )
+
+
+def like(size_mm: float) -> str:
+    """A thing everyone knows that is about as large: "about as large as a mug"."""
+    near = min(KNOWN, key=lambda pair: abs(np.log(pair[0] / max(size_mm, 1e-9))))
+    ratio = size_mm / near[0]
+    if 0.6 <= ratio <= 1.7:
+        return f"about as large as {near[1]}"
+    return f"much larger than {near[1]}" if ratio > 1 else f"much smaller than {near[1]}"
+
+
+def mesh_of_file(path: Path) -> MeshFile:
+    """Take a mesh file in. Raises KilnError with what is wrong with it."""
+    ending = path.suffix.lower()
+    if ending not in MESH_KINDS:
+        raise KilnError(f"{path.name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
+    try:
+        if path.stat().st_size > LARGEST:
+            raise KilnError(
+                f"{path.name} has {path.stat().st_size / 2**20:.0f} MB; {LARGEST // 2**20} MB is the most "
+                "that can be taken in. Thin the mesh out first."
+            )
+        data = path.read_bytes()
+    except OSError as error:
+        raise KilnError(f"{path.name} cannot be read: {error.strerror or error}.") from None
+    digest = keep_asset(data, path.name)
+    points, faces, _, parts, _, notes = read_mesh(digest, ending, path.name)
+    span = np.ptp(points, axis=0)
+    stated = 1000.0 if ending in (".glb", ".gltf") else 1.0 if ending == ".3mf" else None
+    x, y, z = (float(value) for value in span)
+    return MeshFile(path.name, digest, ending, len(faces), parts, (x, y, z), stated, notes)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -123,10 +124,11 @@ def _side_details(van: Van) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
         ],
         [(-0.115, 0.93), (-0.115, 0.2), (0.075, 0.2), (0.075, 0.93)],
     ]
-    lines = []
+    lines, pieces = [], []
     for door in doors:
         points = (np.array(door) - (0.0, 0.5)) * scale
         lines.append(shapely.LineString(points).buffer(SEAM_MM / 2, quad_segs=4, join_style="mitre"))
+        pieces += [shapely.LineString(ends) for ends in pairwise(points)]
     seams = shapely.difference(shapely.union_all(lines), shapely.union_all(panes).buffer(8.0))
     seam_parts = [part for part in shapely.get_parts(seams) if part.area > 1.0]
     insets = (
@@ -134,10 +136,7 @@ def _side_details(van: Van) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
         Inset("door seams", "detail", shapely.MultiPolygon(seam_parts), -SEAM_DEEP_MM),
     )
     zones = [ClearZone("windows", pane.buffer(KEEP_MM, quad_segs=3)) for pane in panes]
-    zones += [
-        ClearZone("door seams", part)
-        for part in shapely.get_parts(seams.buffer(KEEP_MM, quad_segs=2, join_style="mitre"))
-    ]
+    zones += [ClearZone("door seams", piece.buffer(KEEP_MM, quad_segs=2)) for piece in pieces]
     return insets, tuple(zones)
 
 

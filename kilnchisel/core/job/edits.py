@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
@@ -208,6 +209,7 @@ def _tenth(value: float) -> float:
     return round(value, 1) if value >= 1 else round(value, 3)
 
 
-def artwork_used(job: Job) -> tuple[Artwork | Picture, ...]:
-    """Artwork and pictures that the job holds by their content."""
-    return tuple(item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture))
+def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D, ...]:
+    """Artwork, pictures and a mesh that the job holds by their content."""
+    held = tuple(item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture))
+    return (*held, job.blank) if isinstance(job.blank, Mesh3D) else held

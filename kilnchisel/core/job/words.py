@@ -6,6 +6,8 @@ from typing import Any
 
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
+from kilnchisel.core.job.boards import Board, Plate, Wall
+from kilnchisel.core.job.bodies import Handle, Mesh3D, Van
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Craft, Engraved, Lettering, Printed
@@ -228,8 +230,35 @@ def _blank(job: Job) -> str:
     if isinstance(blank, Medallion):
         size = f"{format_length(blank.diameter_mm)}, {format_length(blank.thickness_mm)} thick"
         return f"Medallion, {size}, field sunk {format_length(blank.sunk_mm)}"
+    return _other_blank(blank)
+
+
+def _other_blank(blank: Blank) -> str:
     width, height = size_of(blank)
-    return f"{TITLES[blank.kind]}, {format_number(width)} × {format_length(height)}"
+    size = f"{format_number(width)} × {format_length(height)}"
+    if isinstance(blank, Mesh3D):
+        return f"Mesh {blank.name}, {' × '.join(format_number(side, 1) for side in blank.size_mm)} mm"
+    words = [f"{TITLES[blank.kind]}, {size}"]
+    if isinstance(blank, Board):
+        words[0] = f"{blank.shape.capitalize()} sign board, {size}"
+        words.append(f"{format_length(blank.thickness_mm)} thick")
+        if blank.dome_mm:
+            words.append(
+                f"{'domed' if blank.dome_mm > 0 else 'dished'} {format_length(abs(blank.dome_mm))}"
+            )
+        if blank.frame_mm:
+            words.append("framed")
+    elif isinstance(blank, Plate):
+        words.append("no holes" if blank.holes == "none" else f"{blank.holes} holes")
+    elif isinstance(blank, Wall):
+        words[0] = f"Wall of {blank.surface}, {size}"
+    elif isinstance(blank, Handle):
+        words.append("straight" if blank.bend_deg == 0 else f"bent {format_angle(blank.bend_deg)}")
+    elif isinstance(blank, Van):
+        words[0] = (
+            f"{blank.windows.capitalize()} van, {size}" if blank.windows == "panel" else f"Minibus, {size}"
+        )
+    return ", ".join(words)
 
 
 def _lay(job: Job, lettering: Lettering) -> str:

@@ -340,8 +340,9 @@ def _zone_room(ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.P
             shared = shapely.intersection(ink, zone)
             if shared.is_empty:
                 continue
-            # how far the ink would have to move along u to be clear again
-            zone_left, _, zone_right, _ = zone.bounds
-            ink_left, _, ink_right, _ = ink.bounds
-            reach = max(reach, min(ink_right - zone_left, zone_right - ink_left))
+            # how far the ink would have to move, the shortest way, to be clear again
+            zone_left, zone_low, zone_right, zone_high = zone.bounds
+            left, low, right, high = ink.bounds
+            ways = (right - zone_left, zone_right - left, high - zone_low, zone_high - low)
+            reach = max(reach, min(ways))
     return ZoneRoom(name, gap, float(reach))

@@ -273,3 +273,23 @@ def curve_of_file(path: Path) -> Curve:
         simple = simple[keep]
     points = tuple((round(float(x), 3), round(float(y), 3)) for x, y in simple)
     return Curve(points=points, smooth=False)
+
+
+def outline_of_file(path: Path) -> tuple[tuple[tuple[float, float], ...], tuple[float, float] | None]:
+    """The largest closed outline of a drawing, counter-clockwise, and its width and height in mm where
+    the file states its unit."""
+    content = content_of_file(path)
+    if content.form == "bitmap":
+        raise KilnError(f"{path.name} is a picture; an outline is taken from a drawing (SVG, DXF or PDF).")
+    drawing = _drawing(content)
+    parts = [shapely.Polygon(part.exterior) for part in shapely.get_parts(drawing.region)]
+    parts += [shapely.Polygon(line) for line, _ in drawing.lines if len(line) > 2]
+    if not parts:
+        raise KilnError(f"{path.name} holds no closed outline.")
+    area = max(parts, key=lambda part: part.area)
+    left, low, right, high = area.bounds
+    size = max(right - left, high - low)
+    ring = shapely.orient_polygons(shapely.simplify(area, size / 8000)).exterior
+    points = tuple((round(float(x - left), 4), round(float(y - low), 4)) for x, y in ring.coords[:-1])
+    stated = artwork_size(content).stated
+    return points, (right - left, high - low) if stated else None

@@ -153,7 +153,7 @@ def _stretch(laid: Laid) -> list[Check]:
             "stretch",
             "warning",
             f"Letters are stretched by up to {100 * worst:.0f} % away from their middle{more}.",
-            "the limit set in Lay; 6 % by common practice",
+            "limit set in Lay",
         )
     ]
 

@@ -74,7 +74,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     if laid.degrees is not None:
         found.append(Reading("degrees", "Goes round", laid.degrees, "°"))
     found.append(Reading("height", "Height", laid.height_mm, "mm"))
-    if max(abs(value - 1) for value in laid.stretch) > 5e-4:
+    if max(abs(value - 1) for value in laid.stretch) > 4e-3:
         found += [
             Reading("least_stretch", "Least stretch", 100 * laid.stretch[0], "%"),
             Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),

@@ -1,0 +1,180 @@
+"""The Blank section: which object, and its sizes, from the blank's own model."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from kilnchisel.core.blanks.ringsizes import (
+    inner_of_iso,
+    inner_of_us,
+    iso_size,
+    us_size,
+)
+from kilnchisel.core.job.blank import TITLES as TITLES_OF
+from kilnchisel.core.job.blank import Band
+from kilnchisel.core.job.boards import Board, Plate
+from kilnchisel.core.job.bodies import Signet
+from kilnchisel.core.job.edits import change, field_label, read
+from kilnchisel.core.job.fresh import with_blank
+from kilnchisel.core.job.model import Job
+from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+
+
+def blank_specs(job: Job) -> list[Spec]:
+    """The fields of a blank, from its model: lengths, choices, switches."""
+    objects = tuple(TITLES_OF.items())
+    if job.blank.kind not in TITLES_OF:
+        objects += ((job.blank.kind, "Mesh from a file"),)
+    kind = Spec("blank.kind", "Object", lambda job: job.blank.kind, with_blank, "menu", options=objects)
+    fields = [kind]
+    blank = job.blank
+    for name, info in type(blank).model_fields.items():
+        if name == "kind" or not has_effect(blank, name):
+            continue
+        label, unit = field_label(name)
+        label = BLANK_LABELS.get((blank.kind, name), label)
+        path = ("blank", name)
+        if unit == " mm":
+            step = 0.1 if float(getattr(blank, name)) < 12 else 1.0
+            fields.append(ranged(job, path, label, "length", step=step))
+        elif unit == "°":
+            hint = "0° is the front, 90° to the right."
+            fields.append(ranged(job, path, label, "angle", step=5, hint=hint))
+        elif info.annotation is bool:
+            fields.append(at(path, label, "switch", options=((True, "With"), (False, "Without"))))
+        elif info.annotation is int:
+            fields.append(ranged(job, path, label, "count"))
+        elif info.annotation is float:
+            fields.append(ranged(job, path, label, "percent", step=5))
+        else:
+            options = tuple((value, value[0].upper() + value[1:]) for value in get_args(info.annotation))
+            fields.append(at(path, label, "choice", options=options))
+    if isinstance(blank, Band | Signet):
+        fields += ring_sizes(job)
+    if isinstance(blank, Plate):
+        fields.insert(1, _plate_format())
+    if isinstance(blank, Board):
+        fields.append(link("blank.outline", "", "Take the outline from a drawing…"))
+    return fields
+
+
+PLATE_FORMATS: dict[str, tuple[float, float, float, float, float]] = {
+    # width, height, hole centres along and up, corner. SAE J686 (12 x 6 in, holes 7 x 4.75 in), from
+    # memory; the long and square European formats by common practice
+    "2 to 1": (304.8, 152.4, 177.8, 120.7, 12.0),
+    "long": (520.0, 110.0, 400.0, 60.0, 10.0),
+    "square": (340.0, 220.0, 240.0, 160.0, 10.0),
+    "two wheels": (180.0, 200.0, 120.0, 140.0, 10.0),
+}
+
+
+def _plate_format() -> Spec:
+    """The usual sizes of vehicle plates, by one choice."""
+    sizes = ("width_mm", "height_mm", "apart_mm", "apart_up_mm", "corner_mm")
+
+    def which(job: Job) -> str:
+        have = tuple(getattr(job.blank, name) for name in sizes)
+        return next((name for name, known in PLATE_FORMATS.items() if known == have), "own")
+
+    def put(job: Job, name: str) -> Job:
+        if name == "own":
+            return job
+        known = dict(zip(sizes, PLATE_FORMATS[name], strict=True))
+        return change(job, ("blank",), job.blank.model_copy(update=known))
+
+    options = tuple((name, name.capitalize()) for name in (*PLATE_FORMATS, "own"))
+    return Spec("blank.format", "Format", which, put, "menu", options=options)
+
+
+def has_effect(blank: Any, name: str) -> bool:
+    """Whether a field of a blank changes anything as the others are."""
+    needs: dict[str, Any] = {
+        "handle_deg": lambda b: b.handle,
+        "corner_mm": lambda b: getattr(b, "shape", "") != "oval",
+        "frame_rise_mm": lambda b: b.frame_mm > 0,
+        "line_in_mm": lambda b: b.line_mm > 0,
+        "line_rise_mm": lambda b: b.line_mm > 0,
+        "points": lambda b: False,
+        "hole_mm": lambda b: b.holes != "none",
+        "slot_mm": lambda b: b.holes != "none",
+        "apart_mm": lambda b: b.holes != "none",
+        "apart_up_mm": lambda b: b.holes == "four",
+        "rim_in_mm": lambda b: b.rim_mm > 0,
+        "rim_rise_mm": lambda b: b.rim_mm > 0,
+        "reach_mm": lambda b: b.bracket,
+        "brick_mm": lambda b: b.surface == "brick",
+        "course_mm": lambda b: b.surface == "brick",
+        "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
+        "joint_mm": lambda b: b.surface != "plaster",
+        "joint_deep_mm": lambda b: b.surface != "plaster",
+        "window_mm": lambda b: b.window_rows > 0,
+        "window_high_mm": lambda b: b.window_rows > 0,
+        "window_every_mm": lambda b: b.window_rows > 0,
+    }
+    if blank.kind == "mesh":
+        return name in ("unit_mm", "up", "turn_deg")
+    return name not in needs or bool(needs[name](blank))
+
+
+BLANK_LABELS = {
+    ("mug", "handle_deg"): "Handle at",
+    ("tumbler", "top_mm"): "Across the top",
+    ("tumbler", "foot_mm"): "Across the foot",
+    ("jar", "lid_mm"): "Lid across",
+    ("bottle", "neck_mm"): "Neck across",
+    ("band", "inner_mm"): "Inside across",
+    ("medallion", "sunk_mm"): "Field sunk",
+    ("signet", "inner_mm"): "Inside across",
+    ("signet", "head_mm"): "Head across",
+    ("signet", "head_high_mm"): "Head high",
+    ("bracelet", "inner_mm"): "Inside across",
+    ("bracelet", "inner_deep_mm"): "Inside deep",
+    ("band", "inlay_mm"): "Inlay wide",
+    ("board", "frame_mm"): "Frame wide",
+    ("board", "line_mm"): "Border line",
+    ("board", "line_in_mm"): "Line set in",
+    ("board", "line_rise_mm"): "Line raised",
+    ("board", "dome_mm"): "Dome or dish",
+    ("plate", "slot_mm"): "Slot longer by",
+    ("plate", "apart_mm"): "Holes apart",
+    ("plate", "apart_up_mm"): "Holes apart, up",
+    ("plate", "rim_mm"): "Rim wide",
+    ("plate", "rim_in_mm"): "Rim set in",
+    ("plate", "rim_rise_mm"): "Rim raised",
+    ("box sign", "reach_mm"): "From the wall",
+    ("wall", "joint_deep_mm"): "Joints deep",
+    ("wall", "board_mm"): "Board wide",
+    ("book", "square_mm"): "Boards over pages",
+    ("handle", "widest_mm"): "Widest",
+    ("handle", "end_mm"): "End across",
+    ("handle", "neck_mm"): "Neck across",
+    ("hull", "window_mm"): "Window wide",
+    ("hull", "window_high_mm"): "Window high",
+    ("hull", "window_every_mm"): "One every",
+    ("garment", "folds_mm"): "Folds",
+    ("garment", "chest_mm"): "Chest, flat",
+    ("bank", "deep_mm"): "Deep",
+    ("bank", "rough_mm"): "Roughness",
+    ("van", "wheel_mm"): "Wheels across",
+    ("mesh", "unit_mm"): "One unit is",
+}
+
+
+def ring_sizes(job: Job) -> list[Spec]:
+    """The inner diameter as ring sizes."""
+
+    def spec(key: str, label: str, size: Any, inner: Any, step: float, hint: str) -> Spec:
+        return Spec(
+            f"blank.{key}",
+            label,
+            lambda job: round(size(read(job, ("blank", "inner_mm"))), 3),
+            lambda job, value: change(job, ("blank", "inner_mm"), round(inner(value), 3)),
+            "plain",
+            step=step,
+            hint=hint,
+        )
+
+    return [
+        spec("iso", "ISO size", iso_size, inner_of_iso, 1, "ISO 8653: the inner circumference in mm."),
+        spec("us", "US size", us_size, inner_of_us, 0.5, "Quarter and half sizes too."),
+    ]
