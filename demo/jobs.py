@@ -5,6 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from demo.bench import JOBS as BENCH
+from demo.yard import JOBS as YARD
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
 from kilnchisel.core.job.assets import keep_asset
@@ -562,6 +564,8 @@ JOBS = {
     "night-band": night_band,
     "moon-globe": moon_globe,
     "first-light-medal": first_light_medal,
+    **YARD,
+    **BENCH,
 }
 
 

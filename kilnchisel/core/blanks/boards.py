@@ -265,7 +265,7 @@ def _spine(book: Book, hinge: float, fine: bool) -> tuple[tuple[Shell, ...], She
     thick, cloth = book.thickness_mm, min(1.2, book.board_mm)
     left, inner_end = -book.width_mm / 2, -book.width_mm / 2 + hinge + 1.0
     groove = 0.35 * book.board_mm  # the cloth dips between spine and boards
-    bulge = min(0.22 * thick, 1.6 * hinge)
+    bulge = _bulge(book, hinge)
     half_chord = thick / 2 - groove
     radius = (half_chord**2 + bulge**2) / (2 * bulge)
     half = np.arcsin(half_chord / radius)
@@ -282,9 +282,14 @@ def _spine(book: Book, hinge: float, fine: bool) -> tuple[tuple[Shell, ...], She
     return shells, sheets[0]
 
 
+def _bulge(book: Book, hinge: float) -> float:
+    """How far the spine stands out, mm: it begins within the joint."""
+    return min(0.22 * book.thickness_mm, 0.75 * hinge)
+
+
 def _pages(book: Book, hinge: float) -> Shell:
     w, h, sq = book.width_mm, book.height_mm, book.square_mm
-    x0, x1 = -w / 2 + 1.6, w / 2 - sq
+    x0, x1 = -w / 2 + _bulge(book, hinge) + 0.4, w / 2 - sq
     y0, y1 = book.board_mm - 0.01, book.thickness_mm - book.board_mm + 0.01
     ring = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
     mesh = prism(ring, np.array([0.0, 0.0, sq]), X, Y, h - 2 * sq)

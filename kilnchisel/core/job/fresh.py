@@ -20,6 +20,7 @@ from kilnchisel.core.job.boards import Board, Book, Wall
 from kilnchisel.core.job.bodies import Bank, Bracelet, Garment, Handle, Hull, Signet, Van
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.finish import (
+    AsBlank,
     Brass,
     Cloth,
     Enamel,
@@ -115,7 +116,7 @@ def first_lettering(blank: Blank, text: str) -> Lettering:
     wording, lay = Wording(text=text, cap_height_mm=cap), Lay(side=side, across_mm=middle)
     if isinstance(blank, Plaque | Medallion | Band | Signet | Bracelet | Handle):
         depth = round(min(0.3, 0.2 * cap), 2)
-        return Lettering(wording=wording, lay=lay, craft=Engraved(depth_mm=depth))
+        return Lettering(wording=wording, lay=lay, craft=Engraved(depth_mm=depth), finish=AsBlank())
     if isinstance(blank, Board):
         high = round(min(0.12 * cap, 6.0), 1)
         gilt = Paint(colour="#d8b45a", gloss=70)

@@ -54,7 +54,7 @@ def blank_specs(job: Job) -> list[Spec]:
     if isinstance(blank, Plate):
         fields.insert(1, _plate_format())
     if isinstance(blank, Board):
-        fields.append(link("blank.outline", "", "Take the outline from a drawing…"))
+        fields.append(link("blank.outline", "Outline", "From a drawing…"))
     return fields
 
 

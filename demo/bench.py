@@ -1,0 +1,191 @@
+"""Jobs of the observatory's bench and shelves: logbook, lens brush, crew shirt, signet, paperweight."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from kilnchisel.core.blanks.imported import mesh_of_file
+from kilnchisel.core.job.blank import FOLDED_MM
+from kilnchisel.core.job.boards import Book
+from kilnchisel.core.job.bodies import Garment, Handle, Signet
+from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wood
+from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Printed
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
+
+ARTWORK = Path(__file__).parent / "artwork"
+GILT = Ink(colour="#c9a24c", gloss=78)
+
+
+def _words(text: str, face: str, cap: float, **more: object) -> Wording:
+    return Wording.model_validate(
+        {"text": text, "face": ShippedFace(name=face), "cap_height_mm": cap, **more}
+    )
+
+
+def logbook() -> Job:
+    """The observers' logbook: cloth boards, letters pressed in, the spine lettered lengthwise."""
+    return Job(
+        name="Observers' logbook",
+        blank=Book(width_mm=168, height_mm=236, thickness_mm=34),
+        finish=Cloth(colour="#2c3c52"),
+        rim_finish=Cloth(colour="#2c3c52"),
+        detail_finish=Paper(),
+        letterings=(
+            Lettering(
+                wording=_words(
+                    "OBSERVERS'\nLOGBOOK", "cinzel-bold", 13, letter_spacing_mm=0.8, row_spacing=170
+                ),
+                lay=Lay(side="front cover", along_mm=6, across_mm=42),
+                craft=Engraved(depth_mm=0.5, darkened=0),
+                finish=GILT,
+            ),
+            Lettering(
+                wording=_words("Tarnlight", "pacifico", 9),
+                lay=Lay(side="front cover", along_mm=6, across_mm=-62),
+                craft=Engraved(depth_mm=0.4, darkened=0),
+                finish=GILT,
+            ),
+            Lettering(
+                wording=_words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
+                lay=Lay(side="spine", turn_deg=-90, across_mm=0, along_mm=-3),
+                craft=Engraved(depth_mm=0.3, darkened=0),
+                finish=GILT,
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=54, turn_deg=-70, tilt_deg=34, size_mm=300)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=-28, tilt_deg=38, distance_mm=760, lens_mm=72),
+        ),
+    )
+
+
+def lens_brush() -> Job:
+    """The lens brush: a turned handle engraved along its side."""
+    return Job(
+        name="Lens brush",
+        blank=Handle(length_mm=120, widest_mm=26, neck_mm=15, end_mm=20, bend_deg=9, head="brush"),
+        finish=Wood(colour="#9a6a3e", gloss=60),
+        rim_finish=Brass(polish="polished"),
+        detail_finish=Paper(colour="#2f2a25"),
+        letterings=(
+            Lettering(
+                wording=_words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
+                lay=Lay(side="front", along_mm=-4, across_mm=3.0, both=True),
+                craft=Engraved(depth_mm=0.4, darkened=85),
+                finish=AsBlank(),
+            ),
+            Lettering(
+                wording=_words("dry glass only", "pacifico", 3.4),
+                lay=Lay(side="front", along_mm=-4, across_mm=-3.0),
+                craft=Engraved(depth_mm=0.3, darkened=85),
+                finish=AsBlank(),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=52, turn_deg=-60, tilt_deg=40, size_mm=300)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=-12, tilt_deg=30, distance_mm=520, lens_mm=80, shift_mm=14),
+        ),
+    )
+
+
+def crew_shirt() -> Job:
+    """The night crew's shirt, laid flat."""
+    return Job(
+        name="Crew shirt",
+        blank=Garment(),
+        finish=Cloth(colour="#27324e"),
+        rim_finish=Cloth(colour="#1f2840"),
+        letterings=(
+            Lettering(
+                wording=_words(
+                    "TARNLIGHT NIGHT CREW",
+                    "league-spartan-bold",
+                    24,
+                    letter_spacing_mm=3,
+                    arrangement=Circle(radius_mm=118),
+                ),
+                lay=Lay(side="front", across_mm=30),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#efe6cf", gloss=25),
+            ),
+            Lettering(
+                wording=_words("eyes up", "pacifico", 34),
+                lay=Lay(side="front", across_mm=52),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#d98a3d", gloss=25),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=56, turn_deg=-72, tilt_deg=30, size_mm=300)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(
+                turn_deg=-10, tilt_deg=62, distance_mm=2300, lens_mm=68, rise_mm=round(4 * FOLDED_MM, 1)
+            ),
+        ),
+    )
+
+
+def night_signet() -> Job:
+    """A signet ring with the observatory's initials."""
+    return Job(
+        name="Director's signet",
+        blank=Signet(),
+        finish=Gold(polish="satin"),
+        rim_finish=Gold(polish="polished"),
+        letterings=(
+            Lettering(
+                wording=_words("TO", "cinzel-bold", 4.4, letter_spacing_mm=0.3),
+                lay=Lay(side="head", across_mm=-2.2),
+                craft=Engraved(depth_mm=0.35, darkened=75),
+                finish=AsBlank(),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="studio", key=KeyLight(strength=50, turn_deg=-60, tilt_deg=44, size_mm=260)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=-20, tilt_deg=44, distance_mm=150, lens_mm=85),
+        ),
+    )
+
+
+def tarn_stone() -> Job:
+    """A stone from the tarn, scanned, engraved where it bulges."""
+    blank = mesh_of_file(ARTWORK / "tarn-stone.stl").blank(1.0, "z")
+    return Job(
+        name="Tarn stone",
+        blank=blank,
+        finish=Slate(oiled=45),
+        rim_finish=Slate(),
+        letterings=(
+            Lettering(
+                wording=_words("TARNLIGHT", "cinzel-bold", 9, letter_spacing_mm=0.6),
+                lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0)),
+                craft=Engraved(depth_mm=1.0, darkened=0),
+                finish=Ink(colour="#e9e0c8", gloss=20),
+            ),
+            Lettering(
+                wording=_words("found below the dome", "pacifico", 5),
+                lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0), across_mm=-14),
+                craft=Engraved(depth_mm=0.7, darkened=0),
+                finish=Ink(colour="#e9e0c8", gloss=20),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=54, turn_deg=-66, tilt_deg=36, size_mm=300)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=6, tilt_deg=36, distance_mm=520, lens_mm=85),
+        ),
+    )
+
+
+JOBS = {
+    "observers-logbook": logbook,
+    "lens-brush": lens_brush,
+    "crew-shirt": crew_shirt,
+    "directors-signet": night_signet,
+    "tarn-stone": tarn_stone,
+}

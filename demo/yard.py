@@ -1,0 +1,178 @@
+"""Jobs of the observatory's yard and paths: the shuttle van, its permit plate, a trail sign, the bank."""
+
+from __future__ import annotations
+
+from kilnchisel.core.job.boards import Board, Plate
+from kilnchisel.core.job.bodies import Bank, Van
+from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless
+from kilnchisel.core.job.lettering import Lay, Lettering, Printed, Raised
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
+
+MIDNIGHT, RUST, CREAM = "#22345f", "#b0512f", "#efe6cf"
+
+
+def _words(text: str, face: str, cap: float, **more: object) -> Wording:
+    return Wording.model_validate(
+        {"text": text, "face": ShippedFace(name=face), "cap_height_mm": cap, **more}
+    )
+
+
+def shuttle_van() -> Job:
+    """The shuttle van: one lettering on both sides, reading right on each, and the rear doors."""
+    return Job(
+        name="Shuttle van",
+        blank=Van(),
+        finish=Paint(colour="#ece6d6", gloss=92),
+        rim_finish=Stainless(polish="satin"),
+        detail_finish=Paint(colour="#1b1f22", gloss=94),
+        letterings=(
+            Lettering(
+                wording=_words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),
+                lay=Lay(side="left side", along_mm=1390, across_mm=230, both=True),
+                finish=Ink(colour=MIDNIGHT, gloss=80),
+            ),
+            Lettering(
+                wording=_words("hill observatory", "pacifico", 125),
+                lay=Lay(side="left side", along_mm=1390, across_mm=10, both=True),
+                finish=Ink(colour=RUST, gloss=80),
+            ),
+            Lettering(
+                wording=_words("LAST RIDE DOWN 1 AM", "league-spartan-bold", 56, letter_spacing_mm=8),
+                lay=Lay(side="left side", along_mm=1390, across_mm=-190, both=True),
+                finish=Ink(colour=MIDNIGHT, gloss=80),
+            ),
+            Lettering(
+                wording=_words("Dim your lights", "pacifico", 62),
+                lay=Lay(side="rear", along_mm=0, across_mm=-240),
+                finish=Ink(colour=MIDNIGHT, gloss=80),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=58, turn_deg=-48, tilt_deg=44, size_mm=700)),
+            ground=Ground(kind="asphalt"),
+            camera=Camera(turn_deg=22, tilt_deg=9, distance_mm=11_500, lens_mm=62, rise_mm=-120),
+        ),
+    )
+
+
+def permit_plate() -> Job:
+    """A parking-permit plate with raised letters between its slots."""
+    return Job(
+        name="Parking permit",
+        blank=Plate(),
+        finish=Paint(colour="#f2ecdb", gloss=82),
+        rim_finish=Paint(colour=MIDNIGHT, gloss=85),
+        letterings=(
+            Lettering(
+                wording=_words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
+                lay=Lay(side="front", across_mm=38),
+                craft=Raised(height_mm=0.8),
+                finish=Paint(colour=RUST, gloss=85),
+            ),
+            Lettering(
+                wording=_words("NIGHT 0742", "league-spartan-bold", 38, letter_spacing_mm=2),
+                lay=Lay(side="front", across_mm=-26),
+                craft=Raised(height_mm=1.4),
+                finish=Paint(colour=MIDNIGHT, gloss=85),
+            ),
+            Lettering(
+                wording=_words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
+                lay=Lay(side="front", across_mm=-58),
+                craft=Raised(height_mm=0.5),
+                finish=Paint(colour=RUST, gloss=85),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=48, turn_deg=-64, tilt_deg=36, size_mm=300)),
+            ground=Ground(kind="slate slab"),
+            camera=Camera(turn_deg=-12, tilt_deg=52, distance_mm=880, lens_mm=75),
+        ),
+    )
+
+
+def trail_sign() -> Job:
+    """An oval trail sign with a domed face, a cut border line and gilded letters."""
+    gilt = Paint(colour="#d9b158", gloss=74)
+    return Job(
+        name="Trail sign",
+        blank=Board(
+            shape="oval",
+            width_mm=760,
+            height_mm=480,
+            thickness_mm=36,
+            edge="round",
+            edge_mm=10,
+            dome_mm=34,
+            line_mm=6,
+            line_in_mm=16,
+            line_rise_mm=-2.5,
+        ),
+        finish=PaintedWood(colour="#29473f", gloss=45, grain=60),
+        rim_finish=PaintedWood(colour="#29473f", gloss=45, grain=60),
+        detail_finish=gilt,
+        letterings=(
+            Lettering(
+                wording=_words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
+                lay=Lay(side="front", across_mm=2),
+                craft=Raised(height_mm=7),
+                finish=gilt,
+            ),
+            Lettering(
+                wording=_words(
+                    "TO THE HILL OBSERVATORY",
+                    "league-spartan-bold",
+                    20,
+                    letter_spacing_mm=4,
+                    arrangement=Circle(radius_mm=470, centre_deg=180, heads="in"),
+                ),
+                lay=Lay(side="front", across_mm=300),
+                craft=Raised(height_mm=4),
+                finish=gilt,
+            ),
+            Lettering(
+                wording=_words("forty minutes, mostly up", "pacifico", 24),
+                lay=Lay(side="front", across_mm=108),
+                craft=Raised(height_mm=4),
+                finish=Paint(colour=CREAM, gloss=60),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=62, turn_deg=-62, tilt_deg=48, size_mm=420)),
+            ground=Ground(kind="plaster", colour="#b7ac98"),
+            stance="hung",
+            camera=Camera(turn_deg=-16, tilt_deg=5, distance_mm=2450, lens_mm=78),
+        ),
+    )
+
+
+def bank_letters() -> Job:
+    """Large letters on the grass bank below the dome."""
+    return Job(
+        name="Bank letters",
+        blank=Bank(),
+        finish=Grass(),
+        rim_finish=Grass(),
+        letterings=(
+            Lettering(
+                wording=_words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
+                lay=Lay(side="slope", across_mm=-700),
+                craft=Printed(film_mm=1.0),
+                finish=Paint(colour="#f4f1e8", gloss=20),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="daylight", key=KeyLight(strength=66, turn_deg=-58, tilt_deg=32)),
+            ground=Ground(kind="grass"),
+            camera=Camera(turn_deg=-14, tilt_deg=7, distance_mm=52_000, lens_mm=58),
+        ),
+    )
+
+
+JOBS = {
+    "shuttle-van": shuttle_van,
+    "permit-plate": permit_plate,
+    "trail-sign": trail_sign,
+    "bank-letters": bank_letters,
+}
