@@ -1,17 +1,25 @@
-"""Moving a lettering on every blank: from a step of the drag to its picture at moving resolution."""
+"""Moving a lettering on every blank: from a step of the drag to its picture at moving resolution.
+
+And what a free mesh takes to be opened, drawn and lettered.
+"""
 
 from __future__ import annotations
 
+import tempfile
+import time
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
+import trimesh
 
 from benchmarks.drafts import SIZE, frame_seconds
 from benchmarks.figure import Figure
 from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.imported import free_mesh, mesh_of_file
 from kilnchisel.core.job.blank import KINDS, TITLES, main_side
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.fresh import home_camera
+from kilnchisel.core.job.fresh import home_camera, job_on
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording
@@ -42,3 +50,45 @@ def run() -> Iterator[Figure]:
             job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.05)
             spent.append(frame_seconds(draft, job, moving))
         yield Figure(f"{title}: a step of a move, 30 letters", float(np.median(spent)) * 1000, "ms", 100)
+    yield from _meshes(draft, moving)
+
+
+def _meshes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
+    """Opening a mesh of half a million triangles, and a move over one of a hundred thousand."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.stl"
+        path.write_bytes(_pebble(512, 512).export(file_type="stl"))
+        begun = time.perf_counter()
+        file = mesh_of_file(path)
+        large = free_mesh(file.blank(1.0, "z"))
+        _ = large.drawn
+        yield Figure(f"a mesh of {file.triangles} triangles opened", time.perf_counter() - begun, "s", 5)
+        path.write_bytes(_pebble(224, 224).export(file_type="stl"))
+        file = mesh_of_file(path)
+    blank = file.blank(1.0, "z")
+    mesh = free_mesh(blank)
+    job = job_on(blank, "pebble", WORDS)
+    fitted = Fit(by="size", width_mm=45.0)
+    job = change(job, ("letterings", 0, "wording", "fit"), fitted)
+    job = change(job, ("letterings", 0, "craft"), Engraved(depth_mm=0.2))
+    begun = time.perf_counter()
+    frame_seconds(draft, job, moving)
+    yield Figure(
+        f"a mesh of {file.triangles} triangles, first draft", time.perf_counter() - begun, "s", 1.5
+    )
+    front = np.flatnonzero(mesh.face_normals[:, 1] < -0.9)
+    spent = []
+    for face in front[:: max(len(front) // 12, 1)]:
+        spot = tuple(float(x) for x in mesh.points[mesh.faces[face]].mean(axis=0))
+        job = change(job, ("letterings", 0, "lay", "spot"), spot)
+        spent.append(frame_seconds(draft, job, moving))
+    words = f"a mesh of {file.triangles} triangles: a step of a move, 30 letters"
+    yield Figure(words, float(np.median(spent)) * 1000, "ms", 250)
+
+
+def _pebble(columns: int, rows: int) -> trimesh.Trimesh:
+    """An uneven ball with about twice so many triangles as columns times rows."""
+    ball = trimesh.creation.uv_sphere(radius=50, count=[rows, columns])
+    ball.vertices *= (1.2, 1.0, 0.8)
+    ball.vertices *= 1 + 0.06 * np.sin(ball.vertices[:, [0]] / 11) * np.cos(ball.vertices[:, [2]] / 9)
+    return ball

@@ -136,11 +136,16 @@ class Handling(WindowTest):
             self.mouse(QEvent.Type.MouseButtonRelease, tuple(at[index]), False)
             self.assertEqual(self.window.session.index, index)
 
-    def test_double_click_goes_to_the_words(self):
+    def test_double_click_on_a_shape_goes_to_its_section(self):
+        self.window.add_shape()
         self.window.ticket.toggle("blank")
-        self.mouse(QEvent.Type.MouseButtonDblClick, self.middle())
+        self.settle()
+        laid = self.picture.drawn.laid[1]
+        at = on_picture(self.picture.drawn, laid, laid.middle[None], self.size())[0][0]
+        self.mouse(QEvent.Type.MouseButtonDblClick, tuple(at))
+        self.assertEqual(self.window.session.index, 1)
         self.assertEqual(self.window.ticket.open_section, "wording")
-        self.assertTrue(self.field("wording", "text").text.hasFocus())
+        self.assertIsNone(self.picture.caret)
 
     def test_the_band_goes_round_the_side_that_is_seen(self):
         self.window.session.edit(("letterings", 0, "lay", "along_mm"), 132.0)

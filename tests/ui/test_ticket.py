@@ -170,7 +170,7 @@ class Choices(WindowTest):
 
     def test_another_blank_takes_the_words_along(self):
         self.new()
-        self.field("blank", "blank.kind").list.actions()[5].trigger()
+        self.field("blank", "blank.kind").list.actions()[6].trigger()
         self.app.processEvents()
         job = self.window.session.job
         self.assertEqual((job.blank.kind, job.letterings[0].lay.side), ("plaque", "front"))

@@ -57,7 +57,7 @@ def _first_hit(mesh: Triangles, origin: Array, way: Array) -> Array | None:
         q = np.cross(s, e1)
         y = (q @ way) / det
         t = np.einsum("ij,ij->i", e2, q) / det
-    seen = (det > 1e-12) & (x >= -1e-6) & (y >= -1e-6) & (x + y <= 1 + 1e-6) & (t > 0)
+        seen = (det > 1e-12) & (x >= -1e-6) & (y >= -1e-6) & (x + y <= 1 + 1e-6) & (t > 0)
     if not seen.any():
         return None
     k = np.flatnonzero(seen)[np.argmin(t[seen])]

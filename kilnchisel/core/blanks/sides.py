@@ -141,8 +141,8 @@ class Plane:
         facing = directions @ self.normal
         with np.errstate(divide="ignore", invalid="ignore"):
             t = ((self.origin - origins) @ self.normal) / facing
-        hits = origins + t[:, None] * directions - self.origin
-        uv = np.stack([hits @ self.right, hits @ self.up], axis=1)
+            hits = origins + t[:, None] * directions - self.origin
+            uv = np.stack([hits @ self.right, hits @ self.up], axis=1)
         uv[~((facing < 0) & (t > 0))] = np.nan
         return uv
 

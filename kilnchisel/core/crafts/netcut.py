@@ -65,10 +65,12 @@ def _crossed(net: Net, rings: list[shapely.LineString]) -> Array:
         return crossed
     crossed[net.tree.query(np.array(rings, dtype=object), predicate="intersects")[1]] = True
     crossed = _with_neighbours(net, crossed, crossed)
-    # a face without area vanishes from the arrangement: all that share its edges must be in it
+    # a face almost without area vanishes in the arrangement, its corner drawn on to the edge across from
+    # it: such faces beside crossed ones, and all that share their edges, must be in it
     thin = _thin(net)
-    while (thin & crossed).any():
-        wider = _with_neighbours(net, crossed, thin & crossed)
+    while thin.any():
+        wider = crossed | (_with_neighbours(net, crossed, crossed) & thin)
+        wider = _with_neighbours(net, wider, wider & thin)
         if (wider == crossed).all():
             break
         crossed = wider
@@ -108,9 +110,12 @@ def _divided(
     parted = shapely.union_all(lines, grid_size=GRID_MM)
     parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)
     spots = shapely.point_on_surface(parts)
-    found, face = net.tree.query(spots, predicate="intersects")
+    # the grid may have moved a thin part off the face it is of: then the face next to it
+    found, face = net.tree.query(spots, predicate="dwithin", distance=2 * GRID_MM)
     parent = np.full(len(parts), -1)
     parent[found[crossed[face]]] = face[crossed[face]]
+    found, face = net.tree.query(spots, predicate="intersects")
+    parent[found] = np.where(crossed[face], face, -1)
     inside = parent >= 0
     parts, spots = parts[inside], spots[inside]
     owner = np.full(len(parts), nobody)

@@ -9,7 +9,7 @@ from scipy.optimize import brentq
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.wording import Circle, Rows, Wording
 
-MOST = 0.7  # of the row's length: a sagitta beyond which the ends meet
+MOST = 0.36  # of the row's length: a sagitta beyond which no arc of that length goes
 LEAST = 0.004  # less bend than this is none
 
 

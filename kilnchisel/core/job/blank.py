@@ -312,7 +312,7 @@ def main_side(blank: Blank) -> tuple[str, float, float]:
     if isinstance(blank, Wall):
         return "front", blank.height_mm * 0.9, 0.0
     if isinstance(blank, Book):
-        return "front cover", blank.width_mm * 0.6, round(blank.height_mm * 0.14, 1)
+        return "front cover", blank.width_mm * 0.5, round(blank.height_mm * 0.14, 1)
     if isinstance(blank, Medallion):
         return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.45, 0.0
     if isinstance(blank, Mug):
@@ -322,17 +322,17 @@ def main_side(blank: Blank) -> tuple[str, float, float]:
     if isinstance(blank, Band | Bracelet):
         return "outside", blank.width_mm * 2.6, 0.0
     if isinstance(blank, Signet):
-        return "head", blank.head_mm * 0.6, 0.0
+        return "head", blank.head_mm * 0.5, 0.0
     if isinstance(blank, Cap):
         return "outside", blank.height_mm * 0.9, 0.0
     if isinstance(blank, Jar):
         return "outside", blank.height_mm * 0.5, 0.0
     if isinstance(blank, Handle):
-        return "front", blank.widest_mm * 1.3, 0.0
+        return "front", blank.widest_mm * 0.9, 0.0
     if isinstance(blank, Hull):
         return "left side", blank.height_mm * 0.72, round(-0.1 * blank.height_mm, 0)
     if isinstance(blank, Van):
-        return "left side", blank.height_mm * 0.85, 0.0
+        return "left side", blank.height_mm * 0.48, 0.0
     if isinstance(blank, Garment):
         return "front", blank.chest_mm * 0.5, round(blank.length_mm * 0.16, 0)
     if isinstance(blank, Bank):

@@ -63,7 +63,7 @@ FINISHES: dict[str, tuple[Any, Any, Any]] = {
     "band": (Gold(), Gold(), Silver()),
     "signet": (Gold(polish="satin"), Gold(), Enamel()),
     "bracelet": (Silver(), Silver(polish="polished"), Enamel()),
-    "cap": (Paint(colour="#8c3b2a", gloss=70), Enamel(), Enamel()),
+    "cap": (Paint(colour="#d9cdb2", gloss=70), Enamel(), Enamel()),
     "mesh": (Paint(colour="#cfc6b4", gloss=45), Paint(colour="#5b6f6a"), Paint(colour="#3a3f42")),
 }
 GROUNDS: dict[str, Ground] = {
@@ -113,10 +113,16 @@ def first_lettering(blank: Blank, text: str) -> Lettering:
     """A first lettering: in the middle of the blank's main side, a sixth of its height."""
     side, height, middle = main_side(blank)
     cap = round(height / 6, 1)
-    wording, lay = Wording(text=text, cap_height_mm=cap), Lay(side=side, across_mm=middle)
+    along = 0.0
+    if isinstance(blank, Van):
+        along = round(0.285 * blank.length_mm, 0)  # between the door and the rear
+    if isinstance(blank, Handle):
+        along = round(-0.09 * blank.length_mm, 1)  # where it is widest
+    wording, lay = Wording(text=text, cap_height_mm=cap), Lay(side=side, along_mm=along, across_mm=middle)
     if isinstance(blank, Plaque | Medallion | Band | Signet | Bracelet | Handle):
         depth = round(min(0.3, 0.2 * cap), 2)
-        return Lettering(wording=wording, lay=lay, craft=Engraved(depth_mm=depth), finish=AsBlank())
+        cut = Engraved(depth_mm=depth, darkened=92)
+        return Lettering(wording=wording, lay=lay, craft=cut, finish=AsBlank())
     if isinstance(blank, Board):
         high = round(min(0.12 * cap, 6.0), 1)
         gilt = Paint(colour="#d8b45a", gloss=70)

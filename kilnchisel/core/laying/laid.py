@@ -278,7 +278,7 @@ def _seam(middle: Array, side: Side, lay: Lay) -> float | None:
     """Where the seam of a closed side lies, u, within half a turn of the lettering's middle."""
     if side.period is None:
         return None
-    return float(middle[0] + _wrapped(lay.seam_deg / 360 * side.period, side.period))
+    return float(middle[0] - _wrapped(-lay.seam_deg / 360 * side.period, side.period))
 
 
 def _room(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | None) -> Room:

@@ -20,6 +20,7 @@ from kilnchisel.core.laying.patch import ANY_SPOT
 Edge = Literal["left", "middle", "right", "top", "level", "bottom"]
 Box = tuple[float, float, float, float]
 
+AGAIN = 5
 AIR_MM = 0.05  # kept beside what is avoided, so that it is clear whatever the rounding
 
 
@@ -165,13 +166,17 @@ def clear_of_zones(job: Job, index: int) -> Job:
 
     Raises KilnError when there is no such place.
     """
-    laid = lettering_laid(job, index)
-    if laid.ink.is_empty:
-        return job
-    step = least_step(laid.ink.bounds, _obstacles(laid), _limits(laid))
-    if step is None:
-        raise KilnError("There is no place on this side that is clear; make the lettering smaller.")
-    return moved(job, index, *step)
+    for _ in range(AGAIN):  # on a curved side it comes out a little larger or smaller elsewhere
+        laid = lettering_laid(job, index)
+        if laid.ink.is_empty:
+            return job
+        step = least_step(laid.ink.bounds, _obstacles(laid), _limits(laid))
+        if step is None:
+            raise KilnError("There is no place on this side that is clear; make the lettering smaller.")
+        if max(abs(way) for way in step) < AIR_MM / 2:
+            break
+        job = moved(job, index, *step)
+    return job
 
 
 def least_step(box: Box, zones: Sequence[Box], limits: Box) -> tuple[float, float] | None:
@@ -186,7 +191,7 @@ def least_step(box: Box, zones: Sequence[Box], limits: Box) -> tuple[float, floa
     for zone in zones:
         us |= {zone[0] - wide - AIR_MM, zone[2] + AIR_MM}
         vs |= {zone[1] - tall - AIR_MM, zone[3] + AIR_MM}
-    places = np.array([(u, v) for u in us for v in vs])
+    places = np.array([(left, low), *((u, v) for u in us for v in vs)])
     inside = (places[:, 0] >= limits[0] - 1e-9) & (places[:, 0] + wide <= limits[2] + 1e-9)
     inside &= (places[:, 1] >= limits[1] - 1e-9) & (places[:, 1] + tall <= limits[3] + 1e-9)
     for z_left, z_low, z_right, z_high in zones:

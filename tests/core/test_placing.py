@@ -1,0 +1,191 @@
+import itertools
+import math
+import unittest
+
+import numpy as np
+
+from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bending import bend_of, bent, can_bend
+from kilnchisel.core.job.blank import KINDS, Mug
+from kilnchisel.core.job.bodies import Van
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
+from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Circle, Rows
+from kilnchisel.core.laying.picking import spot_under
+from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.placing import (
+    between,
+    centred,
+    clear_of_zones,
+    companions,
+    gap_round,
+    least_step,
+    lined_up,
+    nudged,
+    spread_out,
+)
+from kilnchisel.core.shop.readings import readings
+
+
+def rows_on_plaque(*places):
+    job = fresh_job("plaque", "ONE")
+    first = job.letterings[0]
+    items = tuple(
+        first.model_copy(update={"lay": Lay(side="front", along_mm=u, across_mm=v)}) for u, v in places
+    )
+    return change(job, ("letterings",), items)
+
+
+def box(job, index):
+    return lettering_laid(job, index).ink.bounds
+
+
+class Company(unittest.TestCase):
+    def test_edges_and_middles_line_up_with_the_chosen_one(self):
+        job = rows_on_plaque((-20, 30), (11, 0), (3, -30))
+        longer = job.letterings[1].wording.model_copy(update={"text": "LONGER"})
+        job = change(job, ("letterings", 1, "wording"), longer)
+        for edge, place in (
+            ("left", lambda b: b[0]),
+            ("middle", lambda b: b[0] + b[2]),
+            ("right", lambda b: b[2]),
+            ("top", lambda b: b[3]),
+            ("level", lambda b: b[1] + b[3]),
+            ("bottom", lambda b: b[1]),
+        ):
+            made = lined_up(job, 0, edge)
+            self.assertEqual(made.letterings[0], job.letterings[0])
+            for index in (1, 2):
+                self.assertAlmostEqual(place(box(made, index)), place(box(job, 0)), delta=2e-3)
+
+    def test_equal_gaps_between_the_outermost(self):
+        job = spread_out(rows_on_plaque((0, 40), (0, 31), (0, -12), (0, -40)), 0, "up")
+        boxes = sorted((box(job, i) for i in range(4)), key=lambda b: b[1])
+        gaps = [upper[1] - lower[3] for lower, upper in itertools.pairwise(boxes)]
+        np.testing.assert_allclose(gaps, gaps[0], atol=3e-3)
+        self.assertEqual(job.letterings[0].lay.across_mm, 40)
+        with self.assertRaises(KilnError):
+            spread_out(rows_on_plaque((0, 10), (0, -10)), 0, "up")
+
+    def test_hidden_locked_and_other_sides_are_left_alone(self):
+        job = rows_on_plaque((0, 30), (5, 0), (9, -30))
+        job = change(job, ("letterings", 1, "locked"), True)
+        job = change(job, ("letterings", 2, "lay", "side"), "back")
+        self.assertEqual(companions(job, 0), (0,))
+        self.assertEqual(lined_up(job, 0, "left"), job)
+
+
+class Zones(unittest.TestCase):
+    def van(self, along, across, text="TARN"):
+        job = job_on(Van(windows="minibus"), "van", text)
+        lay = Lay(side="left side", along_mm=along, across_mm=across)
+        job = change(job, ("letterings", 0, "lay"), lay)
+        return change(job, ("letterings", 0, "wording", "cap_height_mm"), 60.0)
+
+    def test_half_way_between_two_zones(self):
+        job = self.van(300.0, -100.0)
+        laid = lettering_laid(job, 0)
+        low, high = gap_round(laid, "along")
+        made = between(job, 0, "along")
+        left, _, right, _ = box(made, 0)
+        self.assertAlmostEqual((left + right) / 2, (low + high) / 2, delta=2e-3)
+        self.assertLess(high - low, laid.side.domain.bounds[2] - laid.side.domain.bounds[0])
+
+    def test_moved_off_every_zone_by_the_least(self):
+        job = self.van(700.0, 480.0)  # over a window
+        before = {c.key: c for c in checks(job, 0)}
+        self.assertEqual(before["clear_windows"].level, "warning")
+        made = before["clear_windows"].fix.apply(job)
+        self.assertEqual(made, clear_of_zones(job, 0))
+        after = {c.key: c.level for c in checks(made, 0)}
+        self.assertEqual((after["clear_windows"], after["clear_door seams"]), ("good", "good"))
+
+    def test_the_least_step_is_the_least(self):
+        # by trying a fine lattice of places
+        rng = np.random.default_rng(5)
+        for _ in range(30):
+            zones = []
+            for _ in range(4):
+                left, low = rng.uniform(0, 80, 2)
+                zones.append((left, low, left + rng.uniform(5, 25), low + rng.uniform(5, 25)))
+            one = (40.0, 40.0, 52.0, 46.0)
+            step = least_step(one, zones, (0.0, 0.0, 100.0, 100.0))
+            best = math.inf
+            for u in np.arange(0, 88.01, 1.0):
+                for v in np.arange(0, 94.01, 1.0):
+                    if all(u >= z[2] or u + 12 <= z[0] or v >= z[3] or v + 6 <= z[1] for z in zones):
+                        best = min(best, math.hypot(u - 40, v - 40))
+            self.assertLess(math.hypot(*step), best + 0.08)
+
+    def test_the_seam_is_opposite_and_can_be_moved(self):
+        job = fresh_job("can", "LABEL")
+        laid = lettering_laid(job, 0)
+        self.assertAlmostEqual(laid.seam_mm, laid.side.period / 2)
+        self.assertGreater(laid.room.seam_mm, 0)
+        across = change(job, ("letterings", 0, "lay", "seam_deg"), 0.0)
+        self.assertLess(lettering_laid(across, 0).room.seam_mm, 0)
+        self.assertIn("seam", [check.key for check in checks(across, 0)])
+        self.assertNotIn("seam", [check.key for check in checks(job, 0)])
+
+    def test_how_many_letters_fit(self):
+        job = fresh_job("can", "LABEL")
+        laid = lettering_laid(job, 0)
+        count = next(r.value for r in readings(job, 0) if r.key == "would_fit")
+        advance = laid.width_mm / 5
+        self.assertAlmostEqual(count * advance, laid.side.period, delta=1.1 * advance)
+
+
+class Bending(unittest.TestCase):
+    def test_the_sagitta_is_what_was_asked_for_and_the_middle_stays(self):
+        item = first_lettering(Mug(handle=False), "BENT ROW")
+        job = change(Job(blank=Mug(handle=False)), ("letterings",), (item,))
+        length = lettering_laid(job, 0).outline.width_mm
+        self.assertTrue(can_bend(item))
+        for sagitta in (4.0, -3.0, 0.3 * length):
+            made = bent(item, length, sagitta)
+            self.assertIsInstance(made.wording.arrangement, Circle)
+            self.assertAlmostEqual(bend_of(made, length), sagitta, delta=0.02 * abs(sagitta) + 0.05)
+            back = bent(made, length, 0.0)
+            self.assertIsInstance(back.wording.arrangement, Rows)
+            self.assertAlmostEqual(back.lay.across_mm, item.lay.across_mm, delta=0.02)
+        up, down = (
+            lettering_laid(change(job, ("letterings",), (bent(item, length, s),)), 0) for s in (6, -6)
+        )
+        # the ends of an arch are lower than its middle, those of a hanging row higher
+        for laid, sign in ((up, 1), (down, -1)):
+            ends = [letter.region.centroid.y for letter in laid.outline.letters]
+            self.assertGreater(sign * (ends[3] - ends[0]), 0)
+
+
+class Picking(unittest.TestCase):
+    def test_a_ray_at_a_side_finds_that_place(self):
+        rng = np.random.default_rng(2)
+        for kind in KINDS:
+            body = body_of(KINDS[kind]())
+            for sheet in body.sheets:
+                side = sheet.side
+                low_u, low_v, high_u, high_v = side.domain.bounds
+                centre = np.array([[(low_u + high_u) / 2, (low_v + high_v) / 2]])
+                uv = centre + rng.uniform(-0.05, 0.05, 2) * (high_u - low_u, high_v - low_v)
+                point, frame = side.to_body(uv, np.zeros(1))[0], side.frames(uv)[0]
+                spot = spot_under(KINDS[kind](), point + 0.05 * frame[2], -frame[2])
+                self.assertIsNotNone(spot, f"{kind} {side.name}")
+                self.assertEqual(spot.side, side.name, kind)
+                self.assertAlmostEqual(spot.along_mm, uv[0, 0], delta=0.02)
+                self.assertAlmostEqual(spot.across_mm, uv[0, 1], delta=0.02)
+        self.assertIsNone(spot_under(Mug(), np.array([0, -500.0, 500]), np.array([0, -1.0, 0])))
+
+    def test_centred_and_nudged(self):
+        job = nudged(centred(fresh_job("book"), 0), 0, 1.0, -0.1)
+        left, low, right, high = box(job, 0)
+        bounds = lettering_laid(job, 0).side.domain.bounds
+        self.assertAlmostEqual((left + right) / 2 - (bounds[0] + bounds[2]) / 2, 1.0, delta=2e-3)
+        self.assertAlmostEqual((low + high) / 2 - (bounds[1] + bounds[3]) / 2, -0.1, delta=2e-3)
+
+
+if __name__ == "__main__":
+    unittest.main()
