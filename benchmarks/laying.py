@@ -16,7 +16,8 @@ import trimesh
 from benchmarks.drafts import SIZE, frame_seconds
 from benchmarks.figure import Figure
 from kilnchisel.core.blanks.body import body_of
-from kilnchisel.core.blanks.imported import free_mesh, mesh_of_file
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.job.blank import KINDS, TITLES, main_side
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import home_camera, job_on

@@ -8,6 +8,10 @@ from pathlib import Path
 from demo.jobs import FOLDER, JOBS, write_jobs
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
+from kilnchisel.core.job.blank import TITLES
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.paths import RESOURCES
 from kilnchisel.ui.start import has_display, open_window
 from kilnchisel.ui.startpage import DemoJob
 
@@ -16,7 +20,7 @@ FULL = PictureOrder((1280, 800), 32)
 
 
 def main(arguments: list[str]) -> int:
-    """``python -m demo [--previews]``."""
+    """``python -m demo [--previews | --objects]``: the latter two make pictures that are shipped."""
     try:
         if arguments == ["--previews"]:
             previews = {}
@@ -26,6 +30,9 @@ def main(arguments: list[str]) -> int:
                 previews[stem] = png_bytes(pixels)
             write_jobs(previews)
             return 0
+        if arguments == ["--objects"]:
+            draw_objects(RESOURCES / "objects")
+            return 0
         if has_display():
             return open_window(
                 None, [DemoJob(make().name, FOLDER / f"{s}.kcj") for s, make in JOBS.items()]
@@ -34,6 +41,21 @@ def main(arguments: list[str]) -> int:
     except KilnError as error:
         print(error, file=sys.stderr)
         return 2
+
+
+def draw_objects(folder: Path) -> None:
+    """A small picture of every kind of object, for the start page and the ticket's menu."""
+    folder.mkdir(exist_ok=True)
+    for kind in TITLES:
+        job = fresh_job(kind)
+        camera = job.setting.camera
+        near = camera.model_copy(update={"distance_mm": camera.distance_mm * 0.86})
+        ground = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
+        setting = job.setting.model_copy(update={"camera": near, "ground": ground})
+        plain = job.model_copy(update={"letterings": (), "setting": setting})
+        pixels = make_picture(plain, PictureOrder((216, 144), 96))
+        assert pixels is not None
+        (folder / f"{kind.replace(' ', '-')}.png").write_bytes(png_bytes(pixels))
 
 
 def render_all(folder: Path) -> int:

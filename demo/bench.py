@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kilnchisel.core.blanks.imported import mesh_of_file
+from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.job.blank import FOLDED_MM
 from kilnchisel.core.job.boards import Book
 from kilnchisel.core.job.bodies import Garment, Handle, Signet
@@ -18,7 +18,8 @@ ARTWORK = Path(__file__).parent / "artwork"
 GILT = Ink(colour="#c9a24c", gloss=78)
 
 
-def _words(text: str, face: str, cap: float, **more: object) -> Wording:
+def words(text: str, face: str, cap: float, **more: object) -> Wording:
+    """Words in a shipped face, capitals so many mm high."""
     return Wording.model_validate(
         {"text": text, "face": ShippedFace(name=face), "cap_height_mm": cap, **more}
     )
@@ -34,7 +35,7 @@ def logbook() -> Job:
         detail_finish=Paper(),
         letterings=(
             Lettering(
-                wording=_words(
+                wording=words(
                     "OBSERVERS'\nLOGBOOK", "cinzel-bold", 13, letter_spacing_mm=0.8, row_spacing=170
                 ),
                 lay=Lay(side="front cover", along_mm=6, across_mm=42),
@@ -42,13 +43,13 @@ def logbook() -> Job:
                 finish=GILT,
             ),
             Lettering(
-                wording=_words("Tarnlight", "pacifico", 9),
+                wording=words("Tarnlight", "pacifico", 9),
                 lay=Lay(side="front cover", along_mm=6, across_mm=-62),
                 craft=Engraved(depth_mm=0.4, darkened=0),
                 finish=GILT,
             ),
             Lettering(
-                wording=_words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
+                wording=words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
                 lay=Lay(side="spine", turn_deg=-90, across_mm=0, along_mm=-3),
                 craft=Engraved(depth_mm=0.3, darkened=0),
                 finish=GILT,
@@ -72,13 +73,13 @@ def lens_brush() -> Job:
         detail_finish=Paper(colour="#2f2a25"),
         letterings=(
             Lettering(
-                wording=_words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
+                wording=words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=3.0, both=True),
                 craft=Engraved(depth_mm=0.4, darkened=85),
                 finish=AsBlank(),
             ),
             Lettering(
-                wording=_words("dry glass only", "pacifico", 3.4),
+                wording=words("dry glass only", "pacifico", 3.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=-3.0),
                 craft=Engraved(depth_mm=0.3, darkened=85),
                 finish=AsBlank(),
@@ -101,7 +102,7 @@ def crew_shirt() -> Job:
         rim_finish=Cloth(colour="#1f2840"),
         letterings=(
             Lettering(
-                wording=_words(
+                wording=words(
                     "TARNLIGHT NIGHT CREW",
                     "league-spartan-bold",
                     24,
@@ -113,7 +114,7 @@ def crew_shirt() -> Job:
                 finish=Ink(colour="#efe6cf", gloss=25),
             ),
             Lettering(
-                wording=_words("eyes up", "pacifico", 34),
+                wording=words("eyes up", "pacifico", 34),
                 lay=Lay(side="front", across_mm=52),
                 craft=Printed(film_mm=0.08),
                 finish=Ink(colour="#d98a3d", gloss=25),
@@ -138,7 +139,7 @@ def night_signet() -> Job:
         rim_finish=Gold(polish="polished"),
         letterings=(
             Lettering(
-                wording=_words("TO", "cinzel-bold", 4.4, letter_spacing_mm=0.3),
+                wording=words("TO", "cinzel-bold", 4.4, letter_spacing_mm=0.3),
                 lay=Lay(side="head", across_mm=-2.2),
                 craft=Engraved(depth_mm=0.35, darkened=75),
                 finish=AsBlank(),
@@ -162,13 +163,13 @@ def tarn_stone() -> Job:
         rim_finish=Slate(),
         letterings=(
             Lettering(
-                wording=_words("TARNLIGHT", "cinzel-bold", 9, letter_spacing_mm=0.6),
+                wording=words("TARNLIGHT", "cinzel-bold", 9, letter_spacing_mm=0.6),
                 lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0)),
                 craft=Engraved(depth_mm=1.0, darkened=0),
                 finish=Ink(colour="#e9e0c8", gloss=20),
             ),
             Lettering(
-                wording=_words("found below the dome", "pacifico", 5),
+                wording=words("found below the dome", "pacifico", 5),
                 lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0), across_mm=-14),
                 craft=Engraved(depth_mm=0.7, darkened=0),
                 finish=Ink(colour="#e9e0c8", gloss=20),

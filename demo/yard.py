@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
+from demo.bench import words
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Bank, Van
 from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless
 from kilnchisel.core.job.lettering import Lay, Lettering, Printed, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
-from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
+from kilnchisel.core.job.wording import Circle
 
 MIDNIGHT, RUST, CREAM = "#22345f", "#b0512f", "#efe6cf"
-
-
-def _words(text: str, face: str, cap: float, **more: object) -> Wording:
-    return Wording.model_validate(
-        {"text": text, "face": ShippedFace(name=face), "cap_height_mm": cap, **more}
-    )
 
 
 def shuttle_van() -> Job:
@@ -29,22 +24,22 @@ def shuttle_van() -> Job:
         detail_finish=Paint(colour="#1b1f22", gloss=94),
         letterings=(
             Lettering(
-                wording=_words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),
+                wording=words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),
                 lay=Lay(side="left side", along_mm=1390, across_mm=230, both=True),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
             Lettering(
-                wording=_words("hill observatory", "pacifico", 125),
+                wording=words("hill observatory", "pacifico", 125),
                 lay=Lay(side="left side", along_mm=1390, across_mm=10, both=True),
                 finish=Ink(colour=RUST, gloss=80),
             ),
             Lettering(
-                wording=_words("LAST RIDE DOWN 1 AM", "league-spartan-bold", 56, letter_spacing_mm=8),
+                wording=words("LAST RIDE DOWN 1 AM", "league-spartan-bold", 56, letter_spacing_mm=8),
                 lay=Lay(side="left side", along_mm=1390, across_mm=-190, both=True),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
             Lettering(
-                wording=_words("Dim your lights", "pacifico", 62),
+                wording=words("Dim your lights", "pacifico", 62),
                 lay=Lay(side="rear", along_mm=0, across_mm=-240),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
@@ -66,19 +61,19 @@ def permit_plate() -> Job:
         rim_finish=Paint(colour=MIDNIGHT, gloss=85),
         letterings=(
             Lettering(
-                wording=_words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
+                wording=words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
                 lay=Lay(side="front", across_mm=38),
                 craft=Raised(height_mm=0.8),
                 finish=Paint(colour=RUST, gloss=85),
             ),
             Lettering(
-                wording=_words("NIGHT 0742", "league-spartan-bold", 38, letter_spacing_mm=2),
+                wording=words("NIGHT 0742", "league-spartan-bold", 38, letter_spacing_mm=2),
                 lay=Lay(side="front", across_mm=-26),
                 craft=Raised(height_mm=1.4),
                 finish=Paint(colour=MIDNIGHT, gloss=85),
             ),
             Lettering(
-                wording=_words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
+                wording=words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
                 lay=Lay(side="front", across_mm=-58),
                 craft=Raised(height_mm=0.5),
                 finish=Paint(colour=RUST, gloss=85),
@@ -114,13 +109,13 @@ def trail_sign() -> Job:
         detail_finish=gilt,
         letterings=(
             Lettering(
-                wording=_words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
+                wording=words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
                 lay=Lay(side="front", across_mm=2),
                 craft=Raised(height_mm=7),
                 finish=gilt,
             ),
             Lettering(
-                wording=_words(
+                wording=words(
                     "TO THE HILL OBSERVATORY",
                     "league-spartan-bold",
                     20,
@@ -132,7 +127,7 @@ def trail_sign() -> Job:
                 finish=gilt,
             ),
             Lettering(
-                wording=_words("forty minutes, mostly up", "pacifico", 24),
+                wording=words("forty minutes, mostly up", "pacifico", 24),
                 lay=Lay(side="front", across_mm=108),
                 craft=Raised(height_mm=4),
                 finish=Paint(colour=CREAM, gloss=60),
@@ -156,7 +151,7 @@ def bank_letters() -> Job:
         rim_finish=Grass(),
         letterings=(
             Lettering(
-                wording=_words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
+                wording=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
                 lay=Lay(side="slope", across_mm=-700),
                 craft=Printed(film_mm=1.0),
                 finish=Paint(colour="#f4f1e8", gloss=20),

@@ -113,7 +113,7 @@ PLACINGS = (
 
 
 def _new(options: Any) -> None:
-    from kilnchisel.core.blanks.imported import UNITS, mesh_of_file
+    from kilnchisel.core.blanks.meshfile import UNITS, mesh_of_file
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.blank import TITLES
     from kilnchisel.core.job.fresh import fresh_job, job_on

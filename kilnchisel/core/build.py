@@ -193,7 +193,8 @@ def first_side(blank: Blank) -> Side:
 def sides_of(blank: Blank) -> tuple[str, ...]:
     """The names of the sides that can be lettered."""
     if isinstance(blank, Mesh3D):
-        return (ANY_SPOT, *(area.name for area in free_mesh(blank).areas))
+        mesh = free_mesh(blank)
+        return (ANY_SPOT, *(area.name for area in mesh.areas), *(area.name for area in mesh.round_areas))
     return tuple(sheet.side.name for sheet in body_of(blank).sheets)
 
 

@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from kilnchisel.core.blanks.imported import UNITS, MeshFile, free_mesh, like, mesh_of_file
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.meshfile import UNITS, MeshFile, like, mesh_of_file
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.units import format_number

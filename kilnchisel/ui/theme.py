@@ -154,7 +154,7 @@ def _sheet(t: Theme) -> str:
     QPushButton#primary {{ background: {t.clay}; color: {t.on_clay}; font-weight: 600;
         padding: 7px 14px; }}
     QPushButton#object {{ background: {t.card}; border: 1px solid {t.line}; font-weight: 500;
-        padding: 7px 12px; }}
+        padding: 4px 10px 4px 5px; text-align: left; }}
     QPushButton#object:hover {{ background: {t.clay_wash}; border-color: {t.clay}; }}
     QPushButton#object:focus {{ border: 1px solid {t.glaze}; }}
     QPushButton#primary:hover {{ background: {t.ink}; color: {t.paper}; }}
@@ -226,6 +226,13 @@ def plain(words: str) -> str:
 def icon(name: str, theme: Theme, size: int = 20) -> QIcon:
     """One of our own line icons in the theme's ink."""
     return QIcon(drawing(name, theme.ink, size * 2))
+
+
+@lru_cache(maxsize=64)
+def object_icon(kind: str) -> QIcon:
+    """The picture of a kind of object; none for one that has no picture."""
+    path = RESOURCES / "objects" / f"{kind.replace(' ', '-')}.png"
+    return QIcon(str(path)) if path.is_file() else QIcon()
 
 
 @lru_cache(maxsize=128)

@@ -32,7 +32,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from kilnchisel.core.blanks.imported import MESH_KINDS
+from kilnchisel.core.blanks.meshfile import MESH_KINDS
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline

@@ -9,14 +9,6 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.body import body_of
-from kilnchisel.core.blanks.ringsizes import (
-    inner_of_iso,
-    inner_of_us,
-    iso_size,
-    japan_size,
-    uk_size,
-    us_size,
-)
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.piece import solid_of
 from kilnchisel.core.job.blank import (
@@ -35,6 +27,14 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Raised
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.ringsizes import (
+    inner_of_iso,
+    inner_of_us,
+    iso_size,
+    japan_size,
+    uk_size,
+    us_size,
+)
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.shop.checks import checks
 
@@ -232,6 +232,13 @@ class Watertight(unittest.TestCase):
                         mesh = mesh_of(job)
                         self.assertTrue(mesh.is_watertight)
                         self.assertGreater(mesh.volume, 0)
+
+    def test_every_demo_job_closes(self):
+        from demo.jobs import JOBS
+
+        for stem, make in JOBS.items():
+            with self.subTest(job=stem):
+                self.assertTrue(mesh_of(make()).is_watertight)
 
     def test_a_first_lettering_fits_every_blank(self):
         for kind in KINDS.values():

@@ -10,7 +10,8 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.body import body_of
-from kilnchisel.core.blanks.imported import free_mesh, like, mesh_of_file
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.meshfile import like, mesh_of_file
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import lettering_laid, piece_of, sides_of
 from kilnchisel.core.crafts.piece import solid_of
@@ -220,6 +221,35 @@ class FreeMeshes(unittest.TestCase):
         near = np.abs(chart.uv[:, 0]) < 25
         np.testing.assert_allclose(chart.uv[near, 0], round_[near], atol=0.03)
         np.testing.assert_allclose(chart.uv[near, 1], chart.points[near, 2] - 40, atol=0.03)
+
+    def test_a_cylinder_is_found_and_unrolled(self):
+        for turn, name in ((None, "standing"), ((1, 0, 0), "lying")):
+            tin = trimesh.creation.cylinder(30, 80, sections=120)
+            if turn is not None:
+                tin.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, turn))
+            mesh = free_mesh(taken(tin))
+            with self.subTest(name):
+                (area,) = mesh.round_areas
+                self.assertAlmostEqual(area.radius_mm, 30, delta=0.02)
+                self.assertAlmostEqual(abs(area.axis[2 if turn is None else 1]), 1.0, places=6)
+                job = job_on(taken(tin), "tin", "TARN")
+                job = change(
+                    job, ("letterings", 0, "lay"), Lay(side="round side", along_mm=4, across_mm=-5)
+                )
+                laid = lettering_laid(job, 0)
+                np.testing.assert_allclose(laid.stretch, 1.0, atol=1e-3)  # chords against arcs
+                self.assertTrue(solid(job).is_watertight)
+        pipe = trimesh.creation.annulus(20, 25, 40, sections=120)
+        names = {area.name: area.inside for area in free_mesh(taken(pipe)).round_areas}
+        self.assertEqual(sorted(names.values()), [False, True])
+
+    def test_paint_follows_the_joints_of_a_wall(self):
+        job = job_on(Wall(width_mm=600, height_mm=400), "wall", "TARN")
+        heights = set()
+        for part in piece_of(job).parts:
+            if part.role == "letters":
+                heights |= set(np.round(-part.mesh.points[:, 1], 3).tolist())
+        self.assertEqual(heights, {0.0, 0.02, -4.98})
 
     def test_true_size_and_closed_with_letters_over_letters(self):
         for name, mesh in (

@@ -165,7 +165,7 @@ class Meshes(WindowTest):
         self.click(dialog.stop)
 
     def test_a_lettering_is_dragged_over_a_mesh(self):
-        from kilnchisel.core.blanks.imported import mesh_of_file
+        from kilnchisel.core.blanks.meshfile import mesh_of_file
 
         blank = mesh_of_file(self.file()).blank(10.0, "z")
         self.window._begin(job_on(blank, "Pebble", "TARN"), None)

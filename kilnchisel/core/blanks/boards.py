@@ -1,4 +1,4 @@
-"""Sign boards, plates, box signs, walls and books."""
+"""Plaques, sign boards, plates, box signs, walls and books."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 
 Array = NDArray[Any]
@@ -95,6 +96,23 @@ def _around(area: shapely.Polygon, inside: float, wide: float) -> shapely.MultiP
     outer, inner = (area.buffer(-far, join_style="mitre") for far in (inside, inside + wide))
     band = shapely.simplify(outer.difference(inner), 0.004)
     return band if band.geom_type == "MultiPolygon" else shapely.MultiPolygon([band])
+
+
+def plaque_body(plaque: Plaque, fine: bool) -> Body:
+    """A flat plate with rounded edges, standing on z = 0: front at y = 0, back at y = thickness."""
+    size = (plaque.width_mm, plaque.height_mm)
+    # corners at least as round as the edge, so that the face's inset keeps every point
+    corner = max(plaque.corner_mm, plaque.edge_round_mm)
+    thick = float(plaque.thickness_mm)
+    what = Slab(
+        oval(*size, fine) if plaque.shape == "oval" else rectangle(*size, corner, fine),
+        Face("front", 0.0),
+        Face("back", thick),
+        edge_of("round", plaque.edge_round_mm, fine),
+        wall_mm=thick,
+        middle_z=plaque.height_mm / 2,
+    )
+    return Body(*slab(_lifted(what, plaque.height_mm), fine))
 
 
 def plate_body(plate: Plate, fine: bool) -> Body:

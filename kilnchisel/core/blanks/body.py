@@ -112,7 +112,7 @@ class Body:
 @cache
 def body_of(blank: Blank, fine: bool = True) -> Body:
     """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
-    from kilnchisel.core.blanks import boards, ground, longbody, mug, plaque, rounds, van, vessels, worn
+    from kilnchisel.core.blanks import boards, ground, longbody, mug, rounds, van, vessels, worn
     from kilnchisel.core.blanks.imported import free_mesh
 
     if isinstance(blank, Mesh3D):
@@ -124,7 +124,7 @@ def body_of(blank: Blank, fine: bool = True) -> Body:
         return Body(tuple(shells), ())
     makers: dict[str, Callable[[Any, bool], Body]] = {
         "mug": mug.mug_body,
-        "plaque": plaque.plaque_body,
+        "plaque": boards.plaque_body,
         "tumbler": vessels.tumbler_body,
         "jar": vessels.jar_body,
         "bottle": vessels.bottle_body,

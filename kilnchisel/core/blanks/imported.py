@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,20 +13,16 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
+from kilnchisel.core.blanks.mesh import Mesh, neighbours
+from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
-# points, faces, part of each face, names of the parts, surface map, notes
-Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...]]
 
-MESH_KINDS = (".stl", ".obj", ".ply", ".glb", ".gltf", ".3mf", ".off")
-MOST_FACES = 4_000_000
-FINE, FINE_FACES = 30, 4_000  # long edges are split: no longer than a share of the whole, nor too many
+
 CREASE = np.cos(np.radians(38.0))  # bends below this angle are shaded round
 FLAT = np.cos(np.radians(0.8))
+SMOOTH = np.cos(np.radians(24.0))  # steps of a cylinder that is drawn with few corners
 LEAST_SIDE = 0.015  # of the whole surface: smaller flat areas are no sides
 MOST_SIDES = 14
 BLOCKS = 4  # along each axis
@@ -59,6 +53,19 @@ class Area:
     faces: Array
     middle: Array
     normal: Array
+
+
+@dataclass(frozen=True, eq=False)
+class RoundArea:
+    """A part of a free mesh that is a cylinder: its faces, a point and the direction of its axis (upward,
+    or away from the front where it lies), its radius, and whether it is seen from inside."""
+
+    name: str
+    faces: Array
+    centre: Array
+    axis: Array
+    radius_mm: float
+    inside: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -176,6 +183,56 @@ class FreeMesh:
         return tuple(found)
 
     @cached_property
+    def round_areas(self) -> tuple[RoundArea, ...]:
+        """Parts that are cylinders, the largest first."""
+        pairs, bend = self.edges
+        smooth = pairs[(bend > SMOOTH) & (bend <= FLAT)]
+        # long cylinders come as flat strips: what lies in one plane belongs together, too
+        level = pairs[bend > FLAT]
+        count = len(self.faces)
+        both = np.concatenate([smooth, level])
+        graph = coo_matrix((np.ones(len(both)), (both[:, 0], both[:, 1])), shape=(count, count))
+        number, label = connected_components(graph, directed=False)
+        size = np.bincount(label, self.face_areas, number)
+        found: list[RoundArea] = []
+        for group in np.argsort(-size)[:MOST_SIDES]:
+            if size[group] < LEAST_SIDE * size.sum():
+                break
+            faces = np.flatnonzero(label == group)
+            known = self._cylinder(faces)
+            if known is not None:
+                name = "round side" if not found else f"round side {len(found) + 1}"
+                found.append(RoundArea(name, faces, *known))
+        return tuple(found)
+
+    def _cylinder(self, faces: Array) -> tuple[Array, Array, float, bool] | None:
+        """Centre, axis, radius and whether it is hollow, of faces that lie on a cylinder; else None."""
+        weight = self.face_areas[faces]
+        normals = self.face_normals[faces]
+        spread, ways = np.linalg.eigh((normals * weight[:, None]).T @ normals / weight.sum())
+        if spread[0] > 1e-3 or spread[1] < 0.02:
+            return None  # the normals do not keep to one plane, or hardly turn at all
+        axis = ways[:, 0]
+        axis = axis if axis[2] > 0.1 or (abs(axis[2]) <= 0.1 and axis[1] > 0) else -axis
+        first = np.cross(axis, [0.0, 0.0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0.0, 0.0])
+        first /= np.linalg.norm(first)
+        second = np.cross(axis, first)
+        points = self.points[np.unique(self.faces[faces])]
+        flat = np.stack([points @ first, points @ second], axis=1)
+        # the circle by least squares (Kasa): x² + y² = 2 a x + 2 b y + c
+        system = np.column_stack([2 * flat, np.ones(len(flat))])
+        a, b, c = np.linalg.lstsq(system, (flat**2).sum(axis=1), rcond=None)[0]
+        radius = float(np.sqrt(max(c + a * a + b * b, 0.0)))
+        off = np.abs(np.hypot(flat[:, 0] - a, flat[:, 1] - b) - radius).max()
+        if radius <= 0 or off > 0.01 * radius:
+            return None
+        along = points @ axis
+        centre = a * first + b * second + (along.min() + along.max()) / 2 * axis
+        away = self._middles[faces] - centre
+        hollow = float((np.einsum("ij,ij->i", away, normals) * weight).sum()) < 0
+        return centre, axis, radius, hollow
+
+    @cached_property
     def block(self) -> Array:
         """A number for each face, the same for neighbours of one part: what one lettering leaves alone
         need not be drawn anew."""
@@ -231,17 +288,6 @@ def box_uv(points: Array, normals: Array) -> Array:
     return np.stack([u, v], axis=1)
 
 
-def neighbours(faces: Array) -> Array:
-    """Pairs of triangles that share an edge, (k, 2)."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
-    edges.sort(axis=1)
-    keys = edges[:, 0] * (int(faces.max()) + 1) + edges[:, 1]
-    order = np.argsort(keys, kind="stable")
-    same = keys[order][1:] == keys[order][:-1]
-    owner = order % len(faces)
-    return np.stack([owner[:-1][same], owner[1:][same]], axis=1)
-
-
 def _distance(spot: Array, triangles: Array) -> Array:
     """Distance of a spot from each triangle, (k, 3, 3) -> (k,)."""
     import trimesh
@@ -249,211 +295,6 @@ def _distance(spot: Array, triangles: Array) -> Array:
     spots = np.broadcast_to(spot, (len(triangles), 3))
     near = trimesh.triangles.closest_point(triangles, spots)
     return np.asarray(np.linalg.norm(near - spot, axis=1))
-
-
-@lru_cache(maxsize=2)
-def read_mesh(sha256: str, ending: str, name: str) -> Cleaned:
-    """The file's triangles, cleaned, in its own units: points, faces, part, names, surface map, notes."""
-    return cleaned(*_loaded(asset(sha256, name), ending, name))
-
-
-def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, tuple[str, ...], Any]:
-    import trimesh
-
-    if ending not in MESH_KINDS:
-        raise KilnError(f"{name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
-    try:
-        loaded = trimesh.load(io.BytesIO(data), file_type=ending[1:], process=False)
-        meshes = _meshes(loaded)
-    except KilnError:
-        raise
-    except Exception as error:  # the reader lets through whatever its parsers raise
-        said = str(error).strip().split("\n")[0][:120] or type(error).__name__
-        raise KilnError(f"{name} cannot be read as {ending[1:].upper()}: {said}.") from None
-    if not meshes:
-        raise KilnError(f"{name} holds no triangles; it may be a cloud of points or a drawing.")
-    points, faces, part = [], [], []
-    maps: list[Any] = []
-    start = 0
-    for number, (_, mesh) in enumerate(meshes):
-        points.append(np.asarray(mesh.vertices, dtype=float))
-        faces.append(np.asarray(mesh.faces, dtype=np.int64) + start)
-        part.append(np.full(len(mesh.faces), number))
-        own = getattr(mesh.visual, "uv", None)
-        maps.append(None if own is None or len(own) != len(mesh.vertices) else np.asarray(own, float))
-        start += len(mesh.vertices)
-    surface = None if any(own is None for own in maps) else np.concatenate(maps)
-    names = tuple(title or f"part {number + 1}" for number, (title, _) in enumerate(meshes))
-    return np.concatenate(points), np.concatenate(faces), np.concatenate(part), names, surface
-
-
-def _meshes(loaded: Any) -> list[tuple[str, Any]]:
-    import trimesh
-
-    if isinstance(loaded, trimesh.Trimesh):
-        return [("body", loaded)] if len(loaded.faces) else []
-    if not isinstance(loaded, trimesh.Scene):
-        return []
-    found = []
-    for node in loaded.graph.nodes_geometry:
-        matrix, geometry = loaded.graph[node]
-        mesh = loaded.geometry[geometry]
-        if isinstance(mesh, trimesh.Trimesh) and len(mesh.faces):
-            copy = mesh.copy()
-            copy.apply_transform(matrix)
-            found.append((str(node), copy))
-    return found
-
-
-def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], surface: Any) -> Cleaned:
-    """Welded, without degenerate and doubled triangles and unused points, all turned one way.
-
-    Returns the same with notes on what was done. Raises KilnError for more than MOST_FACES triangles or
-    none, or points that are no numbers.
-    """
-    if len(faces) > MOST_FACES:
-        raise KilnError(
-            f"The mesh has {len(faces):,} triangles; at most {MOST_FACES:,} can be taken. "
-            "Thin it out first."
-        )
-    if not np.isfinite(points).all():
-        raise KilnError("The mesh has points that are no numbers; write it again from where it came.")
-    notes = []
-    span = float(np.ptp(points, axis=0).max())
-    if span <= 0:
-        raise KilnError("All points of the mesh lie in one place.")
-    keys = np.rint(points / (1e-7 * span)).astype(np.int64)
-    order = np.lexsort(keys.T)
-    fresh = np.append(True, (np.diff(keys[order], axis=0) != 0).any(axis=1))
-    number = np.cumsum(fresh) - 1
-    index = np.empty(len(points), dtype=np.int64)
-    index[order] = number
-    first = order[fresh]
-    welded = index[faces]
-    whole = (welded[:, 0] != welded[:, 1]) & (welded[:, 1] != welded[:, 2]) & (welded[:, 2] != welded[:, 0])
-    if (~whole).any():
-        notes.append(f"{int((~whole).sum())} triangles without area were dropped")
-    kept = np.flatnonzero(whole)[_once(np.sort(welded[whole], axis=1))]
-    if len(kept) < whole.sum():
-        notes.append(f"{int(whole.sum()) - len(kept)} doubled triangles were dropped")
-    if len(kept) == 0:
-        raise KilnError("The mesh has no triangle with an area.")
-    welded, part = welded[kept], part[kept]
-    used, compact = np.unique(welded, return_inverse=True)
-    points, faces = points[first[used]], compact.reshape(-1, 3)
-    surface = None if surface is None else surface[first[used]]
-    faces, turned, torn = _one_way(points, faces)
-    a, b, c = (points[faces[:, i]] for i in range(3))
-    area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
-    before = len(points)
-    points, faces, parent = divided(points, faces, max(span / FINE, float(np.sqrt(area / FINE_FACES))))
-    part = part[parent]
-    if surface is not None and len(points) > before:
-        surface = None  # points in the middle of edges have none; a map is of use on fine meshes only
-    if turned:
-        notes.append(f"{turned} triangles were turned to face outward")
-    if torn:
-        notes.append(f"{torn} edges belong to more than two triangles")
-    return points, faces.astype(np.int32), part, names, surface, tuple(notes)
-
-
-def _once(faces: Array) -> Array:
-    """The rows of sorted faces that are the first of their kind, ascending."""
-    first = faces[:, 0].astype(np.int64) * (int(faces.max(initial=0)) + 1) + faces[:, 1]
-    order = np.lexsort((faces[:, 2], first))
-    same = (np.diff(first[order]) == 0) & (np.diff(faces[order, 2]) == 0)
-    doubled = np.zeros(len(faces), dtype=bool)
-    doubled[order[1:][same]] = True
-    return np.flatnonzero(~doubled)
-
-
-def _one_way(points: Array, faces: Array) -> tuple[Array, int, int]:
-    """Faces turned consistently within each shell, shells outward; how many were turned; torn edges."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    size = len(points)
-    forward = edges.min(axis=1) * size + edges.max(axis=1)
-    forward.sort()
-    third = (forward[2:] == forward[:-2]) & np.append(True, forward[2:-1] != forward[:-3])
-    torn = int(third.sum())
-    directed = np.sort(edges[:, 0] * size + edges[:, 1])
-    consistent = not (np.diff(directed) == 0).any()
-    before = faces
-    if not consistent:
-        import trimesh
-
-        mesh = trimesh.Trimesh(points, faces, process=False)
-        trimesh.repair.fix_winding(mesh)
-        faces = np.asarray(mesh.faces)
-    pairs = neighbours(faces)
-    count = len(faces)
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    shells, label = connected_components(graph, directed=False)
-    a, b, c = (points[faces[:, i]] - points.mean(axis=0) for i in range(3))
-    volume = np.bincount(label, np.einsum("ij,ij->i", a, np.cross(b, c)), shells)
-    inward = volume[label] < 0
-    faces = np.where(inward[:, None], faces[:, ::-1], faces)
-    turned = int((np.sort(faces, axis=1) == np.sort(before, axis=1)).all(axis=1).sum())
-    same = (_rolled(faces) == _rolled(before)).all(axis=1)
-    return faces, turned - int(same.sum()), torn
-
-
-def _rolled(faces: Array) -> Array:
-    """Each face beginning with its least corner."""
-    start = faces.argmin(axis=1)[:, None]
-    return np.take_along_axis(faces, (start + np.arange(3)) % 3, axis=1)
-
-
-def divided(points: Array, faces: Array, longest: float) -> tuple[Array, Array, Array]:
-    """Triangles with no edge longer than ``longest``, split at the middles of edges, closed as before.
-
-    The given points stay the first ones. Returns points, faces, and for each face the one it is from.
-    """
-    parent = np.arange(len(faces))
-    while True:
-        edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-        long = ((points[edges[:, 0]] - points[edges[:, 1]]) ** 2).sum(axis=1) > longest**2
-        if not long.any():
-            break
-        size = len(points)
-        keys, which = np.unique(edges[:, 0].astype(np.int64) * size + edges[:, 1], return_inverse=True)
-        unique = np.stack([keys // size, keys % size], axis=1)
-        length = np.linalg.norm(points[unique[:, 0]] - points[unique[:, 1]], axis=1)
-        long = length > longest
-        number = np.where(long, len(points) + np.cumsum(long) - 1, -1)
-        points = np.concatenate([points, points[unique[long]].mean(axis=1)])
-        faces, of = _split(faces, number[which.reshape(3, -1).T])
-        parent = parent[of]
-    return points, faces, parent
-
-
-def _split(faces: Array, middle: Array) -> tuple[Array, Array]:
-    """Faces split where ``middle`` (m, 3) names the point in the middle of an edge (-1: none), and which
-    face each is from."""
-    count = (middle >= 0).sum(axis=1)
-    whole = np.flatnonzero(count == 0)
-    out, of = [faces[whole]], [whole]
-
-    def add(rows: Array, *triangles: tuple[Array, Array, Array]) -> None:
-        for triangle in triangles:
-            out.append(np.stack(triangle, axis=1))
-            of.append(rows)
-
-    for first in range(3):
-        order = [(first + k) % 3 for k in range(3)]
-        f, m = faces[:, order], middle[:, order]
-        one = np.flatnonzero((count == 1) & (m[:, 0] >= 0))
-        a, b, c = f[one].T
-        p = m[one, 0]
-        add(one, (a, p, c), (p, b, c))
-        two = np.flatnonzero((count == 2) & (m[:, 2] < 0))
-        a, b, c = f[two].T
-        p, q = m[two, 0], m[two, 1]
-        add(two, (p, b, q), (a, p, q), (a, q, c))
-    three = np.flatnonzero(count == 3)
-    a, b, c = faces[three].T
-    p, q, r = middle[three].T
-    add(three, (a, p, r), (p, b, q), (r, q, c), (p, q, r))
-    return np.concatenate(out), np.concatenate(of)
 
 
 @lru_cache(maxsize=3)
@@ -471,93 +312,3 @@ def free_mesh(blank: Mesh3D) -> FreeMesh:
     if loose:
         notes = (*notes, f"{loose} edges are open: the surface has holes, and no solid can be written")
     return FreeMesh(placed, faces, part, names, surface, notes, loose)
-
-
-# what one unit of a file may be, mm, in the order in which they are offered
-UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
-# things whose largest measure everyone knows, mm
-KNOWN = (
-    (18.0, "a finger ring"),
-    (40.0, "a matchbox"),
-    (95.0, "a mug"),
-    (210.0, "a book"),
-    (450.0, "a chair's seat"),
-    (900.0, "a table"),
-    (2000.0, "a door"),
-    (4900.0, "a van"),
-    (9000.0, "a house front"),
-    (30_000.0, "a church"),
-)
-
-
-@dataclass(frozen=True)
-class MeshFile:
-    """A mesh file taken in: what it holds, and what its unit is likely to be (None: it does not say)."""
-
-    name: str
-    sha256: str
-    ending: str
-    triangles: int
-    parts: tuple[str, ...]
-    span: tuple[float, float, float]  # in the file's unit and axes
-    stated_mm: float | None
-    notes: tuple[str, ...]
-
-    @property
-    def likely_up(self) -> str:
-        """The axis that points up in most files of this kind (common practice)."""
-        return "y" if self.ending in (".glb", ".gltf", ".obj") else "z"
-
-    @property
-    def likely_mm(self) -> float:
-        """The unit the file states, or the first that makes it larger than a finger ring."""
-        if self.stated_mm is not None:
-            return self.stated_mm
-        return next((mm for mm in UNITS.values() if max(self.span) * mm >= 12.0), 1000.0)
-
-    def blank(self, unit_mm: float, up: str) -> Mesh3D:
-        """The blank with this unit and upward axis."""
-        x, y, z = self.span
-        stood = {"z": (x, y, z), "y": (x, z, y), "x": (y, z, x)}[up[-1]]
-        size = tuple(round(value * unit_mm, 4) for value in stood)
-        return Mesh3D.model_validate(
-            {
-                "name": self.name,
-                "sha256": self.sha256,
-                "ending": self.ending,
-                "unit_mm": unit_mm,
-                "up": up,
-                "size_mm": size,
-            }
-        )
-
-
-def like(size_mm: float) -> str:
-    """A thing everyone knows that is about as large: "about as large as a mug"."""
-    near = min(KNOWN, key=lambda pair: abs(np.log(pair[0] / max(size_mm, 1e-9))))
-    ratio = size_mm / near[0]
-    if 0.6 <= ratio <= 1.7:
-        return f"about as large as {near[1]}"
-    return f"much larger than {near[1]}" if ratio > 1 else f"much smaller than {near[1]}"
-
-
-def mesh_of_file(path: Path) -> MeshFile:
-    """Take a mesh file in. Raises KilnError with what is wrong with it."""
-    ending = path.suffix.lower()
-    if ending not in MESH_KINDS:
-        raise KilnError(f"{path.name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
-    try:
-        if path.stat().st_size > LARGEST:
-            raise KilnError(
-                f"{path.name} has {path.stat().st_size / 2**20:.0f} MB; {LARGEST // 2**20} MB is the most "
-                "that can be taken in. Thin the mesh out first."
-            )
-        data = path.read_bytes()
-    except OSError as error:
-        raise KilnError(f"{path.name} cannot be read: {error.strerror or error}.") from None
-    digest = keep_asset(data, path.name)
-    points, faces, _, parts, _, notes = read_mesh(digest, ending, path.name)
-    span = np.ptp(points, axis=0)
-    stated = 1000.0 if ending in (".glb", ".gltf") else 1.0 if ending == ".3mf" else None
-    x, y, z = (float(value) for value in span)
-    return MeshFile(path.name, digest, ending, len(faces), parts, (x, y, z), stated, notes)

@@ -81,6 +81,17 @@ def open_edges(faces: Array) -> int:
     return int((~np.isin(forward, backward)).sum())
 
 
+def neighbours(faces: Array) -> Array:
+    """Pairs of triangles that share an edge, (k, 2)."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    edges.sort(axis=1)
+    keys = edges[:, 0] * (int(faces.max()) + 1) + edges[:, 1]
+    order = np.argsort(keys, kind="stable")
+    same = keys[order][1:] == keys[order][:-1]
+    owner = order % len(faces)
+    return np.stack([owner[:-1][same], owner[1:][same]], axis=1)
+
+
 def lattice_faces(rows: int, columns: int) -> Array:
     """Triangles (k, 3), counter-clockwise, between points numbered row by row from below."""
     index = np.arange(rows * columns).reshape(rows, columns)

@@ -99,7 +99,7 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
         shift = np.array([NUDGE_MM * attempt, NUDGE_MM * (attempt + 0.37)])
         regions = layered([_trimmed(layer.region, inner, shift) for layer in laid.layers])
         try:
-            points, faces, label, parent = cut_net(net, regions)
+            points, faces, label, parent = cut_net(net, regions, snapped=attempt % 2 == 0)
         except shapely.errors.GEOSException:
             continue
         if open_edges(faces) == open_edges(net.faces):

@@ -34,8 +34,14 @@ class NetPieces:
     whole_label: Array
 
 
-def net_pieces(net: Net, regions: list[shapely.MultiPolygon], nobody: int) -> NetPieces:
-    """The net divided among regions that do not overlap."""
+def net_pieces(
+    net: Net, regions: list[shapely.MultiPolygon], nobody: int, snapped: bool = True
+) -> NetPieces:
+    """The net divided among regions that do not overlap.
+
+    ``snapped``: all points on the grid, which settles whatever nearly touches; otherwise as exact as the
+    numbers are, which keeps both sides of a seam alike where an outline runs almost along it.
+    """
     polygons = [polygon for region in regions for polygon in polygons_in(region)]
     owners = [number for number, region in enumerate(regions) for _ in polygons_in(region)]
     rings = [ring for polygon in polygons for ring in _rings(polygon)]
@@ -50,7 +56,7 @@ def net_pieces(net: Net, regions: list[shapely.MultiPolygon], nobody: int) -> Ne
         x, y = net.points[net.faces[face]].mean(axis=1).T
         inside = shapely.contains_xy(inked[polygon], x, y)
         label[face[inside]] = np.array(owners)[polygon[inside]]
-    parts, labels, parents = _divided(net, crossed, regions, rings, nobody)
+    parts, labels, parents = _divided(net, crossed, regions, rings, nobody, snapped)
     return NetPieces(parts, labels, parents, ~crossed, label[~crossed])
 
 
@@ -99,6 +105,7 @@ def _divided(
     regions: list[shapely.MultiPolygon],
     rings: list[shapely.LineString],
     nobody: int,
+    snapped: bool,
 ) -> tuple[list[shapely.Polygon], list[int], Array]:
     if not crossed.any():
         return [], [], np.empty(0, dtype=np.int64)
@@ -106,8 +113,8 @@ def _divided(
     faces = net.faces[mine]
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     edges = np.unique(np.sort(edges, axis=1), axis=0)
-    lines = [*shapely.linestrings(net.points[edges]), *rings]
-    parted = shapely.union_all(lines, grid_size=GRID_MM)
+    lines = [*shapely.linestrings((net.points if snapped else net.at)[edges]), *rings]
+    parted = shapely.union_all(lines, grid_size=GRID_MM if snapped else None)
     parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)
     spots = shapely.point_on_surface(parts)
     # the grid may have moved a thin part off the face it is of: then the face next to it

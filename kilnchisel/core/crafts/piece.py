@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 import manifold3d
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Body, Sheet
@@ -16,8 +17,9 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Craft, Engraved, Printed
-from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
 
@@ -73,17 +75,19 @@ def shell_parts(body: Body) -> tuple[Part, ...]:
 def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top."""
     _refuse_too_deep(sheet, laid)
-    inked = [(index, item, craft, layer) for index, item, craft in laid for layer in item.layers]
+    inked = _on_insets(
+        sheet, [(index, item, craft, layer) for index, item, craft in laid for layer in item.layers]
+    )
     insets = [inset.area for inset in sheet.insets]
-    cut = cut_sheet(sheet, insets + [layer.region for *_, layer in inked])
+    cut = cut_sheet(sheet, insets + [layer.region for *_, layer, _ in inked])
     name, solid = sheet.side.name, sheet.solid
     parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0), solid=solid)]
     for label, inset in enumerate(sheet.insets):
         mesh = _region(sheet.side, cut, label, inset.height_mm)
         if mesh is not None:
             parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=solid))
-    for label, (index, item, craft, layer) in enumerate(inked, start=len(insets)):
-        mesh = _region(sheet.side, cut, label, relief_mm(craft) * layer.layer.height)
+    for label, (index, item, craft, layer, below) in enumerate(inked, start=len(insets)):
+        mesh = _region(sheet.side, cut, label, below + relief_mm(craft) * layer.layer.height)
         if mesh is None:
             continue
         if layer.layer.raster is not None:
@@ -101,6 +105,24 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
             )
         )
     return tuple(parts)
+
+
+def _on_insets(
+    sheet: Sheet, inked: list[tuple[int, Laid, Craft, LaidLayer]]
+) -> list[tuple[int, Laid, Craft, LaidLayer, float]]:
+    """The layers, with what is printed over a sunk or raised inset (a joint between bricks) apart: ink
+    lies on whatever is there. The last of each: the height of the ground below it."""
+    apart = []
+    for index, item, craft, layer in inked:
+        apart.append((index, item, craft, layer, 0.0))
+        if not isinstance(craft, Printed):
+            continue
+        for inset in sheet.insets:
+            if inset.height_mm == 0 or not shapely.intersects(layer.region, inset.area):
+                continue
+            over = as_region([shapely.intersection(layer.region, inset.area)])
+            apart.append((index, item, craft, replace(layer, region=over), inset.height_mm))
+    return apart
 
 
 def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:

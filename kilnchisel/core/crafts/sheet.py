@@ -67,7 +67,7 @@ def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet
         up = 0.0 if sheet.net is None else NUDGE_MM * (attempt + 0.37)
         trimmed = [_trimmed(sheet, _shifted(region, nudge, up)) for region in regions]
         try:
-            result = _cut(sheet, layered(trimmed), _clip_fast if attempt == 0 else _clip_sure)
+            result = _cut(sheet, layered(trimmed), attempt)
         except shapely.errors.GEOSException:
             continue  # a division that geometry cannot settle: another place may be clear
         if _closed(sheet, result):
@@ -149,7 +149,8 @@ def layered(regions: list[shapely.MultiPolygon]) -> list[shapely.MultiPolygon]:
     return [as_region(faces[owner == i]) if i in meeting else region for i, region in enumerate(regions)]
 
 
-def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSheet:
+def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], attempt: int) -> CutSheet:
+    clip: Clip = _clip_fast if attempt == 0 else _clip_sure
     polygons: list[shapely.Polygon] = []
     owners: list[int] = []
     for label, region in enumerate(regions):
@@ -157,7 +158,7 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
         polygons += parts
         owners += [label] * len(parts)
     if sheet.net is not None:
-        points, faces, face_label, _ = cut_net(sheet.net, regions)
+        points, faces, face_label, _ = cut_net(sheet.net, regions, snapped=attempt % 2 == 0)
         return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
@@ -170,15 +171,20 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], clip: Clip) -> CutSh
     return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
 
 
-def cut_net(net: Net, regions: list[shapely.MultiPolygon]) -> tuple[Array, Array, Array, Array]:
-    """The net divided: points (n, 2), the net's own first; faces (m, 3); label and net face of each."""
-    pieces = net_pieces(net, regions, GROUND)
+def cut_net(
+    net: Net, regions: list[shapely.MultiPolygon], snapped: bool = True
+) -> tuple[Array, Array, Array, Array]:
+    """The net divided: points (n, 2), the net's own first; faces (m, 3); label and net face of each.
+
+    ``snapped``: as in ``net_pieces``.
+    """
+    pieces = net_pieces(net, regions, GROUND, snapped)
     points, faces, label = net.at, net.faces[pieces.whole], pieces.whole_label
     parent = np.flatnonzero(pieces.whole)
     if pieces.parts:
         more, divided, part = _triangulated(pieces.parts, list(range(len(pieces.parts))))
         near = np.unique(net.faces[~pieces.whole])
-        found = _places(net.points[near], more)
+        found = _places((net.points if snapped else net.at)[near], more)
         fresh = found < 0
         index = np.where(fresh, len(points) + np.cumsum(fresh) - 1, near[found])
         points = np.concatenate([points, more[fresh]])

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.material import Material, Texture
-from kilnchisel.core.finishes.metals import Metal, metal_colour, metal_index
+from kilnchisel.core.finishes.metals import metal_colour, metal_index
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -22,6 +22,7 @@ from kilnchisel.core.job.finish import (
     Grass,
     Ink,
     Masonry,
+    Metal,
     Paint,
     PaintedWood,
     Paper,
@@ -69,26 +70,11 @@ def _ink(finish: Ink) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
 
 
-def _metal(metal: Metal, polish: str, grain_deg: float) -> Material:
-    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2}[polish]
-    texture = textures.metal_brushed() if polish == "brushed" else textures.metal_satin()
-    return Material("metal", metal_colour(metal), alpha, texture, grain_deg, metal_index(metal))
-
-
-def _brass(finish: Brass) -> Material:
-    return _metal("brass", finish.polish, finish.grain_deg)
-
-
-def _stainless(finish: Stainless) -> Material:
-    return _metal("stainless", finish.polish, finish.grain_deg)
-
-
-def _gold(finish: Gold) -> Material:
-    return _metal("gold", finish.polish, finish.grain_deg)
-
-
-def _silver(finish: Silver) -> Material:
-    return _metal("silver", finish.polish, finish.grain_deg)
+def _metal(finish: Metal) -> Material:
+    kind = finish.kind  # type: ignore[attr-defined]
+    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2}[finish.polish]
+    texture = textures.metal_brushed() if finish.polish == "brushed" else textures.metal_satin()
+    return Material("metal", metal_colour(kind), alpha, texture, finish.grain_deg, metal_index(kind))
 
 
 def _paint(finish: Paint) -> Material:
@@ -149,12 +135,12 @@ def _slate(finish: Slate) -> Material:
 _MAKERS: dict[type, Callable[[Any], Material]] = {
     Enamel: _enamel,
     Ink: _ink,
-    Brass: _brass,
-    Stainless: _stainless,
+    Brass: _metal,
+    Stainless: _metal,
     PaintedWood: _painted_wood,
     Slate: _slate,
-    Gold: _gold,
-    Silver: _silver,
+    Gold: _metal,
+    Silver: _metal,
     Paint: _paint,
     Wood: _wood,
     Cloth: _cloth,

@@ -19,20 +19,24 @@ class Enamel(Value):
     gloss: Percent = 88.0
 
 
-class Brass(Value):
-    """Brass CuZn37."""
+class Metal(Value):
+    """What all metals have: a polish, and the way it was brushed."""
 
-    kind: Literal["brass"] = "brass"
     polish: Polish = "satin"
     grain_deg: Degrees = 0.0
 
 
-class Stainless(Value):
+class Brass(Metal):
+    """Brass CuZn37."""
+
+    kind: Literal["brass"] = "brass"
+
+
+class Stainless(Metal):
     """Stainless steel 18-8."""
 
     kind: Literal["stainless"] = "stainless"
     polish: Polish = "brushed"
-    grain_deg: Degrees = 0.0
 
 
 class PaintedWood(Value):
@@ -52,20 +56,17 @@ class Slate(Value):
     oiled: Percent = 35.0
 
 
-class Gold(Value):
+class Gold(Metal):
     """Fine gold."""
 
     kind: Literal["gold"] = "gold"
     polish: Polish = "polished"
-    grain_deg: Degrees = 0.0
 
 
-class Silver(Value):
+class Silver(Metal):
     """Silver."""
 
     kind: Literal["silver"] = "silver"
-    polish: Polish = "satin"
-    grain_deg: Degrees = 0.0
 
 
 class Paint(Value):

@@ -7,11 +7,12 @@ from typing import Any
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.boards import Board, Plate, Wall
-from kilnchisel.core.job.bodies import Handle, Mesh3D, Van
+from kilnchisel.core.job.bodies import Handle, Mesh3D, Signet, Van
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Craft, Engraved, Lettering, Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.wording import Circle, Column, Curve, Face, FileFace, Slope, Wording
 from kilnchisel.core.units import format_angle, format_length, format_number
 
@@ -223,14 +224,31 @@ def _blank(job: Job) -> str:
         size = f"{format_number(blank.width_mm)} × {format_length(blank.height_mm)}"
         return f"{shape}, {size}, {format_length(blank.thickness_mm)} thick"
     if isinstance(blank, Band):
-        size = f"{format_length(blank.inner_mm)} inside, {format_length(blank.width_mm)} wide"
+        inside = f"{format_length(blank.inner_mm)} inside{_sizes(blank.inner_mm)}"
+        size = f"{inside}, {format_length(blank.width_mm)} wide"
         return f"{blank.profile[0].upper() + blank.profile[1:]} band, {size}"
+    if isinstance(blank, Signet):
+        head = f"head {format_number(blank.head_mm)} × {format_length(blank.head_high_mm)}"
+        return f"Signet ring, {format_length(blank.inner_mm)} inside{_sizes(blank.inner_mm)}, {head}"
     if isinstance(blank, Globe):
         return f"Globe, {format_length(blank.diameter_mm)}, {'on a foot' if blank.foot else 'no foot'}"
     if isinstance(blank, Medallion):
         size = f"{format_length(blank.diameter_mm)}, {format_length(blank.thickness_mm)} thick"
         return f"Medallion, {size}, field sunk {format_length(blank.sunk_mm)}"
     return _other_blank(blank)
+
+
+def _sizes(inner_mm: float) -> str:
+    """Ring sizes in brackets, for what goes on a finger: ISO, US, UK, Japan."""
+    if not 12 <= inner_mm <= 25:
+        return ""
+    sizes = (
+        f"ISO {format_number(iso_size(inner_mm), 1)}",
+        f"US {format_number(round(us_size(inner_mm) * 4) / 4, 2)}",
+        f"UK {uk_size(inner_mm)}",
+        f"Japan {format_number(japan_size(inner_mm), 0)}",
+    )
+    return f" ({', '.join(sizes)})"
 
 
 def _other_blank(blank: Blank) -> str:

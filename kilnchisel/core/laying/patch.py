@@ -17,7 +17,9 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import splu
 
-from kilnchisel.core.blanks.imported import FreeMesh, neighbours
+from kilnchisel.core.blanks.imported import FreeMesh, RoundArea
+from kilnchisel.core.blanks.mesh import neighbours
+from kilnchisel.core.blanks.net import border_edges
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Lay
@@ -40,13 +42,42 @@ def right_and_up(normal: Array) -> tuple[Array, Array]:
 
 
 def flat_chart(mesh: FreeMesh, name: str) -> Chart:
-    """The chart of one of the mesh's flat areas. Raises KilnError naming those there are."""
+    """The chart of one of the mesh's flat or round areas. Raises KilnError naming those there are."""
     for area in mesh.areas:
         if area.name == name:
             right, up = right_and_up(area.normal)
             return _planar(mesh, name, area.faces, area.middle, right, up, area.normal)
-    names = ", ".join(f"“{area.name}”" for area in mesh.areas) or "no flat area"
+    for round_ in mesh.round_areas:
+        if round_.name == name:
+            return _round_chart(mesh, round_)
+    known = [area.name for area in mesh.areas] + [area.name for area in mesh.round_areas]
+    names = ", ".join(f"“{one}”" for one in known) or "no plain area"
     raise KilnError(f"This mesh has no side “{name}”; it has {names} and any spot.")
+
+
+def _round_chart(mesh: FreeMesh, area: RoundArea) -> Chart:
+    """A cylinder unrolled exactly, u = 0 at the front (or above, where it lies), opened opposite.
+
+    u is the angle times the mean distance of the corners from the axis, so that widths are those of the
+    mesh itself.
+    """
+    front = -Y - (-Y @ area.axis) * area.axis
+    if np.linalg.norm(front) < 0.3:
+        front = Z - (Z @ area.axis) * area.axis
+    front /= np.linalg.norm(front)
+    side = np.cross(area.axis, front) * (-1.0 if area.inside else 1.0)
+    used, corners = np.unique(mesh.faces[area.faces], return_inverse=True)
+    corners = corners.reshape(-1, 3)
+    away = mesh.points[used] - area.centre
+    angle = np.arctan2(away @ side, away @ front)
+    # faces across the opening have corners on both sides of it
+    whole = np.ptp(angle[corners], axis=1) < np.pi
+    uv = np.stack([area.radius_mm * angle, away @ area.axis], axis=1)
+    wall = _thickness(mesh, mesh.points[used[0]], mesh.normals[used[0]])
+    out = away - (away @ area.axis)[:, None] * area.axis
+    out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
+    normals = -out if area.inside else out
+    return Chart(area.name, mesh, area.faces[whole], corners[whole], uv, mesh.points[used], normals, wall)
 
 
 def _planar(
@@ -193,8 +224,16 @@ def _spot_normal(mesh: FreeMesh, face: int, at: Array) -> Array:
 
 def _near(mesh: FreeMesh, face: int, at: Array, reach: float) -> Array:
     """Faces that come within ``reach`` of the spot and hang together with its own."""
-    candidates = mesh.within(at, reach)
-    return _joined(mesh.faces[candidates], candidates, int(np.flatnonzero(candidates == face)[0]))
+    faces = mesh.within(at, reach)
+    while True:
+        faces = _joined(mesh.faces[faces], faces, int(np.flatnonzero(faces == face)[0]))
+        # where the patch hangs together by a point only, what meets there is left out
+        edges = border_edges(mesh.faces[faces])
+        starts, times = np.unique(edges[:, 0], return_counts=True)
+        pinched = np.isin(mesh.faces[faces], starts[times > 1]).any(axis=1) & (faces != face)
+        if not pinched.any():
+            return faces
+        faces = faces[~pinched]
 
 
 def _joined(corners: Array, names: Array, first: int) -> Array:

@@ -4,12 +4,6 @@ from __future__ import annotations
 
 from typing import Any, get_args
 
-from kilnchisel.core.blanks.ringsizes import (
-    inner_of_iso,
-    inner_of_us,
-    iso_size,
-    us_size,
-)
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
 from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.boards import Board, Plate
@@ -17,6 +11,12 @@ from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
 from kilnchisel.core.job.fresh import with_blank
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.ringsizes import (
+    inner_of_iso,
+    inner_of_us,
+    iso_size,
+    us_size,
+)
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
 
@@ -25,7 +25,15 @@ def blank_specs(job: Job) -> list[Spec]:
     objects = tuple(TITLES_OF.items())
     if job.blank.kind not in TITLES_OF:
         objects += ((job.blank.kind, "Mesh from a file"),)
-    kind = Spec("blank.kind", "Object", lambda job: job.blank.kind, with_blank, "menu", options=objects)
+    kind = Spec(
+        "blank.kind",
+        "Object",
+        lambda job: job.blank.kind,
+        with_blank,
+        "menu",
+        options=objects,
+        pictures=True,
+    )
     fields = [kind]
     blank = job.blank
     for name, info in type(blank).model_fields.items():

@@ -38,7 +38,7 @@ from kilnchisel.core.units import (
     parse_length,
     parse_plain,
 )
-from kilnchisel.ui.theme import plain
+from kilnchisel.ui.theme import object_icon, plain
 
 PHRASE_MS = 1500
 
@@ -61,6 +61,7 @@ class Spec:
     most: float | None = None
     decimals: int = 2
     hint: str = ""
+    pictures: bool = False  # the options of a menu are objects, shown with their pictures
 
 
 def at(path: tuple[str | int, ...], label: str, kind: str, **more: Any) -> Spec:
@@ -455,6 +456,9 @@ class MenuField(Field):
         self.list = QMenu(self.button)
         for value, words in spec.options:
             action = self.list.addAction(plain(words))
+            if spec.pictures and action is not None:
+                action.setIcon(object_icon(str(value)))
+                action.setIconVisibleInMenu(True)
             if action is not None:
                 action.triggered.connect(lambda _=False, v=value: self._chosen(v))
         self.button.setMenu(self.list)
