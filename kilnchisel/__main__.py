@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Any, NoReturn
@@ -29,6 +30,10 @@ def main(arguments: list[str]) -> int:
     except KilnError as error:
         print(error, file=sys.stderr)
         return 2
+    except BrokenPipeError:
+        # whoever read the output has seen enough; nothing more is written, not at the end either
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except KeyboardInterrupt:
         print("Stopped.", file=sys.stderr)
         return 130
