@@ -58,13 +58,13 @@ def _meshes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
     """Opening a mesh of half a million triangles, and a move over one of a hundred thousand."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "large.stl"
-        path.write_bytes(_pebble(512, 512).export(file_type="stl"))
+        path.write_bytes(_pebble(360, 360).export(file_type="stl"))
         begun = time.perf_counter()
         file = mesh_of_file(path)
         large = free_mesh(file.blank(1.0, "z"))
         _ = large.drawn
         yield Figure(f"a mesh of {file.triangles} triangles opened", time.perf_counter() - begun, "s", 5)
-        path.write_bytes(_pebble(224, 224).export(file_type="stl"))
+        path.write_bytes(_pebble(158, 158).export(file_type="stl"))
         file = mesh_of_file(path)
     blank = file.blank(1.0, "z")
     mesh = free_mesh(blank)
@@ -88,7 +88,7 @@ def _meshes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
 
 
 def _pebble(columns: int, rows: int) -> trimesh.Trimesh:
-    """An uneven ball with about twice so many triangles as columns times rows."""
+    """An uneven ball with about four times so many triangles as columns times rows."""
     ball = trimesh.creation.uv_sphere(radius=50, count=[rows, columns])
     ball.vertices *= (1.2, 1.0, 0.8)
     ball.vertices *= 1 + 0.06 * np.sin(ball.vertices[:, [0]] / 11) * np.cos(ball.vertices[:, [2]] / 9)

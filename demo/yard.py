@@ -67,8 +67,8 @@ def permit_plate() -> Job:
                 finish=Paint(colour=RUST, gloss=85),
             ),
             Lettering(
-                wording=words("NIGHT 0742", "league-spartan-bold", 38, letter_spacing_mm=2),
-                lay=Lay(side="front", across_mm=-26),
+                wording=words("NIGHT 0742", "league-spartan-bold", 31, letter_spacing_mm=2),
+                lay=Lay(side="front", across_mm=-20),
                 craft=Raised(height_mm=1.4),
                 finish=Paint(colour=MIDNIGHT, gloss=85),
             ),

@@ -13,7 +13,22 @@ from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import darkened, gloss_alpha, letter_material, material_of
 from kilnchisel.core.finishes.material import Material, texture_uv
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, PaintedWood, Slate, Stainless
+from kilnchisel.core.job.finish import (
+    AsBlank,
+    Brass,
+    Cloth,
+    Enamel,
+    Gold,
+    Grass,
+    Masonry,
+    Paint,
+    PaintedWood,
+    Paper,
+    Silver,
+    Slate,
+    Stainless,
+    Wood,
+)
 from kilnchisel.core.job.lettering import Engraved, Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
 from kilnchisel.core.scene.light import (
@@ -158,15 +173,31 @@ class Scenes(unittest.TestCase):
 
 class Finishes(unittest.TestCase):
     def test_every_finish_has_a_material(self):
-        for finish in (Enamel(), Brass(), Stainless(), PaintedWood(), Slate()):
+        for make in (
+            Enamel,
+            Brass,
+            Stainless,
+            Gold,
+            Silver,
+            Paint,
+            PaintedWood,
+            Wood,
+            Slate,
+            Cloth,
+            Paper,
+            Masonry,
+            Grass,
+        ):
+            finish = make()
             material = material_of(finish)
-            self.assertIn(material.kind, ("coated", "metal"))
+            self.assertIn(material.kind, ("coated", "metal", "matte"))
             self.assertTrue(0 < material.alpha < 1)
             self.assertTrue((material.albedo >= 0).all() and (material.albedo <= 1).all())
 
     def test_metal_index_and_extinction_give_its_colour(self):
-        for finish in (Brass(), Stainless()):
-            material = material_of(finish)
+        metals = [material_of(finish) for finish in (Brass(), Stainless(), Gold(), Silver())]
+        # gold darkened in a recess is dark in all three, not red
+        for material in (*metals, darkened(metals[2], 75), darkened(metals[0], 40)):
             seen = fresnel_normal(np.array(material.metal_n), material.metal_k())
             np.testing.assert_allclose(seen, material.base, atol=1e-9)
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import Mesh, neighbours
+from kilnchisel.core.blanks.mesh import Mesh, among, compacted, neighbours
 from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
 
@@ -268,7 +268,7 @@ def drawn_of(points: Array, normals: Array, faces: Array, own: Array) -> Mesh:
     round_ = np.einsum("mij,mj->mi", shared, own) > CREASE
     alike = np.abs(shared).argmax(axis=2) == np.abs(own).argmax(axis=1)[:, None]
     joined = round_ & alike
-    used, index = np.unique(faces[joined], return_inverse=True)
+    used, index = compacted(faces[joined], len(points))
     apart = ~joined
     corner = np.empty(faces.shape, dtype=np.int32)
     corner[joined] = index
@@ -308,7 +308,7 @@ def free_mesh(blank: Mesh3D) -> FreeMesh:
     placed = placed - ((low + high) / 2 * (1, 1, 0) + low * (0, 0, 1))
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
     size = len(points)
-    loose = int((~np.isin(edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0])).sum())
+    loose = int((~among(edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0])).sum())
     if loose:
         notes = (*notes, f"{loose} edges are open: the surface has holes, and no solid can be written")
     return FreeMesh(placed, faces, part, names, surface, notes, loose)

@@ -78,7 +78,23 @@ def open_edges(faces: Array) -> int:
     size = int(faces.max()) + 1 if len(faces) else 1
     forward = edges[:, 0] * size + edges[:, 1]
     backward = edges[:, 1] * size + edges[:, 0]
-    return int((~np.isin(forward, backward)).sum())
+    return int((~among(forward, backward)).sum())
+
+
+def among(keys: Array, known: Array) -> Array:
+    """Which integer keys (n,) are among the known ones; by sorting, which is quick for edges of meshes."""
+    if len(known) == 0:
+        return np.zeros(len(keys), dtype=bool)
+    ordered = np.sort(known)
+    place = np.minimum(np.searchsorted(ordered, keys), len(ordered) - 1)
+    return np.asarray(ordered[place] == keys)
+
+
+def compacted(faces: Array, count: int) -> tuple[Array, Array]:
+    """The points that faces use, ascending, and the faces by their places among them; ``count``: of all."""
+    used = np.zeros(count, dtype=bool)
+    used[faces] = True
+    return np.flatnonzero(used), (np.cumsum(used) - 1)[faces].astype(np.int32)
 
 
 def neighbours(faces: Array) -> Array:

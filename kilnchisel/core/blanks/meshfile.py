@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import neighbours
+from kilnchisel.core.blanks.mesh import compacted, neighbours
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
@@ -115,8 +115,8 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     if len(kept) == 0:
         raise KilnError("The mesh has no triangle with an area.")
     welded, part = welded[kept], part[kept]
-    used, compact = np.unique(welded, return_inverse=True)
-    points, faces = points[first[used]], compact.reshape(-1, 3)
+    used, faces = compacted(welded, len(first))
+    points = points[first[used]]
     surface = None if surface is None else surface[first[used]]
     faces, turned, torn = _one_way(points, faces)
     a, b, c = (points[faces[:, i]] for i in range(3))

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from kilnchisel.core.blanks.mesh import lattice_faces
+from kilnchisel.core.blanks.mesh import among, lattice_faces
 from kilnchisel.core.errors import KilnError
 
 Array = NDArray[Any]
@@ -110,7 +110,7 @@ def border_edges(faces: Array) -> Array:
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
     size = int(faces.max()) + 1
     forward, backward = edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0]
-    return np.asarray(edges[~np.isin(forward, backward)])
+    return np.asarray(edges[~among(forward, backward)])
 
 
 def _same_border(net: Net, wanted: Array) -> bool:

@@ -15,7 +15,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
-from kilnchisel.core.blanks.mesh import Mesh, join, open_edges
+from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
 from kilnchisel.core.crafts.sheet import GROUND, cut_net, layered, region_walls
@@ -89,8 +89,7 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
     row_of = np.full(int(state.source.max()) + 1, -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
     mine = _under(state, chart, row_of, laid)
-    used, corners = np.unique(state.faces[mine], return_inverse=True)
-    corners = corners.reshape(-1, 3).astype(np.int32)
+    used, corners = compacted(state.faces[mine], len(state.points))
     uv = _flat(state, chart, mine, row_of, used, corners)
     net = Net(gridded(uv), corners)
     inner = chart.domain.buffer(-KEEP_OFF_MM)
@@ -208,8 +207,7 @@ def _letters(state: _Cut, label: int, ink: _Inked) -> Mesh | None:
     if len(rows) == 0:
         return None
     height = ink.height
-    used, corners = np.unique(state.faces[rows], return_inverse=True)
-    corners = corners.reshape(-1, 3).astype(np.int32)
+    used, corners = compacted(state.faces[rows], len(state.points))
     base, out = state.points[used], state.normals[used]
     top = base + height * out
     level = Mesh(top, out, box_uv(base, out), corners)

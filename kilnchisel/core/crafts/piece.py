@@ -12,7 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Body, Sheet
-from kilnchisel.core.blanks.mesh import Mesh, join, open_edges, welded
+from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges, welded
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.sheet import GROUND, CutSheet, cut_sheet
 from kilnchisel.core.errors import KilnError
@@ -160,13 +160,13 @@ def _region(side: Side, cut: CutSheet, label: int, height: float) -> Mesh | None
 def _level(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
     """The faces of one label, lifted to ``height``."""
     faces = cut.faces[cut.label == label]
-    used, compact = np.unique(faces, return_inverse=True)
+    used, compact = compacted(faces, len(cut.points))
     uv = cut.points[used]
     return Mesh(
         side.to_body(uv, np.full(len(uv), height)),
         np.ascontiguousarray(side.frames(uv)[:, 2]),
         uv,
-        compact.reshape(-1, 3).astype(np.int32),
+        compact,
     )
 
 

@@ -19,7 +19,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Sheet
-from kilnchisel.core.blanks.mesh import open_edges
+from kilnchisel.core.blanks.mesh import among, compacted, open_edges
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.crafts.netcut import net_pieces
 from kilnchisel.core.errors import KilnError
@@ -183,7 +183,7 @@ def cut_net(
     parent = np.flatnonzero(pieces.whole)
     if pieces.parts:
         more, divided, part = _triangulated(pieces.parts, list(range(len(pieces.parts))))
-        near = np.unique(net.faces[~pieces.whole])
+        near, _ = compacted(net.faces[~pieces.whole], len(points))
         found = _places((net.points if snapped else net.at)[near], more)
         fresh = found < 0
         index = np.where(fresh, len(points) + np.cumsum(fresh) - 1, near[found])
@@ -414,7 +414,7 @@ def region_walls(faces: Array, label: Array) -> tuple[Array, Array]:
     base = owners * size * size
     forward = base + edges[:, 0] * size + edges[:, 1]
     backward = base + edges[:, 1] * size + edges[:, 0]
-    outline = ~np.isin(forward, backward)
+    outline = ~among(forward, backward)
     return edges[outline], owners[outline]
 
 

@@ -54,7 +54,9 @@ def darkened(material: Material, percent: float) -> Material:
     share = percent / 100
     r, g, b = (float(c) * (1 - 0.9 * share) for c in material.base)
     alpha = material.alpha + (max(material.alpha, 0.45) - material.alpha) * share
-    return replace(material, base=(r, g, b), alpha=alpha)
+    # what lies in the recess is no metal any more: an index of 1 lets it be as dark as it is, where that
+    # of gold would leave its red at half
+    return replace(material, base=(r, g, b), alpha=alpha, metal_n=(1.0, 1.0, 1.0))
 
 
 def gloss_alpha(percent: float) -> float:

@@ -55,13 +55,17 @@ CONSTANTS: dict[Metal, Array] = {
 }
 
 
+MOST = 0.99
+
+
 @cache
 def metal_colour(metal: Metal) -> tuple[float, float, float]:
     """Reflectance at normal incidence, linear RGB under D65."""
     nm, n, k = CONSTANTS[metal].T
     fine = np.arange(400.0, 701.0, 5.0)
     r, g, b = spectrum_to_rgb(fine, fresnel_normal(np.interp(fine, nm, n), np.interp(fine, nm, k)))
-    return float(r), float(g), float(b)
+    # gold is redder than the display's colours go: held to what a surface can return
+    return float(min(r, MOST)), float(min(g, MOST)), float(min(b, MOST))
 
 
 @cache

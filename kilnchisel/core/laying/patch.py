@@ -18,7 +18,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import splu
 
 from kilnchisel.core.blanks.imported import FreeMesh, RoundArea
-from kilnchisel.core.blanks.mesh import neighbours
+from kilnchisel.core.blanks.mesh import compacted, neighbours
 from kilnchisel.core.blanks.net import border_edges
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.errors import KilnError
@@ -145,8 +145,8 @@ def spot_chart(
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
         return _planar(mesh, "any spot", faces, at, right, up, None)
     faces = _near(mesh, face, at, 1.3 * reach_mm)
-    used, corners = np.unique(mesh.faces[faces], return_inverse=True)
-    points, corners = mesh.points[used], corners.reshape(-1, 3)
+    used, corners = compacted(mesh.faces[faces], len(mesh.points))
+    points = mesh.points[used]
     row = int(np.flatnonzero(faces == face)[0])
     share = _share(at, points[corners[row]])
     if wrap == "own map":
