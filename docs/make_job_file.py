@@ -14,15 +14,18 @@ A job is saved as one file ending in `.kcj`: a ZIP container holding
 | entry | what |
 |---|---|
 | `job.json` | the job, described by the schema below |
-| `assets/<sha256>` | artwork and pictures that the job uses, and font files that were opened from disk, by the SHA-256 of their content; of fonts only those whose OS/2 `fsType` allows embedding |
+| `assets/<sha256>` | artwork, pictures and the mesh that the job uses, and font files that were opened from disk, by the SHA-256 of their content; of fonts only those whose OS/2 `fsType` allows embedding |
 | `preview.png` | a small picture of the piece, for the start page |
 
 Lengths are millimetres (`_mm`), angles degrees (`_deg`), colours sRGB `#rrggbb`, shares per cent. Body
 coordinates are right-handed, z up; the front of a blank faces -y. A side's sheet runs `along` to the reader's
-right from the middle of the front, and `across` upward: from the foot on a mug, from the middle on a plaque.
+right from the middle of the front, and `across` upward: from the foot on a mug, from the middle elsewhere. A
+lettering on `any spot` of a mesh names the place by `spot`, x, y, z in mm as the mesh stands (its middle over the
+origin, its lowest point at z = 0); `along` and `across` are then measured from there over the surface.
 
 - **Version.** This is version {version}. A newer file is refused with a sentence; files of older versions are
-  brought up to date on opening (version 1 held words only, and did not say so).
+  brought up to date on opening (version 1 held words only, and did not say so;
+  version 2 knew nine kinds of blank and no third finish).
 - **Unknown fields** are kept and written back, so that a job survives a visit to an older version.
 - **Writing is all or nothing**: to a temporary file in the same folder, then renamed.
 - **The same job gives the same bytes** (entries carry a fixed date).

@@ -120,8 +120,14 @@ def _on_side(making: _Making, body: Body, name: str) -> _Making | None:
     if making.lay.side == name:
         return making
     if making.lay.both and body.opposite(making.lay.side) == name:
-        return replace(making, lay=making.lay.model_copy(update={"side": name}))
+        return replace(making, lay=_across(making.lay, body, name))
     return None
+
+
+def _across(lay: Lay, body: Body, side: str) -> Lay:
+    """The lay of a lettering's other half: as it is, or on a long body at the same place along it."""
+    along = -lay.along_mm if body.lengthwise else lay.along_mm
+    return lay.model_copy(update={"side": side, "along_mm": along})
 
 
 def _making(index: int, lettering: Lettering) -> _Making:
@@ -178,7 +184,7 @@ def unlinked(job: Job, index: int) -> Job:
         along = (own.along_mm + 2 * half) % (2 * half) - half  # half way round, the short way
         other = own.model_copy(update={"along_mm": round(along, 3)})
     else:
-        other = own.model_copy(update={"side": body.opposite(own.side)})
+        other = _across(own, body, body.opposite(own.side) or own.side)
     job = change(job, ("letterings", index, "lay"), own)
     return with_lettering(job, lettering.model_copy(update={"lay": other}), index + 1)
 

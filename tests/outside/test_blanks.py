@@ -23,6 +23,7 @@ from kilnchisel.core.job.blank import (
     Tumbler,
     main_side,
 )
+from kilnchisel.core.job.bodies import Van
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Raised
@@ -202,6 +203,19 @@ class NeverMirrored(unittest.TestCase):
             apart = unlinked(both, 0)
             self.assertEqual(len(apart.letterings), 2)
             self.assertAlmostEqual(mesh_of(apart).volume, mesh_of(both).volume, delta=1e-3)
+
+    def test_on_both_sides_of_a_van_at_the_same_place_along_it(self):
+        job = job_on(
+            Van(), side="left side", text="TARN", cap=120, along_mm=1300, craft=Raised(height_mm=2)
+        )
+        both = change(job, ("letterings", 0, "lay", "both"), True)
+        parts = [part for part in piece_of(both).parts if part.lettering == 0]
+        self.assertEqual({part.side for part in parts}, {"left side", "right side"})
+        middles = [part.mesh.bounds.mean(axis=0) for part in parts]
+        self.assertAlmostEqual(middles[0][0], middles[1][0], delta=1.0)
+        self.assertAlmostEqual(middles[0][1], -middles[1][1], delta=1.0)
+        apart = unlinked(both, 0)
+        self.assertEqual(apart.letterings[1].lay.along_mm, -1300)
 
 
 class Watertight(unittest.TestCase):

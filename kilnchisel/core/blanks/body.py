@@ -94,6 +94,7 @@ class Body:
 
     shells: tuple[Shell, ...]
     sheets: tuple[Sheet, ...]
+    lengthwise: bool = False  # a place along one side is the same place along the other: a van, a handle
 
     def opposite(self, name: str) -> str | None:
         """The side that is seen when the body is turned over; None where there is none."""

@@ -159,7 +159,7 @@ def handle_body(handle: Handle, fine: bool) -> Body:
         wall_mm=handle.neck_mm / 3,
     )
     shells, sheets = long_body(what, fine)
-    return Body(shells + _head(handle, at, fine), sheets)
+    return Body(shells + _head(handle, at, fine), sheets, lengthwise=True)
 
 
 def _head(handle: Handle, at: Place, fine: bool) -> tuple[Shell, ...]:
@@ -230,7 +230,7 @@ def hull_body(hull: Hull, fine: bool) -> Body:
         clear=zones,
     )
     shells, sheets = long_body(what, fine)
-    return Body(shells, sheets)
+    return Body(shells, sheets, lengthwise=True)
 
 
 def _windows(hull: Hull) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:

@@ -75,7 +75,7 @@ def van_body(van: Van, fine: bool) -> Body:
     )
     shells, sheets = slab(what, fine)
     sheets = tuple(_with_ends(van, sheet) for sheet in sheets)
-    return Body(shells + _wheels(van, fine), sheets)
+    return Body(shells + _wheels(van, fine), sheets, lengthwise=True)
 
 
 def _outline(van: Van, fine: bool) -> tuple[Array, Array]:

@@ -1,0 +1,177 @@
+"""Makes docs/screenshots anew from the demo jobs. Run: .venv/bin/python -m docs.make_screenshots [NAME ...]"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
+
+from PyQt6.QtWidgets import QApplication
+
+from demo.jobs import FOLDER, JOBS
+from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
+from kilnchisel.core.job.model import Job
+from kilnchisel.ui.startpage import DemoJob
+from kilnchisel.ui.window import Window
+
+HERE = Path(__file__).parent / "screenshots"
+PATIENCE = 60.0
+MOCKUPS = {
+    "mockup-van": "shuttle-van",
+    "mockup-trail-sign": "trail-sign",
+    "mockup-mug": "night-crew-mug",
+    "mockup-slate": "dome-path-slate",
+    "mockup-brass": "first-light-brass",
+    "mockup-roundel": "gift-roundel",
+    "mockup-board": "cafe-board",
+    "mockup-band": "night-band",
+    "mockup-jar": "honey-jar",
+}
+
+
+class Stage:
+    """One window after the other, each brought to the state that is to be shown."""
+
+    def __init__(self) -> None:
+        self.app = QApplication.instance() or QApplication([])
+        self.window = self.fresh()
+
+    def fresh(self) -> Window:
+        demos = [DemoJob(make().name, FOLDER / f"{stem}.kcj") for stem, make in JOBS.items()]
+        self.window = Window(demos)
+        self.window.picture.refining = False
+        self.window.resize(1280, 800)
+        self.window.show()
+        return self.window
+
+    def open(self, stem: str, lettering: int = 0) -> Window:
+        window = self.fresh()
+        window.open_demo(FOLDER / f"{stem}.kcj")
+        window.session.choose(lettering)
+        self.settle()
+        return window
+
+    def settle(self) -> None:
+        picture, end = self.window.picture, time.monotonic() + PATIENCE
+        while time.monotonic() < end:
+            self.app.processEvents()
+            time.sleep(0.005)
+            drawn = picture.drawn
+            newest = drawn is not None and drawn.order.number == picture._number
+            if drawn and newest and drawn.order.smooth and drawn.order.job == self.window.session.job:
+                break
+        self.app.processEvents()
+
+    def shoot(self, name: str) -> None:
+        self.window.picture.setFocus()
+        self.settle()
+        end = time.monotonic() + 1.5  # the readings come after the picture
+        while time.monotonic() < end:
+            self.app.processEvents()
+            time.sleep(0.01)
+        self.window.grab().save(str(HERE / f"{name}.png"))
+        self.window.session._saved_job = self.window.session.job
+        self.window.close()
+
+
+def start_page(stage: Stage) -> None:
+    stage.fresh()
+    stage.shoot("start-page")
+
+
+def day(stage: Stage) -> None:
+    window = stage.open("night-crew-mug")
+    window.ticket.show_section("wording")
+    stage.shoot("window-day")
+
+
+def letters(stage: Stage) -> None:
+    window = stage.open("telescope-plate")
+    window.ticket.show_section("wording")
+    window.ticket.open_group("single", True)
+    window.session.choose_letter(6)
+    stage.shoot("window-letters")
+
+
+def evening(stage: Stage) -> None:
+    window = stage.open("gift-roundel")
+    window.toggle_evening()
+    window.ticket.show_section("wording")
+    window.ticket.open_group("arrangement", True)
+    stage.shoot("window-circle-evening")
+    stage.window.toggle_evening()
+
+
+def scripts(stage: Stage) -> None:
+    window = stage.open("welcome-slate", 1)
+    window.look_square_on()
+    window.ticket.show_section("wording")
+    stage.shoot("window-scripts-square-on")
+
+
+def jar(stage: Stage) -> None:
+    window = stage.open("honey-jar", 1)
+    window.ticket.show_section("lay")
+    stage.shoot("window-jar")
+
+
+def globe(stage: Stage) -> None:
+    window = stage.open("moon-globe", 3)
+    window.ticket.show_section("blank")
+    window.look_square_on()
+    stage.shoot("window-globe-square-on")
+
+
+def van(stage: Stage) -> None:
+    window = stage.open("shuttle-van")
+    window.ticket.show_section("lay")
+    stage.shoot("window-van")
+
+
+def stone(stage: Stage) -> None:
+    window = stage.open("tarn-stone")
+    window.ticket.show_section("lay")
+    window.toggle_stretch()
+    stage.shoot("window-stone-stretch")
+
+
+SHOTS: dict[str, Callable[[Stage], None]] = {
+    "start-page": start_page,
+    "window-day": day,
+    "window-letters": letters,
+    "window-circle-evening": evening,
+    "window-scripts-square-on": scripts,
+    "window-jar": jar,
+    "window-globe-square-on": globe,
+    "window-van": van,
+    "window-stone-stretch": stone,
+}
+
+
+def mockup(name: str) -> None:
+    job: Job = JOBS[MOCKUPS[name]]()
+    pixels = make_picture(job, PictureOrder((1280, 800), 48))
+    assert pixels is not None
+    (HERE / f"{name}.png").write_bytes(png_bytes(pixels))
+
+
+def main(names: list[str]) -> None:
+    """Make the named pictures, or all."""
+    stage: Stage | None = None
+    for name in names or [*SHOTS, *MOCKUPS]:
+        if name in MOCKUPS:
+            mockup(name)
+        else:
+            stage = stage or Stage()
+            SHOTS[name](stage)
+        print(name, flush=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
