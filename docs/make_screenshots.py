@@ -1,4 +1,4 @@
-"""Makes docs/screenshots anew from the demo jobs. Run: .venv/bin/python -m docs.make_screenshots [NAME ...]"""
+"""Makes docs/screenshots anew from the demo jobs: .venv/bin/python -m docs.make_screenshots [NAME ...]"""
 
 from __future__ import annotations
 

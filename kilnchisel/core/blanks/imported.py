@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import Mesh, among, compacted, neighbours
+from kilnchisel.core.blanks.mesh import Mesh, compacted, neighbours
 from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
 
@@ -300,15 +300,10 @@ def _distance(spot: Array, triangles: Array) -> Array:
 @lru_cache(maxsize=3)
 def free_mesh(blank: Mesh3D) -> FreeMesh:
     """The mesh of a blank as it stands. Raises KilnError when it is lost or cannot be read."""
-    points, faces, part, names, surface, notes = read_mesh(blank.sha256, blank.ending, blank.name)
+    points, faces, part, names, surface, notes, loose = read_mesh(blank.sha256, blank.ending, blank.name)
     turn = np.radians(blank.turn_deg)
     spin = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
     placed = points @ (spin @ np.array(UPRIGHT[blank.up], dtype=float)).T * blank.unit_mm
     low, high = placed.min(axis=0), placed.max(axis=0)
     placed = placed - ((low + high) / 2 * (1, 1, 0) + low * (0, 0, 1))
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
-    size = len(points)
-    loose = int((~among(edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0])).sum())
-    if loose:
-        notes = (*notes, f"{loose} edges are open: the surface has holes, and no solid can be written")
     return FreeMesh(placed, faces, part, names, surface, notes, loose)

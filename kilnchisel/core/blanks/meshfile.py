@@ -19,8 +19,8 @@ from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
-# points, faces, part of each face, names of the parts, surface map, notes
-Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...]]
+# points, faces, part of each face, names of the parts, surface map, notes, open edges
+Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...], int]
 
 MESH_KINDS = (".stl", ".obj", ".ply", ".glb", ".gltf", ".3mf", ".off")
 MOST_FACES = 4_000_000
@@ -118,7 +118,7 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     used, faces = compacted(welded, len(first))
     points = points[first[used]]
     surface = None if surface is None else surface[first[used]]
-    faces, turned, torn = _one_way(points, faces)
+    faces, turned, torn, loose = _one_way(points, faces)
     a, b, c = (points[faces[:, i]] for i in range(3))
     area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
     before = len(points)
@@ -130,7 +130,9 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
         notes.append(f"{turned} triangles were turned to face outward")
     if torn:
         notes.append(f"{torn} edges belong to more than two triangles")
-    return points, faces.astype(np.int32), part, names, surface, tuple(notes)
+    if loose:
+        notes.append(f"{loose} edges are open: the surface has holes, and no solid can be written")
+    return points, faces.astype(np.int32), part, names, surface, tuple(notes), loose
 
 
 def _once(faces: Array) -> Array:
@@ -143,14 +145,16 @@ def _once(faces: Array) -> Array:
     return np.flatnonzero(~doubled)
 
 
-def _one_way(points: Array, faces: Array) -> tuple[Array, int, int]:
-    """Faces turned consistently within each shell, shells outward; how many were turned; torn edges."""
+def _one_way(points: Array, faces: Array) -> tuple[Array, int, int, int]:
+    """Faces turned consistently within each shell, shells outward; how many were turned; edges of more
+    than two faces; edges of one face only."""
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     size = len(points)
     forward = edges.min(axis=1) * size + edges.max(axis=1)
     forward.sort()
     third = (forward[2:] == forward[:-2]) & np.append(True, forward[2:-1] != forward[:-3])
     torn = int(third.sum())
+    alone = np.append(True, np.diff(forward) != 0) & np.append(np.diff(forward) != 0, True)
     directed = np.sort(edges[:, 0] * size + edges[:, 1])
     consistent = not (np.diff(directed) == 0).any()
     before = faces
@@ -170,7 +174,7 @@ def _one_way(points: Array, faces: Array) -> tuple[Array, int, int]:
     faces = np.where(inward[:, None], faces[:, ::-1], faces)
     turned = int((np.sort(faces, axis=1) == np.sort(before, axis=1)).all(axis=1).sum())
     same = (_rolled(faces) == _rolled(before)).all(axis=1)
-    return faces, turned - int(same.sum()), torn
+    return faces, turned - int(same.sum()), torn, int(alone.sum())
 
 
 def _rolled(faces: Array) -> Array:
@@ -315,7 +319,7 @@ def mesh_of_file(path: Path) -> MeshFile:
     except OSError as error:
         raise KilnError(f"{path.name} cannot be read: {error.strerror or error}.") from None
     digest = keep_asset(data, path.name)
-    points, faces, _, parts, _, notes = read_mesh(digest, ending, path.name)
+    points, faces, _, parts, _, notes, _ = read_mesh(digest, ending, path.name)
     span = np.ptp(points, axis=0)
     stated = 1000.0 if ending in (".glb", ".gltf") else 1.0 if ending == ".3mf" else None
     x, y, z = (float(value) for value in span)
