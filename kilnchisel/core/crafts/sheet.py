@@ -36,6 +36,7 @@ TRIES = 6
 NUDGE_MM = 3.7e-5
 CLEAR_OF_LINES_MM = 1e-5
 SHAKE_MM = 2e-8
+THIN_MM2 = 1e-6  # a triangle with less area may turn over when its corners are shaken
 GRID_MM = 1e-6  # where outlines cross each other, their points are brought to this grid
 
 
@@ -360,23 +361,35 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
     part_sizes = np.bincount(ring_part[ring_of], minlength=len(array))
     ring_stops = np.cumsum(ring_sizes)
     ring_first = np.searchsorted(ring_part, np.arange(len(array) + 1))
+    starts = np.cumsum(part_sizes) - part_sizes
+    whole, turned = _plain_triangles(coordinates, starts, part_sizes)
     faces, label = [np.empty((0, 3), dtype=np.int64)], [np.empty(0, dtype=np.int64)]
-    start = 0
-    for number, size in enumerate(part_sizes):
+    for number in np.setdiff1d(np.arange(len(array)), whole).tolist():
+        start, size = starts[number], part_sizes[number]
         stops = ring_stops[ring_first[number] : ring_first[number + 1]] - start
         triangles = mapbox_earcut.triangulate_float64(
             unaligned[start : start + size], stops.astype(np.uint32)
         ).reshape(-1, 3)
         faces.append(index[start + triangles.astype(np.int64)])
         label.append(np.full(len(triangles), labels[number]))
-        start += size
-    all_faces, all_labels = _one_way(unique, np.concatenate(faces)), np.concatenate(label)
+    all_faces = np.concatenate([_one_way(unique, np.concatenate(faces)), index[turned]])
+    all_labels = np.concatenate([*label, np.array(labels, dtype=np.int64)[whole]])
     proper = (
         (all_faces[:, 0] != all_faces[:, 1])
         & (all_faces[:, 1] != all_faces[:, 2])
         & (all_faces[:, 2] != all_faces[:, 0])
     )
     return unique, all_faces[proper].astype(np.int32), all_labels[proper]
+
+
+def _plain_triangles(coordinates: Array, starts: Array, sizes: Array) -> tuple[Array, Array]:
+    """The parts that are triangles already, thin ones aside, and their corners, counter-clockwise."""
+    three = np.flatnonzero(sizes == 3)
+    corners = starts[three, None] + np.arange(3)
+    left = _doubled(coordinates, corners)
+    sound = np.abs(left) > THIN_MM2
+    corners, left = corners[sound], left[sound]
+    return three[sound], np.where((left > 0)[:, None], corners, corners[:, ::-1])
 
 
 def _doubled(points: Array, faces: Array) -> Array:
