@@ -53,13 +53,9 @@ def outline_of(wording: Content) -> Outline:
 
 
 @lru_cache(maxsize=KEPT)
-def laid_of(blank: Blank, wording: Content, lay: Lay) -> Laid:
-    """The wording on its side. Raises KilnError for a side the blank does not have."""
-    return _laid(blank, wording, lay, True)
-
-
-@lru_cache(maxsize=KEPT)
-def _laid(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
+def laid_of(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
+    """The wording on its side; on a mesh ``exact`` or in a hurry. Raises KilnError for a side the blank
+    does not have."""
     round_ = isinstance(wording, Wording) and isinstance(wording.arrangement, Circle)
     outline = outline_of(wording)
     return lay_outline(outline, side_of(blank, lay, reach_of(outline, lay), exact), lay, round_)
@@ -84,12 +80,12 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
     """One lettering of a job, laid; on a mesh ``exact`` or in a hurry."""
     lettering = job.letterings[index]
     hurried = not exact and isinstance(job.blank, Mesh3D)
-    return _laid(job.blank, lettering.wording, lettering.lay, not hurried)
+    return laid_of(job.blank, lettering.wording, lettering.lay, not hurried)
 
 
 @lru_cache(maxsize=KEPT)
 def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: bool) -> tuple[Part, ...]:
-    laid = [(m.index, laid_of(blank, m.wording, m.lay), m.craft) for m in makings]
+    laid = [(m.index, laid_of(blank, m.wording, m.lay, True), m.craft) for m in makings]
     sheet = body_of(blank).sheet(side)
     return craft_sheet(sheet.coarser() if coarse else sheet, laid)
 
@@ -102,7 +98,7 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 @lru_cache(maxsize=KEPT)
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
-        laid = [(m.index, _laid(blank, m.wording, m.lay, not coarse), m.craft) for m in makings]
+        laid = [(m.index, laid_of(blank, m.wording, m.lay, not coarse), m.craft) for m in makings]
         return Piece(craft_free(free_mesh(blank), laid))
     body = body_of(blank)
     for making in makings:

@@ -5,18 +5,16 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.blanks.mesh import among, compacted, open_edges
+from kilnchisel.core.blanks.mesh import among, border_edges, compacted, doubled_areas, open_edges
 from kilnchisel.core.blanks.meshfile import cleaned, divided
-from kilnchisel.core.blanks.net import Net, border_edges, closely, grid_net, gridded, net_over
+from kilnchisel.core.blanks.net import Net, closely, grid_net, gridded, net_over
 from kilnchisel.core.blanks.outlines import arched, drawn, oval, rectangle, rounded, shield, subdivided
 from kilnchisel.core.crafts.sheet import GROUND, cut_net
 from kilnchisel.core.errors import KilnError
 
 
 def area_of(points, faces):
-    a, b, c = (points[faces[:, i]] for i in range(3))
-    left = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    return left / 2
+    return doubled_areas(points, faces) / 2
 
 
 class Nets(unittest.TestCase):

@@ -45,14 +45,13 @@ def board_body(board: Board, fine: bool) -> Body:
         middle_z=board.height_mm / 2,
         frame_mm=board.frame_mm,
     )
-    shells, sheets = slab(_lifted(what, board.height_mm), fine)
-    return Body(shells, sheets)
+    return _standing(what, fine)
 
 
-def _lifted(what: Slab, height: float) -> Slab:
-    """The slab standing on z = 0, its ring having been about its middle."""
+def _standing(what: Slab, fine: bool) -> Body:
+    """The body of a slab whose ring is about its middle, standing on z = 0."""
     points, normals = what.ring
-    return replace(what, ring=(points + (0.0, height / 2), normals))
+    return Body(*slab(replace(what, ring=(points + (0.0, what.middle_z), normals)), fine))
 
 
 def _board_ring(board: Board, edge: float, fine: bool) -> Ring:
@@ -112,7 +111,7 @@ def plaque_body(plaque: Plaque, fine: bool) -> Body:
         wall_mm=thick,
         middle_z=plaque.height_mm / 2,
     )
-    return Body(*slab(_lifted(what, plaque.height_mm), fine))
+    return _standing(what, fine)
 
 
 def plate_body(plate: Plate, fine: bool) -> Body:
@@ -144,8 +143,7 @@ def plate_body(plate: Plate, fine: bool) -> Body:
         holes=tuple(hole[::-1] + (0.0, middle) for hole in holes),
         edge_slot="blank",
     )
-    shells, sheets = slab(_lifted(what, plate.height_mm), fine)
-    return Body(shells, sheets)
+    return _standing(what, fine)
 
 
 def _holes(plate: Plate, fine: bool) -> list[Array]:
@@ -172,16 +170,14 @@ def box_sign_body(box: BoxSign, fine: bool) -> Body:
     lifted = box.height_mm / 2
     what = Slab(
         ring,
-        Face("front", 0.0, insets=inset, clear=()),
+        Face("front", 0.0, insets=inset),
         Face("back", float(box.depth_mm), insets=inset),
         edge_of("round", box.edge_mm, fine),
         wall_mm=box.depth_mm / 3,
         middle_z=lifted,
     )
-    shells, sheets = slab(_lifted(what, box.height_mm), fine)
-    if box.bracket:
-        shells += _bracket(box, fine)
-    return Body(shells, sheets)
+    body = _standing(what, fine)
+    return Body(body.shells + _bracket(box, fine), body.sheets) if box.bracket else body
 
 
 def _bracket(box: BoxSign, fine: bool) -> tuple[Shell, ...]:
@@ -216,8 +212,7 @@ def wall_body(wall: Wall, fine: bool) -> Body:
         middle_z=wall.height_mm / 2,
         edge_slot="blank",
     )
-    shells, sheets = slab(_lifted(what, wall.height_mm), fine)
-    return Body(shells, sheets)
+    return _standing(what, fine)
 
 
 def _joints(wall: Wall) -> shapely.MultiPolygon:

@@ -10,15 +10,12 @@ import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import Mesh, compacted, neighbours
+from kilnchisel.core.blanks.mesh import Mesh, compacted, joined_faces, neighbours
 from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
-
 
 CREASE = np.cos(np.radians(38.0))  # bends below this angle are shaded round
 FLAT = np.cos(np.radians(0.8))
@@ -159,9 +156,7 @@ class FreeMesh:
         """Flat areas, the largest first, each named by the way it looks."""
         pairs, bend = self.edges
         flat = pairs[bend > FLAT]
-        count = len(self.faces)
-        graph = coo_matrix((np.ones(len(flat)), (flat[:, 0], flat[:, 1])), shape=(count, count))
-        number, label = connected_components(graph, directed=False)
+        number, label = joined_faces(flat, len(self.faces))
         size = np.bincount(label, self.face_areas, number)
         found: list[Area] = []
         used: dict[str, int] = {}
@@ -186,13 +181,8 @@ class FreeMesh:
     def round_areas(self) -> tuple[RoundArea, ...]:
         """Parts that are cylinders, the largest first."""
         pairs, bend = self.edges
-        smooth = pairs[(bend > SMOOTH) & (bend <= FLAT)]
         # long cylinders come as flat strips: what lies in one plane belongs together, too
-        level = pairs[bend > FLAT]
-        count = len(self.faces)
-        both = np.concatenate([smooth, level])
-        graph = coo_matrix((np.ones(len(both)), (both[:, 0], both[:, 1])), shape=(count, count))
-        number, label = connected_components(graph, directed=False)
+        number, label = joined_faces(pairs[bend > SMOOTH], len(self.faces))
         size = np.bincount(label, self.face_areas, number)
         found: list[RoundArea] = []
         for group in np.argsort(-size)[:MOST_SIDES]:
@@ -247,15 +237,14 @@ class FreeMesh:
         order = np.argsort(self.block, kind="stable")
         numbers, first = np.unique(self.block[order], return_index=True)
         rows = np.split(order, first[1:])
-        return {int(number): self.faces_drawn(faces) for number, faces in zip(numbers, rows, strict=True)}
+        return {
+            int(number): drawn_of(self.points, self.normals, self.faces[some], self.face_normals[some])
+            for number, some in zip(numbers, rows, strict=True)
+        }
 
     def part_of_block(self, block: int) -> int:
         """The number of the part that a block is of."""
         return block // BLOCKS**3
-
-    def faces_drawn(self, faces: Array) -> Mesh:
-        """Some faces as a mesh for drawing."""
-        return drawn_of(self.points, self.normals, self.faces[faces], self.face_normals[faces])
 
 
 def drawn_of(points: Array, normals: Array, faces: Array, own: Array) -> Mesh:

@@ -11,6 +11,8 @@ import mapbox_earcut
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 Array = NDArray[Any]
 
@@ -72,13 +74,47 @@ def welded(points: Array, faces: Array) -> tuple[Array, Array]:
     return points[first], new[whole].astype(np.int32)
 
 
+def edges_of(faces: Array) -> Array:
+    """The directed edges of triangles (m, 3), face by face in three blocks: (3 m, 2) int64."""
+    return np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+
+
+def border_edges(faces: Array) -> Array:
+    """Directed edges (k, 2) that no face runs back along; none when the faces close."""
+    edges = edges_of(faces)
+    size = int(faces.max()) + 1 if len(faces) else 1
+    forward, backward = edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0]
+    return np.asarray(edges[~among(forward, backward)])
+
+
 def open_edges(faces: Array) -> int:
     """How many directed edges lack their opposite; 0 means closed and consistently turned."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
-    size = int(faces.max()) + 1 if len(faces) else 1
-    forward = edges[:, 0] * size + edges[:, 1]
-    backward = edges[:, 1] * size + edges[:, 0]
-    return int((~among(forward, backward)).sum())
+    return len(border_edges(faces))
+
+
+def joined_faces(pairs: Array, count: int) -> tuple[int, Array]:
+    """How many groups ``count`` faces make when those of each pair (k, 2) belong together, and the group
+    of each, (count,)."""
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    number, label = connected_components(graph, directed=False)
+    return int(number), np.asarray(label)
+
+
+def shares_of(spots: Array, triangles: Array) -> Array:
+    """Barycentric shares (n, 3) of points (n, d) in the planes of their triangles (n, 3, d)."""
+    a, b, c = (triangles[:, i] for i in range(3))
+    e1, e2, away = b - a, c - a, spots - a
+    d11, d12, d22 = (np.einsum("ij,ij->i", p, q) for p, q in ((e1, e1), (e1, e2), (e2, e2)))
+    d1, d2 = np.einsum("ij,ij->i", away, e1), np.einsum("ij,ij->i", away, e2)
+    det = np.maximum(d11 * d22 - d12 * d12, 1e-30)
+    second, third = (d22 * d1 - d12 * d2) / det, (d11 * d2 - d12 * d1) / det
+    return np.stack([1 - second - third, second, third], axis=1)
+
+
+def doubled_areas(points: Array, faces: Array) -> Array:
+    """Twice the signed area of flat triangles, positive counter-clockwise: (n, 2), (m, 3) -> (m,)."""
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    return np.asarray((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
 
 
 def among(keys: Array, known: Array) -> Array:
@@ -99,7 +135,7 @@ def compacted(faces: Array, count: int) -> tuple[Array, Array]:
 
 def neighbours(faces: Array) -> Array:
     """Pairs of triangles that share an edge, (k, 2)."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    edges = edges_of(faces)
     edges.sort(axis=1)
     keys = edges[:, 0] * (int(faces.max()) + 1) + edges[:, 1]
     order = np.argsort(keys, kind="stable")

@@ -10,10 +10,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import compacted, neighbours
+from kilnchisel.core.blanks.mesh import compacted, edges_of, joined_faces, neighbours
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
@@ -148,7 +146,7 @@ def _once(faces: Array) -> Array:
 def _one_way(points: Array, faces: Array) -> tuple[Array, int, int, int]:
     """Faces turned consistently within each shell, shells outward; how many were turned; edges of more
     than two faces; edges of one face only."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    edges = edges_of(faces)
     size = len(points)
     forward = edges.min(axis=1) * size + edges.max(axis=1)
     forward.sort()
@@ -164,10 +162,7 @@ def _one_way(points: Array, faces: Array) -> tuple[Array, int, int, int]:
         mesh = trimesh.Trimesh(points, faces, process=False)
         trimesh.repair.fix_winding(mesh)
         faces = np.asarray(mesh.faces)
-    pairs = neighbours(faces)
-    count = len(faces)
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    shells, label = connected_components(graph, directed=False)
+    shells, label = joined_faces(neighbours(faces), len(faces))
     a, b, c = (points[faces[:, i]] - points.mean(axis=0) for i in range(3))
     volume = np.bincount(label, np.einsum("ij,ij->i", a, np.cross(b, c)), shells)
     inward = volume[label] < 0
@@ -190,12 +185,12 @@ def divided(points: Array, faces: Array, longest: float) -> tuple[Array, Array, 
     """
     parent = np.arange(len(faces))
     while True:
-        edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
+        edges = np.sort(edges_of(faces), axis=1)
         long = ((points[edges[:, 0]] - points[edges[:, 1]]) ** 2).sum(axis=1) > longest**2
         if not long.any():
             break
         size = len(points)
-        keys, which = np.unique(edges[:, 0].astype(np.int64) * size + edges[:, 1], return_inverse=True)
+        keys, which = np.unique(edges[:, 0] * size + edges[:, 1], return_inverse=True)
         unique = np.stack([keys // size, keys % size], axis=1)
         length = np.linalg.norm(points[unique[:, 0]] - points[unique[:, 1]], axis=1)
         long = length > longest

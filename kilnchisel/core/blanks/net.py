@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from kilnchisel.core.blanks.mesh import among, lattice_faces
+from kilnchisel.core.blanks.mesh import border_edges, doubled_areas, lattice_faces
 from kilnchisel.core.errors import KilnError
 
 Array = NDArray[Any]
@@ -46,11 +46,6 @@ class Net:
     def tree(self) -> shapely.STRtree:
         return shapely.STRtree(self.triangles)
 
-    @cached_property
-    def edges(self) -> Array:
-        """Directed edges (3 m, 2), face by face in three blocks."""
-        return np.concatenate([self.faces[:, [0, 1]], self.faces[:, [1, 2]], self.faces[:, [2, 0]]])
-
 
 def gridded(points: Array) -> Array:
     """The points brought to the net's grid."""
@@ -84,8 +79,7 @@ def net_over(area: shapely.Polygon, step_mm: float) -> Net:
 
 
 def _counter_clockwise(points: Array, faces: Array) -> Array:
-    a, b, c = (points[faces[:, i]] for i in range(3))
-    left = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    left = doubled_areas(points, faces)
     proper = np.abs(left) > 1e-9
     return np.where((left > 0)[proper, None], faces[proper], faces[proper, ::-1])
 
@@ -103,14 +97,6 @@ def _spread(area: shapely.Polygon, step: float) -> Array:
         return np.empty((0, 2))
     shapely.prepare(room)
     return np.asarray(points[shapely.contains_xy(room, points[:, 0], points[:, 1])])
-
-
-def border_edges(faces: Array) -> Array:
-    """Directed edges (k, 2) that no face runs back along."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
-    size = int(faces.max()) + 1
-    forward, backward = edges[:, 0] * size + edges[:, 1], edges[:, 1] * size + edges[:, 0]
-    return np.asarray(edges[~among(forward, backward)])
 
 
 def _same_border(net: Net, wanted: Array) -> bool:

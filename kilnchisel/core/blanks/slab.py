@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, FinishSlot, Inset, Sheet, Shell, arc_angles
-from kilnchisel.core.blanks.mesh import Mesh, facing_out, filled, grid, join
+from kilnchisel.core.blanks.mesh import Mesh, doubled_areas, facing_out, filled, grid, join
 from kilnchisel.core.blanks.net import closely, gridded, net_over
 from kilnchisel.core.blanks.outlines import Ring, normals_of
 from kilnchisel.core.blanks.sides import ClearZone, Plane, Side
@@ -49,7 +49,7 @@ class Slab:
     """What a slab is made from. ``middle_z``: the z of the sheets' v = 0.
 
     ``edge``: (n, 2) how far out and how deep the edge runs from the face, ending at the outline; the same
-    at the back. ``frame_mm``: a flat rim of the front, within the edge, ``rise_mm`` above its field.
+    at the back. ``frame_mm``: a flat rim of the front at y = 0, within the edge, round its field.
     """
 
     ring: Ring
@@ -60,7 +60,6 @@ class Slab:
     middle_z: float = 0.0
     holes: tuple[Array, ...] = ()
     frame_mm: float = 0.0
-    rise_mm: float = 0.0
     edge_slot: FinishSlot = "rim"
     solid: str = MAIN
     name: str = "edge"
@@ -74,7 +73,7 @@ def edge_of(kind: str, size: float, fine: bool) -> Array:
         return np.stack([size * np.cos(angle) - size, size - size * np.sin(angle)], axis=1)
     if kind == "cove":
         angle = arc_angles(180, 270, size, fine)
-        return np.stack([size * np.cos(angle), -size * np.sin(angle)], axis=1)[::1]
+        return np.stack([size * np.cos(angle), -size * np.sin(angle)], axis=1)
     return np.array([[-size, 0.0], [0.0, size]])
 
 
@@ -173,8 +172,7 @@ def _frame(what: Slab, outer: Array, inner: Array, field_edge: Array) -> Shell:
     faces = np.asarray(mapbox_earcut.triangulate_float64(flat, ends)).reshape(-1, 3)
     top = np.insert(flat, 1, 0.0, axis=1)
     normals = np.broadcast_to(-Y, top.shape).copy()
-    a, b, c = (flat[faces[:, i]] for i in range(3))
-    turned = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]) < 0
+    turned = doubled_areas(flat, faces) < 0
     faces = np.where(turned[:, None], faces[:, ::-1], faces)
     rim = Mesh(top, normals, flat, faces.astype(np.int32))
     upper = np.insert(inner, 1, 0.0, axis=1)

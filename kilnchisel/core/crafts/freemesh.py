@@ -15,10 +15,18 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
-from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges
+from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges, shares_of
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
-from kilnchisel.core.crafts.sheet import GROUND, cut_net, layered, region_walls
+from kilnchisel.core.crafts.sheet import (
+    GROUND,
+    KEEP_OFF_MM,
+    NUDGE_MM,
+    TRIES,
+    cut_net,
+    layered,
+    region_walls,
+)
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Craft, Engraved
 from kilnchisel.core.laying.chart import Chart
@@ -28,9 +36,6 @@ from kilnchisel.core.lettering.polygons import as_region
 Array = NDArray[Any]
 
 SLOTS: tuple[Role, ...] = ("blank", "rim", "detail")  # of the first parts; all later ones take the first
-TRIES = 5
-NUDGE_MM = 3.7e-5
-KEEP_OFF_MM = 0.02
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +67,6 @@ def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple
     count = len(mesh.faces)
     state = _Cut(mesh.points, mesh.normals, mesh.faces, np.arange(count), np.full(count, GROUND))
     inked: list[_Inked] = []
-    flat: list[Array] = []
     for index, item, craft in laid:
         if isinstance(craft, Engraved) and craft.depth_mm >= item.side.wall_mm:
             raise KilnError(
@@ -70,8 +74,7 @@ def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple
                 f"{item.side.wall_mm:.2f} mm of material behind."
             )
         assert isinstance(item.side, Chart)
-        state, uv = _lettered(state, item.side, item, len(inked))
-        flat.append(uv)
+        state = _lettered(state, item.side, item, len(inked))
         inked += [_Inked(index, item, craft, layer) for layer in range(len(item.layers))]
     parts = _bodies(mesh, state)
     for label, ink in enumerate(inked):
@@ -84,7 +87,7 @@ def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple
     return tuple(parts)
 
 
-def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, Array]:
+def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
     """The mesh cut by one lettering; its layers get the labels from ``first`` on."""
     row_of = np.full(int(state.source.max()) + 1, -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
@@ -115,15 +118,12 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> tuple[_Cut, 
     others = np.ones(len(state.faces), dtype=bool)
     others[mine] = False
     new_label = np.where(label == GROUND, before[parent], first + label)
-    return (
-        _Cut(
-            np.concatenate([state.points, spots]),
-            np.concatenate([state.normals, ways]),
-            np.concatenate([state.faces[others], numbers[faces].astype(np.int32)]),
-            np.concatenate([state.source[others], state.source[mine][parent]]),
-            np.concatenate([state.label[others], new_label]),
-        ),
-        uv,
+    return _Cut(
+        np.concatenate([state.points, spots]),
+        np.concatenate([state.normals, ways]),
+        np.concatenate([state.faces[others], numbers[faces].astype(np.int32)]),
+        np.concatenate([state.source[others], state.source[mine][parent]]),
+        np.concatenate([state.label[others], new_label]),
     )
 
 
@@ -131,7 +131,7 @@ def _under(state: _Cut, chart: Chart, row_of: Array, laid: Laid) -> Array:
     """Numbers of the faces that the lettering may reach, with some to spare."""
     boxes = np.array([layer.region.bounds for layer in laid.layers if not layer.region.is_empty])
     if len(boxes) == 0:
-        return np.flatnonzero(row_of[state.source] >= 0)[:0]
+        return np.empty(0, dtype=np.int64)
     low, high = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
     flat = chart.uv[chart.corners]
     size = float(np.median(np.ptp(flat, axis=1).max(axis=1)))
@@ -152,19 +152,8 @@ def _flat(state: _Cut, chart: Chart, mine: Array, row_of: Array, used: Array, co
     """The chart's coordinates of the points of the faces ``mine``, by the mesh's own face each is on."""
     row = np.empty(len(used), dtype=np.int64)
     row[corners.ravel()] = np.repeat(row_of[state.source[mine]], 3)
-    a, b, c = (chart.points[chart.corners[row, i]] for i in range(3))
-    share = _shares(state.points[used], a, b, c)
+    share = shares_of(state.points[used], chart.points[chart.corners[row]])
     return np.asarray(np.einsum("nk,nkj->nj", share, chart.uv[chart.corners[row]]))
-
-
-def _shares(spots: Array, a: Array, b: Array, c: Array) -> Array:
-    """Barycentric shares (n, 3) of points in their triangles."""
-    e1, e2, away = b - a, c - a, spots - a
-    d11, d12, d22 = (np.einsum("ij,ij->i", p, q) for p, q in ((e1, e1), (e1, e2), (e2, e2)))
-    d1, d2 = np.einsum("ij,ij->i", away, e1), np.einsum("ij,ij->i", away, e2)
-    det = np.maximum(d11 * d22 - d12 * d12, 1e-30)
-    second, third = (d22 * d1 - d12 * d2) / det, (d11 * d2 - d12 * d1) / det
-    return np.stack([1 - second - third, second, third], axis=1)
 
 
 def _parents(net: Net, faces: Array, parent: Array, first: int, fresh: Array) -> tuple[Array, Array]:
@@ -172,8 +161,7 @@ def _parents(net: Net, faces: Array, parent: Array, first: int, fresh: Array) ->
     row = np.zeros(len(fresh), dtype=np.int64)
     new = faces >= first
     row[faces[new] - first] = np.broadcast_to(parent[:, None], faces.shape)[new]
-    a, b, c = (np.column_stack([net.points[net.faces[row, i]], np.zeros(len(row))]) for i in range(3))
-    share = np.clip(_shares(np.column_stack([fresh, np.zeros(len(fresh))]), a, b, c), 0, 1)
+    share = np.clip(shares_of(fresh, net.points[net.faces[row]]), 0, 1)
     return row, share / share.sum(axis=1, keepdims=True)
 
 

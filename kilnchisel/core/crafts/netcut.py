@@ -13,6 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import doubled_areas, edges_of
 from kilnchisel.core.blanks.net import GRID_MM, Net
 from kilnchisel.core.lettering.polygons import polygons_in
 
@@ -95,8 +96,7 @@ def _thin(net: Net) -> Array:
     a, b, c = (net.points[net.faces[:, i]] for i in range(3))
     e1, e2 = b - a, c - a
     longest = np.sqrt(np.max([(e1**2).sum(1), (e2**2).sum(1), ((c - b) ** 2).sum(1)], axis=0))
-    area = np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0])
-    return np.asarray(area < THIN * GRID_MM * longest)
+    return np.asarray(np.abs(doubled_areas(net.points, net.faces)) < THIN * GRID_MM * longest)
 
 
 def _divided(
@@ -111,8 +111,7 @@ def _divided(
         return [], [], np.empty(0, dtype=np.int64)
     mine = np.flatnonzero(crossed)
     faces = net.faces[mine]
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    edges = np.unique(np.sort(edges, axis=1), axis=0)
+    edges = np.unique(np.sort(edges_of(faces), axis=1), axis=0)
     lines = [*shapely.linestrings((net.points if snapped else net.at)[edges]), *rings]
     parted = shapely.union_all(lines, grid_size=GRID_MM if snapped else None)
     parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)

@@ -19,7 +19,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Sheet
-from kilnchisel.core.blanks.mesh import among, compacted, open_edges
+from kilnchisel.core.blanks.mesh import among, compacted, doubled_areas, edges_of, open_edges
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.crafts.netcut import net_pieces
 from kilnchisel.core.errors import KilnError
@@ -386,21 +386,15 @@ def _plain_triangles(coordinates: Array, starts: Array, sizes: Array) -> tuple[A
     """The parts that are triangles already, thin ones aside, and their corners, counter-clockwise."""
     three = np.flatnonzero(sizes == 3)
     corners = starts[three, None] + np.arange(3)
-    left = _doubled(coordinates, corners)
+    left = doubled_areas(coordinates, corners)
     sound = np.abs(left) > THIN_MM2
     corners, left = corners[sound], left[sound]
     return three[sound], np.where((left > 0)[:, None], corners, corners[:, ::-1])
 
 
-def _doubled(points: Array, faces: Array) -> Array:
-    """Twice the signed area of each triangle."""
-    a, b, c = (points[faces[:, i]] for i in range(3))
-    return np.asarray((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
-
-
 def _one_way(points: Array, faces: Array) -> Array:
     """One turning sense for all: the clipper keeps to one, and the sign of a sliver means nothing."""
-    return faces[:, ::-1] if _doubled(points, faces).sum() < 0 else faces
+    return faces[:, ::-1] if doubled_areas(points, faces).sum() < 0 else faces
 
 
 def _merged(points: Array) -> tuple[Array, Array]:
@@ -421,7 +415,7 @@ def region_walls(faces: Array, label: Array) -> tuple[Array, Array]:
     if not lettered.any():
         return np.empty((0, 2), dtype=np.int64), np.empty(0, dtype=np.int64)
     own, owner = faces[lettered].astype(np.int64), label[lettered]
-    edges = np.concatenate([own[:, [0, 1]], own[:, [1, 2]], own[:, [2, 0]]])
+    edges = edges_of(own)
     owners = np.tile(owner, 3)
     size = int(faces.max()) + 1
     base = owners * size * size

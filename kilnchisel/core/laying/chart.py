@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.imported import FreeMesh
-from kilnchisel.core.blanks.net import Net, border_edges, gridded
+from kilnchisel.core.blanks.mesh import border_edges, shares_of
+from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.sides import ClearZone
 
 Array = NDArray[Any]
@@ -144,10 +145,8 @@ class Chart:
         with np.errstate(divide="ignore", invalid="ignore"):
             t = np.einsum("ij,ij->i", a - origins[hit], normal) / facing
         spot = origins[hit] + t[:, None] * way
-        second, third = _shares(spot, a, b, c)
-        first = 1 - second - third
-        flat = self.uv[self.corners[row[hit]]]
-        uv[hit] = first[:, None] * flat[:, 0] + second[:, None] * flat[:, 1] + third[:, None] * flat[:, 2]
+        share = shares_of(spot, np.stack([a, b, c], axis=1))
+        uv[hit] = np.einsum("nk,nkj->nj", share, self._flat[row[hit]])
         turned = np.flatnonzero(hit)[facing >= 0]
         uv[turned] = np.nan
         return uv
@@ -165,12 +164,3 @@ def _flat_shares(spot: Array, triangles: Array) -> Array:
     second = (away[..., 0] * e2[..., 1] - away[..., 1] * e2[..., 0]) / det
     third = (e1[..., 0] * away[..., 1] - e1[..., 1] * away[..., 0]) / det
     return np.stack([1 - second - third, second, third], axis=-1)
-
-
-def _shares(spot: Array, a: Array, b: Array, c: Array) -> tuple[Array, Array]:
-    """Barycentric shares of the second and third corner of points in their triangles' planes."""
-    e1, e2, away = b - a, c - a, spot - a
-    d11, d12, d22 = (np.einsum("ij,ij->i", p, q) for p, q in ((e1, e1), (e1, e2), (e2, e2)))
-    d1, d2 = np.einsum("ij,ij->i", away, e1), np.einsum("ij,ij->i", away, e2)
-    det = np.maximum(d11 * d22 - d12 * d12, 1e-30)
-    return (d22 * d1 - d12 * d2) / det, (d11 * d2 - d12 * d1) / det

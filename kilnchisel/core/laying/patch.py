@@ -14,12 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import splu
 
 from kilnchisel.core.blanks.imported import FreeMesh, RoundArea
-from kilnchisel.core.blanks.mesh import compacted, neighbours
-from kilnchisel.core.blanks.net import border_edges
+from kilnchisel.core.blanks.mesh import border_edges, compacted, doubled_areas, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Lay
@@ -66,8 +64,7 @@ def _round_chart(mesh: FreeMesh, area: RoundArea) -> Chart:
         front = Z - (Z @ area.axis) * area.axis
     front /= np.linalg.norm(front)
     side = np.cross(area.axis, front) * (-1.0 if area.inside else 1.0)
-    used, corners = np.unique(mesh.faces[area.faces], return_inverse=True)
-    corners = corners.reshape(-1, 3)
+    used, corners = compacted(mesh.faces[area.faces], len(mesh.points))
     away = mesh.points[used] - area.centre
     angle = np.arctan2(away @ side, away @ front)
     # faces across the opening have corners on both sides of it
@@ -83,12 +80,12 @@ def _round_chart(mesh: FreeMesh, area: RoundArea) -> Chart:
 def _planar(
     mesh: FreeMesh, name: str, faces: Array, middle: Array, right: Array, up: Array, normal: Array | None
 ) -> Chart:
-    used, corners = np.unique(mesh.faces[faces], return_inverse=True)
+    used, corners = compacted(mesh.faces[faces], len(mesh.points))
     away = mesh.points[used] - middle
     uv = np.stack([away @ right, away @ up], axis=1)
     normals = mesh.normals[used] if normal is None else np.broadcast_to(normal, away.shape).copy()
     wall = _thickness(mesh, middle, np.cross(right, up))
-    return Chart(name, mesh, faces, corners.reshape(-1, 3), uv, mesh.points[used], normals, wall)
+    return Chart(name, mesh, faces, corners, uv, mesh.points[used], normals, wall)
 
 
 def _thickness(mesh: FreeMesh, spot: Array, normal: Array) -> float:
@@ -139,11 +136,11 @@ def spot_chart(
     at = np.array(spot)
     face = mesh.nearest(at)
     at = _on_plane(at, mesh.points[mesh.faces[face]])
-    normal = _spot_normal(mesh, face, at)
+    normal = mesh.face_normals[face]
     right, up = right_and_up(normal)
     if wrap == "project":
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
-        return _planar(mesh, "any spot", faces, at, right, up, None)
+        return _planar(mesh, ANY_SPOT, faces, at, right, up, None)
     faces = _near(mesh, face, at, 1.3 * reach_mm)
     used, corners = compacted(mesh.faces[faces], len(mesh.points))
     points = mesh.points[used]
@@ -157,8 +154,7 @@ def spot_chart(
         )
     sound = _sound(points, corners, uv, row)
     if wrap == "follow" and (exact or len(sound) <= FEW):
-        kept, compact = np.unique(corners[sound], return_inverse=True)
-        compact = compact.reshape(-1, 3)
+        kept, compact = compacted(corners[sound], len(points))
         flat = conformal_map(points[kept], compact, uv[kept])
         near = np.linalg.norm(uv[kept], axis=1) <= 0.5 * reach_mm
         uv[kept] = _agreeing(flat, uv[kept], near if near.sum() >= 4 else np.ones(len(kept), bool))
@@ -173,9 +169,7 @@ def _true_at_spot(points: Array, corners: Array, uv: Array, reach: float, row: A
     near = (np.linalg.norm(middles, axis=1) <= reach) | row
     a, b, c = (points[corners[near, i]] for i in range(3))
     real = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()
-    a, b, c = (uv[corners[near, i]] for i in range(3))
-    e1, e2 = b - a, c - a
-    flat = np.abs((e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]).sum())
+    flat = abs(float(doubled_areas(uv, corners[near]).sum()))
     return float(np.sqrt(real / max(flat, 1e-30)))
 
 
@@ -184,8 +178,7 @@ def _own_map(mesh: FreeMesh, used: Array, corners: Array, row: int) -> Array:
     if mesh.surface_map is None:
         raise KilnError("This mesh brings no surface map; let the letters follow the surface.")
     flat = mesh.surface_map[used].copy()
-    a, b, c = (flat[corners[:, i]] for i in range(3))
-    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    doubled = doubled_areas(flat, corners)
     if doubled[row] < 0:
         flat[:, 0] *= -1
     p, q, r = (mesh.points[used][corners[:, i]] for i in range(3))
@@ -195,12 +188,10 @@ def _own_map(mesh: FreeMesh, used: Array, corners: Array, row: int) -> Array:
 
 def _chart(mesh: FreeMesh, faces: Array, used: Array, uv: Array, at: Array, normal: Array) -> Chart:
     """A chart of faces of the mesh, ``uv`` being that of the points ``used``."""
-    own, corners = np.unique(mesh.faces[faces], return_inverse=True)
+    own, corners = compacted(mesh.faces[faces], len(mesh.points))
     flat = uv[np.searchsorted(used, own)]
     wall = _thickness(mesh, at, normal)
-    return Chart(
-        "any spot", mesh, faces, corners.reshape(-1, 3), flat, mesh.points[own], mesh.normals[own], wall
-    )
+    return Chart(ANY_SPOT, mesh, faces, corners, flat, mesh.points[own], mesh.normals[own], wall)
 
 
 def _on_plane(spot: Array, triangle: Array) -> Array:
@@ -215,11 +206,6 @@ def _share(spot: Array, triangle: Array) -> Array:
     rest = np.clip(np.linalg.lstsq(flat, spot - a, rcond=None)[0], 0, 1)
     rest = rest / max(float(rest.sum()), 1.0)
     return np.array([1 - rest.sum(), *rest])
-
-
-def _spot_normal(mesh: FreeMesh, face: int, at: Array) -> Array:
-    """The way the surface looks at a spot, from the face itself: letters sit on what is there."""
-    return np.asarray(mesh.face_normals[face])
 
 
 def _near(mesh: FreeMesh, face: int, at: Array, reach: float) -> Array:
@@ -238,10 +224,7 @@ def _near(mesh: FreeMesh, face: int, at: Array, reach: float) -> Array:
 
 def _joined(corners: Array, names: Array, first: int) -> Array:
     """The names of the triangles that hang together with the one in row ``first``."""
-    pairs = neighbours(corners)
-    count = len(corners)
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    _, label = connected_components(graph, directed=False)
+    _, label = joined_faces(neighbours(corners), len(corners))
     return np.asarray(names[label == label[first]])
 
 
@@ -268,13 +251,18 @@ def log_map(points: Array, corners: Array, source: int, right: Array, up: Array,
     return np.asarray(flat @ (left @ other).T)
 
 
-def _sound(points: Array, corners: Array, uv: Array, row: int) -> Array:
-    """Rows of the triangles that the map neither turns over nor tears, together with the spot's own."""
+def _laid_down(points: Array, corners: Array) -> tuple[Array, Array, Array]:
+    """Each triangle laid flat, its corners at (0, 0), (e1, 0) and (x, y): those three, (m,) each."""
     p, q, r = (points[corners[:, i]] for i in range(3))
     e1 = np.linalg.norm(q - p, axis=1)
     along = (q - p) / np.maximum(e1, 1e-30)[:, None]
     x = np.einsum("ij,ij->i", r - p, along)
-    y = np.linalg.norm(r - p - x[:, None] * along, axis=1)
+    return e1, x, np.linalg.norm(r - p - x[:, None] * along, axis=1)
+
+
+def _sound(points: Array, corners: Array, uv: Array, row: int) -> Array:
+    """Rows of the triangles that the map neither turns over nor tears, together with the spot's own."""
+    e1, x, y = _laid_down(points, corners)
     a, b, c = (uv[corners[:, i]] for i in range(3))
     flat = np.stack([b - a, c - a], axis=2)
     own = np.zeros_like(flat)
@@ -294,11 +282,8 @@ def conformal_map(points: Array, corners: Array, start: Array) -> Array:
     Lévy, Petitjean, Ray and Maillot 2002: for each triangle the sum of W_j U_j over its corners is to
     vanish, W_j the opposite side as a complex number over the root of twice the area.
     """
-    p, q, r = (points[corners[:, i]] for i in range(3))
-    e1 = np.linalg.norm(q - p, axis=1)
-    along = (q - p) / np.maximum(e1, 1e-30)[:, None]
-    x = np.einsum("ij,ij->i", r - p, along)
-    y = np.maximum(np.linalg.norm(r - p - x[:, None] * along, axis=1), 1e-12 * e1 + 1e-30)
+    e1, x, y = _laid_down(points, corners)
+    y = np.maximum(y, 1e-12 * e1 + 1e-30)
     zero = np.zeros_like(e1)
     spots = np.stack([zero + 0j, e1 + 0j, x + 1j * y], axis=1)
     root = np.sqrt(e1 * y)[:, None]

@@ -108,6 +108,8 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
 
 
 def _is_stretched(job: Job, index: int) -> bool:
+    if isinstance(job.blank, Mesh3D):
+        return True  # nearly always; to be sure it would have to be unrolled here, which takes its time
     try:
         return max(abs(value - 1) for value in lettering_laid(job, index).stretch) > 4e-3
     except KilnError:
@@ -210,6 +212,8 @@ def _round(job: Job, path: tuple[str | int, ...], index: int, radius: float) -> 
 
 
 def _side_of(job: Job, index: int) -> Any:
+    if isinstance(job.blank, Mesh3D):
+        return None  # a chart neither closes nor tapers nor has zones: nothing here depends on it
     try:
         return side_of(job.blank, job.letterings[index].lay)
     except KilnError:

@@ -305,13 +305,13 @@ class PictureView(QWidget):
         if index is None:
             return None
         lay = self.session.job.letterings[index].lay
+        if lay.side == ANY_SPOT:
+            return (lay.along_mm, lay.across_mm)
         try:
             side = side_of(self.session.job.blank, lay)
         except KilnError:
             return None
         _, low, _, high = side.domain.bounds
-        if lay.side == ANY_SPOT:
-            return (lay.along_mm, lay.across_mm)
         return (lay.along_mm if side.period is not None else 0.0, (low + high) / 2)
 
     # painting
