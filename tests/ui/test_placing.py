@@ -1,6 +1,7 @@
 """Placing on the object itself: new handles, typing in place, any side by a click, meshes."""
 
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import trimesh
@@ -184,6 +185,10 @@ class Meshes(WindowTest):
         self.assertGreater(spot[0], 2)
         self.key(picture, Qt.Key.Key_Right)
         self.assertGreater(self.lettering.lay.spot[0], spot[0])
+        # the section is filled in without unrolling anything in the window's own thread
+        with mock.patch("kilnchisel.core.laying.patch.log_map", side_effect=AssertionError("unrolled")):
+            self.window.ticket.open_section = None
+            self.window.ticket.show_section("lay")
         sides = self.field("lay", "wrap")
         sides.group.button(1).click()
         self.assertEqual(self.lettering.lay.wrap, "project")
