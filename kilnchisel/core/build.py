@@ -85,9 +85,16 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
 
 @lru_cache(maxsize=KEPT)
 def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: bool) -> tuple[Part, ...]:
-    laid = [(m.index, laid_of(blank, m.wording, m.lay, True), m.craft) for m in makings]
     sheet = body_of(blank).sheet(side)
-    return craft_sheet(sheet.coarser() if coarse else sheet, laid)
+    return craft_sheet(sheet.coarser() if coarse else sheet, _all_laid(blank, makings, coarse, True))
+
+
+def _all_laid(
+    blank: Blank, makings: tuple[_Making, ...], coarse: bool, exact: bool
+) -> list[tuple[int, Laid, Craft]]:
+    """The letterings as a craft takes them; ``coarse``: with fewer points."""
+    laid = [(m.index, laid_of(blank, m.wording, m.lay, exact), m.craft) for m in makings]
+    return [(i, item.roughly(), craft) for i, item, craft in laid] if coarse else laid
 
 
 @lru_cache(maxsize=KEPT)
@@ -98,8 +105,7 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 @lru_cache(maxsize=KEPT)
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
-        laid = [(m.index, laid_of(blank, m.wording, m.lay, not coarse), m.craft) for m in makings]
-        return Piece(craft_free(free_mesh(blank), laid))
+        return Piece(craft_free(free_mesh(blank), _all_laid(blank, makings, coarse, not coarse)))
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side

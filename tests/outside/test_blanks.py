@@ -202,7 +202,9 @@ class NeverMirrored(unittest.TestCase):
                 self.assertAlmostEqual(removed[1] / removed[0], 2.0, delta=1e-6)
             apart = unlinked(both, 0)
             self.assertEqual(len(apart.letterings), 2)
-            self.assertAlmostEqual(mesh_of(apart).volume, mesh_of(both).volume, delta=1e-3)
+            # a solid leaves out corners that hardly turn: a few millionths of the whole
+            whole = mesh_of(both).volume
+            self.assertAlmostEqual(mesh_of(apart).volume / whole, 1.0, delta=1e-6)
 
     def test_on_both_sides_of_a_van_at_the_same_place_along_it(self):
         job = job_on(

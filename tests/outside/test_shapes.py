@@ -23,6 +23,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import job_on
 from kilnchisel.core.job.lettering import Engraved, Lay, Raised
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Fit
 from kilnchisel.core.laying.patch import conformal_map, log_map, spot_chart
 
 
@@ -295,6 +296,36 @@ class FreeMeshes(unittest.TestCase):
         np.testing.assert_allclose(chart.uv[:, 0], chart.points[:, 0], atol=2.0)
         self.assertLess(np.abs(chart.uv).max(), 51.0)
         self.assertTrue((mesh.face_normals[chart.faces][:, 1] < -0.1).all())
+
+    def test_letters_go_on_across_a_gap_between_parts(self):
+        # two blocks whose fronts lie in one plane, 3 mm apart; a third stands 9 mm further back
+        blocks = []
+        for middle, back in ((-21.5, 0.0), (21.5, 0.0), (64.5, 9.0)):
+            block = trimesh.creation.box((40, 20, 30))
+            block.apply_translation((middle, back, 15))
+            blocks.append(block)
+        blank = taken(trimesh.util.concatenate(blocks))
+        plain = free_mesh(blank)
+        front = float(plain.points[:, 1].min())
+        middle = (plain.points[:, 0].min() + 47.5, front, 15.0)  # 4.5 mm beside the gap
+        whole = solid(Job(blank=blank)).volume
+        for side in ("any spot", "front"):
+            job = job_on(blank, "t", "TARNLIGHT")
+            lay = Lay(side=side, spot=middle if side == "any spot" else None, wrap="project")
+            job = change(job, ("letterings", 0, "lay"), lay)
+            job = change(job, ("letterings", 0, "wording", "fit"), Fit(by="size", width_mm=60))
+            job = change(job, ("letterings", 0, "craft"), Engraved(depth_mm=0.5))
+            laid = lettering_laid(job, 0)
+            at = laid.side.to_body(np.zeros((1, 2)), np.zeros(1))[0]
+            if side == "front":
+                job = change(job, ("letterings", 0, "lay", "along_mm"), float(middle[0] - at[0]))
+                laid = lettering_laid(job, 0)
+            gap = shapely.box(middle[0] - at[0] - 7.5, -99, middle[0] - at[0] - 4.5, 99)
+            there = shapely.difference(laid.ink, gap).area
+            self.assertLess(there, laid.ink.area - 1)
+            taken_off = (whole - solid(job).volume) / 0.5
+            # letters keep 0.02 mm off every edge
+            self.assertAlmostEqual(taken_off / there, 1.0, delta=2e-3)
 
     def test_formats_of_another_writer(self):
         block = trimesh.creation.box((20, 30, 40))

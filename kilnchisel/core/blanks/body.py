@@ -90,11 +90,13 @@ def every(rows: Array, step: int) -> Array:
 @dataclass(frozen=True, eq=False)
 class Body:
     """All surfaces of a blank. Shells and unlettered sheets of one ``solid`` close to a solid; solids may
-    overlap (a handle runs into its mug) and are united in files."""
+    overlap (a handle runs into its mug) and are united in files. ``tracer``: all of it for casting rays
+    at, where there is one already."""
 
     shells: tuple[Shell, ...]
     sheets: tuple[Sheet, ...]
     lengthwise: bool = False  # a place along one side is the same place along the other: a van, a handle
+    tracer: Any = None
 
     def opposite(self, name: str) -> str | None:
         """The side that is seen when the body is turned over; None where there is none."""
@@ -122,7 +124,7 @@ def body_of(blank: Blank, fine: bool = True) -> Body:
             Shell(mesh.parts[mesh.part_of_block(block)], "blank", drawn)
             for block, drawn in mesh.drawn.items()
         )
-        return Body(tuple(shells), ())
+        return Body(tuple(shells), (), tracer=mesh.tracer)
     makers: dict[str, Callable[[Any, bool], Body]] = {
         "mug": mug.mug_body,
         "plaque": boards.plaque_body,

@@ -17,7 +17,8 @@ from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
 
-CREASE = np.cos(np.radians(38.0))  # bends below this angle are shaded round
+CREASE_RAD = np.radians(38.0)  # bends below this angle are round
+CREASE = np.cos(CREASE_RAD)
 FLAT = np.cos(np.radians(0.8))
 SMOOTH = np.cos(np.radians(24.0))  # steps of a cylinder that is drawn with few corners
 LEAST_SIDE = 0.015  # of the whole surface: smaller flat areas are no sides
@@ -102,6 +103,42 @@ class FreeMesh:
             for axis in range(3):
                 total[:, axis] += np.bincount(self.faces[:, corner], weighted[:, axis], len(self.points))
         return np.asarray(total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30))
+
+    @cached_property
+    def corner_normals(self) -> Array:
+        """At each corner of each face, (m, 3, 3): the mean of those faces round the point that bend away
+        from this one by less than a crease, by their area."""
+        own = self.face_normals
+        found = self.normals[self.faces]
+        bends = np.einsum("mij,mj->mi", found, own) < np.cos(CREASE_RAD / 2)
+        sharp = np.zeros(len(self.points), dtype=bool)
+        sharp[self.faces[bends]] = True
+        rows, columns = np.nonzero(sharp[self.faces])
+        if len(rows) == 0:
+            return np.asarray(found)
+        # all pairs of corners that meet at one point
+        order = np.argsort(self.faces[rows, columns], kind="stable")
+        rows, columns = rows[order], columns[order]
+        _, first, times = np.unique(self.faces[rows, columns], return_index=True, return_counts=True)
+        many = np.repeat(times, times)
+        one = np.repeat(np.arange(len(rows)), many)
+        offset = np.arange(len(one)) - np.repeat(np.cumsum(many) - many, many)
+        other = np.repeat(np.repeat(first, times), many) + offset
+        a, b = rows[one], rows[other]
+        near = np.einsum("ij,ij->i", own[a], own[b]) > CREASE
+        total = np.zeros((len(rows), 3))
+        for axis in range(3):
+            weight = own[b[near], axis] * self.face_areas[b[near]]
+            total[:, axis] = np.bincount(one[near], weight, len(rows))
+        found[rows, columns] = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)
+        return np.asarray(found)
+
+    def normals_at(self, source: Array, faces: Array, normals: Array) -> Array:
+        """Normals at the corners of faces (k, 3) cut from the mesh's own faces ``source`` (k,): where a
+        corner is one of the mesh's points those of its face there, else ``normals`` of the point."""
+        same = self.faces[source][:, None, :] == faces[:, :, None]
+        own = self.corner_normals[source[:, None], same.argmax(axis=2)]
+        return np.where(same.any(axis=2)[..., None], own, normals[faces])
 
     @cached_property
     def tracer(self) -> Any:
@@ -238,7 +275,13 @@ class FreeMesh:
         numbers, first = np.unique(self.block[order], return_index=True)
         rows = np.split(order, first[1:])
         return {
-            int(number): drawn_of(self.points, self.normals, self.faces[some], self.face_normals[some])
+            int(number): drawn_of(
+                self.points,
+                self.normals,
+                self.faces[some],
+                self.face_normals[some],
+                self.corner_normals[some],
+            )
             for number, some in zip(numbers, rows, strict=True)
         }
 
@@ -247,26 +290,28 @@ class FreeMesh:
         return block // BLOCKS**3
 
 
-def drawn_of(points: Array, normals: Array, faces: Array, own: Array) -> Mesh:
+def drawn_of(points: Array, normals: Array, faces: Array, own: Array, corner: Array) -> Mesh:
     """Faces (k, 3) as a mesh for drawing: round where the surface bends little, sharp at creases.
 
-    ``normals``: those at the points; ``own`` (k, 3): those of the faces. Corners are apart where there is
-    a crease, or where a neighbour takes its texture from another side.
+    ``normals``: those of the points; ``own`` (k, 3): those of the faces; ``corner`` (k, 3, 3): those at
+    their corners. Corners are apart where these are not the points' own, or where a neighbour takes its
+    texture from another side.
     """
     shared = normals[faces]
-    round_ = np.einsum("mij,mj->mi", shared, own) > CREASE
     alike = np.abs(shared).argmax(axis=2) == np.abs(own).argmax(axis=1)[:, None]
-    joined = round_ & alike
+    joined = (np.einsum("mij,mij->mi", shared, corner) > ALIKE) & alike
     used, index = compacted(faces[joined], len(points))
     apart = ~joined
-    corner = np.empty(faces.shape, dtype=np.int32)
-    corner[joined] = index
-    corner[apart] = len(used) + np.arange(int(apart.sum()))
-    single = np.where(round_[..., None], shared, own[:, None])[apart]
+    number = np.empty(faces.shape, dtype=np.int32)
+    number[joined] = index
+    number[apart] = len(used) + np.arange(int(apart.sum()))
     spots = np.concatenate([points[used], points[faces[apart]]])
-    ways = np.concatenate([normals[used], single])
+    ways = np.concatenate([normals[used], corner[apart]])
     sides = np.concatenate([normals[used], np.broadcast_to(own[:, None], shared.shape)[apart]])
-    return Mesh(spots, ways, box_uv(spots, sides), corner)
+    return Mesh(spots, ways, box_uv(spots, sides), number)
+
+
+ALIKE = 1 - 1e-9
 
 
 def box_uv(points: Array, normals: Array) -> Array:

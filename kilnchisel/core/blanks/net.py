@@ -16,6 +16,7 @@ from kilnchisel.core.errors import KilnError
 
 Array = NDArray[Any]
 
+KEEP_OFF_MM = 0.02  # what is cut ends this far inside the border, so that the border keeps its points
 GRID_MM = 1e-6  # the points of a net lie on this grid, as do those of the outlines that cut it
 
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, FinishSlot, Inset, Sheet, Shell, arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, doubled_areas, facing_out, filled, grid, join
-from kilnchisel.core.blanks.net import closely, gridded, net_over
+from kilnchisel.core.blanks.net import KEEP_OFF_MM, closely, gridded, net_over
 from kilnchisel.core.blanks.outlines import Ring, normals_of
 from kilnchisel.core.blanks.sides import ClearZone, Plane, Side
 from kilnchisel.core.blanks.surface import Surface
@@ -27,7 +27,7 @@ Array = NDArray[Any]
 Depth = Callable[[Array, Array], Array]  # x, z (n,) -> y (n,)
 
 X, Y, Z = np.eye(3)
-ROUGHER = 2.5  # how much wider a net's triangles are while something moves
+ROUGHER = 3.2  # how much wider a net's triangles are while something moves
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,7 +148,10 @@ def _sheet(face: Face, ring: Array, what: Slab, way: float, fine: bool) -> Sheet
 
     step = face.step_mm if fine else 2 * face.step_mm
     net = net_over(domain, max(step, _widest(domain)))
-    rough = net_over(shapely.segmentize(domain, ROUGHER * step), max(ROUGHER * step, _widest(domain)))
+    # its border may leave the true one by less than letters keep off it
+    about = shapely.segmentize(shapely.simplify(domain, KEEP_OFF_MM / 2), ROUGHER * step)
+    about = shapely.transform(about, gridded)
+    rough = net_over(about, max(ROUGHER * step, _widest(about)))
     side = Surface(face.name, domain, place, net, what.wall_mm, face.clear)
     return Sheet(side, face.slot, solid=what.solid, insets=face.insets, net=net, rough=rough)
 

@@ -16,11 +16,10 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
 from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges, shares_of
-from kilnchisel.core.blanks.net import Net, gridded
+from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net, gridded
 from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
 from kilnchisel.core.crafts.sheet import (
     GROUND,
-    KEEP_OFF_MM,
     NUDGE_MM,
     TRIES,
     cut_net,
@@ -74,7 +73,7 @@ def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple
                 f"{item.side.wall_mm:.2f} mm of material behind."
             )
         assert isinstance(item.side, Chart)
-        state = _lettered(state, item.side, item, len(inked))
+        state = _lettered(mesh, state, item.side, item, len(inked))
         inked += [_Inked(index, item, craft, layer) for layer in range(len(item.layers))]
     parts = _bodies(mesh, state)
     for label, ink in enumerate(inked):
@@ -87,7 +86,7 @@ def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple
     return tuple(parts)
 
 
-def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
+def _lettered(mesh: FreeMesh, state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
     """The mesh cut by one lettering; its layers get the labels from ``first`` on."""
     row_of = np.full(int(state.source.max()) + 1, -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
@@ -95,7 +94,7 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
     used, corners = compacted(state.faces[mine], len(state.points))
     uv = _flat(state, chart, mine, row_of, used, corners)
     net = Net(gridded(uv), corners)
-    inner = chart.domain.buffer(-KEEP_OFF_MM)
+    inner = chart.pieces.buffer(-KEEP_OFF_MM)
     before = state.label[mine]
     for attempt in range(TRIES):
         shift = np.array([NUDGE_MM * attempt, NUDGE_MM * (attempt + 0.37)])
@@ -111,7 +110,8 @@ def _lettered(state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
     fresh = points[len(net.points) :]
     row, share = _parents(net, faces, parent, len(net.points), fresh)
     spots = np.einsum("nk,nkj->nj", share, state.points[used][corners[row]])
-    ways = np.einsum("nk,nkj->nj", share, state.normals[used][corners[row]])
+    there = mesh.normals_at(state.source[mine], state.faces[mine], state.normals)
+    ways = np.einsum("nk,nkj->nj", share, there[row])
     ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
     start = len(state.points)
     numbers = np.concatenate([used, start + np.arange(len(fresh))])
@@ -178,15 +178,17 @@ def _bodies(mesh: FreeMesh, state: _Cut) -> list[Part]:
         if number in touched:
             whole = _ground(mesh, state, np.flatnonzero((block == number) & (state.label == GROUND)))
         if whole is not None:
-            parts.append(Part(mesh.parts[part], slot, None, None, whole))
+            uncut = number not in touched
+            parts.append(Part(mesh.parts[part], slot, None, None, whole, uncut=uncut))
     return parts
 
 
 def _ground(mesh: FreeMesh, state: _Cut, rows: Array) -> Mesh | None:
     if len(rows) == 0:
         return None
-    own = mesh.face_normals[state.source[rows]]
-    return drawn_of(state.points, state.normals, state.faces[rows], own)
+    source, faces = state.source[rows], state.faces[rows]
+    corner = mesh.normals_at(source, faces, state.normals)
+    return drawn_of(state.points, state.normals, faces, mesh.face_normals[source], corner)
 
 
 def _letters(state: _Cut, label: int, ink: _Inked) -> Mesh | None:

@@ -33,6 +33,7 @@ class Part:
     ``layer`` the layer of its outline.
 
     ``side``: the name of the side it is made from, its mesh's uv being that side's sheet, else None.
+    ``uncut``: whether it is as it would be without lettering.
     """
 
     name: str
@@ -42,6 +43,12 @@ class Part:
     mesh: Mesh
     layer: Layer | None = None
     solid: str = MAIN
+    uncut: bool = True
+
+    @property
+    def still(self) -> bool:
+        """Whether it stays when lettering changes."""
+        return self.side is None and self.uncut and self.lettering is None
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,15 +86,15 @@ def craft_sheet(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[
         sheet, [(index, item, craft, layer) for index, item, craft in laid for layer in item.layers]
     )
     insets = [inset.area for inset in sheet.insets]
-    cut = cut_sheet(sheet, insets + [layer.region for *_, layer, _ in inked])
+    cut = _placed(sheet.side, cut_sheet(sheet, insets + [layer.region for *_, layer, _ in inked]))
     name, solid = sheet.side.name, sheet.solid
-    parts = [Part(name, sheet.slot, None, name, _level(sheet.side, cut, GROUND, 0.0), solid=solid)]
+    parts = [Part(name, sheet.slot, None, name, _level(cut, GROUND, 0.0), solid=solid)]
     for label, inset in enumerate(sheet.insets):
-        mesh = _region(sheet.side, cut, label, inset.height_mm)
+        mesh = _region(cut, label, inset.height_mm)
         if mesh is not None:
             parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=solid))
     for label, (index, item, craft, layer, below) in enumerate(inked, start=len(insets)):
-        mesh = _region(sheet.side, cut, label, below + relief_mm(craft) * layer.layer.height)
+        mesh = _region(cut, label, below + relief_mm(craft) * layer.layer.height)
         if mesh is None:
             continue
         if layer.layer.raster is not None:
@@ -149,29 +156,43 @@ def _refuse_too_deep(sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]]) -> N
             )
 
 
-def _region(side: Side, cut: CutSheet, label: int, height: float) -> Mesh | None:
+@dataclass(frozen=True, eq=False)
+class _Placed:
+    """A cut sheet with its points on the body: base (n, 3) at height 0, frames (n, 3, 3)."""
+
+    cut: CutSheet
+    base: Array
+    frames: Array
+
+    def lifted(self, which: Array, height: float) -> Array:
+        """The points of these numbers at a height, (k, 3). At 0 they are the body's own to the last bit."""
+        base = self.base[which]
+        return base if height == 0 else np.asarray(base + height * self.frames[which, 2])
+
+
+def _placed(side: Side, cut: CutSheet) -> _Placed:
+    return _Placed(cut, side.to_body(cut.points, np.zeros(len(cut.points))), side.frames(cut.points))
+
+
+def _region(placed: _Placed, label: int, height: float) -> Mesh | None:
     """The surface of one region with its walls; None when nothing of it is left."""
-    if not (cut.label == label).any():
+    if not (placed.cut.label == label).any():
         return None
-    level = _level(side, cut, label, height)
-    return level if height == 0 else join([level, _standing(side, cut, label, height)])
+    level = _level(placed, label, height)
+    return level if height == 0 else join([level, _standing(placed, label, height)])
 
 
-def _level(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
+def _level(placed: _Placed, label: int, height: float) -> Mesh:
     """The faces of one label, lifted to ``height``."""
-    faces = cut.faces[cut.label == label]
-    used, compact = compacted(faces, len(cut.points))
-    uv = cut.points[used]
-    return Mesh(
-        side.to_body(uv, np.full(len(uv), height)),
-        np.ascontiguousarray(side.frames(uv)[:, 2]),
-        uv,
-        compact,
-    )
+    cut = placed.cut
+    used, compact = compacted(cut.faces[cut.label == label], len(cut.points))
+    normals = np.ascontiguousarray(placed.frames[used, 2])
+    return Mesh(placed.lifted(used, height), normals, cut.points[used], compact)
 
 
-def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
+def _standing(placed: _Placed, label: int, height: float) -> Mesh:
     """The walls of one region between ground and ``height``, on the outline."""
+    cut = placed.cut
     mine = cut.wall_label == label
     start, end = cut.walls[mine, 0], cut.walls[mine, 1]
     a, b = cut.points[start], cut.points[end]
@@ -181,18 +202,12 @@ def _standing(side: Side, cut: CutSheet, label: int, height: float) -> Mesh:
     if height < 0:
         out = -out  # an engraved wall is seen from inside the letter
     at_start, at_end = softened(start, end, out)
-    low, high = np.zeros(len(a)), np.full(len(a), height)
-    corners = [
-        side.to_body(a, low),
-        side.to_body(b, low),
-        side.to_body(b, high),
-        side.to_body(a, high),
-    ]
-    frame_a, frame_b = side.frames(a), side.frames(b)
+    corners = [(start, 0.0), (end, 0.0), (end, height), (start, height)]
+    frame_a, frame_b = placed.frames[start], placed.frames[end]
     normal_a = at_start[:, :1] * frame_a[:, 0] + at_start[:, 1:] * frame_a[:, 1]
     normal_b = at_end[:, :1] * frame_b[:, 0] + at_end[:, 1:] * frame_b[:, 1]
     count = len(a)
-    points = np.concatenate(corners)
+    points = np.concatenate([placed.lifted(*corner) for corner in corners])
     normals = np.concatenate([normal_a, normal_b, normal_b, normal_a])
     uv = np.concatenate([a, b, b + out * abs(height), a + out * abs(height)])
     i = np.arange(count)

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Sheet
 from kilnchisel.core.blanks.mesh import among, compacted, doubled_areas, edges_of, open_edges
-from kilnchisel.core.blanks.net import Net
+from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net
 from kilnchisel.core.crafts.netcut import net_pieces
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -31,7 +31,6 @@ Clip = Callable[[shapely.Polygon, float, float, float, float], list[shapely.Poly
 GROUND = -1
 SNAP_MM = 1e-6  # outline points this close to a strip line are put on it
 KEY_MM = 1e-7  # points closer than this are one point of the sheet
-KEEP_OFF_MM = 0.02  # regions end this far inside the border, so that the border keeps its points
 TRIES = 6
 NUDGE_MM = 3.7e-5
 CLEAR_OF_LINES_MM = 1e-5
@@ -163,7 +162,8 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], attempt: int) -> Cut
         return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
-        ground = polygons_in(shapely.difference(sheet.border, shapely.union_all(polygons)))
+        # what meets has its points in common by now, so that nothing needs to be intersected again
+        ground = polygons_in(shapely.difference(sheet.border, shapely.coverage_union_all(polygons)))
     else:
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
     parts = [p for p, _ in pieces] + ground
@@ -363,17 +363,17 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
     ring_first = np.searchsorted(ring_part, np.arange(len(array) + 1))
     starts = np.cumsum(part_sizes) - part_sizes
     whole, turned = _plain_triangles(coordinates, starts, part_sizes)
-    faces, label = [np.empty((0, 3), dtype=np.int64)], [np.empty(0, dtype=np.int64)]
-    for number in np.setdiff1d(np.arange(len(array)), whole).tolist():
-        start, size = starts[number], part_sizes[number]
-        stops = ring_stops[ring_first[number] : ring_first[number + 1]] - start
-        triangles = mapbox_earcut.triangulate_float64(
-            unaligned[start : start + size], stops.astype(np.uint32)
-        ).reshape(-1, 3)
-        faces.append(index[start + triangles.astype(np.int64)])
-        label.append(np.full(len(triangles), labels[number]))
-    all_faces = np.concatenate([_one_way(unique, np.concatenate(faces)), index[turned]])
-    all_labels = np.concatenate([*label, np.array(labels, dtype=np.int64)[whole]])
+    rest = np.setdiff1d(np.arange(len(array)), whole)
+    stops = (ring_stops - np.repeat(starts, np.diff(ring_first))).astype(np.uint32)
+    ends, first = (starts + part_sizes).tolist(), ring_first.tolist()
+    clip = mapbox_earcut.triangulate_float64
+    ears = [clip(unaligned[starts[n] : ends[n]], stops[first[n] : first[n + 1]]) for n in rest.tolist()]
+    sizes = np.array([len(ear) for ear in ears], dtype=np.int64)
+    corners = np.concatenate([*ears, np.empty(0, dtype=np.uint32)]) + np.repeat(starts[rest], sizes)
+    faces = index[corners.astype(np.int64).reshape(-1, 3)]
+    of_part = np.array(labels, dtype=np.int64)
+    all_faces = np.concatenate([_one_way(unique, faces), index[turned]])
+    all_labels = np.concatenate([np.repeat(of_part[rest], sizes // 3), of_part[whole]])
     proper = (
         (all_faces[:, 0] != all_faces[:, 1])
         & (all_faces[:, 1] != all_faces[:, 2])

@@ -26,8 +26,8 @@ class Repeat(Value):
 class Lay(Value):
     """Where the middle of the lettering sits on its side's sheet.
 
-    ``wrap``: on a mesh, letters follow the surface, or are seen straight on from where they are, trimmed
-    where the body turns away, or lie on the surface map that the file brought.
+    ``wrap``: letters follow the surface, or are seen straight on from where they are, trimmed where the
+    body turns away, or on a mesh lie on the surface map that the file brought.
 
     ``cone``: on a tapered side rows run level and letters away from the middle are stretched, or the
     lettering lies as a flat sheet wrapped round would, true everywhere, its rows bending.
@@ -43,7 +43,7 @@ class Lay(Value):
     seam_deg: Degrees = 180.0  # on a closed side: how far round from the lettering's middle the seam is
     stretch_limit: Percent = 6.0  # more stretch than this is warned of
     spot: tuple[float, float, float] | None = None  # on a mesh: the place on its surface, mm as it stands
-    wrap: Literal["follow", "project", "own map"] = "follow"  # on a mesh
+    wrap: Literal["follow", "project", "own map"] = "follow"
 
 
 class Printed(Value):

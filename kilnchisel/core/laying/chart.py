@@ -20,9 +20,11 @@ from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.mesh import border_edges, shares_of
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
 
+GAP = 0.2  # of the size of a piece: parts that are farther apart do not line up
 NEAR = 16  # faces among which the one under a sheet point is looked for, by their middles
 
 
@@ -52,17 +54,26 @@ class Chart:
 
     @cached_property
     def domain(self) -> shapely.Polygon:
-        """The area that the chart's faces cover: its largest piece, with its holes."""
+        """The area that the chart's faces cover, with its holes; where it is in pieces, with the gaps
+        between those that come close to the largest."""
+        largest = max(self.pieces.geoms, key=lambda part: float(part.area))
+        if len(self.pieces.geoms) == 1:
+            return largest
+        wide = GAP * float(np.sqrt(largest.area))
+        closed = self.pieces.buffer(wide).buffer(-wide)
+        parts = shapely.get_parts(closed)
+        return parts[int(np.argmax(shapely.area(parts)))]
+
+    @cached_property
+    def pieces(self) -> shapely.MultiPolygon:
+        """The area that the chart's faces cover, exactly."""
         edges = shapely.linestrings(self.net.points[border_edges(self.corners)])
         parts = shapely.get_parts(shapely.polygonize([shapely.union_all(edges)]))
         spots = shapely.get_coordinates(shapely.point_on_surface(parts))
-        covered = [bool((_flat_shares(spot, self._flat).min(axis=1) >= -1e-9).any()) for spot in spots]
-        if not any(covered):
-            return shapely.MultiPoint(self.uv).convex_hull
-        whole = shapely.union_all(parts[np.array(covered)])
-        if whole.geom_type == "MultiPolygon":
-            whole = max(whole.geoms, key=lambda part: part.area)
-        return whole
+        covered = self.located(spots)[1].min(axis=1) >= -1e-9
+        if not covered.any():
+            return as_region([shapely.MultiPoint(self.uv).convex_hull])
+        return as_region([shapely.union_all(parts[covered])])
 
     def located(self, uv: Array) -> tuple[Array, Array]:
         """The face (as a row of ``corners``) under each sheet point, the nearest beside the chart, and the
@@ -90,11 +101,11 @@ class Chart:
         mixed = np.einsum("nk,nkj->nj", np.clip(share, 0, 1), self.normals[self.corners[row]])
         return np.asarray(mixed / np.maximum(np.linalg.norm(mixed, axis=1, keepdims=True), 1e-12))
 
-    @cached_property
-    def _steps(self) -> Array:
-        """Body steps for unit steps along u and v on each face, (k, 3, 2)."""
-        a, b, c = (self.uv[self.corners[:, i]] for i in range(3))
-        p, q, r = (self.points[self.corners[:, i]] for i in range(3))
+    def _steps(self, rows: Array) -> Array:
+        """Body steps for unit steps along u and v on these faces, (k, 3, 2)."""
+        corners = self.corners[rows]
+        a, b, c = (self.uv[corners[:, i]] for i in range(3))
+        p, q, r = (self.points[corners[:, i]] for i in range(3))
         flat = np.stack([b - a, c - a], axis=2)
         det = flat[:, 0, 0] * flat[:, 1, 1] - flat[:, 0, 1] * flat[:, 1, 0]
         sound = np.abs(det) > 1e-18
@@ -105,14 +116,14 @@ class Chart:
     def frames(self, uv: Array) -> Array:
         row, share = self.located(uv)
         out = self._normals(row, share)
-        along = self._steps[row][:, :, 0]
+        along = self._steps(row)[:, :, 0]
         along = along - np.einsum("ij,ij->i", along, out)[:, None] * out
         along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
         return np.stack([along, np.cross(out, along), out], axis=1)
 
     def jacobian(self, uv: Array) -> Array:
         row, _ = self.located(uv)
-        along, up = self._steps[row][:, :, 0], self._steps[row][:, :, 1]
+        along, up = np.moveaxis(self._steps(row), 2, 0)
         first = along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
         off = np.einsum("ij,ij->i", up, first)
         rest = np.linalg.norm(up - off[:, None] * first, axis=1)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import Side, principal_stretches
+from kilnchisel.core.blanks.sides import Plane, Side, principal_stretches
 from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.laying.beam import Beam
+from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.lettering.outline import Layer, Outline
 from kilnchisel.core.lettering.polygons import weld
 
@@ -56,42 +58,60 @@ class Placing:
     """Where an outline's own coordinates lie on a side's sheet, for each repetition.
 
     copies: ``turn`` (2, 2) and ``middle`` (2,) of each; outline point p lies at ``turn`` @ p + ``middle``,
-    or on an unrolled cone where a flat sheet wrapped round would have it. ``scale``: true mm round for
-    each sheet mm at the lettering's own height.
+    or on an unrolled cone where a flat sheet wrapped round would have it, or where the ``beams`` cast it,
+    one for each repetition. ``scale``: true mm round for each sheet mm at the lettering's own height.
     """
 
     side: Side
     copies: tuple[tuple[Array, Array], ...]
     scale: float
     unrolled: bool
+    beams: tuple[Beam, ...] = ()
 
     def points(self, points: Array, copy: int = 0) -> Array:
         """Outline points (n, 2) on the sheet."""
         turn, middle = self.copies[copy]
+        if self.beams:
+            return self.beams[copy].sheet(points @ turn.T)
         if self.unrolled:
             return _on_cone(points @ turn.T * (self.scale, 1.0), middle, self.side)
         return np.asarray(points @ turn.T + middle)
 
     def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
         """A region of the outline on the sheet, all repetitions welded."""
-        region = self._closely(region)
-        parts = [
-            shapely.transform(region, lambda p, k=k: self.points(p, k)) for k in range(len(self.copies))
-        ]
+        if self.beams:
+            parts = [
+                beam.region(shapely.transform(region, lambda p, t=turn: p @ t.T))
+                for beam, (turn, _) in zip(self.beams, self.copies, strict=True)
+            ]
+        else:
+            region = self._closely(region)
+            parts = [
+                shapely.transform(region, lambda p, k=k: self.points(p, k)) for k in range(len(self.copies))
+            ]
         return parts[0] if len(parts) == 1 else weld(parts)
 
     def lines(self, line: Array) -> list[Array]:
         """An open line of the outline on the sheet, once for each repetition."""
-        points = shapely.get_coordinates(self._closely(shapely.LineString(line)))
+        closely = self.beams[0].closely if self.beams else self._closely
+        points = shapely.get_coordinates(closely(shapely.LineString(line)))
         return [self.points(points, k) for k in range(len(self.copies))]
 
     def back(self, uv: Array, copy: int = 0) -> Array:
         """Sheet points (n, 2) in the outline's own coordinates, the short way round a closed side."""
         turn, middle = self.copies[copy]
+        if self.beams:
+            return np.asarray(self.beams[copy].plane(uv) @ np.linalg.inv(turn).T)
         away = uv - middle
         if self.side.period is not None:
             away[:, 0] = _wrapped(away[:, 0], self.side.period)
         return np.asarray(away @ np.linalg.inv(turn).T)
+
+    def stretches(self, uv: Array) -> Array:
+        """Principal stretches (n, 2) of the outline at points of the sheet."""
+        if self.beams:
+            return principal_stretches(self.beams[0].growth(uv))
+        return principal_stretches(self.side.jacobian(uv) @ self.copies[0][0])
 
     def _closely(self, geometry: Any) -> Any:
         """With points close enough that straight pieces may be bent round a cone."""
@@ -126,6 +146,12 @@ class Laid:
         """The sheet point of the outline's origin, (2,)."""
         return self.placing.copies[0][1]
 
+    def roughly(self) -> Laid:
+        """With fewer points in its layers, for pictures while something moves."""
+        plain = self.outline.plainer
+        layers = (replace(x, region=self.placing.region(plain[x.number])) for x in self.layers)
+        return replace(self, layers=tuple(layers))
+
 
 def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) -> Laid:
     """Place the outline: turned about its origin, then moved to (along, across), and repeated.
@@ -137,7 +163,11 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
     there = side.true_at(middle)
     scale = float(there[0, 0])
     copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre)
-    placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)
+    if lay.wrap == "project" and not isinstance(side, Plane | Chart):
+        copies = tuple((there @ turn, spot) for turn, spot in copies)  # a plane has no scale of its own
+        placing = Placing(side, copies, scale, False, tuple(Beam(side, spot) for _, spot in copies))
+    else:
+        placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)
     layers = tuple(
         LaidLayer(n, layer, placing.region(layer.region)) for n, layer in enumerate(outline.layers)
     )
@@ -158,7 +188,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
         seam_mm=_seam(middle, side, lay),
-        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, side, copies[0][0]),
+        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, placing),
     )
 
 
@@ -190,17 +220,15 @@ def _cone_step(middle: Array, side: Side) -> float:
     return float(np.sqrt(8 * away * CONE_MM))
 
 
-def _stretch(ink: shapely.MultiPolygon, side: Side, turn: Array) -> tuple[float, float]:
+def _stretch(ink: shapely.MultiPolygon, placing: Placing) -> tuple[float, float]:
     """The least and greatest stretch under the ink, against the outline's own mm."""
     if ink.is_empty:
         return (1.0, 1.0)
-    values = stretches_at(side, _spots(ink), turn)
+    spots = _spots(ink)
+    values = placing.stretches(spots if not placing.beams else spots[shapely.intersects_xy(ink, *spots.T)])
+    if len(values) == 0:
+        return (1.0, 1.0)
     return float(values[:, 0].min()), float(values[:, 1].max())
-
-
-def stretches_at(side: Side, uv: Array, turn: Array) -> Array:
-    """Principal stretches (n, 2) of an outline placed by ``turn`` (2, 2), at points of the sheet."""
-    return principal_stretches(side.jacobian(uv) @ turn)
 
 
 def _spots(ink: shapely.MultiPolygon) -> Array:

@@ -8,6 +8,7 @@ only where the surface bends both ways. Both are turned and sized so that they a
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -15,17 +16,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import splu
+from scipy.spatial import cKDTree
 
-from kilnchisel.core.blanks.imported import FreeMesh, RoundArea
+from kilnchisel.core.blanks.imported import Area, FreeMesh, RoundArea
 from kilnchisel.core.blanks.mesh import border_edges, compacted, doubled_areas, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Lay
-from kilnchisel.core.laying.chart import Chart
+from kilnchisel.core.laying.beam import FACING
+from kilnchisel.core.laying.chart import GAP, Chart
 
 Array = NDArray[Any]
 
-FEW = 9000  # triangles that are mapped conformally even in a hurry
+FEW = 12000  # triangles that are mapped conformally in a hurry, too
 STRAINED = (0.4, 2.5)  # stretch beyond which a face of the log map lies across a fold of it
 X, Y, Z = np.eye(3)
 
@@ -44,13 +47,29 @@ def flat_chart(mesh: FreeMesh, name: str) -> Chart:
     for area in mesh.areas:
         if area.name == name:
             right, up = right_and_up(area.normal)
-            return _planar(mesh, name, area.faces, area.middle, right, up, area.normal)
+            faces = np.concatenate([area.faces, *_level_with(mesh, area)])
+            return _planar(mesh, name, faces, area.middle, right, up, area.normal)
     for round_ in mesh.round_areas:
         if round_.name == name:
             return _round_chart(mesh, round_)
     known = [area.name for area in mesh.areas] + [area.name for area in mesh.round_areas]
     names = ", ".join(f"“{one}”" for one in known) or "no plain area"
     raise KilnError(f"This mesh has no side “{name}”; it has {names} and any spot.")
+
+
+def _level_with(mesh: FreeMesh, area: Area) -> list[Array]:
+    """The faces of other flat areas in the same plane: letters go on across the gap to them."""
+    size = float(np.ptp(mesh.points, axis=0).max())
+    return [
+        other.faces
+        for other in mesh.areas
+        if other is not area
+        and other.normal @ area.normal > LEVEL
+        and abs((other.middle - area.middle) @ area.normal) < LEVEL_MM + 1e-4 * size
+    ]
+
+
+LEVEL, LEVEL_MM = np.cos(np.radians(0.3)), 0.02
 
 
 def _round_chart(mesh: FreeMesh, area: RoundArea) -> Chart:
@@ -123,16 +142,27 @@ def first_spot(mesh: FreeMesh) -> tuple[float, float, float]:
     return tuple(round(float(x), 3) for x in spot)  # type: ignore[return-value]
 
 
-@lru_cache(maxsize=24)
 def spot_chart(
     mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str = "follow"
 ) -> Chart:
     """The chart round a spot of the surface, ``reach_mm`` each way.
 
-    wrap "follow": unrolled. "project": seen straight on from the spot's own direction and trimmed where
-    the body turns away. "own map": by the file's own coordinates, true to size near the spot. Raises
-    KilnError where that cannot be.
+    wrap "follow": unrolled; not ``exact``: about a spot near by, so that most steps of a move need no map
+    of their own. "project": seen straight on from the spot's own direction and trimmed where the body
+    turns away. "own map": by the file's own coordinates, true to size near the spot. Raises KilnError
+    where that cannot be.
     """
+    if not exact and wrap == "follow":
+        chart = _from_near_by(mesh, np.array(spot), reach_mm)
+        if chart is not None:
+            return chart
+    return _chart_at(mesh, spot, reach_mm, exact, wrap)
+
+
+@lru_cache(maxsize=24)
+def _chart_at(
+    mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str
+) -> Chart:
     at = np.array(spot)
     face = mesh.nearest(at)
     at = _on_plane(at, mesh.points[mesh.faces[face]])
@@ -141,26 +171,94 @@ def spot_chart(
     if wrap == "project":
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
         return _planar(mesh, ANY_SPOT, faces, at, right, up, None)
+    own = wrap == "own map"
+    patch = _patch(mesh, face, tuple(float(x) for x in at), reach_mm, exact, own)
+    row = int(np.flatnonzero(patch.faces[patch.sound] == face)[0])
+    uv = _centred(patch, row, at, 0.35 * reach_mm)
+    return _chart(mesh, patch.faces[patch.sound], patch.used, uv, at, normal)
+
+
+NEAR_BY = 0.3  # of the reach: how far apart the spots are that maps are made about in a hurry
+
+
+def _from_near_by(mesh: FreeMesh, spot: Array, reach_mm: float) -> Chart | None:
+    """A chart round a spot, cut out of the map about a spot near by and turned upright; None where that
+    map does not hold it. Such a map is nearly conformal, so that little depends on its middle."""
+    cell = NEAR_BY * reach_mm
+    middle = mesh.nearest(np.rint(spot / cell) * cell)
+    about = tuple(float(x) for x in mesh.points[mesh.faces[middle]].mean(axis=0))
+    patch = _patch(mesh, middle, about, reach_mm, False, False)
+    face = mesh.nearest(spot)
+    rows = np.flatnonzero(patch.faces[patch.sound] == face)
+    if len(rows) == 0:
+        return None
+    at, normal = _on_plane(spot, mesh.points[mesh.faces[face]]), mesh.face_normals[face]
+    points = mesh.points[patch.used]
+    near = np.linalg.norm(points - at, axis=1) <= 0.35 * reach_mm
+    near[patch.corners[patch.sound[rows[0]]]] = True
+    right, up = right_and_up(normal)
+    away = points - at
+    seen = np.stack([away @ right, away @ up], axis=1)
+    turned = replace(patch, uv=_agreeing(patch.uv, seen, near))
+    uv = _centred(turned, int(rows[0]), at, 0.35 * reach_mm)
+    return _chart(mesh, patch.faces[patch.sound], patch.used, uv, at, normal)
+
+
+@dataclass(frozen=True, eq=False)
+class _Patch:
+    """Faces of a mesh (k,) with the corners (k, 3) of each among the points ``used``, their flat
+    coordinates uv, and the rows of the faces that the map neither turns over nor tears."""
+
+    faces: Array
+    used: Array
+    corners: Array
+    points: Array
+    uv: Array
+    sound: Array
+
+
+@lru_cache(maxsize=24)
+def _patch(
+    mesh: FreeMesh, face: int, spot: tuple[float, float, float], reach_mm: float, exact: bool, own: bool
+) -> _Patch:
+    """The surface round a spot of a face, unrolled, or by the file's ``own`` map."""
+    at = np.array(spot)
+    right, up = right_and_up(mesh.face_normals[face])
     faces = _near(mesh, face, at, 1.3 * reach_mm)
     used, corners = compacted(mesh.faces[faces], len(mesh.points))
     points = mesh.points[used]
     row = int(np.flatnonzero(faces == face)[0])
-    share = _share(at, points[corners[row]])
-    if wrap == "own map":
+    if own:
         uv = _own_map(mesh, used, corners, row)
-    else:
-        uv = log_map(
-            points, corners, int(corners[row][share.argmax()]), right, up, exact or len(faces) <= FEW // 3
-        )
+        return _Patch(faces, used, corners, points, uv, _sound(points, corners, uv, row))
+    if not exact and len(faces) <= FEW:
+        seen = np.stack([(points - at) @ right, (points - at) @ up], axis=1)
+        uv = _conformal(points, corners, seen, 0.35 * reach_mm)
+        uv *= _true_at_spot(points, corners, uv, 0.35 * reach_mm, np.arange(len(corners)) == row)
+        return _Patch(faces, used, corners, points, uv, _sound(points, corners, uv, row))
+    source = int(corners[row][_share(at, points[corners[row]]).argmax()])
+    uv = log_map(points, corners, source, right, up, exact)
     sound = _sound(points, corners, uv, row)
-    if wrap == "follow" and (exact or len(sound) <= FEW):
+    if exact:
         kept, compact = compacted(corners[sound], len(points))
-        flat = conformal_map(points[kept], compact, uv[kept])
-        near = np.linalg.norm(uv[kept], axis=1) <= 0.5 * reach_mm
-        uv[kept] = _agreeing(flat, uv[kept], near if near.sum() >= 4 else np.ones(len(kept), bool))
-    uv -= share @ uv[corners[row]]
-    uv *= _true_at_spot(points, corners[sound], uv, 0.35 * reach_mm, row=sound == row)
-    return _chart(mesh, faces[sound], used, uv, at, normal)
+        uv[kept] = _conformal(points[kept], compact, uv[kept], 0.5 * reach_mm)
+    return _Patch(faces, used, corners, points, uv, sound)
+
+
+def _conformal(points: Array, corners: Array, start: Array, reach: float) -> Array:
+    """The conformal map that agrees best with another within ``reach`` of its middle."""
+    near = np.linalg.norm(start, axis=1) <= reach
+    whole = near if near.sum() >= 4 else np.ones(len(start), dtype=bool)
+    return _agreeing(conformal_map(points, corners, start), start, whole)
+
+
+def _centred(patch: _Patch, row: int, at: Array, reach: float) -> Array:
+    """A patch's coordinates with a spot of sound face ``row`` at (0, 0), areas near it being true."""
+    corners = patch.corners[patch.sound]
+    uv = patch.uv - _share(at, patch.points[corners[row]]) @ patch.uv[corners[row]]
+    return np.asarray(
+        uv * _true_at_spot(patch.points, corners, uv, reach, row=np.arange(len(corners)) == row)
+    )
 
 
 def _true_at_spot(points: Array, corners: Array, uv: Array, reach: float, row: Array) -> float:
@@ -290,22 +388,22 @@ def conformal_map(points: Array, corners: Array, start: Array) -> Array:
     weight = (np.roll(spots, -2, axis=1) - np.roll(spots, -1, axis=1)) / root
     count, faces = len(points), len(corners)
     row = np.repeat(np.arange(faces), 3)
-    column, w = corners.ravel(), weight.ravel()
-    real, imaginary = w.real, w.imag
-    rows = np.concatenate([row, row, row + faces, row + faces])
-    columns = np.concatenate([column, column + count, column, column + count])
-    values = np.concatenate([real, -imaginary, imaginary, real])
-    system = coo_matrix((values, (rows, columns)), shape=(2 * faces, 2 * count)).tocsc()
+    system = coo_matrix((weight.ravel(), (row, corners.ravel())), shape=(faces, count)).tocsc()
     first = int(np.argmin(start[:, 0]))
-    second = int(np.argmax(((start - start[first]) ** 2).sum(axis=1)))
-    held = np.array([first, second, first + count, second + count])
-    known = np.array([start[first, 0], start[second, 0], start[first, 1], start[second, 1]])
-    free = np.setdiff1d(np.arange(2 * count), held)
+    held = np.array([first, int(np.argmax(((start - start[first]) ** 2).sum(axis=1)))])
+    flat = start[:, 0] + 1j * start[:, 1]
+    free = np.setdiff1d(np.arange(count), held)
     moving, fixed = system[:, free], system[:, held]
-    solved = splu((moving.T @ moving).tocsc()).solve(-(moving.T @ (fixed @ known)))
-    flat = np.empty(2 * count)
-    flat[held], flat[free] = known, solved
-    return np.asarray(flat.reshape(2, count).T)
+    turned = moving.conj().T
+    # Hermitian and positive: no pivoting, and an ordering that keeps it sparse
+    factor = splu(
+        (turned @ moving).tocsc(),
+        permc_spec="MMD_AT_PLUS_A",
+        diag_pivot_thresh=0.0,
+        options={"SymmetricMode": True},
+    )
+    flat[free] = factor.solve(-(turned @ (fixed @ flat[held])))
+    return np.stack([flat.real, flat.imag], axis=1)
 
 
 def _agreeing(flat: Array, wanted: Array, near: Array) -> Array:
@@ -321,7 +419,8 @@ def _agreeing(flat: Array, wanted: Array, near: Array) -> Array:
 def _seen(
     mesh: FreeMesh, face: int, at: Array, normal: Array, right: Array, up: Array, reach: float
 ) -> Array:
-    """Faces seen straight on within ``reach``, none in front of them, hanging together with the spot's."""
+    """Faces seen straight on within ``reach``, none in front of them, hanging together with the spot's or
+    across a gap from those that do."""
     near = mesh.within(at, 1.6 * reach)
     facing = near[mesh.face_normals[near] @ normal > FACING]
     middles = mesh.points[mesh.faces[facing]].mean(axis=1)
@@ -335,7 +434,16 @@ def _seen(
     kept = facing[(first == facing) | (facing == face)]
     if face not in kept:
         kept = np.append(kept, face)
-    return _joined(mesh.faces[kept], kept, int(np.flatnonzero(kept == face)[0]))
-
-
-FACING = 0.17  # cosine: beyond 80 degrees a projection smears
+    _, group = joined_faces(neighbours(mesh.faces[kept]), len(kept))
+    own = int(group[np.flatnonzero(kept == face)[0]])
+    waiting = [np.flatnonzero(group == other) for other in np.unique(group[group != own])]
+    rows = np.flatnonzero(group == own)
+    while waiting:
+        tree = cKDTree(mesh.points[np.unique(mesh.faces[kept[rows]])])
+        gaps = [tree.query(mesh.points[mesh.faces[kept[some]]].reshape(-1, 3))[0].min() for some in waiting]
+        close = [some for some, gap in zip(waiting, gaps, strict=True) if gap < 2 * GAP * reach]
+        if not close:
+            break
+        waiting = [some for some, gap in zip(waiting, gaps, strict=True) if gap >= 2 * GAP * reach]
+        rows = np.concatenate([rows, *close])
+    return np.asarray(kept[np.sort(rows)])

@@ -8,6 +8,7 @@ its centre; a curve's and a slope's are given with it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -115,10 +116,25 @@ class Outline:
         heights = {s.row: float(s.anchor[1]) for s in self.stands}
         return [heights[row] for row in sorted(heights)]
 
+    @cached_property
+    def plainer(self) -> tuple[shapely.MultiPolygon, ...]:
+        """The layers' regions with fewer points: no outline strays by more than a fortieth of its
+        strokes' width."""
+        return tuple(_plainer(layer.region) for layer in self.layers)
+
     @property
     def letter_ink(self) -> shapely.MultiPolygon:
         """The letters without contour and backing."""
         return as_region(layer.region for layer in self.layers if layer.kind == "letters")
+
+
+PLAINER = 1 / 40  # of the mean width of a stroke, which is twice its area over the length of its outline
+
+
+def _plainer(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+    if region.is_empty:
+        return region
+    return as_region([shapely.simplify(region, PLAINER * 2 * region.area / region.length)])
 
 
 def make_outline(wording: Wording) -> Outline:

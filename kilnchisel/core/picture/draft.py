@@ -156,7 +156,7 @@ class Draft:
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in scene.items:
-            if item.side is not None:
+            if not item.still:
                 self._draw_item(item, gathered)
         if frames.plain is not frames.frame:
             self.gl.copy_framebuffer(frames.plain, frames.frame)
@@ -170,7 +170,7 @@ class Draft:
         self._draw_backdrop(scene, view, aspect)
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
-            if item.side is None:
+            if item.still:
                 self._draw_item(item, gathered)
         if scene.base is not None:
             self._draw_base(scene.base)
@@ -179,7 +179,7 @@ class Draft:
     def _still_key(self, scene: Scene, view: View, gathered: Gathered | None, room: Any) -> tuple[Any, ...]:
         """Equal for two pictures whose still part is the same. Holds what it compares, so that no
         identity is reused while it is remembered."""
-        items = tuple((item.mesh, item.material) for item in scene.items if item.side is None)
+        items = tuple((item.mesh, item.material) for item in scene.items if item.still)
         eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall)
         panel = None if scene.panel is None else (*scene.panel.middle, scene.panel.size_mm)
         base = None if scene.base is None else (scene.base.material, scene.base.radius_mm)
@@ -316,8 +316,8 @@ class Draft:
         panel = scene.panel
         if panel is None:
             return
-        still = tuple(item.mesh for item in scene.items if item.side is None)
-        lettered = tuple(item.mesh for item in scene.items if item.side is not None)
+        still = tuple(item.mesh for item in scene.items if item.still)
+        lettered = tuple(item.mesh for item in scene.items if not item.still)
         place = (panel.middle.tobytes(), panel.size_mm, scene.stance.tobytes(), scene.radius_mm)
         drawn, relief = self._shadow_of
         if drawn == (still, place) and (relief == lettered or not self._smooth):
@@ -422,10 +422,11 @@ class Draft:
         turn = scene.stance[:3, :3]
         if gathered is not None and item.side is not None:
             return gathered.at_sheet(item.side, item.mesh.uv)
+        if gathered is not None and not self._smooth:
+            return gathered.about(item.mesh.points, item.mesh.normals)
         normals = item.mesh.normals @ turn.T
         if gathered is not None:
-            points = item.mesh.points @ turn.T + scene.stance[:3, 3]
-            return gathered.at(points, normals, quick=not self._smooth)
+            return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
         # a mesh without a body to gather for: open light, once a direction
         steps, which = np.unique(np.rint(normals * 48), axis=0, return_inverse=True)
         steps = steps / np.maximum(np.linalg.norm(steps, axis=1, keepdims=True), 1e-9)

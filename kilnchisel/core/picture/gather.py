@@ -63,6 +63,20 @@ class Lattice:
 
 
 @dataclass(frozen=True, eq=False)
+class Caster:
+    """A body for casting rays at: they are given in the scene, ``stance`` (4, 4) brings it there."""
+
+    tracer: Any
+    stance: Array
+
+    def distance(self, origins: Array, ways: Array) -> Array:
+        """How far each ray (n, 3), (n, 3) comes, mm; beyond 1e6 where it meets nothing."""
+        turn, shift = self.stance[:3, :3], self.stance[:3, 3]
+        own = ((origins - shift) @ turn).astype(np.float32), (ways @ turn).astype(np.float32)
+        return np.asarray(self.tracer.run(*own, query="DISTANCE"))
+
+
+@dataclass(frozen=True, eq=False)
 class Hits:
     """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
 
@@ -77,7 +91,8 @@ class Hits:
     kind: Array
     target: Array
     slot: Array
-    tracer: Any
+    caster: Caster
+    cells: Cells
     ground_axes: Array
     ground_middle: Array
     ground_half_mm: float
@@ -90,6 +105,21 @@ class Hits:
 
 
 @dataclass(frozen=True, eq=False)
+class Cells:
+    """Gathering points by the cell of space and direction each stands for, in the body's own frame:
+    ``keys`` (k,) ascending, of point 0, 1, 2..."""
+
+    cell_mm: float
+    keys: Array
+
+    def find(self, points: Array, normals: Array) -> Array:
+        """The gathering point of each surface point's cell, or of the next cell of the same place or on
+        the way through space, (n,). Walls of letters have none of their direction."""
+        wanted = _cell_keys(points, normals, self.cell_mm)
+        return np.minimum(np.searchsorted(self.keys, wanted), len(self.keys) - 1)
+
+
+@dataclass(frozen=True, eq=False)
 class Gathered:
     """Irradiance / pi at the gathering points (n, 3), and the share of open sky (n,)."""
 
@@ -97,13 +127,14 @@ class Gathered:
     light: Array
     open: Array
 
-    def at(self, points: Array, normals: Array, quick: bool = False) -> Array:
-        """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4).
+    def about(self, points: Array, normals: Array) -> Array:
+        """Roughly what ``at`` says, quickly, at points (n, 3) and normals of the body's own frame."""
+        index = self.hits.cells.find(points, normals)
+        return np.asarray(np.column_stack([self.light, self.open])[index])
 
-        ``quick``: from two points that are near instead of the nearest four.
-        """
-        count, slack = (2, 2.0) if quick else (4, 0.4)
-        distance, index = self.hits.tree.query(_keyed(points, normals), k=count, eps=slack, workers=-1)
+    def at(self, points: Array, normals: Array) -> Array:
+        """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4)."""
+        distance, index = self.hits.tree.query(_keyed(points, normals), k=4, eps=0.4, workers=-1)
         weight = 1.0 / np.maximum(distance, 1e-3) ** 2
         weight /= weight.sum(axis=1, keepdims=True)
         values = np.column_stack([self.light, self.open])[index]
@@ -135,10 +166,10 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
-    triangles = [mesh.points[mesh.faces] for mesh in meshes]
+    triangles = [mesh.points[mesh.faces] for mesh in meshes] if body.tracer is None else []
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
-    keep = _apart(at, out, radius_mm)
+    cells, keep = _cells(at, out, radius_mm)
     points, normals, slot = [at[keep]], [out[keep]], [slots_at[keep]]
     lattices = {}
     for sheet in body.sheets:
@@ -151,9 +182,11 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    corners = np.concatenate(triangles) @ turn.T + shift
-    tracer = EmbreeScene()
-    TriangleMesh(tracer, corners.astype(np.float32))
+    tracer = body.tracer
+    if tracer is None:
+        tracer = EmbreeScene()
+        TriangleMesh(tracer, np.concatenate(triangles).astype(np.float32))
+    caster = Caster(tracer, stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = middle - ((middle - base.point) @ base.normal) * base.normal
     half = GROUND_REACH * radius_mm
@@ -165,7 +198,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     directions = _hemisphere(all_normals, rays)
     # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
     lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
-    kind, target = _cast(tracer, all_points, all_normals, directions, len(at), under, axes, half, lift)
+    kind, target = _cast(caster, all_points, all_normals, directions, len(at), under, axes, half, lift)
     return Hits(
         all_points,
         all_normals,
@@ -174,7 +207,8 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         kind,
         target,
         np.concatenate([slots_at, np.full(len(floor), len(SLOTS))]),
-        tracer,
+        caster,
+        cells,
         axes,
         under,
         half,
@@ -208,11 +242,21 @@ def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
     return points, normals, points[lattice_faces(len(v), columns + 1)], (columns + 1, len(v))
 
 
-def _apart(points: Array, normals: Array, radius_mm: float) -> Array:
-    """Indices of points kept so that no two alike are closer than a hundredth of the piece."""
-    cell = radius_mm / 60
-    keys = np.column_stack([np.rint(points / cell), np.rint(normals * 3)]).astype(np.int64)
-    return np.sort(np.unique(keys, axis=0, return_index=True)[1])
+CELLS = 60  # in the radius of the piece
+
+
+def _cells(points: Array, normals: Array, radius_mm: float) -> tuple[Cells, Array]:
+    """The cells of space and direction that points are in, and the number of one point of each."""
+    cell = radius_mm / CELLS
+    keys, index = np.unique(_cell_keys(points, normals, cell), return_index=True)
+    return Cells(cell, keys), index
+
+
+def _cell_keys(points: Array, normals: Array, cell: float) -> Array:
+    """A number for each cell of space (1024 each way about the origin) and direction (7 each way)."""
+    x, y, z = np.clip(np.rint(points.T / cell).astype(np.int64), -512, 511) + 512
+    a, b, c = np.rint(normals.T * 3).astype(np.int64) + 3
+    return np.asarray((((((x << 10) | y) << 10) | z) * 7 + a) * 49 + b * 7 + c)
 
 
 def _hemisphere(normals: Array, rays: int) -> Array:
@@ -232,7 +276,7 @@ def _hemisphere(normals: Array, rays: int) -> Array:
 
 
 def _cast(
-    tracer: Any,
+    caster: Caster,
     points: Array,
     normals: Array,
     directions: Array,
@@ -246,7 +290,7 @@ def _cast(
     rays = directions.shape[1]
     origins = np.repeat(points + lift * normals, rays, axis=0)
     ways = directions.reshape(-1, 3)
-    distance = np.asarray(tracer.run(origins.astype(np.float32), ways.astype(np.float32), query="DISTANCE"))
+    distance = caster.distance(origins, ways)
     struck = distance < 1e6
     down = ways @ axes[2]
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -305,9 +349,6 @@ def _panel_light(hits: Hits, panel: Panel) -> Array:
         way /= far[:, None]
         lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
         lit *= np.clip(-(way @ panel.facing), 0, None) * panel.size_mm**2 / far**2 / np.pi
-        blocked = (
-            np.asarray(hits.tracer.run(start.astype(np.float32), way.astype(np.float32), query="DISTANCE"))
-            < 1e6
-        )
+        blocked = hits.caster.distance(start, way) < 1e6
         total += np.where(blocked, 0.0, lit)[:, None] * panel.radiance / PANEL_POINTS
     return total

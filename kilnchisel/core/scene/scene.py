@@ -36,12 +36,14 @@ HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
 
 @dataclass(frozen=True, eq=False)
 class Item:
-    """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any."""
+    """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any;
+    ``still``: whether it stays when lettering changes."""
 
     name: str
     side: str | None
     mesh: Mesh
     material: Material
+    still: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,7 +132,8 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         "detail": material_of(job.detail_finish),
     }
     items = tuple(
-        Item(part.name, part.side, part.mesh, _material(job, part, slots)) for part in piece.parts
+        Item(part.name, part.side, part.mesh, _material(job, part, slots), part.still)
+        for part in piece.parts
     )
     stance = stance_of(job)
     middle, radius = middle_of(proxy, stance)

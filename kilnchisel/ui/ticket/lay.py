@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import can_be_on_both, lettering_laid, side_of, sides_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug
@@ -39,8 +40,7 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         options = tuple((name, name.capitalize()) for name in sides)
         kind = "choice" if len(sides) < 4 else "menu"
         fields.append(at((*path, "side"), "Side", kind, options=options))
-    if isinstance(job.blank, Mesh3D):
-        fields += _on_mesh(job, here)
+    fields += _wrap(job, here)
     fields.append(
         ranged(
             job, (*path, "along_mm"), "Along", "length", hint="From the middle of the front, to the right."
@@ -71,7 +71,7 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             link("lay.between up", "", "Half way, up and down"),
         ]
     fields += _company(job, index)
-    if side is not None and side.taper is not None:
+    if side is not None and side.taper is not None and job.letterings[index].lay.wrap == "follow":
         fields.append(
             at(
                 (*path, "cone"),
@@ -116,17 +116,20 @@ def _is_stretched(job: Job, index: int) -> bool:
         return False
 
 
-def _on_mesh(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
-    """How letters lie on a free mesh; where, by its own x, y and z."""
+def _wrap(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
+    """How letters lie on a surface that bends."""
     lay = job.letterings[int(here[1])].lay
-    if lay.side != ANY_SPOT:
-        return []
     options = [("follow", "Follow"), ("project", "Straight on")]
-    try:
-        if isinstance(job.blank, Mesh3D) and free_mesh(job.blank).surface_map is not None:
-            options.append(("own map", "Its own map"))
-    except KilnError:
-        pass  # the picture says what is wrong with the mesh
+    if isinstance(job.blank, Mesh3D):
+        if lay.side != ANY_SPOT:
+            return []
+        try:
+            if free_mesh(job.blank).surface_map is not None:
+                options.append(("own map", "Its own map"))
+        except KilnError:
+            pass  # the picture says what is wrong with the mesh
+    elif isinstance(_side_of(job, int(here[1])), Plane | None):
+        return []
     return [
         at(
             (*here, "lay", "wrap"),

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.laying.laid import Laid, stretches_at
+from kilnchisel.core.laying.laid import Laid
 from kilnchisel.ui.view.band import on_picture
 from kilnchisel.ui.work import Drawn
 
@@ -40,7 +40,7 @@ def stretch_cells(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[Stre
     uv = np.stack([uu.ravel(), vv.ravel()], axis=1)
     pixels, seen = on_picture(drawn, laid, uv, size)
     middles = np.stack(np.meshgrid((u[:-1] + u[1:]) / 2, (v[:-1] + v[1:]) / 2), axis=-1).reshape(-1, 2)
-    values = stretches_at(laid.side, middles, laid.placing.copies[0][0])
+    values = laid.placing.stretches(middles)
     off = np.where(np.abs(values[:, 1] - 1) >= np.abs(values[:, 0] - 1), values[:, 1], values[:, 0]) - 1
     inside = shapely.intersects_xy(laid.side.domain, *middles.T)
     if laid.side.period is not None:

@@ -1,0 +1,124 @@
+"""Straight projection: a flat outline cast on to a curved side along one direction, as a lamp would.
+
+The plane of the outline touches the side at the lettering's spot. What turns away from the beam is trimmed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.ndimage import label
+from scipy.spatial import cKDTree
+
+from kilnchisel.core.blanks.mesh import border_edges, lattice_faces
+from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.lettering.polygons import as_region
+
+Array = NDArray[Any]
+
+FACING = 0.17  # cosine: beyond 80 degrees a projection smears
+CELLS = (240, 60)  # of the sheet, by which it is known what the beam reaches
+ROUNDS = 12
+CLOSE_MM = 1e-7
+FINE_MM = 0.002  # how far a straight piece of an outline may depart from its place on the side
+
+
+@dataclass(frozen=True, eq=False)
+class Beam:
+    """The beam that falls straight on a spot (2,) of a side's sheet."""
+
+    side: Side
+    spot: Array
+
+    @cached_property
+    def _at(self) -> tuple[Array, Array]:
+        """The spot on the body, (3,), and the axes right, up, out there, (3, 3)."""
+        spot = self.spot[None]
+        return self.side.to_body(spot, np.zeros(1))[0], self.side.frames(spot)[0]
+
+    def plane(self, uv: Array) -> Array:
+        """Where sheet points (n, 2) are seen in the plane of the outline, (n, 2) mm from the spot."""
+        origin, axes = self._at
+        away = self.side.to_body(uv, np.zeros(len(uv))) - origin
+        return np.asarray(away @ axes[:2].T)
+
+    def growth(self, uv: Array) -> Array:
+        """Steps along the side's own frames for steps in the plane, (n, 2, 2): its singular values are
+        the stretches, 1 and 1 / cosine of the slant."""
+        return np.asarray(np.linalg.inv(self._seen_frames(uv)))
+
+    def _seen_frames(self, uv: Array) -> Array:
+        return np.asarray(np.einsum("aj,nij->nai", self._at[1][:2], self.side.frames(uv)[:, :2]))
+
+    def sheet(self, points: Array) -> Array:
+        """Sheet points of points in the plane (n, 2), those that the beam does not reach at its border.
+
+        By Newton steps from the nearest cell that is seen.
+        """
+        flat, uv, tree = self._cells
+        near = tree.query(points)[1]
+        found = uv[near].copy()
+        outside = ~shapely.intersects_xy(self.seen, *points.T)
+        wanted = np.where(outside[:, None], flat[near], points)
+        for _ in range(ROUNDS):
+            off = wanted - self.plane(found)
+            if np.abs(off).max(initial=0.0) < CLOSE_MM:
+                break
+            steps = self._seen_frames(found) @ self.side.jacobian(found)
+            found += np.linalg.solve(steps, off[:, :, None])[:, :, 0]
+        return np.asarray(found)
+
+    def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+        """A region of the plane on the sheet, trimmed to what the beam reaches."""
+        inside = as_region([shapely.intersection(region, self.seen)])
+        if inside.is_empty:
+            return inside
+        return as_region([shapely.transform(self.closely(inside), self.sheet)])
+
+    def closely(self, geometry: Any) -> Any:
+        """With points close enough that straight pieces may be bent round the side."""
+        low_u, low_v, high_u, high_v = self.seen.bounds
+        radius = max(high_u - low_u, high_v - low_v) / 2
+        return shapely.segmentize(geometry, float(np.sqrt(8 * radius * FINE_MM)))
+
+    @cached_property
+    def _cells(self) -> tuple[Array, Array, cKDTree]:
+        """Middles of the cells the beam reaches: in the plane and on the sheet, (k, 2) each."""
+        _, middles, reached = self._grid
+        flat = self.plane(middles[reached])
+        return flat, middles[reached], cKDTree(flat)
+
+    @cached_property
+    def _grid(self) -> tuple[Array, Array, Array]:
+        """Corners (rows + 1, columns + 1, 2) and middles (n, 2) of the sheet's cells, and which of these
+        the beam reaches and hang together with the spot."""
+        low_u, low_v, high_u, high_v = self.side.domain.bounds
+        if self.side.period is not None:
+            low_u, high_u = self.spot[0] - self.side.period / 2, self.spot[0] + self.side.period / 2
+        columns, rows = CELLS
+        u, v = np.linspace(low_u, high_u, columns + 1), np.linspace(low_v, high_v, rows + 1)
+        corners = np.stack(np.meshgrid(u, v), axis=-1)
+        middles = ((corners[:-1, :-1] + corners[1:, 1:]) / 2).reshape(-1, 2)
+        out = self._at[1][2]
+        facing = self.side.frames(middles)[:, 2] @ out > FACING
+        if self.side.period is None:
+            facing &= shapely.intersects_xy(self.side.domain, *middles.T)
+        groups, _ = label(facing.reshape(rows, columns))
+        nearest = int(np.argmin(((middles - self.spot) ** 2).sum(axis=1)))
+        reached = (groups.ravel() == groups.ravel()[nearest]) & facing
+        return corners, middles, reached
+
+    @cached_property
+    def seen(self) -> shapely.Polygon:
+        """What the beam reaches, in the plane."""
+        corners, _, reached = self._grid
+        rows, columns = corners.shape[:2]
+        faces = lattice_faces(rows, columns)[np.tile(reached, 2)]  # two triangles a cell
+        edges = self.plane(corners.reshape(-1, 2))[border_edges(faces)]
+        parts = shapely.get_parts(shapely.polygonize(list(shapely.linestrings(edges))))
+        return max(parts, key=lambda part: float(part.area))

@@ -1,0 +1,57 @@
+"""Straight projection against closed forms on a cylinder, a sphere and a band's inside."""
+
+import math
+import unittest
+
+import numpy as np
+import shapely
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug, main_side
+from tests.outside.test_blanks import job_on, mesh_of
+
+
+class Projection(unittest.TestCase):
+    def test_on_a_cylinder_by_the_arc_sine(self):
+        # a line at x of a plane that touches a cylinder meets it at the angle asin(x / r)
+        mug = Mug(handle=False)
+        laid = lettering_laid(job_on(mug, text="DOME", cap=14, along_mm=9, across_mm=45, wrap="project"), 0)
+        radius = mug.diameter_mm / 2
+        flat = np.array([[-30.0, 2.0], [0.0, 0.0], [12.0, -5.0], [30.0, 7.0]])
+        uv = laid.placing.points(flat)
+        np.testing.assert_allclose(uv[:, 0] - 9, radius * np.arcsin(flat[:, 0] / radius), atol=1e-6)
+        np.testing.assert_allclose(uv[:, 1] - 45, flat[:, 1], atol=1e-6)
+        np.testing.assert_allclose(laid.placing.back(uv), flat, atol=1e-6)
+        slant = math.cos(math.asin(max(abs(np.array(laid.outline.bounds)[[0, 2]])) / radius))
+        self.assertAlmostEqual(laid.stretch[1], 1 / slant, delta=0.02)
+        self.assertAlmostEqual(laid.stretch[0], 1.0, delta=1e-6)
+
+    def test_the_shadow_keeps_its_area(self):
+        # seen from the beam the letters are as large as drawn, on any side that bends
+        for blank in (Mug(handle=False), Globe(), Band(inner_mm=30, width_mm=12)):
+            sides = ("inside", "outside") if blank.kind == "band" else (None,)
+            for side in sides:
+                place = main_side(blank)[2] if side is None else 0.0
+                laid = lettering_laid(
+                    job_on(blank, side=side, text="OR", cap=4, across_mm=place, wrap="project"), 0
+                )
+                beam = laid.placing.beams[0]
+                shadow = shapely.transform(shapely.segmentize(laid.ink, 0.05), beam.plane)
+                self.assertAlmostEqual(shadow.area / laid.outline.ink.area, 1.0, delta=2e-4)
+
+    def test_what_turns_away_is_trimmed(self):
+        mug = Mug(handle=False)
+        laid = lettering_laid(job_on(mug, text="OBSERVATORY HILL", cap=14, across_mm=45, wrap="project"), 0)
+        self.assertGreater(laid.outline.width_mm, mug.diameter_mm)
+        reached = laid.placing.beams[0].seen.bounds
+        # 80 degrees round, to half a cell of the grid that tells
+        wide = mug.diameter_mm / 2 * math.sin(math.radians(80))
+        np.testing.assert_allclose((-reached[0], reached[2]), wide, atol=0.2)
+        shown = laid.placing.beams[0].plane(shapely.get_coordinates(laid.ink))
+        self.assertLessEqual(float(np.abs(shown[:, 0]).max()), reached[2] + 1e-6)
+
+    def test_solids_close_on_all_that_bends(self):
+        for kind in KINDS.values():
+            blank = kind()
+            job = job_on(blank, text="OK", cap=3, across_mm=main_side(blank)[2], wrap="project")
+            self.assertTrue(mesh_of(job).is_watertight, blank.kind)
