@@ -144,7 +144,7 @@ class FreeMesh:
     def tracer(self) -> Any:
         """The mesh for casting rays at; face numbers are those of ``faces``."""
         scene = EmbreeScene()
-        TriangleMesh(scene, self.points[self.faces].astype(np.float32))
+        TriangleMesh(scene, self.points.astype(np.float32), self.faces.astype(np.int32))
         return scene
 
     def hit(self, origin: Array, way: Array) -> tuple[Array, int] | None:

@@ -242,7 +242,7 @@ def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
     return points, normals, points[lattice_faces(len(v), columns + 1)], (columns + 1, len(v))
 
 
-CELLS = 60  # in the radius of the piece
+CELLS = 32  # in the radius of the piece
 
 
 def _cells(points: Array, normals: Array, radius_mm: float) -> tuple[Cells, Array]:
