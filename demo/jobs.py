@@ -11,15 +11,9 @@ from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
 from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Ink, PaintedWood, Slate
-from kilnchisel.core.job.lettering import (
-    Engraved,
-    Lay,
-    Lettering,
-    Printed,
-    Raised,
-    Repeat,
-)
+from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
 from kilnchisel.core.job.wording import (

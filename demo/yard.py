@@ -5,8 +5,9 @@ from __future__ import annotations
 from demo.bench import words
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Bank, Van
+from kilnchisel.core.job.crafts import Printed, Raised
 from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless
-from kilnchisel.core.job.lettering import Lay, Lettering, Printed, Raised
+from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
 from kilnchisel.core.job.wording import Circle

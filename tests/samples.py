@@ -8,9 +8,10 @@ import numpy as np
 
 from kilnchisel.core.blanks.mesh import open_edges, welded
 from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import with_lettering
 from kilnchisel.core.job.fresh import first_lettering
-from kilnchisel.core.job.lettering import Engraved, Lay, Lettering
+from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording
 

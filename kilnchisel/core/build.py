@@ -16,12 +16,14 @@ from kilnchisel.core.blanks.body import Body, body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.freemesh import craft_free
-from kilnchisel.core.crafts.piece import Part, Piece, craft_sheet, shell_parts
+from kilnchisel.core.crafts.lettered import craft_sheet
+from kilnchisel.core.crafts.piece import Part, Piece, shell_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.job.edits import change, with_lettering
-from kilnchisel.core.job.lettering import Content, Craft, Lay, Lettering
+from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Wording
 from kilnchisel.core.laying.laid import Laid, lay_outline
@@ -86,7 +88,8 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
 @lru_cache(maxsize=KEPT)
 def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: bool) -> tuple[Part, ...]:
     sheet = body_of(blank).sheet(side)
-    return craft_sheet(sheet.coarser() if coarse else sheet, _all_laid(blank, makings, coarse, True))
+    sheet = sheet.coarser() if coarse else sheet
+    return craft_sheet(sheet, _all_laid(blank, makings, coarse, True), coarse)
 
 
 def _all_laid(
@@ -105,7 +108,8 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 @lru_cache(maxsize=KEPT)
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
-        return Piece(craft_free(free_mesh(blank), _all_laid(blank, makings, coarse, not coarse)))
+        laid = _all_laid(blank, makings, coarse, not coarse)
+        return Piece(craft_free(free_mesh(blank), laid, coarse))
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side

@@ -10,7 +10,7 @@ import shapely
 from PIL import Image, ImageDraw
 
 from kilnchisel.core.build import lettering_laid, piece_of
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.packing import save_packed
@@ -28,10 +28,11 @@ from kilnchisel.core.job.artwork import (
     Star,
 )
 from kilnchisel.core.job.blank import Tumbler
+from kilnchisel.core.job.crafts import Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import added_content, first_lettering
-from kilnchisel.core.job.lettering import Raised, Repeat
+from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import (
     artwork_size,

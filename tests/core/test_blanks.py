@@ -8,7 +8,7 @@ from kilnchisel.core.blanks.mesh import Mesh, grid, join, open_edges, welded
 from kilnchisel.core.blanks.mug import foot_round, wall_top
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import piece_of
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
 from kilnchisel.core.job.model import Job

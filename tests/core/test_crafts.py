@@ -7,13 +7,14 @@ import shapely
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.blanks.mesh import Mesh, open_edges
 from kilnchisel.core.build import lettering_laid, outline_of, piece_of, scene_of_job
-from kilnchisel.core.crafts.piece import relief_mm, solid_of
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.fresh import first_lettering
-from kilnchisel.core.job.lettering import Engraved, Lay, Printed, Raised
+from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.laying.laid import lay_outline
 from tests.samples import FIVE_FACES, closed, mug_job, plaque_job
@@ -173,10 +174,6 @@ class Pieces(unittest.TestCase):
                 for corner in range(3):
                     dot = np.einsum("ij,ij->i", facing, mesh.normals[mesh.faces[:, corner]])
                     self.assertGreater(np.quantile(dot, 0.01), 0.7, part.name)
-
-    def test_relief(self):
-        self.assertEqual(relief_mm(Engraved(depth_mm=0.3)), -0.3)
-        self.assertEqual(relief_mm(Printed(film_mm=0.02)), 0.02)
 
 
 class Chain(unittest.TestCase):

@@ -4,11 +4,11 @@ from pydantic import ValidationError
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, field_label, limits, read, with_lettering, without_lettering
 from kilnchisel.core.job.finish import AsBlank, Brass, Ink
 from kilnchisel.core.job.fresh import first_lettering, new_lettering
 from kilnchisel.core.job.history import History
-from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words import colour_word, craft_words, edit_words, finish_words, sentence

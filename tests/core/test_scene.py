@@ -12,6 +12,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import darkened, gloss_alpha, letter_material, material_of
 from kilnchisel.core.finishes.material import Material, texture_uv
+from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import (
     AsBlank,
@@ -29,7 +30,7 @@ from kilnchisel.core.job.finish import (
     Stainless,
     Wood,
 )
-from kilnchisel.core.job.lettering import Engraved, Lay
+from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
 from kilnchisel.core.scene.light import (
     ROOM_FILES,

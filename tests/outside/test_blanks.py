@@ -10,7 +10,7 @@ import trimesh
 
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.job.blank import (
     KINDS,
     Band,
@@ -24,9 +24,10 @@ from kilnchisel.core.job.blank import (
     main_side,
 )
 from kilnchisel.core.job.bodies import Van
+from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering
-from kilnchisel.core.job.lettering import Engraved, Lay, Lettering, Raised
+from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
     inner_of_iso,

@@ -9,9 +9,9 @@ import pygltflib
 import trimesh
 
 from kilnchisel.core.build import lettering_laid, piece_of
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.handover.meshes import write_mesh
-from kilnchisel.core.job.lettering import Raised
+from kilnchisel.core.job.crafts import Raised
 from tests.samples import engraved_mug, mug_job, plaque_job
 
 THIRTY = "TARNLIGHTHILLOBSERVATORYNIGHTS"  # 30 letters

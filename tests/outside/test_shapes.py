@@ -14,14 +14,15 @@ from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.meshfile import like, mesh_of_file
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import lettering_laid, piece_of, sides_of
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band
 from kilnchisel.core.job.boards import Board, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import Bracelet, Handle, Hull
+from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import job_on
-from kilnchisel.core.job.lettering import Engraved, Lay, Raised
+from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit
 from kilnchisel.core.laying.patch import conformal_map, log_map, spot_chart

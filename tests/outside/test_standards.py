@@ -3,8 +3,8 @@
 import unittest
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.job.crafts import Raised
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.lettering import Raised
 from kilnchisel.core.job.wording import Contour, LineFace, ShippedFace
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.standards import rules_for

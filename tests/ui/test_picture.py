@@ -153,7 +153,7 @@ class Handling(WindowTest):
         self.assertIsNone(self.picture.band)
 
     def test_too_deep_is_said_on_the_picture_and_undone(self):
-        from kilnchisel.core.job.lettering import Engraved
+        from kilnchisel.core.job.crafts import Engraved
 
         self.window.session.edit(("letterings", 0, "craft"), Engraved(depth_mm=5.0), "depth 5 mm")
         self.wait(lambda: "break through" in self.picture.notice, "the notice")

@@ -11,14 +11,13 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, compacted, joined_faces, neighbours
+from kilnchisel.core.blanks.mesh import Mesh, compacted, corner_normals, joined_faces, neighbours
 from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
 
 Array = NDArray[Any]
 
-CREASE_RAD = np.radians(38.0)  # bends below this angle are round
-CREASE = np.cos(CREASE_RAD)
+CREASE = np.cos(np.radians(38.0))  # bends below this angle are round
 FLAT = np.cos(np.radians(0.8))
 SMOOTH = np.cos(np.radians(24.0))  # steps of a cylinder that is drawn with few corners
 LEAST_SIDE = 0.015  # of the whole surface: smaller flat areas are no sides
@@ -108,30 +107,7 @@ class FreeMesh:
     def corner_normals(self) -> Array:
         """At each corner of each face, (m, 3, 3): the mean of those faces round the point that bend away
         from this one by less than a crease, by their area."""
-        own = self.face_normals
-        found = self.normals[self.faces]
-        bends = np.einsum("mij,mj->mi", found, own) < np.cos(CREASE_RAD / 2)
-        sharp = np.zeros(len(self.points), dtype=bool)
-        sharp[self.faces[bends]] = True
-        rows, columns = np.nonzero(sharp[self.faces])
-        if len(rows) == 0:
-            return np.asarray(found)
-        # all pairs of corners that meet at one point
-        order = np.argsort(self.faces[rows, columns], kind="stable")
-        rows, columns = rows[order], columns[order]
-        _, first, times = np.unique(self.faces[rows, columns], return_index=True, return_counts=True)
-        many = np.repeat(times, times)
-        one = np.repeat(np.arange(len(rows)), many)
-        offset = np.arange(len(one)) - np.repeat(np.cumsum(many) - many, many)
-        other = np.repeat(np.repeat(first, times), many) + offset
-        a, b = rows[one], rows[other]
-        near = np.einsum("ij,ij->i", own[a], own[b]) > CREASE
-        total = np.zeros((len(rows), 3))
-        for axis in range(3):
-            weight = own[b[near], axis] * self.face_areas[b[near]]
-            total[:, axis] = np.bincount(one[near], weight, len(rows))
-        found[rows, columns] = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)
-        return np.asarray(found)
+        return corner_normals(self.face_normals * self.face_areas[:, None], self.faces, CREASE)
 
     def normals_at(self, source: Array, faces: Array, normals: Array) -> Array:
         """Normals at the corners of faces (k, 3) cut from the mesh's own faces ``source`` (k,): where a

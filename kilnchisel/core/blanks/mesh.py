@@ -144,6 +144,54 @@ def neighbours(faces: Array) -> Array:
     return np.stack([owner[:-1][same], owner[1:][same]], axis=1)
 
 
+def creased(points: Array, uv: Array, faces: Array, crease: float) -> Mesh:
+    """Triangles as a mesh whose normals are shared where it bends by less than an angle of this cosine."""
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    normals = np.cross(b - a, c - a)  # twice the area long
+    corner = corner_normals(normals, faces, crease)
+    # corners of one point with one normal become one again
+    key = np.column_stack([faces.reshape(-1, 1), np.rint(corner.reshape(-1, 3) * 1e4)]).astype(np.int64)
+    _, first, index = np.unique(key, axis=0, return_index=True, return_inverse=True)
+    point = faces.reshape(-1)[first]
+    out = corner.reshape(-1, 3)[first]
+    return Mesh(points[point], out, uv[point], index.reshape(-1, 3).astype(np.int32))
+
+
+def corner_normals(weighted: Array, faces: Array, crease: float) -> Array:
+    """At each corner of each face, (m, 3, 3): the mean of those faces round the point that bend away from
+    this one by less than an angle whose cosine is ``crease``, by their area.
+
+    weighted (m, 3): the faces' normals, as long as they are to count.
+    """
+    size = int(faces.max()) + 1 if len(faces) else 0
+    own = weighted / np.maximum(np.linalg.norm(weighted, axis=1, keepdims=True), 1e-30)
+    total = np.zeros((size, 3))
+    for corner in range(3):
+        for axis in range(3):
+            total[:, axis] += np.bincount(faces[:, corner], weighted[:, axis], size)
+    total /= np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)
+    found = total[faces]
+    bends = np.einsum("mij,mj->mi", found, own) < np.cos(np.arccos(crease) / 2)
+    sharp = np.zeros(size, dtype=bool)
+    sharp[faces[bends]] = True
+    rows, columns = np.nonzero(sharp[faces])
+    if len(rows) == 0:
+        return np.asarray(found)
+    # all pairs of corners that meet at one sharp point
+    order = np.argsort(faces[rows, columns], kind="stable")
+    rows, columns = rows[order], columns[order]
+    _, first, times = np.unique(faces[rows, columns], return_index=True, return_counts=True)
+    many = np.repeat(times, times)
+    one = np.repeat(np.arange(len(rows)), many)
+    offset = np.arange(len(one)) - np.repeat(np.cumsum(many) - many, many)
+    other = np.repeat(np.repeat(first, times), many) + offset
+    a, b = rows[one], rows[other]
+    near = np.einsum("ij,ij->i", own[a], own[b]) > crease
+    mean = np.stack([np.bincount(one[near], weighted[b[near], k], len(rows)) for k in range(3)], axis=1)
+    found[rows, columns] = mean / np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-30)
+    return np.asarray(found)
+
+
 def lattice_faces(rows: int, columns: int) -> Array:
     """Triangles (k, 3), counter-clockwise, between points numbered row by row from below."""
     index = np.arange(rows * columns).reshape(rows, columns)

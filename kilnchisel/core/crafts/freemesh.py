@@ -15,9 +15,20 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
-from kilnchisel.core.blanks.mesh import Mesh, compacted, join, open_edges, shares_of
+from kilnchisel.core.blanks.mesh import Mesh, compacted, creased, open_edges, shares_of
 from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net, gridded
-from kilnchisel.core.crafts.piece import Part, Role, relief_mm, role_of, softened
+from kilnchisel.core.crafts.lettered import (
+    Inked,
+    Surface,
+    bent,
+    distances_of,
+    heights_at,
+    inked_of,
+    parts_of,
+    refuse_too_deep,
+)
+from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.crafts.profile import Role
 from kilnchisel.core.crafts.sheet import (
     GROUND,
     NUDGE_MM,
@@ -26,8 +37,9 @@ from kilnchisel.core.crafts.sheet import (
     layered,
     region_walls,
 )
+from kilnchisel.core.crafts.walls import CREASE, softened, standing_edges, wall_faces
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.lettering import Craft, Engraved
+from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.polygons import as_region
@@ -50,47 +62,44 @@ class _Cut:
 
 
 @dataclass(frozen=True, eq=False)
-class _Inked:
-    index: int
-    laid: Laid
-    craft: Craft
-    number: int  # of the layer
+class _Lettered:
+    """A lettering's region of the mesh on the chart that it was cut on."""
 
-    @property
-    def height(self) -> float:
-        return relief_mm(self.craft) * self.laid.layers[self.number].layer.height
+    ink: Inked
+    chart: Chart
 
 
-def craft_free(mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]]) -> tuple[Part, ...]:
-    """The parts of a free mesh with its letterings (index, laid, craft), later ones on top."""
+def craft_free(
+    mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]], rough: bool = False
+) -> tuple[Part, ...]:
+    """The parts of a free mesh with its letterings (index, laid, craft), later ones on top. ``rough``:
+    as in ``craft_sheet``."""
     count = len(mesh.faces)
     state = _Cut(mesh.points, mesh.normals, mesh.faces, np.arange(count), np.full(count, GROUND))
-    inked: list[_Inked] = []
+    lettered: list[_Lettered] = []
     for index, item, craft in laid:
-        if isinstance(craft, Engraved) and craft.depth_mm >= item.side.wall_mm:
-            raise KilnError(
-                f"Engraving {craft.depth_mm:g} mm deep would break through: there are "
-                f"{item.side.wall_mm:.2f} mm of material behind."
-            )
         assert isinstance(item.side, Chart)
-        state = _lettered(mesh, state, item.side, item, len(inked))
-        inked += [_Inked(index, item, craft, layer) for layer in range(len(item.layers))]
+        inks = inked_of(index, item, craft, rough)
+        refuse_too_deep(item.side, craft, inks)
+        state = _lettered(mesh, state, item.side, [ink.region for ink in inks], len(lettered))
+        lettered += [_Lettered(ink, item.side) for ink in inks]
     parts = _bodies(mesh, state)
-    for label, ink in enumerate(inked):
-        made = _letters(state, label, ink)
-        if made is not None:
-            layer = ink.laid.layers[ink.number].layer
-            more = f" {layer.kind} {ink.number + 1}" if len(ink.laid.layers) > 1 else ""
-            name = f"{ink.laid.side.name} lettering {ink.index + 1}{more}"
-            parts.append(Part(name, role_of(ink.craft), ink.index, None, made, layer))
+    surfaces = [_surface(mesh, state, label, one, rough) for label, one in enumerate(lettered)]
+    walls = _walls(state, surfaces)
+    for label, one in enumerate(lettered):
+        surface = surfaces[label]
+        if surface is not None:
+            parts += parts_of(one.ink, surface, walls[label], one.chart.name, None)
     return tuple(parts)
 
 
-def _lettered(mesh: FreeMesh, state: _Cut, chart: Chart, laid: Laid, first: int) -> _Cut:
-    """The mesh cut by one lettering; its layers get the labels from ``first`` on."""
+def _lettered(
+    mesh: FreeMesh, state: _Cut, chart: Chart, wanted: list[shapely.MultiPolygon], first: int
+) -> _Cut:
+    """The mesh cut by the regions of one lettering, which get the labels from ``first`` on."""
     row_of = np.full(int(state.source.max()) + 1, -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
-    mine = _under(state, chart, row_of, laid)
+    mine = _under(state, chart, row_of, wanted)
     used, corners = compacted(state.faces[mine], len(state.points))
     uv = _flat(state, chart, mine, row_of, used, corners)
     net = Net(gridded(uv), corners)
@@ -98,7 +107,7 @@ def _lettered(mesh: FreeMesh, state: _Cut, chart: Chart, laid: Laid, first: int)
     before = state.label[mine]
     for attempt in range(TRIES):
         shift = np.array([NUDGE_MM * attempt, NUDGE_MM * (attempt + 0.37)])
-        regions = layered([_trimmed(layer.region, inner, shift) for layer in laid.layers])
+        regions = layered([_trimmed(region, inner, shift) for region in wanted])
         try:
             points, faces, label, parent = cut_net(net, regions, snapped=attempt % 2 == 0)
         except shapely.errors.GEOSException:
@@ -127,9 +136,9 @@ def _lettered(mesh: FreeMesh, state: _Cut, chart: Chart, laid: Laid, first: int)
     )
 
 
-def _under(state: _Cut, chart: Chart, row_of: Array, laid: Laid) -> Array:
+def _under(state: _Cut, chart: Chart, row_of: Array, wanted: list[shapely.MultiPolygon]) -> Array:
     """Numbers of the faces that the lettering may reach, with some to spare."""
-    boxes = np.array([layer.region.bounds for layer in laid.layers if not layer.region.is_empty])
+    boxes = np.array([region.bounds for region in wanted if not region.is_empty])
     if len(boxes) == 0:
         return np.empty(0, dtype=np.int64)
     low, high = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
@@ -191,33 +200,61 @@ def _ground(mesh: FreeMesh, state: _Cut, rows: Array) -> Mesh | None:
     return drawn_of(state.points, state.normals, faces, mesh.face_normals[source], corner)
 
 
-def _letters(state: _Cut, label: int, ink: _Inked) -> Mesh | None:
-    """The level of one layer with its walls."""
+def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: bool) -> Surface | None:
+    """The surface over one label."""
     rows = np.flatnonzero(state.label == label)
     if len(rows) == 0:
         return None
-    height = ink.height
     used, corners = compacted(state.faces[rows], len(state.points))
     base, out = state.points[used], state.normals[used]
-    top = base + height * out
-    level = Mesh(top, out, box_uv(base, out), corners)
-    return join([level, _standing(base, top, out, corners, height)])
+    heights = np.zeros(len(state.points))
+    if one.ink.stage.level:
+        heights[used] = one.ink.stage.knots[0][1]
+        top = base + heights[used, None] * out
+        return Surface(Mesh(top, out, box_uv(base, out), corners), heights)
+    chart, count = one.chart, len(used)
+    row_of = np.full(len(mesh.faces), -1)
+    row_of[chart.faces] = np.arange(len(chart.faces))
+    uv = _flat(state, chart, rows, row_of, used, corners)
+    border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
+    points, faces = bent(uv, border, corners, one.ink, rough)
+    kept, compact = compacted(faces, len(points))
+    fresh = kept[kept >= count]
+    base = np.concatenate([base, np.zeros((len(points) - count, 3))])
+    out = np.concatenate([out, np.zeros((len(points) - count, 3))])
+    base[fresh] = chart.to_body(points[fresh], np.zeros(len(fresh)))
+    out[fresh] = chart.frames(points[fresh])[:, 2]
+    far = distances_of(one.ink, points, np.eye(2))
+    high = heights_at(one.ink, far)
+    heights[used] = high[:count]
+    top = base[kept] + high[kept, None] * out[kept]
+    made = creased(top, box_uv(base[kept], out[kept]), compact, CREASE)
+    return Surface(made, heights, np.all(far[faces] >= 0, axis=1))
 
 
-def _standing(base: Array, top: Array, out: Array, corners: Array, height: float) -> Mesh:
-    """The walls round a region between the surface and its level."""
-    edges, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
+def _walls(state: _Cut, surfaces: Sequence[Surface | None]) -> list[list[Mesh]]:
+    """The walls of every label between the mesh and its surface."""
+    size = len(state.points)
+    stack = np.stack([np.zeros(size) if s is None else s.heights for s in surfaces] or [np.zeros(size)])
+    edges, label = region_walls(state.faces, state.label)
+    at_start, at_end, stands = standing_edges(edges, label, stack)
+    return [
+        [_standing(state, edges[mine], at_start[mine], at_end[mine])] if mine.any() else []
+        for number in range(len(surfaces))
+        for mine in [stands & (label == number)]
+    ]
+
+
+def _standing(state: _Cut, edges: Array, at_start: Array, at_end: Array) -> Mesh:
     start, end = edges.T
-    along = base[end] - base[start]
+    a, b = state.points[start], state.points[end]
+    out_a, out_b = state.normals[start], state.normals[end]
+    along = b - a
     length = np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-30)
-    away = np.cross(along / length, (out[start] + out[end]) / 2)
+    away = np.cross(along / length, (out_a + out_b) / 2)
     away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-30)
-    if height < 0:
-        away = -away  # an engraved wall is seen from inside the letter
-    at_start, at_end = softened(start, end, away)
-    points = np.concatenate([base[start], base[end], top[end], top[start]])
-    normals = np.concatenate([at_start, at_end, at_end, at_start])
-    i = np.arange(len(edges))
-    quads = np.stack([i, i + len(i), i + 2 * len(i), i + 3 * len(i)], axis=1)
-    faces = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
-    return Mesh(points, normals, box_uv(points, normals), faces.astype(np.int32))
+    away = np.where((at_start + at_end < 0)[:, None], -away, away)  # engraved walls are seen from inside
+    soft_start, soft_end = softened(start, end, away)
+    points = np.concatenate([a, b, b + at_end[:, None] * out_b, a + at_start[:, None] * out_a])
+    normals = np.concatenate([soft_start, soft_end, soft_end, soft_start])
+    return Mesh(points, normals, box_uv(points, normals), wall_faces(at_start, at_end))

@@ -168,7 +168,7 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], attempt: int) -> Cut
         pieces, ground = _in_strips(sheet, polygons, owners, clip)
     parts = [p for p, _ in pieces] + ground
     labels = [o for _, o in pieces] + [GROUND] * len(ground)
-    points, faces, face_label = _triangulated(parts, labels)
+    points, faces, face_label = triangulated(parts, labels)
     return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
 
 
@@ -183,9 +183,9 @@ def cut_net(
     points, faces, label = net.at, net.faces[pieces.whole], pieces.whole_label
     parent = np.flatnonzero(pieces.whole)
     if pieces.parts:
-        more, divided, part = _triangulated(pieces.parts, list(range(len(pieces.parts))))
+        more, divided, part = triangulated(pieces.parts, list(range(len(pieces.parts))))
         near, _ = compacted(net.faces[~pieces.whole], len(points))
-        found = _places((net.points if snapped else net.at)[near], more)
+        found = places_among((net.points if snapped else net.at)[near], more)
         fresh = found < 0
         index = np.where(fresh, len(points) + np.cumsum(fresh) - 1, near[found])
         points = np.concatenate([points, more[fresh]])
@@ -195,8 +195,8 @@ def cut_net(
     return points, faces, label, parent
 
 
-def _places(known: Array, points: Array) -> Array:
-    """For each point the place of the same one among the known, -1 where there is none."""
+def places_among(known: Array, points: Array) -> Array:
+    """For each point (n, 2) the place of the same one among the known, -1 where there is none."""
     _, index = _merged(np.concatenate([known, points]))
     place = np.full(int(index.max()) + 1, -1)
     place[index[: len(known)]] = np.arange(len(known))
@@ -343,7 +343,7 @@ def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
     return np.concatenate([ring, extra])[order]
 
 
-def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:
+def triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:
     """Ear clipping of every part; points shared by parts become one."""
     array = np.array(parts, dtype=object)
     rings = shapely.get_rings(array)
@@ -372,7 +372,7 @@ def _triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Arra
     corners = np.concatenate([*ears, np.empty(0, dtype=np.uint32)]) + np.repeat(starts[rest], sizes)
     faces = index[corners.astype(np.int64).reshape(-1, 3)]
     of_part = np.array(labels, dtype=np.int64)
-    all_faces = np.concatenate([_one_way(unique, faces), index[turned]])
+    all_faces = np.concatenate([one_way(unique, faces), index[turned]])
     all_labels = np.concatenate([np.repeat(of_part[rest], sizes // 3), of_part[whole]])
     proper = (
         (all_faces[:, 0] != all_faces[:, 1])
@@ -392,7 +392,7 @@ def _plain_triangles(coordinates: Array, starts: Array, sizes: Array) -> tuple[A
     return three[sound], np.where((left > 0)[:, None], corners, corners[:, ::-1])
 
 
-def _one_way(points: Array, faces: Array) -> Array:
+def one_way(points: Array, faces: Array) -> Array:
     """One turning sense for all: the clipper keeps to one, and the sign of a sliver means nothing."""
     return faces[:, ::-1] if doubled_areas(points, faces).sum() < 0 else faces
 

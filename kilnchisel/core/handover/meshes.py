@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import piece_of, scene_of_job
-from kilnchisel.core.crafts.piece import solid_of
+from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.file import write_whole

@@ -18,6 +18,7 @@ from kilnchisel.core.job.blank import (
 )
 from kilnchisel.core.job.boards import Board, Book, Wall
 from kilnchisel.core.job.bodies import Bank, Bracelet, Garment, Handle, Hull, Signet, Van
+from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.finish import (
     AsBlank,
@@ -35,7 +36,7 @@ from kilnchisel.core.job.finish import (
     Stainless,
     Wood,
 )
-from kilnchisel.core.job.lettering import Content, Engraved, Lay, Lettering, Raised
+from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, Setting
 from kilnchisel.core.job.wording import Wording

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Degrees, Percent, Value
+from kilnchisel.core.job.crafts import Craft, Printed
 from kilnchisel.core.job.finish import Ink, LetterFinish
 from kilnchisel.core.job.wording import Wording
 
@@ -44,31 +45,6 @@ class Lay(Value):
     stretch_limit: Percent = 6.0  # more stretch than this is warned of
     spot: tuple[float, float, float] | None = None  # on a mesh: the place on its surface, mm as it stands
     wrap: Literal["follow", "project", "own map"] = "follow"
-
-
-class Printed(Value):
-    """Ink or film lying on the surface."""
-
-    kind: Literal["printed"] = "printed"
-    film_mm: Annotated[float, Field(ge=0.005, le=1)] = 0.02
-
-
-class Engraved(Value):
-    """Cut in to a flat floor; the recess may be darkened."""
-
-    kind: Literal["engraved"] = "engraved"
-    depth_mm: Annotated[float, Field(ge=0.01, le=50)] = 0.3
-    darkened: Percent = 60.0
-
-
-class Raised(Value):
-    """Standing proud of the surface."""
-
-    kind: Literal["raised"] = "raised"
-    height_mm: Annotated[float, Field(ge=0.01, le=50)] = 0.8
-
-
-Craft = Annotated[Printed | Engraved | Raised, Field(discriminator="kind")]
 
 
 class Lettering(Value):

@@ -8,9 +8,10 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.boards import Board, Plate, Wall
 from kilnchisel.core.job.bodies import Handle, Mesh3D, Signet, Van
+from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
-from kilnchisel.core.job.lettering import Content, Craft, Engraved, Lettering, Printed
+from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.wording import Circle, Column, Curve, Face, FileFace, Slope, Wording
@@ -69,8 +70,16 @@ def craft_words(craft: Craft) -> str:
         return f"Printed, {format_length(craft.film_mm, decimals=3)} film"
     if isinstance(craft, Engraved):
         dark = f", darkened {format_number(craft.darkened)} %" if craft.darkened > 0 else ""
-        return f"Engraved {format_length(craft.depth_mm)} deep{dark}"
-    return f"Raised {format_length(craft.height_mm)}"
+        floor = {
+            "flat": "",
+            "v": f", V floor of {format_number(craft.angle_deg)}°",
+            "round": ", round floor",
+        }
+        return f"Engraved {format_length(craft.depth_mm)} deep{floor[craft.floor]}{dark}"
+    if isinstance(craft, Pressed):
+        return f"Pressed {format_length(craft.depth_mm)} deep, soft over {format_length(craft.soft_mm)}"
+    edge = "" if craft.edge == "square" else f", {craft.edge}"
+    return f"Raised {format_length(craft.height_mm)}{edge}"
 
 
 def one_line(lettering: Lettering) -> str:

@@ -23,7 +23,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.lettering import Engraved
+from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.scene.light import ROOM_WHITE, Panel, Room, blurred_room, panel_of, room_of

@@ -11,8 +11,8 @@ import shapely
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.crafts import Engraved, Pressed
 from kilnchisel.core.job.edits import Fix, change, scaled
-from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Column, Rows, Wording
 from kilnchisel.core.laying.laid import Laid
@@ -26,6 +26,7 @@ from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
+from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length
 
 Level = Literal["good", "warning", "failure"]
@@ -324,17 +325,17 @@ def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
 
 def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     craft = job.letterings[index].craft
-    if not isinstance(craft, Engraved):
+    if not isinstance(craft, Engraved | Pressed):
         return []
-    left = laid.side.wall_mm - craft.depth_mm
+    left = laid.side.wall_mm + relief_range_mm(job.letterings[index], laid)[0]
     if left >= LEAST_WALL_MM - 1e-9:
-        return [Check("wall", "good", f"{format_length(left)} of wall stays under the engraving.")]
+        return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
     depth = _rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
     return [
         Check(
             "wall",
             "failure" if left <= 0 else "warning",
-            f"Only {format_length(max(left, 0.0))} of wall stays under the engraving.",
+            f"Only {format_length(max(left, 0.0))} of wall stays under the letters.",
             source="common practice",
             amount_mm=LEAST_WALL_MM - left,
             fix=_set(index, f"Depth {format_length(depth)}", ("craft", "depth_mm"), depth)

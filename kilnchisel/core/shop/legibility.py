@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.finish import AsBlank
-from kilnchisel.core.job.lettering import Engraved
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.outline import Layer

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from kilnchisel.core.build import lettering_laid
-from kilnchisel.core.crafts.piece import relief_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words import one_line
@@ -21,6 +22,7 @@ from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
 from kilnchisel.core.shop.placing import gap_round
+from kilnchisel.core.shop.volumes import relief_range_mm, relief_volume_mm3, relief_weight_g
 from kilnchisel.core.units import format_angle, format_length, format_number
 
 ENDINGS = {
@@ -82,8 +84,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     found += _room(laid)
     found += _fitting(laid) + _letters(laid)
     found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
-    relief = relief_mm(lettering.craft)
-    found.append(Reading("relief", "Above surface" if relief > 0 else "Below surface", abs(relief), "mm"))
+    found += _relief(job, lettering, laid)
     if words:
         found += [
             Reading("legible", "Can be read from", legible_m(outline.cap_height_mm), "m"),
@@ -97,6 +98,27 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
         if fineness is not None:
             found.append(Reading("fineness", "Pixels an inch", fineness, "ppi"))
     return tuple(found)
+
+
+def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
+    """How far it stands out or goes in, and what it takes of its material."""
+    low, high = relief_range_mm(lettering, laid)
+    found = []
+    if low < 0:
+        found.append(Reading("relief", "Below surface", -low, "mm"))
+    if high > 0:
+        key = "relief" if low >= 0 else "swell"
+        found.append(Reading(key, "Above surface", high, "mm"))
+    if isinstance(lettering.craft, Printed):
+        return found
+    volume = relief_volume_mm3(lettering, laid)
+    words = "Volume cut away" if volume < 0 else "Volume of letters"
+    found.append(Reading("volume", words, abs(volume) / 1000, "cm³"))
+    weight = relief_weight_g(lettering, laid, job.finish)
+    if weight is not None:
+        words = "Weight cut away" if volume < 0 else "Weight of letters"
+        found.append(Reading("weight", words, weight, "g"))
+    return found
 
 
 def _fitting(laid: Laid) -> list[Reading]:

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from kilnchisel.core.job.lettering import Lettering, Raised
+from kilnchisel.core.job.crafts import Raised
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.arranging import is_straight

@@ -5,19 +5,18 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.blank import stances_of
+from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
-    AsBlank,
     Cloth,
-    Ink,
     PaintedWood,
     Slate,
     Wood,
 )
-from kilnchisel.core.job.lettering import Engraved, Printed, Raised
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words import detail_word, edge_word, has_rim
 from kilnchisel.ui.ticket.blank import blank_specs
+from kilnchisel.ui.ticket.craft import craft_specs
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
 from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
 from kilnchisel.ui.ticket.lay import lay_specs
@@ -35,7 +34,6 @@ TITLES = {
 }
 
 POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"))
-CRAFTS: dict[str, Any] = {"printed": Printed, "engraved": Engraved, "raised": Raised}
 
 
 def specs(
@@ -57,57 +55,7 @@ def specs(
     if section == "wording":
         return wording_specs(job, index, opened, letter)
     here: tuple[str | int, ...] = ("letterings", index)
-    return {"lay": lay_specs, "craft": _craft}[section](job, here)
-
-
-def _craft(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
-    path = (*here, "craft")
-    index = int(here[1])
-    kind = Spec(
-        "craft.kind",
-        "Made by",
-        lambda job: job.letterings[index].craft.kind,
-        lambda job, value: _with_craft(job, index, value),
-        "choice",
-        options=(("printed", "Printed"), ("engraved", "Engraved"), ("raised", "Raised")),
-    )
-    craft = job.letterings[index].craft
-    if isinstance(craft, Printed):
-        fields = [kind, ranged(job, (*path, "film_mm"), "Film", "length", step=0.01, decimals=3)]
-        if hasattr(job.letterings[index].finish, "colour"):
-            fields.append(at((*here, "finish", "colour"), "Colour", "colour"))
-        return fields
-    if isinstance(craft, Engraved):
-        return [
-            kind,
-            ranged(job, (*path, "depth_mm"), "Depth", "length", step=0.05),
-            ranged(
-                job,
-                (*path, "darkened"),
-                "Darkened",
-                "percent",
-                step=5,
-                hint="Patina or paint left in the recess.",
-            ),
-        ]
-    return [kind, ranged(job, (*path, "height_mm"), "Height", "length", step=0.1)]
-
-
-def _with_craft(job: Job, index: int, kind: str) -> Job:
-    """Another way of making. Ink lies on the surface only; cut or raised letters take the blank's."""
-    lettering = job.letterings[index]
-    if lettering.craft.kind == kind:
-        return job
-    finish: Any = lettering.finish
-    if kind == "printed" and isinstance(finish, AsBlank):
-        finish = Ink()
-    elif kind != "printed" and isinstance(finish, Ink):
-        finish = AsBlank()
-    return change(
-        job,
-        ("letterings", index),
-        lettering.model_copy(update={"craft": CRAFTS[kind](), "finish": finish}),
-    )
+    return {"lay": lay_specs, "craft": craft_specs}[section](job, here)
 
 
 def _finish(job: Job, index: int | None) -> list[Spec]:

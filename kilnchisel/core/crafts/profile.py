@@ -1,0 +1,129 @@
+"""What a craft does to the surface, by the distance from the outline: heights over the ground.
+
+A craft is a few stages, later ones on top: the outline, grown or shrunk, at a height that is constant or
+changes with the distance from the outline. Heights between knots are linear.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Raised
+
+Role = Literal["blank", "rim", "detail", "letters", "recess"]
+Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
+
+ROUND = 8  # straight pieces to a quarter round: they stay within 0.5 % of its radius
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A region at a height: the outline grown by ``grow_mm`` (below zero shrunk), taking ``role``; what
+    lies outside the outline itself takes ``rim``.
+
+    One knot: level at its height, with upright walls.
+    """
+
+    grow_mm: float
+    knots: Knots
+    role: Role
+    rim: Role | None = None
+
+    @property
+    def level(self) -> bool:
+        """Whether it has one height all over."""
+        return len({height for _, height in self.knots}) == 1
+
+    def scaled(self, share: float) -> Stage:
+        """The same at a share of its heights, for layers that take part of the depth."""
+        if share == 1.0:
+            return self
+        return replace(self, knots=tuple((d, h * share) for d, h in self.knots))
+
+
+def stages_of(craft: Craft, widest_mm: float) -> tuple[Stage, ...]:
+    """The stages of a craft on an outline whose inmost point is ``widest_mm`` from its edge."""
+    if isinstance(craft, Printed):
+        return (Stage(0.0, ((0.0, craft.film_mm),), "letters"),)
+    if isinstance(craft, Pressed):
+        return _pressed(craft)
+    if isinstance(craft, Engraved):
+        return (Stage(0.0, _cut_in(craft), "recess"),)
+    return _raised(craft, widest_mm)
+
+
+def _cut_in(craft: Engraved) -> Knots:
+    depth = craft.depth_mm
+    if craft.floor == "v":
+        # half the stroke's width over the tangent of half the cutter's angle
+        run = depth * float(np.tan(np.radians(craft.angle_deg / 2)))
+        return ((0.0, 0.0), (run, -depth))
+    if craft.floor == "round":
+        radius = min(craft.fillet_mm, depth)
+        return tuple((d, -(depth - radius) - h) for d, h in _quarter(radius))
+    return ((0.0, -depth),)
+
+
+def _raised(craft: Raised, widest: float) -> tuple[Stage, ...]:
+    height, edge = craft.height_mm, craft.edge
+    wide = craft.edge_mm
+    if edge == "sloped":
+        run = height * float(np.tan(np.radians(craft.slope_deg)))
+        return (_letters((0.0, 0.0), (run, height)),)
+    if edge == "bevelled":
+        rise = min(wide, height)
+        return (_letters((0.0, height - rise), (wide, height)),)
+    if edge == "rounded":
+        radius = min(wide, height)
+        return (_letters(*((d, height - radius + h) for d, h in _quarter(radius))),)
+    if edge == "ridge":
+        top = height + widest * float(np.tan(np.radians(craft.slope_deg)))
+        return (_letters((0.0, height), (max(widest, 1e-3), top)),)
+    if edge == "cushion":
+        return (_letters(*((d, h / widest * height) for d, h in _quarter(max(widest, 1e-3)))),)
+    if edge == "stepped":
+        treads = range(craft.steps)
+        return tuple(Stage(-k * wide, ((0.0, height * (k + 1) / craft.steps),), "letters") for k in treads)
+    if edge == "drawn":
+        outs = np.linspace(1, 0, ROUND)
+        knots = tuple((float(-wide * out), height * _soft(1 - float(out))) for out in outs)
+        return (Stage(wide, knots, "letters", "blank"),)
+    return (_letters((0.0, height)),)
+
+
+def _letters(*knots: tuple[float, float]) -> Stage:
+    return Stage(0.0, knots, "letters")
+
+
+def _quarter(radius: float) -> Knots:
+    """A quarter round, from upright at (0, 0) to level at (radius, radius)."""
+    turns = np.linspace(0, np.pi / 2, ROUND + 1)
+    return tuple((float(radius * (1 - np.cos(t))), float(radius * np.sin(t))) for t in turns)
+
+
+def _soft(share: float) -> float:
+    """From 0 to 1 without a corner at either end."""
+    t = min(max(share, 0.0), 1.0)
+    return t * t * (3 - 2 * t)
+
+
+SWELL_WIDE = 3.0  # how far the swelling reaches, in widths of the soft edge
+
+
+def _pressed(craft: Pressed) -> tuple[Stage, ...]:
+    """Down from the outline over the soft width; outside it the ground has swollen and falls off again."""
+    soft, depth = craft.soft_mm, craft.depth_mm
+    rise = depth * craft.swell / 100
+    inner = tuple((float(d), -depth * _soft(float(d) / soft)) for d in np.linspace(0, soft, ROUND + 1))
+    if rise <= 0:
+        return (Stage(0.0, inner, "recess"),)
+    outer = []
+    for out in np.linspace(SWELL_WIDE, 0, ROUND)[:-1]:
+        # a hump that is highest a third of the way out, level with the ground at its far end
+        share = _soft(float(out)) * (1 - _soft((float(out) - 1) / (SWELL_WIDE - 1)))
+        outer.append((-float(out) * soft, rise * share))
+    knots = (*outer, *inner)
+    return (Stage(SWELL_WIDE * soft, knots, "recess", "blank"),)

@@ -1,0 +1,289 @@
+"""The surface over a region whose height changes with the distance from its outline.
+
+Triangles over the region's own border and points inside it: on its medial axis, where distances are
+greatest, and along the lines where the height bends. Delaunay's triangulation, with edges of the border
+that it lacks put in.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import mapbox_earcut
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import Delaunay, Voronoi, cKDTree
+
+from kilnchisel.core.blanks.mesh import edges_of
+from kilnchisel.core.crafts.sheet import one_way, triangulated
+from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+
+Array = NDArray[Any]
+
+FINE, ROUGH = 5.0, 1.4  # points along a border to the mean width of a stroke
+MEDIAL = 8.0  # the same for the medial axis
+MEDIAL_TURN = np.radians(25)  # generators of the medial axis are seen under a wider angle from it
+ON_EDGE_MM = 1e-6
+MOST_MISSING = 400  # edges of a border that are put in one by one
+
+
+def stroke_mm(region: shapely.MultiPolygon) -> float:
+    """The mean width of a region's strokes: twice its area over the length of its outline."""
+    return 2 * float(region.area) / max(float(region.length), 1e-12)
+
+
+def border_step(layer: Layer, deepest: float, rough: bool) -> float:
+    """How far apart the points of an outline may be for an even slope down to ``deepest``: closer than
+    the points inside, so that its edges are among the triangles' own."""
+    step = stroke_mm(layer.region) / (ROUGH if rough else FINE)
+    return float(np.clip(1.5 * deepest, step / 5, step))
+
+
+@lru_cache(maxsize=64)
+def widest_mm(layer: Layer) -> float:
+    """How far the inmost point of a layer is from its outline."""
+    points = medial_points(layer, False)
+    return float(points[:, 2].max(initial=0.0))
+
+
+@lru_cache(maxsize=64)
+def medial_points(layer: Layer, rough: bool) -> Array:
+    """Points on the medial axis of a layer's region with their distance from the outline, (n, 3).
+
+    The corners of the Voronoi cells of points along the outline, those near the outline left out.
+    """
+    region = layer.region
+    if region.is_empty:
+        return np.empty((0, 3))
+    step = stroke_mm(region) / (ROUGH if rough else MEDIAL)
+    outline = shapely.segmentize(region.boundary, step)
+    samples = np.unique(np.round(shapely.get_coordinates(outline), 9), axis=0)
+    cells = Voronoi(samples)
+    corners = cells.vertices
+    shapely.prepare(region)
+    inside = shapely.contains_xy(region, corners[:, 0], corners[:, 1])
+    # a corner that sees its generators within a narrow angle stands between samples of a smooth curve
+    pairs, ridge = cells.ridge_points, np.array(cells.ridge_vertices)
+    ends = (ridge >= 0).all(axis=1)
+    apart = np.linalg.norm(samples[pairs[ends, 0]] - samples[pairs[ends, 1]], axis=1)
+    wide = np.zeros(len(corners))
+    for end in range(2):
+        at = ridge[ends, end]
+        away = np.linalg.norm(corners[at] - samples[pairs[ends, 0]], axis=1)
+        np.maximum.at(wide, at, 2 * np.arcsin(np.clip(apart / 2 / np.maximum(away, 1e-12), 0, 1)))
+    kept = corners[inside & (wide > MEDIAL_TURN)]
+    far = shapely.distance(shapely.points(kept), _prepared(region.boundary))
+    clear = far > 0.2 * step
+    kept, far = kept[clear], far[clear]
+    cell = np.rint(kept / (0.7 * step)).astype(np.int64)
+    first = np.unique(cell, axis=0, return_index=True)[1] if len(kept) else np.empty(0, dtype=int)
+    return np.column_stack([kept[first], far[first]])
+
+
+@lru_cache(maxsize=64)
+def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
+    """Points inside a layer that an even slope down to ``deepest`` from its outline needs, (n, 2): the
+    medial axis, the line where the slope ends, and lines between."""
+    region = layer.region
+    if region.is_empty:
+        return np.empty((0, 2))
+    step = stroke_mm(region) / (ROUGH if rough else FINE)
+    medial = medial_points(layer, rough)
+    end = shapely.buffer(region, -deepest, quad_segs=6)
+    # where the slope ends, what is nearly as deep gives way to the line along which it does
+    most = np.inf if end.is_empty else deepest - 0.1 * step
+    found = [medial[medial[:, 2] < most, :2], _along(end, step)]
+    # round a bend the slope is part of a cone: lines between follow it
+    between = int(min(deepest, float(medial[:, 2].max(initial=0.0))) / step)
+    for k in range(1, between + 1):
+        line = _along(shapely.buffer(region, -k * step, quad_segs=6), step)
+        if len(line) and len(medial):
+            line = line[cKDTree(medial[:, :2]).query(line)[0] > 0.4 * step]
+        found.append(line)
+    return _thinned(np.concatenate(found), 0.1 * step)
+
+
+def _along(region: Any, step: float) -> Array:
+    """Points along a region's outline, about ``step`` apart."""
+    if region.is_empty:
+        return np.empty((0, 2))
+    plain = shapely.simplify(region, 0.02 * step)
+    return np.asarray(shapely.get_coordinates(shapely.segmentize(plain.boundary, step)))
+
+
+def _thinned(points: Array, step: float) -> Array:
+    """The points without those that share a cell of a grid with an earlier one."""
+    if len(points) == 0:
+        return points
+    cell = np.rint(points / step).astype(np.int64)
+    return np.asarray(points[np.sort(np.unique(cell, axis=0, return_index=True)[1])])
+
+
+@dataclass(frozen=True, eq=False)
+class Terraces:
+    """What is inside the first line along which a layer's height bends: ``first``, the region within it,
+    and its triangles, with all further lines among their edges: points (n, 2), faces (m, 3) and for each
+    its polygon of ``first``, (m,)."""
+
+    first: shapely.MultiPolygon
+    points: Array
+    faces: Array
+    owner: Array
+
+
+@lru_cache(maxsize=64)
+def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terraces:
+    """The lines of equal distance from a layer's outline, ascending, and triangles between them."""
+    region = layer.region
+    step = stroke_mm(region) / (ROUGH if rough else FINE)
+    lines: list[shapely.MultiPolygon] = []
+    for distance in distances:
+        if distance == 0:
+            plain = shapely.segmentize(region, step)  # the outline itself, whole
+        else:
+            inside = shapely.buffer(region, -distance, quad_segs=6)
+            plain = shapely.segmentize(shapely.simplify(inside, 0.01 * step), step)
+        if lines:
+            plain = shapely.intersection(plain, lines[-1].buffer(-0.02 * step))
+        lines.append(as_region([plain]))
+        if plain.is_empty:
+            break
+    if not lines or lines[0].is_empty:
+        none = np.empty((0, 3), dtype=np.int64)
+        return Terraces(shapely.MultiPolygon(), np.empty((0, 2)), none, none[:, 0])
+    bands = []
+    for outer, inner in itertools.pairwise(lines):
+        bands += polygons_in(shapely.difference(outer, inner))
+    parts = bands + polygons_in(lines[-1])
+    points, faces, part = triangulated(parts, list(range(len(parts))))
+    polygons = np.array(polygons_in(lines[0]), dtype=object)
+    spots, found = shapely.STRtree(polygons).query(shapely.point_on_surface(parts), predicate="intersects")
+    owner = np.zeros(len(parts), dtype=np.int64)
+    owner[spots] = found
+    return Terraces(lines[0], points, faces.astype(np.int64), owner[part])
+
+
+def _prepared(geometry: Any) -> Any:
+    shapely.prepare(geometry)
+    return geometry
+
+
+def distances_in(region: shapely.MultiPolygon, points: Array) -> Array:
+    """How far points (n, 2) are inside a region's outline; below zero outside, 0 on it."""
+    far = shapely.distance(shapely.points(points), _prepared(region.boundary))
+    far[far < ON_EDGE_MM] = 0.0
+    inside = shapely.contains_xy(_prepared(region), points[:, 0], points[:, 1])
+    return np.asarray(np.where(inside, far, -far))
+
+
+def roof_faces(points: Array, border: Array) -> Array | None:
+    """Triangles (m, 3), counter-clockwise, over the region on the left of directed edges (k, 2).
+
+    points (n, 2): those of the border and any inside it. None where no triangulation has all its edges.
+    """
+    faces = Delaunay(points).simplices.astype(np.int64)  # counter-clockwise
+    size = len(points)
+    for _ in range(3):
+        have = _keys(edges_of(faces), size)
+        missing = border[~np.isin(_keys(border, size), have)]
+        if len(missing) == 0:
+            break
+        if len(missing) > MOST_MISSING:
+            return None
+        for start, end in missing.tolist():
+            faces = _with_edge(points, faces, start, end)
+    return _left_of(faces, border, size)
+
+
+def _keys(edges: Array, size: int) -> Array:
+    """A number for each edge, whichever way it runs."""
+    return np.asarray(edges.min(axis=1).astype(np.int64) * size + edges.max(axis=1))
+
+
+def _with_edge(points: Array, faces: Array, start: int, end: int) -> Array:
+    """The triangulation with one more edge: the triangles that it crosses are taken out, and the gaps on
+    both sides of it filled by ear clipping."""
+    a, b = points[start], points[end]
+    low, high = np.minimum(a, b), np.maximum(a, b)
+    corners = points[faces]
+    near = np.flatnonzero(
+        (corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1)
+    )
+    crossed = []
+    for row in near.tolist():
+        for i in range(3):
+            p, q = int(faces[row, i]), int(faces[row, (i + 1) % 3])
+            if {p, q} & {start, end}:
+                continue
+            if _across(a, b, points[p], points[q]):
+                crossed.append(row)
+                break
+    if not crossed:
+        return faces
+    cavity = faces[crossed]
+    rim = edges_of(cavity)
+    back = {(int(q), int(p)) for p, q in rim}
+    after = {int(p): int(q) for p, q in rim if (int(p), int(q)) not in back}
+    halves = []
+    for first, last in ((start, end), (end, start)):
+        ring, at = [first], first
+        while at != last:
+            at = after.get(at, -1)
+            if at < 0 or len(ring) > len(after):
+                return faces  # the gap is no simple ring: leave it
+            ring.append(at)
+        halves.append(ring)
+    fresh = []
+    for ring in halves:
+        if len(ring) < 3:
+            return faces
+        flat = np.ascontiguousarray(points[ring])
+        ears = mapbox_earcut.triangulate_float64(flat, np.array([len(ring)], dtype=np.uint32))
+        fresh.append(one_way(points, np.array(ring)[ears.astype(np.int64).reshape(-1, 3)]))
+    new = np.concatenate(fresh)
+    kept = np.ones(len(faces), dtype=bool)
+    kept[crossed] = False
+    return np.concatenate([faces[kept], new])
+
+
+def _across(a: Array, b: Array, p: Array, q: Array) -> bool:
+    """Whether two segments cross between their ends."""
+
+    def side(u: Array, v: Array, w: Array) -> float:
+        return float((v[0] - u[0]) * (w[1] - u[1]) - (v[1] - u[1]) * (w[0] - u[0]))
+
+    return side(a, b, p) * side(a, b, q) < 0 and side(p, q, a) * side(p, q, b) < 0
+
+
+def _left_of(faces: Array, border: Array, size: int) -> Array | None:
+    """The faces on the left of the border, found by crossing all edges but those; None where the border
+    does not part them."""
+    edges = edges_of(faces)
+    keys = _keys(edges, size)
+    face = np.tile(np.arange(len(faces)), 3)
+    order = np.argsort(keys, kind="stable")
+    twin = keys[order][1:] == keys[order][:-1]
+    first, second = face[order[:-1][twin]], face[order[1:][twin]]
+    fence = np.isin(keys[order[:-1][twin]], _keys(border, size))
+    links = coo_matrix(
+        (np.ones(int((~fence).sum())), (first[~fence], second[~fence])), shape=(len(faces), len(faces))
+    )
+    _, group = connected_components(links, directed=False)
+    directed = edges[:, 0].astype(np.int64) * size + edges[:, 1]
+    wanted = border[:, 0].astype(np.int64) * size + border[:, 1]
+    left = np.isin(directed, wanted)
+    kept = faces[np.isin(group, np.unique(group[face[left]]))]
+    mine = edges_of(kept)
+    forward = mine[:, 0].astype(np.int64) * size + mine[:, 1]
+    backward = mine[:, 1].astype(np.int64) * size + mine[:, 0]
+    outline = forward[~np.isin(forward, backward)]
+    if len(outline) != len(wanted) or len(np.setdiff1d(outline, wanted)):
+        return None
+    return np.asarray(kept)

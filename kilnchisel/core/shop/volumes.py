@@ -1,0 +1,101 @@
+"""What a craft takes away or puts on: volume and weight."""
+
+from __future__ import annotations
+
+import itertools
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import shapely
+
+from kilnchisel.core.crafts.profile import Stage, stages_of
+from kilnchisel.core.crafts.roof import widest_mm
+from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.outline import Layer
+
+# g/cm³. Metals: CRC Handbook (gold 18 karat and sterling silver by the mixture rule); stainless 316L and
+# brass CuZn37: handbooks; woods, slate: common practice, they vary by a fifth
+DENSITY = {
+    "brass": 8.44,
+    "stainless": 8.0,
+    "gold": 15.46,
+    "silver": 10.36,
+    "wood": 0.68,
+    "painted wood": 0.55,
+    "slate": 2.8,
+}
+
+
+def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
+    """The lowest and the highest place of a lettering over the ground, mm."""
+    heights = [0.0]
+    for layer, stage in _stages(lettering, laid):
+        heights += [height for _, height in stage.knots]
+        if not stage.level:
+            heights = heights[: -len(stage.knots)]
+            widest = widest_mm(layer)
+            far, high = np.array(stage.knots).T
+            heights += [float(np.interp(d, far, high)) for d in (*far[far <= widest], widest)]
+    return min(heights), max(heights)
+
+
+def relief_volume_mm3(lettering: Lettering, laid: Laid) -> float:
+    """The volume over the ground, below zero what is taken away; as on a flat side, each copy counted."""
+    copies = len(laid.placing.copies)
+    total = 0.0
+    below = 0.0  # stages that stand on one another count only what they add
+    for layer, stage in _stages(lettering, laid):
+        if stage.level and stage.knots[0][0] == 0:
+            height = stage.knots[0][1]
+            first = stage.grow_mm == 0
+            area = layer.region.area if first else _area(layer, -stage.grow_mm)
+            total += area * (height - (0.0 if first else below))
+            below = height
+        else:
+            total += _bent_volume(layer, stage.knots, stage.grow_mm)
+    return total * copies
+
+
+def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> float | None:
+    """The weight of that volume; None where the material's density is not known."""
+    cut = relief_range_mm(lettering, laid)[0] < 0
+    finish = blank_finish if cut or isinstance(lettering.finish, AsBlank) else lettering.finish
+    density = DENSITY.get(finish.kind)
+    return None if density is None else abs(relief_volume_mm3(lettering, laid)) * density / 1000
+
+
+def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
+    found = []
+    for laid_layer in laid.layers:
+        layer = laid_layer.layer
+        edge = getattr(lettering.craft, "edge", "")
+        widest = widest_mm(layer) if edge in ("ridge", "cushion") else 0.0
+        found += [(layer, stage.scaled(layer.height)) for stage in stages_of(lettering.craft, widest)]
+    return found
+
+
+@lru_cache(maxsize=128)
+def _area(layer: Layer, inset: float) -> float:
+    return float(shapely.buffer(layer.region, -inset, quad_segs=12).area)
+
+
+@lru_cache(maxsize=32)
+def _bent_volume(layer: Layer, knots: tuple[tuple[float, float], ...], grow: float) -> float:
+    """The integral of a height that changes with the distance from the outline.
+
+    By layers: h at the border times the whole area, and from there on slope times the area that lies
+    farther in, integrated by Simpson's rule between the knots.
+    """
+    volume = knots[0][1] * _area(layer, -grow)
+    for (d0, h0), (d1, h1) in itertools.pairwise(knots):
+        if d1 <= d0 or h1 == h0:
+            continue
+        steps = 4 if len(knots) > 4 else 16
+        at = np.linspace(d0, d1, steps + 1)
+        areas = np.array([_area(layer, float(d)) for d in at])
+        weights = np.array([1, *([4, 2] * (steps // 2 - 1)), 4, 1])
+        volume += (h1 - h0) / (d1 - d0) * float(areas @ weights) * (d1 - d0) / (3 * steps)
+    return volume

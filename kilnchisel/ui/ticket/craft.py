@@ -1,0 +1,142 @@
+"""The Craft section: how a lettering is made."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import AsBlank, Ink
+from kilnchisel.core.job.model import Job
+from kilnchisel.ui.ticket.fields import Spec, at, ranged
+
+CRAFTS: dict[str, Any] = {
+    "printed": Printed,
+    "pressed": Pressed,
+    "engraved": Engraved,
+    "raised": Raised,
+}
+FLOORS = (("flat", "Flat"), ("v", "V"), ("round", "Round"))
+EDGES = (
+    ("square", "Square"),
+    ("sloped", "Sloped"),
+    ("bevelled", "Bevelled"),
+    ("rounded", "Rounded"),
+    ("ridge", "Up to a ridge"),
+    ("cushion", "Cushion"),
+    ("stepped", "Stepped"),
+    ("drawn", "Drawn sheet"),
+)
+EDGE_WIDTH = {
+    "bevelled": ("Chamfer", "How wide the slanting edge is."),
+    "rounded": ("Edge radius", "Of the quarter round at the top; at most the height counts."),
+    "stepped": ("Tread", "How far each step stands back from the one below."),
+    "drawn": ("Soft slope", "How far round the letters the sheet comes down to the ground."),
+}
+
+
+def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
+    path = (*here, "craft")
+    index = int(here[1])
+    kind = Spec(
+        "craft.kind",
+        "Made by",
+        lambda job: job.letterings[index].craft.kind,
+        lambda job, value: with_craft(job, index, value),
+        "menu",
+        options=tuple((name, name.capitalize()) for name in CRAFTS),
+    )
+    craft = job.letterings[index].craft
+    makers: dict[type, Any] = {Printed: _printed, Pressed: _pressed, Engraved: _engraved, Raised: _raised}
+    return [kind, *makers[type(craft)](job, here, path, craft)]
+
+
+def with_craft(job: Job, index: int, kind: str) -> Job:
+    """Another way of making. Ink lies on the surface only; cut or raised letters take the blank's."""
+    lettering = job.letterings[index]
+    if lettering.craft.kind == kind:
+        return job
+    finish: Any = lettering.finish
+    if kind == "printed" and isinstance(finish, AsBlank):
+        finish = Ink()
+    elif kind != "printed" and isinstance(finish, Ink):
+        finish = AsBlank()
+    made = lettering.model_copy(update={"craft": CRAFTS[kind](), "finish": finish})
+    return change(job, ("letterings", index), made)
+
+
+def _printed(job: Job, here: Any, path: Any, craft: Printed) -> list[Spec]:
+    fields = [ranged(job, (*path, "film_mm"), "Film", "length", step=0.01, decimals=3)]
+    if hasattr(job.letterings[here[1]].finish, "colour"):
+        fields.append(at((*here, "finish", "colour"), "Colour", "colour"))
+    return fields
+
+
+def _pressed(job: Job, here: Any, path: Any, craft: Pressed) -> list[Spec]:
+    return [
+        ranged(job, (*path, "depth_mm"), "Depth", "length", step=0.05),
+        ranged(
+            job, (*path, "soft_mm"), "Soft edge", "length", step=0.05, hint="Over this width it goes down."
+        ),
+        ranged(
+            job,
+            (*path, "swell"),
+            "Rim swells",
+            "percent",
+            step=1,
+            hint="How far the ground round it rises, of the depth.",
+        ),
+    ]
+
+
+def _engraved(job: Job, here: Any, path: Any, craft: Engraved) -> list[Spec]:
+    v = craft.floor == "v"
+    fields = [
+        at((*path, "floor"), "Floor", "choice", options=FLOORS),
+        ranged(
+            job,
+            (*path, "depth_mm"),
+            "Deepest" if v else "Depth",
+            "length",
+            step=0.05,
+            hint="Wide strokes get a flat floor there." if v else "",
+        ),
+    ]
+    if v:
+        fields.append(
+            ranged(job, (*path, "angle_deg"), "Cutter", "angle", step=5, hint="From flank to flank.")
+        )
+    if craft.floor == "round":
+        fields.append(ranged(job, (*path, "fillet_mm"), "Fillet radius", "length", step=0.05))
+    return [
+        *fields,
+        ranged(
+            job, (*path, "darkened"), "Darkened", "percent", step=5, hint="Patina or paint in the recess."
+        ),
+    ]
+
+
+def _raised(job: Job, here: Any, path: Any, craft: Raised) -> list[Spec]:
+    ridge = craft.edge == "ridge"
+    fields = [
+        at((*path, "edge"), "Edge", "menu", options=EDGES),
+        ranged(
+            job,
+            (*path, "height_mm"),
+            "Upright part" if ridge else "Height",
+            "length",
+            step=0.1,
+        ),
+    ]
+    if craft.edge == "sloped":
+        hint = "From upright: a few degrees let a casting leave its mould."
+        fields.append(ranged(job, (*path, "slope_deg"), "Draft", "angle", step=1, hint=hint))
+    if ridge:
+        hint = "Of the faces that meet in the ridge, from level."
+        fields.append(ranged(job, (*path, "slope_deg"), "Slope", "angle", step=1, hint=hint))
+    if craft.edge in EDGE_WIDTH:
+        label, hint = EDGE_WIDTH[craft.edge]
+        fields.append(ranged(job, (*path, "edge_mm"), label, "length", step=0.05, hint=hint))
+    if craft.edge == "stepped":
+        fields.append(ranged(job, (*path, "steps"), "Steps", "count", step=1))
+    return fields
