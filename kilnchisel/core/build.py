@@ -17,11 +17,12 @@ from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.lettered import craft_sheet
-from kilnchisel.core.crafts.piece import Part, Piece, shell_parts
+from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
+from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Craft
+from kilnchisel.core.job.crafts import Craft, Tube
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -108,17 +109,40 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 @lru_cache(maxsize=KEPT)
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
-        laid = _all_laid(blank, makings, coarse, not coarse)
-        return Piece(craft_free(free_mesh(blank), laid, coarse))
+        surface = tuple(m for m in makings if not isinstance(m.craft, FREE))
+        laid = _all_laid(blank, surface, coarse, not coarse)
+        return _with_free(blank, craft_free(free_mesh(blank), laid, coarse), makings, coarse)
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
-    parts = list(_shells(blank))
+    parts, free = list(_shells(blank)), []
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
-        parts += _sheet_parts(blank, name, mine, coarse and bool(mine))
-    return Piece(tuple(parts))
+        free += [m for m in mine if isinstance(m.craft, FREE)]
+        cut = tuple(m for m in mine if not isinstance(m.craft, FREE))
+        parts += _sheet_parts(blank, name, cut, coarse and bool(cut))
+    return _with_free(blank, tuple(parts), tuple(free), coarse)
+
+
+FREE = Tube  # crafts that stand off the surface and leave it whole
+
+
+@lru_cache(maxsize=KEPT)
+def _free_parts(blank: Blank, making: _Making, coarse: bool) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
+    assert isinstance(making.craft, Tube)
+    laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
+    return tube_parts(making.index, laid, making.craft, not coarse)
+
+
+def _with_free(blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], coarse: bool) -> Piece:
+    """A piece with the letterings that stand free of it."""
+    lamps: tuple[Lamp, ...] = ()
+    for making in makings:
+        if isinstance(making.craft, FREE):
+            more, shining = _free_parts(blank, making, coarse)
+            parts, lamps = parts + more, lamps + shining
+    return Piece(parts, lamps)
 
 
 def _on_side(making: _Making, body: Body, name: str) -> _Making | None:

@@ -77,6 +77,14 @@ def lab(linear: Array) -> Array:
     )
 
 
+def linear_of_lab(colour: Array) -> Array:
+    """Linear RGB of CIELAB (D65 white), (..., 3) -> (..., 3); may lie outside 0..1. Source: CIE 15."""
+    fy = (colour[..., 0] + 16) / 116
+    f = np.stack([fy + colour[..., 1] / 500, fy, fy - colour[..., 2] / 200], axis=-1)
+    ratio = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29))
+    return np.asarray((ratio * WHITE_XYZ) @ RGB_FROM_XYZ.T)
+
+
 def delta_e(first: Array, second: Array) -> Array:
     """Colour difference CIELAB ΔE*76 between two arrays of linear RGB."""
     return np.asarray(np.linalg.norm(lab(first) - lab(second), axis=-1))
@@ -87,6 +95,10 @@ def delta_e(first: Array, second: Array) -> Array:
 SHOULDER = 0.62
 
 
+# What is far brighter than white pales: its chroma falls and its lightness rises along its own CIELAB hue.
+PALE_FROM, PALE_OVER, PALE_MOST, PALE_ROUNDS = 1.2, 9.0, 0.8, 9
+
+
 def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
     """Scene light to display-linear light 0..1, hue kept. Shape (..., 3) -> (..., 3)."""
     light = np.maximum(np.asarray(linear), 0.0) * 2.0**exposure_stops
@@ -94,7 +106,20 @@ def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
     room = 1.0 - SHOULDER
     bent = SHOULDER + room * (1.0 - np.exp(-(np.maximum(peak, SHOULDER) - SHOULDER) / room))
     scale = np.where(peak > SHOULDER, bent / np.maximum(peak, 1e-9), 1.0)
-    return np.asarray(light * scale)
+    shown = light * scale
+    very = peak[..., 0] > PALE_FROM
+    if very.any():
+        share = PALE_MOST * (1.0 - np.exp(-(peak[very] - PALE_FROM) / PALE_OVER))
+        colour = lab(shown[very])
+        lightness = colour[:, :1] + (100.0 - colour[:, :1]) * share
+        low, high = np.zeros_like(share), 1 - share
+        for _ in range(PALE_ROUNDS):  # the most chroma of this hue that the screen shows at that lightness
+            part = (low + high) / 2
+            rgb = linear_of_lab(np.hstack([lightness, colour[:, 1:] * part]))
+            fits = ((rgb >= -1e-4) & (rgb <= 1 + 1e-4)).all(axis=1, keepdims=True)
+            low, high = np.where(fits, part, low), np.where(fits, high, part)
+        shown[very] = np.clip(linear_of_lab(np.hstack([lightness, colour[:, 1:] * low])), 0, 1)
+    return np.asarray(shown)
 
 
 def fresnel_normal(n: Array, k: Array) -> Array:

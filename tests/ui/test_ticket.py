@@ -161,7 +161,8 @@ class Choices(WindowTest):
     def test_craft_brings_its_fields_and_its_finish(self):
         self.new()
         self.assertIsInstance(self.lettering.finish, Ink)
-        self.click(self.field("craft", "craft.kind").group.button(1))
+        self.field("craft", "craft.kind").list.actions()[2].trigger()
+        self.app.processEvents()
         self.assertEqual(self.lettering.craft.kind, "engraved")
         self.assertIsInstance(self.lettering.finish, AsBlank)
         self.type(self.field("craft", "depth_mm").line, "0.5")

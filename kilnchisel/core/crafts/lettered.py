@@ -358,10 +358,10 @@ def _on_terraces(
     at: Array = places_among(uv, fresh)
     new: Array = at < 0
     again = places_among(fresh[new], fresh)  # points that bands and terraces share
-    number = np.where(new, len(uv) + again, at)
+    names: Array = np.where(new, len(uv) + again, at)
     middles = shapely.points(uv[border].mean(axis=1))
     rest[shapely.STRtree(whole[sound]).query(middles, predicate="dwithin", distance=1e-7)[0]] = False
-    return fresh[new], number[all_faces], rest
+    return fresh[new], names[all_faces], rest
 
 
 def distances_of(ink: Inked, uv: Array, true: Array) -> Array:

@@ -40,10 +40,20 @@ class Part:
 
 
 @dataclass(frozen=True, eq=False)
+class Lamp:
+    """A tube that shines: the middle line (n, 3) mm and radius of a lettering's lit glass."""
+
+    lettering: int
+    line: Array
+    radius_mm: float
+
+
+@dataclass(frozen=True, eq=False)
 class Piece:
     """The crafted object. The parts of one ``solid`` close; solids may overlap (a handle)."""
 
     parts: tuple[Part, ...]
+    lamps: tuple[Lamp, ...] = ()
 
 
 def shell_parts(body: Body) -> tuple[Part, ...]:

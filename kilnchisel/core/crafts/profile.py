@@ -13,7 +13,7 @@ import numpy as np
 
 from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Raised
 
-Role = Literal["blank", "rim", "detail", "letters", "recess"]
+Role = Literal["blank", "rim", "detail", "letters", "recess", "tube", "blockout", "support"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
 ROUND = 8  # straight pieces to a quarter round: they stay within 0.5 % of its radius
@@ -52,7 +52,9 @@ def stages_of(craft: Craft, widest_mm: float) -> tuple[Stage, ...]:
         return _pressed(craft)
     if isinstance(craft, Engraved):
         return (Stage(0.0, _cut_in(craft), "recess"),)
-    return _raised(craft, widest_mm)
+    if isinstance(craft, Raised):
+        return _raised(craft, widest_mm)
+    return ()  # it stands free of the surface
 
 
 def _cut_in(craft: Engraved) -> Knots:

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes.gas import tube_radiance
 from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import metal_colour, metal_index
+from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -45,6 +47,27 @@ def material_of(finish: Any) -> Material:
 def letter_material(finish: Any, ground: Material) -> Material:
     """The material of letters that lie on ``ground``."""
     return ground if isinstance(finish, AsBlank) else material_of(finish)
+
+
+def tube_material(craft: Tube) -> Material:
+    """The glass of a tube, lit or not: coated glass is white when it is off, that of neon clear."""
+    if craft.lit:
+        r, g, b = (float(x) for x in tube_radiance(craft))
+        return Material("coated", (0.5, 0.5, 0.5), 0.05, emission=(r, g, b))
+    if craft.form == "rope":
+        return Material("coated", (0.8, 0.8, 0.78), 0.3)
+    clear = craft.colour in ("neon red", "argon blue")
+    return Material("coated", (0.34, 0.36, 0.36) if clear else (0.82, 0.82, 0.8), 0.05)
+
+
+def blockout_material() -> Material:
+    """The paint over glass that joins letters, and the boots over its ends."""
+    return Material("coated", (0.012, 0.012, 0.013), 0.35)
+
+
+def support_material() -> Material:
+    """The clear plastic of tube supports, as it looks in front of a wall."""
+    return Material("coated", (0.42, 0.43, 0.43), 0.12)
 
 
 def darkened(material: Material, percent: float) -> Material:

@@ -40,7 +40,8 @@ class Material:
     """How a surface takes light.
 
     base: linear RGB, albedo of matte and coated, reflectance at normal incidence of metal.
-    alpha: GGX roughness. grain_deg turns the texture about the surface normal.
+    alpha: GGX roughness. grain_deg turns the texture about the surface normal. emission: the radiance
+    it sends out itself, the same every way.
     """
 
     kind: Kind
@@ -49,6 +50,12 @@ class Material:
     texture: Texture | None = None
     grain_deg: float = 0.0
     metal_n: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    emission: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    @property
+    def shines(self) -> bool:
+        """Whether it sends out light of its own."""
+        return max(self.emission) > 0
 
     @property
     def albedo(self) -> Array:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kilnchisel.core.job.base import Percent, Value
+from kilnchisel.core.job.base import Colour, Percent, Value
 
 CutterAngle = Annotated[float, Field(ge=10, le=160)]
 
@@ -63,4 +63,44 @@ class Raised(Value):
     steps: Annotated[int, Field(ge=2, le=6)] = 3
 
 
-Craft = Annotated[Printed | Pressed | Engraved | Raised, Field(discriminator="kind")]
+class Tube(Value):
+    """Light along the lettering's lines: glass tube bent to them, or LED rope.
+
+    ``tube_mm``: outside diameter. ``standoff_mm``: between the wall and the glass. ``bend``: least radius
+    of a bend along the middle of the tube, in diameters. ``longest_mm``: of one tube. ``double_mm``: from
+    middle to middle of two tubes side by side, 0 for one. ``blockout``: what joins the letters is painted.
+    ``brightness``: 100 % is ten times as bright as white paper in good light; it does not change the hue.
+    """
+
+    kind: Literal["tube"] = "tube"
+    form: Literal["glass", "rope"] = "glass"
+    tube_mm: Annotated[float, Field(ge=4, le=40)] = 12.0
+    colour: Literal[
+        "neon red",
+        "argon blue",
+        "ruby",
+        "orange",
+        "gold",
+        "lemon",
+        "green",
+        "turquoise",
+        "sky blue",
+        "violet",
+        "rose",
+        "warm white",
+        "cold white",
+        "own",
+    ] = "neon red"
+    own_colour: Colour = "#ff7a30"  # of LED rope, or of a coating that is not listed
+    brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
+    lit: bool = True
+    standoff_mm: Annotated[float, Field(ge=0, le=300)] = 32.0
+    bend: Annotated[float, Field(ge=0.5, le=10)] = 1.25
+    double_mm: Annotated[float, Field(ge=0, le=200)] = 0.0
+    joined: bool = True  # letters joined behind into as few tubes as sensible
+    longest_mm: Annotated[float, Field(ge=200, le=10_000)] = 2400.0
+    blockout: bool = True
+    supports: bool = True
+
+
+Craft = Annotated[Printed | Pressed | Engraved | Raised | Tube, Field(discriminator="kind")]

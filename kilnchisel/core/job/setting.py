@@ -21,7 +21,7 @@ class KeyLight(Value):
 class Light(Value):
     """The room's light and the key light."""
 
-    room: Literal["studio", "daylight", "workshop"] = "daylight"
+    room: Literal["studio", "daylight", "workshop", "dark"] = "daylight"
     turn_deg: Degrees = 0.0
     strength: Annotated[float, Field(ge=0, le=400)] = 100.0
     key: KeyLight = KeyLight()
@@ -47,10 +47,21 @@ class Camera(Value):
     rise_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, above the middle
 
 
+class Glow(Value):
+    """The veil round what shines, as it forms in the eye and the lens. ``strength``: how much of the light
+    above the threshold goes into it. ``reach``: 100 % is that of the eye. ``threshold``: in exposures of
+    white paper."""
+
+    strength: Percent = 14.0
+    reach: Annotated[float, Field(ge=10, le=1000)] = 100.0
+    threshold: Annotated[float, Field(ge=0, le=50)] = 1.0
+
+
 class Setting(Value):
     """Everything about the picture that is not the piece."""
 
     light: Light = Light()
+    glow: Glow = Glow()
     ground: Ground = Ground()
     stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
     camera: Camera = Camera()

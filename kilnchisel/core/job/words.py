@@ -8,7 +8,7 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.boards import Board, Plate, Wall
 from kilnchisel.core.job.bodies import Handle, Mesh3D, Signet, Van
-from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed
+from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Tube
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Lettering
@@ -78,6 +78,11 @@ def craft_words(craft: Craft) -> str:
         return f"Engraved {format_length(craft.depth_mm)} deep{floor[craft.floor]}{dark}"
     if isinstance(craft, Pressed):
         return f"Pressed {format_length(craft.depth_mm)} deep, soft over {format_length(craft.soft_mm)}"
+    if isinstance(craft, Tube):
+        colour = colour_word(craft.own_colour) if craft.colour == "own" else craft.colour
+        form = "LED rope" if craft.form == "rope" else "neon tube"
+        unlit = "" if craft.lit else ", unlit"
+        return f"{colour.capitalize()} {form} of {format_length(craft.tube_mm)}{unlit}"
     edge = "" if craft.edge == "square" else f", {craft.edge}"
     return f"Raised {format_length(craft.height_mm)}{edge}"
 

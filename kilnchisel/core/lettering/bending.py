@@ -97,3 +97,42 @@ def tightest_bend(line: Array) -> float:
         radius = ab * bc * ca / (2 * doubled)  # circumradius = abc / 4K, K half of ``doubled``
     radius[doubled < 1e-12] = np.inf
     return float(radius.min())
+
+
+EASING_ROUNDS = 400
+EASED_TO = 0.97  # of the radius asked for
+
+
+def eased(line: Array, radius: float) -> list[Array]:
+    """A smooth line resampled and relaxed wherever it bends tighter than a radius, its ends staying;
+    parted where that does not help.
+
+    Points that turn too much are drawn toward the middle of their neighbours, a few at a time.
+    """
+    run = run_of(line)
+    count = math.ceil(float(run[-1]) / (radius / 4)) + 1 if radius > 0 else 0
+    if radius <= 0:
+        return [line]
+    if count < 4:
+        return [line[[0, -1]]]  # too short to bend at all
+    at = np.linspace(0.0, float(run[-1]), count)
+    points = np.stack([np.interp(at, run, line[:, i]) for i in range(2)], axis=1)
+    for _ in range(EASING_ROUNDS):
+        over = _over(points, radius * EASED_TO)
+        if over.max() <= 0:
+            return [points]
+        spread = np.convolve(np.pad((over > 0) * 1.0, 2), (0.3, 0.7, 1.0, 0.7, 0.3), mode="valid")
+        middle = (points[:-2] + points[2:]) / 2
+        points[1:-1] += 0.5 * np.minimum(spread, 1.0)[:, None] * (middle - points[1:-1])
+    worst = int(_over(points, radius * EASED_TO).argmax()) + 1
+    return [*eased(points[: worst + 1], radius), *eased(points[worst:], radius)]
+
+
+def _over(points: Array, radius: float) -> Array:
+    """How much more each inner point turns than on an arc of the radius, radians, (n - 2,)."""
+    steps = np.diff(points, axis=0)
+    length = np.maximum(np.linalg.norm(steps, axis=1), 1e-12)
+    cross = steps[:-1, 0] * steps[1:, 1] - steps[:-1, 1] * steps[1:, 0]
+    turn = np.abs(np.arctan2(cross, np.einsum("ij,ij->i", steps[:-1], steps[1:])))
+    # an arc of the radius turns by chord / radius
+    return np.asarray(turn - (length[:-1] + length[1:]) / 2 / radius)

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.colour import SHOULDER
+from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
 from kilnchisel.core.picture.gather import (
@@ -31,13 +31,17 @@ from kilnchisel.core.picture.gather import (
 )
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
+from kilnchisel.core.picture.glow import veil
+from kilnchisel.core.picture.lamplight import LampLight
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
-from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Scene
+from kilnchisel.core.picture.tubelight import tube_light
+from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
 LAYERS = 8
+VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 KEPT_MESHES = 96
 SHADERS = Path(__file__).parent / "shaders"
@@ -55,7 +59,8 @@ class _Drawn:
     index: Any
     surface: Any
     depth: Any
-    lit_by: tuple[object, bool] | None = None  # what lit it, and whether finely
+    shine: Any
+    lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,6 +103,9 @@ class Draft:
         self.name = str(self.gl.info["GL_RENDERER"])
         defines = {
             "SHOULDER": SHOULDER,
+            "PALE_FROM": PALE_FROM,
+            "PALE_OVER": PALE_OVER,
+            "PALE_MOST": PALE_MOST,
             "COAT_KEEPS": COAT_KEEPS,
             "COAT_SHINE": COAT_SHINE,
             "NEUTRAL": NEUTRAL,
@@ -107,6 +115,8 @@ class Draft:
         self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")
         self._backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
         self._gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
+        self._shine = self._program("depth.vert.glsl", "glow.frag.glsl")
+        self._lamps = LampLight(self.gl)
         self._screen_backdrop = self.gl.vertex_array(self._backdrop, [])
         self._screen_gloss = self.gl.vertex_array(self._gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
@@ -144,7 +154,10 @@ class Draft:
         room = self._room(scene)
         frames = self._targets(width, height, 4 if smooth else 0)
         self._prepare(scene, view, width / height, room, ground_map, smooth)
-        still_of = self._still_key(scene, view, gathered, room)
+        glow = self._veil(scene, view, size)
+        for program in (self._surface, self._backdrop):
+            self._set(program, veil=7, has_veil=glow is not None, picture_size=np.array(size, float))
+        still_of = self._still_key(scene, view, gathered, room, glow)
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
         frames.still.viewport = frames.frame.viewport = (0, 0, width, height)
@@ -176,7 +189,31 @@ class Draft:
             self._draw_base(scene.base)
             self._set(self._surface, is_ground=False, stance=scene.stance)
 
-    def _still_key(self, scene: Scene, view: View, gathered: Gathered | None, room: Any) -> tuple[Any, ...]:
+    def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
+        """What the glow adds, as a texture in its place; None where nothing shines."""
+        if scene.lamps is None or scene.glow.strength <= 0 or view.parallel:
+            return None
+        width, height = max(size[0] // VEIL_SHARE, 2), max(size[1] // VEIL_SHARE, 2)
+        target = self.gl.texture((width, height), 4, dtype="f4")
+        frame = self.gl.framebuffer(
+            color_attachments=[target], depth_attachment=self.gl.depth_renderbuffer((width, height))
+        )
+        frame.use()
+        frame.clear()
+        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._set(self._shine, clip=view.clip_matrix(size[0] / size[1]), stance=scene.stance)
+        for item in scene.items:
+            self._set(self._shine, emission=np.array(item.material.emission))
+            self._mesh(item.mesh).shine.render()
+        seen = np.frombuffer(target.read(), dtype=np.float32).reshape(height, width, 4)[..., :3]
+        frame.release()
+        target.release()
+        high = float(2 * np.degrees(np.arctan(view.tall)))
+        return self._lamps.veil_texture(veil(seen, scene.glow, high))
+
+    def _still_key(
+        self, scene: Scene, view: View, gathered: Gathered | None, room: Any, glow: Any = None
+    ) -> tuple[Any, ...]:
         """Equal for two pictures whose still part is the same. Holds what it compares, so that no
         identity is reused while it is remembered."""
         items = tuple((item.mesh, item.material) for item in scene.items if item.still)
@@ -194,6 +231,8 @@ class Draft:
             room,
             id(scene.backdrop.picture),
             scene.backdrop.turn,
+            scene.lamps,
+            glow,
         )
 
     def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
@@ -410,14 +449,36 @@ class Draft:
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._mesh(item.mesh)
         # light looked up in a hurry is good enough until the picture rests
-        lit_by = None if gathered is None else (gathered, self._smooth or item.side is not None)
-        if drawn.lit_by is None or drawn.lit_by not in (lit_by, (gathered, True)):
+        lamps = self._open_scene.lamps
+        lit_by = (gathered, lamps, self._smooth or item.side is not None)
+        if drawn.lit_by not in (lit_by, (gathered, lamps, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
         self._use_material(item.material)
+        self._use_lamp_map(item.side)
         drawn.surface.render()
 
+    def _use_lamp_map(self, side: str | None) -> None:
+        """The light of tubes over a side's sheet (None: there is no map for it)."""
+        baked = None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
+        if baked is None:
+            self._set(self._surface, has_tube_map=False, tube_map=6)
+            return
+        baked[0].use(6)
+        self._set(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
+
     def _item_light(self, item: Item, gathered: Gathered | None) -> Array:
+        scene = self._open_scene
+        turn = scene.stance[:3, :3]
+        light = self._soft_light(item, gathered)
+        # sheets have a map of it; what shines itself needs none
+        if scene.lamps is not None and item.side is None and not item.material.shines:
+            points = item.mesh.points @ turn.T + scene.stance[:3, 3]
+            light = light.copy()
+            light[:, :3] += _lamps_on(points, item.mesh.normals @ turn.T, scene.lamps)
+        return light
+
+    def _soft_light(self, item: Item, gathered: Gathered | None) -> Array:
         scene = self._open_scene
         turn = scene.stance[:3, :3]
         if gathered is not None and item.side is not None:
@@ -455,6 +516,12 @@ class Draft:
         indices.write(index.astype("i4").tobytes())
         self._use_material(base.material)
         self._set(self._surface, is_ground=True, stance=np.eye(4))
+        baked = self._lamps.on_ground(self._open_scene, base, self._smooth)
+        if baked is None:
+            self._set(self._surface, has_tube_map=False, tube_map=6)
+        else:
+            baked[0].use(6)
+            self._set(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
         array.render()
 
     def _use_material(self, material: Material) -> None:
@@ -468,6 +535,7 @@ class Draft:
             self._surface,
             kind=KINDS[material.kind],
             base=material.base,
+            emission=material.emission,
             alpha=material.alpha,
             textured=material.texture is not None,
             grain=corners.T,
@@ -516,11 +584,12 @@ class Draft:
             index,
         )
         depth = self.gl.vertex_array(self._depth, [(points, "3f", "in_point")], index)
-        drawn = _Drawn(mesh, points, rest, light, index, surface, depth)
+        shine = self.gl.vertex_array(self._shine, [(points, "3f", "in_point")], index)
+        drawn = _Drawn(mesh, points, rest, light, index, surface, depth, shine)
         self._meshes[id(mesh)] = drawn
         while len(self._meshes) > KEPT_MESHES:
             old = self._meshes.popitem(last=False)[1]
-            for thing in (old.surface, old.depth, old.points, old.rest, old.light, old.index):
+            for thing in (old.surface, old.depth, old.shine, old.points, old.rest, old.light, old.index):
                 thing.release()
         return drawn
 
@@ -575,6 +644,16 @@ def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make
             store.popitem(last=False)
     store.move_to_end(key)
     return store[key][1]
+
+
+LAMP_CELL_MM = 6.0
+
+
+def _lamps_on(points: Array, normals: Array, lamps: Lamps) -> Array:
+    """The light of tubes on a mesh, computed once for what is near and looks the same way."""
+    key = np.column_stack([np.rint(points / LAMP_CELL_MM), np.rint(normals * 3)]).astype(np.int64)
+    _, first, which = np.unique(key, axis=0, return_index=True, return_inverse=True)
+    return tube_light(points[first], normals[first], lamps)[which.reshape(-1)]
 
 
 def _averaged(picture: Array) -> Array:

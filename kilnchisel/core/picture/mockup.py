@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import picture_curve, srgb_encode
 from kilnchisel.core.picture.denoise import denoised
+from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import NEUTRAL, Scene
@@ -93,7 +94,9 @@ class Mockup:
                     guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, 2 * guided + 1, stop)
                     guided += GUIDE_STEP
                 progress(done / samples)
-            pixels = self._finished(total / done, guides / guided, backdrop, done, fast=done < samples)
+            pixels = self._finished(
+                view, total / done, guides / guided, backdrop, done, fast=done < samples
+            )
             if stop():
                 raise Cancelled
             yield Refined(pixels, done, samples)
@@ -120,9 +123,13 @@ class Mockup:
                 strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number)))
         return np.concatenate(strips)
 
-    def _finished(self, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool) -> Array:
+    def _finished(
+        self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
+    ) -> Array:
         colour = denoised(light[..., :3], guides, samples, fast)
         colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
+        if self.scene.lamps is not None and not view.parallel:
+            colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
         return np.asarray(np.rint(shown * 255).astype(np.uint8))
 

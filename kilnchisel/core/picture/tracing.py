@@ -131,12 +131,26 @@ class TracedScene:
         ray = mi.RayDifferential3f(o=origin, d=direction)
         colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
         if channels == 4:
+            if self.scene.lamps is not None:
+                # the integrator looks through all that shines; only the panel is to be looked through
+                seen = self._loaded.ray_intersect(ray)
+                emitter = seen.emitter(self._loaded)
+                lamp = seen.is_valid() & (emitter != self._panel_emitter())
+                sent = emitter.eval(seen, lamp)
+                lamp &= dr.max(sent) > 0
+                colour, hit = dr.select(lamp, sent, colour), hit | lamp
             layers = [colour.x, colour.y, colour.z, dr.select(hit, mi.Float(1), mi.Float(0))]
         else:
             layers = list(extra)[:channels]
         dr.eval(layers)
         values = np.stack([np.array(layer) for layer in layers], axis=-1)
         return np.asarray(values.reshape(part.samples, last - first, width, channels).sum(axis=0))
+
+    def _panel_emitter(self) -> Any:
+        for shape in self._loaded.shapes():
+            if shape.id() == "panel":
+                return shape.emitter()
+        return None
 
     def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""
@@ -200,6 +214,9 @@ class TracedScene:
             bsdfs[material] = mi.load_dict(self._bsdf(material))
         properties = mi.Properties()
         properties["bsdf"] = bsdfs[material]
+        if material.shines:
+            sent = self._rgb(np.asarray(material.emission))
+            properties["emitter"] = mi.load_dict({"type": "area", "radiance": sent})
         mesh = mi.Mesh(
             name,
             len(points),

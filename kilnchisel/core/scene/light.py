@@ -19,6 +19,9 @@ Array = NDArray[Any]
 ROOM_FILES = {"studio": "studio", "daylight": "apartment", "workshop": "workshop"}
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
 ROOM_TURN = {"studio": 22.0, "daylight": 10.0, "workshop": 16.0}
+DARK = "dark"  # a room at night: the piece's own light is what there is
+NIGHT = (0.8, 0.98, 1.35)
+DARK_SHARE = 0.03
 PEAK = 60.0  # lamps are held to this many times the mean: brighter ones only make noise
 BALANCE = 0.8
 ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %
@@ -93,6 +96,8 @@ def solid_angles(height: int, width: int) -> Array:
 @cache
 def _room_picture(name: str) -> Array:
     """The room's radiance, lamps held to PEAK, scaled so that a white sheet lying in it returns 1."""
+    if name == DARK:
+        return np.broadcast_to(np.array(NIGHT, dtype=np.float32), (128, 256, 3)).copy()
     picture = np.load(RESOURCES / "lights" / f"{ROOM_FILES[name]}.npy").astype(np.float64)
     bright = picture @ LUMA
     weight = solid_angles(*bright.shape).reshape(bright.shape)
@@ -110,7 +115,9 @@ def _room_picture(name: str) -> Array:
 def room_of(light: Light) -> Room:
     """The room's light at the setting's strength."""
     scale = ROOM_WHITE * light.strength / 100
-    turn = np.radians(light.turn_deg + ROOM_TURN[light.room])
+    if light.room == DARK:
+        scale *= DARK_SHARE
+    turn = np.radians(light.turn_deg + ROOM_TURN.get(light.room, 0.0))
     return Room(_room_picture(light.room) * np.float32(scale), float(turn))
 
 

@@ -11,6 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
@@ -18,15 +19,33 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.finishes import textures
-from kilnchisel.core.finishes.finish import darkened, letter_material, material_of, printed_picture
+from kilnchisel.core.finishes.finish import (
+    blockout_material,
+    darkened,
+    letter_material,
+    material_of,
+    printed_picture,
+    support_material,
+    tube_material,
+)
+from kilnchisel.core.finishes.gas import tube_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import Engraved
+from kilnchisel.core.job.crafts import Engraved, Tube
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Ground
-from kilnchisel.core.scene.light import ROOM_WHITE, Panel, Room, blurred_room, panel_of, room_of
+from kilnchisel.core.job.setting import Glow, Ground
+from kilnchisel.core.scene.light import (
+    DARK,
+    DARK_SHARE,
+    ROOM_WHITE,
+    Panel,
+    Room,
+    blurred_room,
+    panel_of,
+    room_of,
+)
 
 Array = NDArray[Any]
 
@@ -65,6 +84,19 @@ class Backdrop:
     turn: float
 
 
+NO_GLOW = Glow(strength=0)
+
+
+@dataclass(frozen=True, eq=False)
+class Lamps:
+    """Straight pieces of lit tubes: start, end (m, 3) in the scene, radius (m,), radiance (m, 3)."""
+
+    start: Array
+    end: Array
+    radius: Array
+    radiance: Array
+
+
 @dataclass(frozen=True, eq=False)
 class Scene:
     """Items, ground and light. ``middle`` and ``radius_mm``: the piece's ball, scene coordinates."""
@@ -80,6 +112,8 @@ class Scene:
     radius_mm: float
     albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
+    lamps: Lamps | None = None
+    glow: Glow = NO_GLOW
 
 
 def stance_of(job: Job) -> Array:
@@ -151,13 +185,41 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         radius_mm=radius,
         albedos={slot: material.albedo for slot, material in slots.items()},
         proxy=proxy,
+        lamps=_lamps(job, piece, stance),
+        glow=setting.glow,
     )
+
+
+STRAIGHT_MM = 2.0  # a piece of a lamp may stray from its tube by so much
+
+
+def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
+    """The lit tubes of a piece in straight pieces."""
+    starts, ends, radii, sent = [], [], [], []
+    for lamp in piece.lamps:
+        craft = job.letterings[lamp.lettering].craft
+        assert isinstance(craft, Tube)
+        line = shapely.get_coordinates(
+            shapely.simplify(shapely.LineString(lamp.line), STRAIGHT_MM), include_z=True
+        )
+        line = line @ stance[:3, :3].T + stance[:3, 3]
+        starts.append(line[:-1])
+        ends.append(line[1:])
+        radii.append(np.full(len(line) - 1, lamp.radius_mm))
+        sent.append(np.broadcast_to(tube_radiance(craft), (len(line) - 1, 3)))
+    if not starts:
+        return None
+    return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
 
 
 def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
     if part.lettering is None:
         return slots[part.role]
     lettering = job.letterings[part.lettering]
+    if isinstance(lettering.craft, Tube):
+        if part.role == "tube":
+            return tube_material(lettering.craft)
+        return blockout_material() if part.role == "blockout" else support_material()
     finish = lettering.finish
     if part.layer is not None and part.layer.finish is not None:
         finish = part.layer.finish
@@ -229,4 +291,5 @@ def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdr
 
 @lru_cache(maxsize=8)
 def _seen_room(room: str, strength: float) -> Array:
-    return blurred_room(room) * np.float32(ROOM_WHITE * strength / 100)
+    share = DARK_SHARE if room == DARK else 1.0
+    return blurred_room(room) * np.float32(share * ROOM_WHITE * strength / 100)

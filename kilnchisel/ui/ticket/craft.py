@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.model import Job
@@ -15,7 +15,25 @@ CRAFTS: dict[str, Any] = {
     "pressed": Pressed,
     "engraved": Engraved,
     "raised": Raised,
+    "tube": Tube,
 }
+CRAFT_NAMES = {"tube": "Neon tube"}
+TUBE_COLOURS = (
+    ("neon red", "Neon red"),
+    ("argon blue", "Argon blue"),
+    ("ruby", "Ruby glass"),
+    ("orange", "Orange"),
+    ("gold", "Gold"),
+    ("lemon", "Lemon"),
+    ("green", "Green"),
+    ("turquoise", "Turquoise"),
+    ("sky blue", "Sky blue"),
+    ("violet", "Violet"),
+    ("rose", "Rose"),
+    ("warm white", "Warm white"),
+    ("cold white", "Cold white"),
+    ("own", "Another…"),
+)
 FLOORS = (("flat", "Flat"), ("v", "V"), ("round", "Round"))
 EDGES = (
     ("square", "Square"),
@@ -44,10 +62,16 @@ def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         lambda job: job.letterings[index].craft.kind,
         lambda job, value: with_craft(job, index, value),
         "menu",
-        options=tuple((name, name.capitalize()) for name in CRAFTS),
+        options=tuple((name, CRAFT_NAMES.get(name, name.capitalize())) for name in CRAFTS),
     )
     craft = job.letterings[index].craft
-    makers: dict[type, Any] = {Printed: _printed, Pressed: _pressed, Engraved: _engraved, Raised: _raised}
+    makers: dict[type, Any] = {
+        Printed: _printed,
+        Pressed: _pressed,
+        Engraved: _engraved,
+        Raised: _raised,
+        Tube: _tube,
+    }
     return [kind, *makers[type(craft)](job, here, path, craft)]
 
 
@@ -63,6 +87,49 @@ def with_craft(job: Job, index: int, kind: str) -> Job:
         finish = AsBlank()
     made = lettering.model_copy(update={"craft": CRAFTS[kind](), "finish": finish})
     return change(job, ("letterings", index), made)
+
+
+def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
+    glass = craft.form == "glass"
+    fields = [
+        at((*path, "form"), "Made of", "choice", options=(("glass", "Glass tube"), ("rope", "LED rope"))),
+        at((*path, "colour"), "Light", "menu", options=TUBE_COLOURS),
+    ]
+    if craft.colour == "own":
+        fields.append(at((*path, "own_colour"), "Its colour", "colour"))
+    fields.append(at((*path, "lit"), "Switched", "switch", options=((True, "On"), (False, "Off"))))
+    if craft.lit:
+        hint = "Its hue stays as it is."
+        fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10, hint=hint))
+    fields += [
+        ranged(job, (*path, "tube_mm"), "Diameter", "length", step=1),
+        ranged(job, (*path, "standoff_mm"), "Off the wall", "length", step=2, hint="From wall to glass."),
+        ranged(
+            job,
+            (*path, "bend"),
+            "Least bend",
+            "times",
+            step=0.05,
+            hint="Radius of the tube's middle line, in diameters.",
+        ),
+        ranged(
+            job,
+            (*path, "double_mm"),
+            "Double line",
+            "length",
+            step=1,
+            hint="From middle to middle; 0: single.",
+        ),
+        at((*path, "joined"), "Letters", "switch", options=((True, "Joined behind"), (False, "Apart"))),
+    ]
+    if craft.joined:
+        fields.append(ranged(job, (*path, "longest_mm"), "Longest tube", "length", step=100))
+    if glass:
+        painted = ((True, "Painted out"), (False, "Clear"))
+        fields.append(at((*path, "blockout"), "Between letters", "switch", options=painted))
+    shown = ((True, "Shown"), (False, "Left out"))
+    fields.append(at((*path, "supports"), "Supports", "switch", options=shown))
+    return fields
 
 
 def _printed(job: Job, here: Any, path: Any, craft: Printed) -> list[Spec]:

@@ -190,7 +190,7 @@ class NumberField(Field):
             return parse_length(text, self.unit)
         if self.spec.kind == "angle":
             return parse_angle(text)
-        value = parse_plain(text.lower().replace("stops", "").replace("stop", ""))
+        value = parse_plain(text.lower().replace("stops", "").replace("stop", "").replace("×", ""))
         return round(value) if self.spec.kind == "count" else value
 
     def _write(self) -> None:
@@ -205,7 +205,7 @@ class NumberField(Field):
             return format_angle(value)
         if self.spec.kind == "count":
             return str(round(value))
-        unit = {"percent": " %", "stops": " stops", "plain": ""}[self.spec.kind]
+        unit = {"percent": " %", "stops": " stops", "times": " ×", "plain": ""}[self.spec.kind]
         return f"{format_number(value, self.spec.decimals)}{unit}"
 
     def _range_words(self) -> str:
@@ -558,6 +558,7 @@ KINDS: dict[str, type[Field]] = {
     "angle": NumberField,
     "percent": NumberField,
     "stops": NumberField,
+    "times": NumberField,
     "choice": ChoiceField,
     "switch": SwitchField,
     "colour": ColourField,

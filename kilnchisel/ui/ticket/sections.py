@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.blank import stances_of
-from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.crafts import Printed, Tube
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
     Cloth,
@@ -114,7 +114,12 @@ def _setting(job: Job) -> list[Spec]:
             (*light, "room"),
             "Light",
             "choice",
-            options=(("workshop", "Workshop"), ("studio", "Studio"), ("daylight", "Daylight")),
+            options=(
+                ("workshop", "Workshop"),
+                ("studio", "Studio"),
+                ("daylight", "Daylight"),
+                ("dark", "Dark"),
+            ),
         ),
         ranged(job, (*light, "strength"), "Strength", "percent", step=5),
         ranged(job, (*light, "turn_deg"), "Light turned", "angle", step=15),
@@ -133,6 +138,23 @@ def _setting(job: Job) -> list[Spec]:
             ranged(job, (*light, "key", "tilt_deg"), "Key height", "angle", step=5),
             ranged(job, (*light, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
         ]
+    if any(isinstance(item.craft, Tube) and item.craft.lit for item in job.letterings):
+        glow: tuple[str | int, ...] = ("setting", "glow")
+        fields.append(ranged(job, (*glow, "strength"), "Glow", "percent", step=1))
+        if job.setting.glow.strength > 0:
+            fields += [
+                ranged(
+                    job, (*glow, "reach"), "Glow reaches", "percent", step=10, hint="100 %: as in the eye."
+                ),
+                ranged(
+                    job,
+                    (*glow, "threshold"),
+                    "Glow from",
+                    "times",
+                    step=0.1,
+                    hint="What is brighter than so many times white paper glows.",
+                ),
+            ]
     stances = stances_of(job.blank)
     if len(stances) > 1:
         fields.append(

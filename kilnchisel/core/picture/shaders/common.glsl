@@ -2,8 +2,36 @@
 const float PI = 3.14159265358979;
 uniform float exposure;
 
+uniform bool has_veil;
+uniform sampler2D veil;           // what the glow adds, over the whole picture
+uniform vec2 picture_size;
+
+vec3 veil_here() {
+    return has_veil ? texture(veil, gl_FragCoord.xy / picture_size).rgb : vec3(0.0);
+}
+
 vec2 round_uv(vec3 d, float turn) {
     return vec2((atan(d.x, d.y) + turn) / (2.0 * PI), acos(clamp(d.z, -1.0, 1.0)) / PI);
+}
+
+// core/colour.py: lab and linear_of_lab
+const mat3 XYZ = mat3(0.4123907993, 0.2126390059, 0.0193308187,
+                      0.3575843394, 0.7151686788, 0.1191947798,
+                      0.1804807884, 0.0721923154, 0.9505321522);
+const vec3 WHITE = vec3(0.9504559271, 1.0, 1.0890577508);
+
+vec3 lab_of(vec3 light) {
+    vec3 t = XYZ * light / WHITE;
+    vec3 f = mix(t * (29.0 * 29.0 / 36.0 / 3.0) + 4.0 / 29.0, pow(max(t, 1e-9), vec3(1.0 / 3.0)),
+                 step(216.0 / 24389.0, t));
+    return vec3(116.0 * f.y - 16.0, 500.0 * (f.x - f.y), 200.0 * (f.y - f.z));
+}
+
+vec3 linear_of(vec3 lab) {
+    float fy = (lab.x + 16.0) / 116.0;
+    vec3 f = vec3(fy + lab.y / 500.0, fy, fy - lab.z / 200.0);
+    vec3 t = mix(3.0 * 36.0 / 841.0 * (f - 4.0 / 29.0), f * f * f, step(6.0 / 29.0, f));
+    return inverse(XYZ) * (t * WHITE);
 }
 
 // core/colour.py: picture_curve and srgb_encode
@@ -13,6 +41,18 @@ vec3 shown(vec3 light) {
     float room = 1.0 - SHOULDER;
     float bent = SHOULDER + room * (1.0 - exp(-(max(peak, SHOULDER) - SHOULDER) / room));
     light *= peak > SHOULDER ? bent / peak : 1.0;
+    if (peak > PALE_FROM) {
+        float share = PALE_MOST * (1.0 - exp(-(peak - PALE_FROM) / PALE_OVER));
+        vec3 lab = lab_of(light);
+        float bright = mix(lab.x, 100.0, share), low = 0.0, high = 1.0 - share;
+        for (int i = 0; i < 9; ++i) {
+            float part = (low + high) / 2.0;
+            vec3 rgb = linear_of(vec3(bright, lab.yz * part));
+            bool fits = all(greaterThan(rgb, vec3(-1e-4))) && all(lessThan(rgb, vec3(1.0001)));
+            if (fits) low = part; else high = part;
+        }
+        light = clamp(linear_of(vec3(bright, lab.yz * low)), 0.0, 1.0);
+    }
     return mix(12.92 * light, 1.055 * pow(max(light, 1e-6), vec3(1.0 / 2.4)) - 0.055,
                step(0.0031308, light));
 }

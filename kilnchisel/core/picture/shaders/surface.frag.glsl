@@ -2,6 +2,7 @@ in vec3 point;
 in vec3 normal;
 in vec2 uv;
 in vec4 soft;
+in vec2 sheet;
 out vec4 colour;
 
 uniform int kind;                 // 0 matte, 1 coated, 2 metal
@@ -33,6 +34,11 @@ uniform mat4 shadow_clip;
 uniform float shadow_texel;       // mm
 uniform float shadow_depth;       // mm between the map's near and far
 uniform int shadow_taps;
+
+uniform vec3 emission;            // the surface's own light
+uniform bool has_tube_map;        // light of tubes over a sheet, baked
+uniform sampler2D tube_map;
+uniform vec4 tube_box;            // its low corner and its size, mm of the sheet
 
 uniform bool is_ground;
 uniform sampler2D ground_light;
@@ -128,6 +134,7 @@ void main() {
         float edge = smoothstep(0.80, 1.0, max(abs(at.x), abs(at.y)));
         arrived = mix(texture(ground_light, at * 0.5 + 0.5), ground_open, edge);
     }
+    if (has_tube_map) arrived.rgb += texture(tube_map, (sheet - tube_box.xy) / tube_box.zw).rgb;
     vec3 r = reflect(-view, n);
     float open = arrived.a;
     // what the piece hides of the room is hidden from its mirror image too
@@ -164,5 +171,5 @@ void main() {
             if (has_panel) light += reflectance * panel_radiance * mirrored_panel(r, alpha) * share;
         }
     }
-    colour = vec4(shown(light), 1.0);
+    colour = vec4(shown(light + emission + veil_here()), 1.0);
 }

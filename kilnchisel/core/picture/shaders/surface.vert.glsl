@@ -9,6 +9,7 @@ out vec3 point;
 out vec3 normal;
 out vec2 uv;
 out vec4 soft;           // gathered light (rgb) and openness
+out vec2 sheet;
 
 void main() {
     vec4 world = stance * vec4(in_point, 1.0);
@@ -16,5 +17,6 @@ void main() {
     normal = mat3(stance) * in_normal;
     uv = grain * in_uv;
     soft = in_light;
+    sheet = in_uv;
     gl_Position = clip * world;
 }
