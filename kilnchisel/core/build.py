@@ -12,21 +12,23 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, body_of
+from kilnchisel.core.blanks.body import Body, Sheet, body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.lettered import craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
+from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Craft, Tube
+from kilnchisel.core.job.crafts import Craft, Standing, Tube
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Wording
+from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
 from kilnchisel.core.lettering.content import outline_of_content
@@ -125,14 +127,22 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     return _with_free(blank, tuple(parts), tuple(free), coarse)
 
 
-FREE = Tube  # crafts that stand off the surface and leave it whole
+FREE = Tube | Standing  # crafts that stand off the surface and leave it whole
 
 
 @lru_cache(maxsize=KEPT)
 def _free_parts(blank: Blank, making: _Making, coarse: bool) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
-    assert isinstance(making.craft, Tube)
+    craft = making.craft
     laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
-    return tube_parts(making.index, laid, making.craft, not coarse)
+    if isinstance(craft, Tube):
+        return tube_parts(making.index, laid, craft, not coarse)
+    assert isinstance(craft, Standing)
+    if isinstance(laid.side, Chart):
+        sheet = Sheet(laid.side, "blank", net=laid.side.net)
+    else:
+        sheet = body_of(blank).sheet(making.lay.side)
+        sheet = sheet.coarser() if coarse else sheet
+    return standing_parts(sheet, making.index, laid.roughly() if coarse else laid, craft, coarse)
 
 
 def _with_free(blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], coarse: bool) -> Piece:

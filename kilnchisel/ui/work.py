@@ -24,7 +24,8 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.scene.scene import Scene, stance_of
 from kilnchisel.core.scene.view import View
-from kilnchisel.core.shop.checks import Check, checks
+from kilnchisel.core.shop.check import Check
+from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import Reading, readings
 
 

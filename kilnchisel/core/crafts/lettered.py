@@ -35,7 +35,7 @@ from kilnchisel.core.crafts.sheet import (
 )
 from kilnchisel.core.crafts.walls import CREASE, softened, standing_edges, wall_faces
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import Craft, Raised
+from kilnchisel.core.job.crafts import Craft, Raised, Standing
 from kilnchisel.core.laying.laid import Laid, LaidLayer, Placing
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -144,6 +144,35 @@ def _some(mesh: Mesh, which: Array) -> Mesh:
     """Some of a mesh's faces."""
     used, faces = compacted(mesh.faces[which], len(mesh.points))
     return Mesh(mesh.points[used], mesh.normals[used], mesh.uv[used], faces)
+
+
+def plates(
+    sheet: Sheet, index: int, laid: Laid, craft: Standing, rough: bool
+) -> list[tuple[Mesh, Mesh, LaidLayer]]:
+    """Letters as plates off the surface: of each layer the front, and its walls with the back."""
+    shape = Raised(
+        height_mm=craft.thickness_mm, edge=craft.edge, edge_mm=min(craft.edge_mm, craft.thickness_mm)
+    )
+    inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, rough)]
+    placed = _placed(sheet.side, cut_sheet(sheet, [ink.region for ink in inks]))
+    found = []
+    for label, ink in enumerate(inks):
+        surface = _of_stage(placed, label, ink, rough)
+        back = _flat(placed, label, craft.standoff_mm)
+        if surface is None or back is None:
+            continue
+        mine = placed.cut.wall_label == label
+        start, end = placed.cut.walls[mine].T
+        heights = surface.heights
+        walls = _standing(placed, placed.cut.walls[mine], heights[start], heights[end], craft.standoff_mm)
+        turned = Mesh(
+            back.mesh.points,
+            -back.mesh.normals,
+            back.mesh.uv,
+            np.ascontiguousarray(back.mesh.faces[:, ::-1]),
+        )
+        found.append((surface.mesh, join([walls, turned]), ink.layer))
+    return found
 
 
 def _on_insets(sheet: Sheet, inked: list[Inked]) -> list[Inked]:
@@ -396,21 +425,22 @@ def _walls(placed: _Placed, surfaces: Sequence[Surface | None]) -> list[list[Mes
     ]
 
 
-def _standing(placed: _Placed, edges: Array, at_start: Array, at_end: Array) -> Mesh:
-    """Walls over edges of the cut, from the ground to a height at each end."""
+def _standing(placed: _Placed, edges: Array, at_start: Array, at_end: Array, foot: float = 0.0) -> Mesh:
+    """Walls over edges of the cut, from ``foot`` above the ground to a height at each end."""
     cut, (start, end) = placed.cut, edges.T
     a, b = cut.points[start], cut.points[end]
     along = b - a
     length = np.linalg.norm(along, axis=1, keepdims=True)
     out = np.stack([along[:, 1], -along[:, 0]], axis=1) / length
-    out = np.where((at_start + at_end < 0)[:, None], -out, out)  # an engraved wall is seen from inside
+    low = np.full(len(a), foot)
+    # an engraved wall is seen from inside
+    out = np.where((at_start + at_end < 2 * foot)[:, None], -out, out)
     soft_start, soft_end = softened(start, end, out)
-    none = np.zeros(len(a))
-    corners = [(start, none), (end, none), (end, at_end), (start, at_start)]
+    corners = [(start, low), (end, low), (end, at_end), (start, at_start)]
     frame_a, frame_b = placed.frames[start], placed.frames[end]
     normal_a = soft_start[:, :1] * frame_a[:, 0] + soft_start[:, 1:] * frame_a[:, 1]
     normal_b = soft_end[:, :1] * frame_b[:, 0] + soft_end[:, 1:] * frame_b[:, 1]
     points = np.concatenate([placed.lifted(*corner) for corner in corners])
     normals = np.concatenate([normal_a, normal_b, normal_b, normal_a])
     uv = np.concatenate([a, b, b + out * np.abs(at_end)[:, None], a + out * np.abs(at_start)[:, None]])
-    return Mesh(points, normals, uv, wall_faces(at_start, at_end))
+    return Mesh(points, normals, uv, wall_faces(at_start - foot, at_end - foot))

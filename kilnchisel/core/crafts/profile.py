@@ -13,7 +13,7 @@ import numpy as np
 
 from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Raised
 
-Role = Literal["blank", "rim", "detail", "letters", "recess", "tube", "blockout", "support"]
+Role = Literal["blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
 ROUND = 8  # straight pieces to a quarter round: they stay within 0.5 % of its radius

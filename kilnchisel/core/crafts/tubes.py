@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numba import njit
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh, join
@@ -230,12 +231,7 @@ def swept(line: Array, radius: float, sides: int, ends: bool = True) -> Mesh:
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
     helper = np.array([0.0, 0.0, 1.0]) if abs(way[0, 2]) < 0.9 else np.array([1.0, 0.0, 0.0])
     first = np.cross(helper, way[0])
-    frames = [first / np.linalg.norm(first)]
-    for i in range(1, len(line)):
-        # parallel transport: what is left of the last direction across the new way
-        carried = frames[-1] - (frames[-1] @ way[i]) * way[i]
-        frames.append(carried / max(float(np.linalg.norm(carried)), 1e-12))
-    across = np.array(frames)
+    across = _carried(way, first / np.linalg.norm(first))
     aside = np.cross(way, across)
     turn = np.linspace(0, 2 * np.pi, sides + 1)
     out = np.cos(turn)[None, :, None] * across[:, None] + np.sin(turn)[None, :, None] * aside[:, None]
@@ -249,6 +245,24 @@ def swept(line: Array, radius: float, sides: int, ends: bool = True) -> Mesh:
     if not ends:
         return body
     return join([body, _cap(line[0], points[0], -way[0]), _cap(line[-1], points[-1], way[-1])])
+
+
+@njit(cache=True)
+def _carried(way: Array, first: Array) -> Array:
+    """A direction carried along a line without twist, (n, 3): what is left of the last one across the new
+    way, each time."""
+    found = np.empty_like(way)
+    found[0] = first
+    for i in range(1, len(way)):
+        along = found[i - 1, 0] * way[i, 0] + found[i - 1, 1] * way[i, 1] + found[i - 1, 2] * way[i, 2]
+        size = 0.0
+        for k in range(3):
+            found[i, k] = found[i - 1, k] - along * way[i, k]
+            size += found[i, k] ** 2
+        size = max(np.sqrt(size), 1e-12)
+        for k in range(3):
+            found[i, k] /= size
+    return found
 
 
 def _cap(middle: Array, ring: Array, out: Array) -> Mesh:
@@ -278,7 +292,7 @@ def tube_parts(
             if len(piece) < 2:
                 continue
             if blocked[start]:
-                dark.append(swept(piece, radius * 1.01, sides, ends=False))
+                dark.append(swept(piece, radius * 1.01, sides // 2, ends=False))
             else:
                 glass.append(swept(piece, radius, sides, ends=False))
                 lamps.append(Lamp(index, piece, radius))

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures
-from kilnchisel.core.finishes.gas import tube_radiance
+from kilnchisel.core.finishes.gas import face_radiance, strip_radiance, tube_radiance
 from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import metal_colour, metal_index
-from kilnchisel.core.job.crafts import Tube
+from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -58,6 +58,19 @@ def tube_material(craft: Tube) -> Material:
         return Material("coated", (0.8, 0.8, 0.78), 0.3)
     clear = craft.colour in ("neon red", "argon blue")
     return Material("coated", (0.34, 0.36, 0.36) if clear else (0.82, 0.82, 0.8), 0.05)
+
+
+def strip_material(craft: Standing) -> Material:
+    """The strip of light behind standing letters."""
+    r, g, b = (float(x) for x in strip_radiance(craft))
+    return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
+
+
+def lit_face(material: Material, craft: Standing) -> Material:
+    """A front that light comes through: what it sends is tinted by its own colour."""
+    tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
+    r, g, b = (float(x) for x in face_radiance(craft) * tint)
+    return replace(material, emission=(r, g, b))
 
 
 def blockout_material() -> Material:

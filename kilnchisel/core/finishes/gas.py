@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, RGB_FROM_XYZ, cie_1931, hex_to_linear
-from kilnchisel.core.job.crafts import Tube
+from kilnchisel.core.job.crafts import Standing, Tube
 
 Array = NDArray[Any]
 
@@ -103,6 +103,25 @@ def tube_rgb(colour: str, own: str = "#ffffff") -> tuple[float, float, float]:
 BRIGHT = 10.0  # radiance of a tube at 100 %, white paper in good light being 1
 
 
+FACE_BRIGHT = 2.2  # the same for a lit face
+STRIP_BRIGHT = 60.0  # and for a thin strip of light that nobody looks into
+
+
 def tube_radiance(craft: Tube) -> Array:
     """Radiance of the lit tube, linear RGB, (3,)."""
     return np.array(tube_rgb(craft.colour, craft.own_colour)) * BRIGHT * craft.brightness / 100
+
+
+def strip_radiance(craft: Standing) -> Array:
+    """Radiance of the strip behind standing letters, linear RGB, (3,)."""
+    return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * STRIP_BRIGHT * craft.brightness / 100
+
+
+def face_radiance(craft: Standing) -> Array:
+    """Radiance of a lit face, linear RGB, (3,)."""
+    return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * FACE_BRIGHT * craft.brightness / 100
+
+
+def lamp_radiance(craft: Tube | Standing) -> Array:
+    """Radiance of what shines of a lettering, linear RGB, (3,)."""
+    return tube_radiance(craft) if isinstance(craft, Tube) else strip_radiance(craft)

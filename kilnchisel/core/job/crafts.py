@@ -7,8 +7,27 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Percent, Value
+from kilnchisel.core.job.finish import SurfaceFinish
 
 CutterAngle = Annotated[float, Field(ge=10, le=160)]
+
+
+LightColour = Literal[
+    "neon red",
+    "argon blue",
+    "ruby",
+    "orange",
+    "gold",
+    "lemon",
+    "green",
+    "turquoise",
+    "sky blue",
+    "violet",
+    "rose",
+    "warm white",
+    "cold white",
+    "own",
+]
 
 
 class Printed(Value):
@@ -75,22 +94,7 @@ class Tube(Value):
     kind: Literal["tube"] = "tube"
     form: Literal["glass", "rope"] = "glass"
     tube_mm: Annotated[float, Field(ge=4, le=40)] = 12.0
-    colour: Literal[
-        "neon red",
-        "argon blue",
-        "ruby",
-        "orange",
-        "gold",
-        "lemon",
-        "green",
-        "turquoise",
-        "sky blue",
-        "violet",
-        "rose",
-        "warm white",
-        "cold white",
-        "own",
-    ] = "neon red"
+    colour: LightColour = "neon red"
     own_colour: Colour = "#ff7a30"  # of LED rope, or of a coating that is not listed
     brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
     lit: bool = True
@@ -103,4 +107,32 @@ class Tube(Value):
     supports: bool = True
 
 
-Craft = Annotated[Printed | Pressed | Engraved | Raised | Tube, Field(discriminator="kind")]
+class Standing(Value):
+    """Letters of their own, off the surface: plates or boxes on pins, lit or not.
+
+    The front takes the lettering's finish; returns (the sides) and back take ``return_finish``, None being
+    the same. ``light``: "halo" shines from behind on to the wall, "face" through the front.
+    """
+
+    kind: Literal["standing"] = "standing"
+    thickness_mm: Annotated[float, Field(ge=0.5, le=400)] = 20.0
+    standoff_mm: Annotated[float, Field(ge=0, le=300)] = 18.0
+    edge: Literal["square", "bevelled", "rounded"] = "square"
+    edge_mm: Annotated[float, Field(ge=0.1, le=50)] = 2.0
+    return_finish: SurfaceFinish | None = None
+    pins: bool = True
+    light: Literal["none", "halo", "face", "both"] = "none"
+    light_colour: LightColour = "warm white"
+    own_colour: Colour = "#ffe2b0"
+    brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
+
+    @property
+    def halo(self) -> bool:
+        return self.light in ("halo", "both")
+
+    @property
+    def face_lit(self) -> bool:
+        return self.light in ("face", "both")
+
+
+Craft = Annotated[Printed | Pressed | Engraved | Raised | Tube | Standing, Field(discriminator="kind")]

@@ -191,7 +191,7 @@ class Draft:
 
     def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
         """What the glow adds, as a texture in its place; None where nothing shines."""
-        if scene.lamps is None or scene.glow.strength <= 0 or view.parallel:
+        if not scene.shines or scene.glow.strength <= 0 or view.parallel:
             return None
         width, height = max(size[0] // VEIL_SHARE, 2), max(size[1] // VEIL_SHARE, 2)
         target = self.gl.texture((width, height), 4, dtype="f4")
@@ -475,7 +475,7 @@ class Draft:
         if scene.lamps is not None and item.side is None and not item.material.shines:
             points = item.mesh.points @ turn.T + scene.stance[:3, 3]
             light = light.copy()
-            light[:, :3] += _lamps_on(points, item.mesh.normals @ turn.T, scene.lamps)
+            light[:, :3] += _lamps_on(points, item.mesh.normals @ turn.T, scene.lamps, self._smooth)
         return light
 
     def _soft_light(self, item: Item, gathered: Gathered | None) -> Array:
@@ -646,12 +646,13 @@ def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make
     return store[key][1]
 
 
-LAMP_CELL_MM = 6.0
+LAMP_CELL_MM = {True: 6.0, False: 16.0}
 
 
-def _lamps_on(points: Array, normals: Array, lamps: Lamps) -> Array:
+def _lamps_on(points: Array, normals: Array, lamps: Lamps, fine: bool) -> Array:
     """The light of tubes on a mesh, computed once for what is near and looks the same way."""
-    key = np.column_stack([np.rint(points / LAMP_CELL_MM), np.rint(normals * 3)]).astype(np.int64)
+    cell = np.rint(points / LAMP_CELL_MM[fine])
+    key = np.column_stack([cell, np.rint(normals * (3 if fine else 1))]).astype(np.int64)
     _, first, which = np.unique(key, axis=0, return_index=True, return_inverse=True)
     return tube_light(points[first], normals[first], lamps)[which.reshape(-1)]
 

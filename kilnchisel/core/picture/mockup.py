@@ -128,7 +128,7 @@ class Mockup:
     ) -> Array:
         colour = denoised(light[..., :3], guides, samples, fast)
         colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
-        if self.scene.lamps is not None and not view.parallel:
+        if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
         return np.asarray(np.rint(shown * 255).astype(np.uint8))

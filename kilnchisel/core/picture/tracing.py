@@ -23,6 +23,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 DEPTH = 8
+LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
 
 @lru_cache(maxsize=1)
@@ -65,7 +66,8 @@ class TracedScene:
         self.mi = tracer()
         try:
             self._loaded = self._load(scene)
-            self._path = self.mi.load_dict({"type": "path", "max_depth": DEPTH, "hide_emitters": True})
+            depth = DEPTH if scene.lamps is None else LIT_DEPTH
+            self._path = self.mi.load_dict({"type": "path", "max_depth": depth, "hide_emitters": True})
             self._guide = self.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"})
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
@@ -131,7 +133,7 @@ class TracedScene:
         ray = mi.RayDifferential3f(o=origin, d=direction)
         colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
         if channels == 4:
-            if self.scene.lamps is not None:
+            if self.scene.shines:
                 # the integrator looks through all that shines; only the panel is to be looked through
                 seen = self._loaded.ray_intersect(ray)
                 emitter = seen.emitter(self._loaded)

@@ -23,17 +23,20 @@ from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
     letter_material,
+    lit_face,
     material_of,
     printed_picture,
+    strip_material,
     support_material,
     tube_material,
 )
-from kilnchisel.core.finishes.gas import tube_radiance
+from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import Engraved, Tube
+from kilnchisel.core.job.crafts import Engraved, Standing, Tube
+from kilnchisel.core.job.finish import Stainless
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.scene.light import (
@@ -113,6 +116,7 @@ class Scene:
     albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
     lamps: Lamps | None = None
+    shines: bool = False  # whether any item does
     glow: Glow = NO_GLOW
 
 
@@ -186,6 +190,7 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         albedos={slot: material.albedo for slot, material in slots.items()},
         proxy=proxy,
         lamps=_lamps(job, piece, stance),
+        shines=any(item.material.shines for item in items),
         glow=setting.glow,
     )
 
@@ -198,7 +203,7 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
     starts, ends, radii, sent = [], [], [], []
     for lamp in piece.lamps:
         craft = job.letterings[lamp.lettering].craft
-        assert isinstance(craft, Tube)
+        assert isinstance(craft, Tube | Standing)
         line = shapely.get_coordinates(
             shapely.simplify(shapely.LineString(lamp.line), STRAIGHT_MM), include_z=True
         )
@@ -206,7 +211,7 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
         starts.append(line[:-1])
         ends.append(line[1:])
         radii.append(np.full(len(line) - 1, lamp.radius_mm))
-        sent.append(np.broadcast_to(tube_radiance(craft), (len(line) - 1, 3)))
+        sent.append(np.broadcast_to(lamp_radiance(craft), (len(line) - 1, 3)))
     if not starts:
         return None
     return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
@@ -221,6 +226,13 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
             return tube_material(lettering.craft)
         return blockout_material() if part.role == "blockout" else support_material()
     finish = lettering.finish
+    if isinstance(lettering.craft, Standing):
+        if part.role == "support":
+            return material_of(Stainless(polish="satin"))
+        if part.role == "tube":
+            return strip_material(lettering.craft)
+        if part.role == "return" and lettering.craft.return_finish is not None:
+            return material_of(lettering.craft.return_finish)
     if part.layer is not None and part.layer.finish is not None:
         finish = part.layer.finish
     material = letter_material(finish, slots["blank"])
@@ -231,6 +243,8 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
             part.layer.raster.height_mm,
             material.alpha,
         )
+    if isinstance(lettering.craft, Standing) and lettering.craft.face_lit and part.role == "letters":
+        return lit_face(material, lettering.craft)
     if isinstance(lettering.craft, Engraved):
         return darkened(material, lettering.craft.darkened)
     return material

@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Literal
 
 import shapely
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
-from kilnchisel.core.job.crafts import Engraved, Pressed
 from kilnchisel.core.job.edits import Fix, change, scaled
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Column, Rows, Wording
@@ -23,29 +20,20 @@ from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.measures import counters_of
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import stroke_range_mm
+from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
+from kilnchisel.core.shop.making import making
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
-from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length
 
-Level = Literal["good", "warning", "failure"]
-
-# Common practice: the thinnest stroke that screen or transfer printing holds, and a small cutter
-THIN_MM = {"printed": 0.15, "engraved": 0.2, "raised": 0.4}
-LEAST_WALL_MM = 0.4  # common practice: what is left under an engraving
-
-
-@dataclass(frozen=True)
-class Check:
-    """A verdict in a sentence. ``amount_mm``: by how much, where that can be said."""
-
-    key: str
-    level: Level
-    says: str
-    source: str = ""
-    amount_mm: float | None = None
-    fix: Fix | None = None
+# Common practice: the thinnest stroke that screen or transfer printing, a die, a small cutter hold
+THIN_MM = {
+    "printed": (0.15, "may not print"),
+    "pressed": (0.3, "may fill in"),
+    "engraved": (0.2, "may not cut clean"),
+    "raised": (0.4, "may break off"),
+}
 
 
 def checks(job: Job, index: int) -> tuple[Check, ...]:
@@ -60,7 +48,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
         found += (
-            _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + _wall(job, index, laid)
+            _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + making(job, index, laid)
         )
         found += (
             _stretch(laid)
@@ -85,7 +73,7 @@ def _letters(job: Job, index: int, laid: Laid) -> Check:
     proposed = next(faces_with(wording.text), None)
     fix = None
     if proposed is not None:
-        fix = _set(index, f"Use {load_face(proposed).title}", ("wording", "face"), proposed)
+        fix = set_to(index, f"Use {load_face(proposed).title}", ("wording", "face"), proposed)
     return Check(
         "letters", "failure", f"{laid.outline.face.title} has no {named}; it would leave a gap.", fix=fix
     )
@@ -175,17 +163,17 @@ def _seam(laid: Laid) -> list[Check]:
 
 
 def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
-    strokes = stroke_range_mm(laid.outline)
     kind = job.letterings[index].craft.kind
-    least = THIN_MM[kind]
+    if kind not in THIN_MM:
+        return []
+    strokes, (least, verb) = stroke_range_mm(laid.outline), THIN_MM[kind]
     if strokes is None or strokes[0] >= least:
         return []
     stroke = strokes[0]
-    verb = {"printed": "may not print", "engraved": "may not cut clean", "raised": "may break off"}[kind]
     wording = job.letterings[index].wording
     fix = None
     if isinstance(wording, Wording) and wording.by_lines:
-        fix = _set(index, f"Pen {format_length(least)}", ("wording", "pen_mm"), least)
+        fix = set_to(index, f"Pen {format_length(least)}", ("wording", "pen_mm"), least)
     elif isinstance(wording, Wording):
         fix = _cap(index, math.ceil(wording.cap_height_mm * least / stroke * 10) / 10)
     return [
@@ -222,7 +210,7 @@ def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
                 "thinning",
                 "failure",
                 "Thinned so far, strokes break apart.",
-                fix=_set(index, "Thin by half of it", ("wording", "thicken_mm"), wording.thicken_mm / 2),
+                fix=set_to(index, "Thin by half of it", ("wording", "thicken_mm"), wording.thicken_mm / 2),
             )
         )
     if wording.stencil is not None:
@@ -301,14 +289,14 @@ def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
     if isinstance(content, Picture):
         fineness = pixels_per_inch(content)
         if fineness is not None and fineness < LEAST_PPI:
-            width = _rounded_down(content.width_mm * fineness / LEAST_PPI)
+            width = rounded_down(content.width_mm * fineness / LEAST_PPI)
             found.append(
                 Check(
                     "fineness",
                     "warning",
                     f"{fineness:.0f} pixels an inch will look coarse; {LEAST_PPI:g} is the least.",
                     "common practice",
-                    fix=_set(index, f"Width {format_length(width)}", ("wording", "width_mm"), width),
+                    fix=set_to(index, f"Width {format_length(width)}", ("wording", "width_mm"), width),
                 )
             )
     if (
@@ -321,28 +309,6 @@ def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
             Check("unit", "warning", "The file states no unit; give its width, or what one unit is.")
         )
     return found
-
-
-def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
-    craft = job.letterings[index].craft
-    if not isinstance(craft, Engraved | Pressed):
-        return []
-    left = laid.side.wall_mm + relief_range_mm(job.letterings[index], laid)[0]
-    if left >= LEAST_WALL_MM - 1e-9:
-        return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
-    depth = _rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
-    return [
-        Check(
-            "wall",
-            "failure" if left <= 0 else "warning",
-            f"Only {format_length(max(left, 0.0))} of wall stays under the letters.",
-            source="common practice",
-            amount_mm=LEAST_WALL_MM - left,
-            fix=_set(index, f"Depth {format_length(depth)}", ("craft", "depth_mm"), depth)
-            if depth > 0
-            else None,
-        )
-    ]
 
 
 def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
@@ -367,13 +333,13 @@ def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
         and content.fit is None
         and isinstance(content.arrangement, Rows | Column)
     ):
-        cap = _rounded_down(content.cap_height_mm * share)
+        cap = rounded_down(content.cap_height_mm * share)
         return _cap(index, cap) if cap >= 0.2 else None
-    factor = _rounded_down(100 * share) / 100
+    factor = rounded_down(100 * share) / 100
     if factor <= 0.01:
         return None
     smaller = scaled(content, factor, laid.outline.width_mm)
-    return _set(index, f"Smaller, {100 * factor:.0f} %", ("wording",), smaller)
+    return set_to(index, f"Smaller, {100 * factor:.0f} %", ("wording",), smaller)
 
 
 def _off_zones(job: Job, index: int) -> Fix | None:
@@ -385,12 +351,4 @@ def _off_zones(job: Job, index: int) -> Fix | None:
 
 
 def _cap(index: int, cap: float) -> Fix:
-    return _set(index, f"Capitals {format_length(cap)}", ("wording", "cap_height_mm"), cap)
-
-
-def _set(index: int, label: str, path: tuple[str | int, ...], value: object) -> Fix:
-    return Fix(label, lambda job: change(job, ("letterings", index, *path), value))
-
-
-def _rounded_down(value: float) -> float:
-    return math.floor(value * 10) / 10 if value >= 1 else math.floor(value * 100) / 100
+    return set_to(index, f"Capitals {format_length(cap)}", ("wording", "cap_height_mm"), cap)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.crafts import Engraved
+from kilnchisel.core.job.crafts import Engraved, Tube
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -48,6 +48,8 @@ def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None
     where they have one, else on the blank.
     """
     lettering = job.letterings[index]
+    if isinstance(lettering.craft, Tube):
+        return None  # it shines
     blank = material_of(job.finish)
     ground = _below(job, index, blank)
     backing = next((layer for layer in layers if layer.kind == "backing"), None)

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
-from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.crafts import Printed, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -82,7 +83,8 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
             Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),
         ]
     found += _room(laid)
-    found += _fitting(laid) + _letters(laid)
+    tubes = isinstance(lettering.craft, Tube)
+    found += _fitting(laid) + _letters(laid, tubes)
     found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
     found += _relief(job, lettering, laid)
     if words:
@@ -103,7 +105,9 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
 def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     """How far it stands out or goes in, and what it takes of its material."""
     low, high = relief_range_mm(lettering, laid)
-    found = []
+    found: list[Reading] = []
+    if isinstance(lettering.craft, Tube):
+        return _tubes(laid, lettering.craft)
     if low < 0:
         found.append(Reading("relief", "Below surface", -low, "mm"))
     if high > 0:
@@ -121,6 +125,20 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     return found
 
 
+def _tubes(laid: Laid, craft: Tube) -> list[Reading]:
+    """What is bent: length, number, tightest bend, how far it stands out."""
+    runs = runs_of(laid, craft)
+    found = [
+        Reading("tube_length", "Tube", sum(run.length_mm for run in runs) / 1000, "m"),
+        Reading("tubes", "Tubes", float(len(runs)), ""),
+        Reading("relief", "Stands out", front_mm(craft) + craft.tube_mm / 2, "mm"),
+    ]
+    tightest = tightest_mm(laid, craft)
+    if tightest < 1e4:
+        found.append(Reading("bend", "Tightest bend", tightest, "mm"))
+    return found
+
+
 def _fitting(laid: Laid) -> list[Reading]:
     """How many letters like these there is room for, between what bounds them sideways."""
     letters = [letter for letter in laid.outline.letters if not letter.region.is_empty]
@@ -134,7 +152,7 @@ def _fitting(laid: Laid) -> list[Reading]:
     return [Reading("would_fit", "Letters that fit", math.floor(len(letters) * (high - low) / across), "")]
 
 
-def _letters(laid: Laid) -> list[Reading]:
+def _letters(laid: Laid, tubes: bool) -> list[Reading]:
     outline = laid.outline
     found = []
     strokes = stroke_range_mm(outline)
@@ -152,7 +170,7 @@ def _letters(laid: Laid) -> list[Reading]:
         length = sum(length_of(line) for line in outline.lines)
         found.append(Reading("line_length", "Length of lines", length, "mm"))
         bend = min(tightest_bend(line) for line in outline.lines)
-        if math.isfinite(bend):
+        if math.isfinite(bend) and not tubes:
             found.append(Reading("tightest_bend", "Tightest bend", bend, "mm"))
     return found
 

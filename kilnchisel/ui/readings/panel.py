@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kilnchisel.core.job.edits import Fix
-from kilnchisel.core.shop.checks import Check
+from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.readings import Reading
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.theme import Theme, drawing

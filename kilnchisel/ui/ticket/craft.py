@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised, Tube
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised, Standing, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.model import Job
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
+from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES
 
 CRAFTS: dict[str, Any] = {
     "printed": Printed,
@@ -16,8 +17,9 @@ CRAFTS: dict[str, Any] = {
     "engraved": Engraved,
     "raised": Raised,
     "tube": Tube,
+    "standing": Standing,
 }
-CRAFT_NAMES = {"tube": "Neon tube"}
+CRAFT_NAMES = {"tube": "Neon tube", "standing": "Standing letters"}
 TUBE_COLOURS = (
     ("neon red", "Neon red"),
     ("argon blue", "Argon blue"),
@@ -71,6 +73,7 @@ def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         Engraved: _engraved,
         Raised: _raised,
         Tube: _tube,
+        Standing: _standing,
     }
     return [kind, *makers[type(craft)](job, here, path, craft)]
 
@@ -130,6 +133,50 @@ def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
     shown = ((True, "Shown"), (False, "Left out"))
     fields.append(at((*path, "supports"), "Supports", "switch", options=shown))
     return fields
+
+
+def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
+    index = int(here[1])
+    fields = [
+        ranged(
+            job, (*path, "thickness_mm"), "Thickness", "length", step=1, hint="The depth of the returns."
+        ),
+        ranged(job, (*path, "standoff_mm"), "Off the wall", "length", step=1),
+        at((*path, "edge"), "Edge", "choice", options=EDGES[:1] + EDGES[2:4]),
+    ]
+    if craft.edge != "square":
+        fields.append(ranged(job, (*path, "edge_mm"), "Edge width", "length", step=0.5))
+    returns: tuple[tuple[Any, str], ...] = (("the front's", "As the front"), *SURFACES)
+    fields.append(
+        Spec(
+            "craft.return_finish.kind",
+            "Returns",
+            lambda job: _return_kind(job, index),
+            lambda job, kind: change(
+                job, (*path, "return_finish"), None if kind == "the front's" else FINISHES[kind]()
+            ),
+            "menu",
+            options=returns,
+        )
+    )
+    if craft.return_finish is not None and hasattr(craft.return_finish, "colour"):
+        fields.append(at((*path, "return_finish", "colour"), "Their colour", "colour"))
+    if craft.standoff_mm > 0.5:
+        pins = ((True, "Shown"), (False, "Left out"))
+        fields.append(at((*path, "pins"), "Pins", "switch", options=pins))
+    lights = (("none", "None"), ("halo", "From behind"), ("face", "Through the face"), ("both", "Both"))
+    fields.append(at((*path, "light"), "Light", "menu", options=lights))
+    if craft.light != "none":
+        fields.append(at((*path, "light_colour"), "Its colour", "menu", options=TUBE_COLOURS))
+        if craft.light_colour == "own":
+            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+        fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10))
+    return fields
+
+
+def _return_kind(job: Job, index: int) -> str:
+    finish = getattr(job.letterings[index].craft, "return_finish", None)
+    return "the front's" if finish is None else str(finish.kind)
 
 
 def _printed(job: Job, here: Any, path: Any, craft: Printed) -> list[Spec]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.blank import stances_of
-from kilnchisel.core.job.crafts import Printed, Tube
+from kilnchisel.core.job.crafts import Craft, Printed, Standing, Tube
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
     Cloth,
@@ -56,6 +56,11 @@ def specs(
         return wording_specs(job, index, opened, letter)
     here: tuple[str | int, ...] = ("letterings", index)
     return {"lay": lay_specs, "craft": craft_specs}[section](job, here)
+
+
+def _shines(craft: Craft) -> bool:
+    lit = isinstance(craft, Tube) and craft.lit
+    return lit or (isinstance(craft, Standing) and craft.light != "none")
 
 
 def _finish(job: Job, index: int | None) -> list[Spec]:
@@ -138,7 +143,7 @@ def _setting(job: Job) -> list[Spec]:
             ranged(job, (*light, "key", "tilt_deg"), "Key height", "angle", step=5),
             ranged(job, (*light, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
         ]
-    if any(isinstance(item.craft, Tube) and item.craft.lit for item in job.letterings):
+    if any(_shines(item.craft) for item in job.letterings):
         glow: tuple[str | int, ...] = ("setting", "glow")
         fields.append(ranged(job, (*glow, "strength"), "Glow", "percent", step=1))
         if job.setting.glow.strength > 0:
