@@ -19,11 +19,12 @@ from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.lettered import craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
+from kilnchisel.core.crafts.through import across, behind_parts, on_other_face
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Craft, Standing, Tube
+from kilnchisel.core.job.crafts import Craft, CutThrough, Standing, Tube
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -89,10 +90,27 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
 
 
 @lru_cache(maxsize=KEPT)
-def _sheet_parts(blank: Blank, side: str, makings: tuple[_Making, ...], coarse: bool) -> tuple[Part, ...]:
+def _sheet_parts(
+    blank: Blank,
+    side: str,
+    makings: tuple[_Making, ...],
+    coarse: bool,
+    opened: tuple[_Making, ...] = (),
+) -> tuple[Part, ...]:
+    """``opened``: what is cut through from the other face."""
     sheet = body_of(blank).sheet(side)
     sheet = sheet.coarser() if coarse else sheet
-    return craft_sheet(sheet, _all_laid(blank, makings, coarse, True), coarse)
+    laid = _all_laid(blank, makings, coarse, True)
+    panel = across(body_of(blank), side)
+    if panel is None:
+        return craft_sheet(sheet, laid, coarse)
+    here, other, thick = panel
+    holes = [
+        on_other_face(layer.region, other, here)
+        for _, item, _ in _all_laid(blank, opened, coarse, True)
+        for layer in item.layers
+    ]
+    return craft_sheet(sheet, laid, coarse, thick, holes)
 
 
 def _all_laid(
@@ -123,8 +141,29 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
         free += [m for m in mine if isinstance(m.craft, FREE)]
         cut = tuple(m for m in mine if not isinstance(m.craft, FREE))
-        parts += _sheet_parts(blank, name, cut, coarse and bool(cut))
+        partner = body.opposite(name)
+        opened = tuple(
+            on
+            for m in makings
+            if isinstance(m.craft, CutThrough)
+            and m.craft.fill == "open"
+            and partner is not None
+            and (on := _on_side(m, body, partner)) is not None
+        )
+        parts += _sheet_parts(blank, name, cut, coarse and bool(cut or opened), opened)
+        for making in cut:
+            parts += _behind(blank, making)
     return _with_free(blank, tuple(parts), tuple(free), coarse)
+
+
+@lru_cache(maxsize=KEPT)
+def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
+    """What is seen through the openings of a lettering."""
+    panel = across(body_of(blank), making.lay.side)
+    if not isinstance(making.craft, CutThrough) or panel is None:
+        return ()
+    laid = laid_of(blank, making.wording, making.lay, True)
+    return behind_parts(making.index, laid, making.craft, panel[2])
 
 
 FREE = Tube | Standing  # crafts that stand off the surface and leave it whole

@@ -57,26 +57,33 @@ class Inked:
 
 
 def craft_sheet(
-    sheet: Sheet, laid: Sequence[tuple[int, Laid, Craft]], rough: bool = False
+    sheet: Sheet,
+    laid: Sequence[tuple[int, Laid, Craft]],
+    rough: bool = False,
+    through_mm: float = 0.0,
+    holes: Sequence[shapely.MultiPolygon] = (),
 ) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top.
 
-    ``rough``: with fewer points where heights change, for pictures while something moves.
+    ``rough``: with fewer points where heights change, for pictures while something moves. ``through_mm``:
+    how thick the panel is that letters are cut through. ``holes``: what is cut through from its other
+    face, on this sheet.
     """
     wanted = []
     for index, item, craft in laid:
-        inks = inked_of(index, item, craft, rough)
+        inks = inked_of(index, item, craft, rough, through_mm)
         refuse_too_deep(sheet.side, craft, inks)
         wanted += inks
     inked = _on_insets(sheet, wanted)
     insets = [inset.area for inset in sheet.insets]
-    cut = _placed(sheet.side, cut_sheet(sheet, insets + [ink.region for ink in inked]))
+    regions = [*insets, *(ink.region for ink in inked), *holes]
+    cut = _placed(sheet.side, cut_sheet(sheet, regions))
     surfaces: list[Surface | None] = [
         _flat(cut, label, inset.height_mm) for label, inset in enumerate(sheet.insets)
     ]
     for label, ink in enumerate(inked, start=len(insets)):
         surfaces.append(_of_stage(cut, label, ink, rough))
-    walls = _walls(cut, surfaces)
+    walls = _walls(cut, [*surfaces, *(None for _ in holes)])
     name, solid = sheet.side.name, sheet.solid
     ground = _flat(cut, GROUND, 0.0)
     parts = []
@@ -95,13 +102,13 @@ def craft_sheet(
     return tuple(parts)
 
 
-def inked_of(index: int, laid: Laid, craft: Craft, rough: bool) -> list[Inked]:
+def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
     for layer in laid.layers:
         shape = layer.layer
         widest = widest_mm(shape) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
-        for stage in stages_of(craft, widest):
+        for stage in stages_of(craft, widest, through_mm):
             scaled = stage.scaled(shape.height)
             region = layer.region
             if scaled.grow_mm:
@@ -133,6 +140,9 @@ def parts_of(
         round_ = f"{name} round lettering {ink.index + 1}"
         parts.append(Part(round_, ink.stage.rim, None, sheet, bent_ground, solid=solid, uncut=False))
     layer = ink.layer.layer
+    if ink.stage.open:
+        cut_edges = f"{name} cut edges {ink.index + 1}"
+        return [Part(cut_edges, "blank", None, sheet, mesh, solid=solid, uncut=False)]
     if layer.raster is not None:
         mesh = _with_picture(mesh, ink.laid)
     more = f" {layer.kind} {ink.layer.number + 1}" if len(ink.laid.layers) > 1 else ""
@@ -209,6 +219,13 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
 def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:
     """Raises KilnError where a craft would break through the wall of its side."""
     for ink in inks:
+        if ink.stage.open:
+            if ink.stage.knots[0][1] == 0:
+                raise KilnError(
+                    "Letters can be cut through flat panels only (plaque, sign board, plate); choose "
+                    "another blank, or an inlay."
+                )
+            continue
         deep = -min(height for _, height in ink.stage.knots)
         if deep < side.wall_mm:
             continue
@@ -264,6 +281,9 @@ def _flat(placed: _Placed, label: int, height: float) -> Surface | None:
 def _of_stage(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface | None:
     """The surface of one stage of a lettering."""
     stage = ink.stage
+    if stage.open:
+        none = Mesh(np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 2)), np.empty((0, 3), dtype=np.int32))
+        return Surface(none, np.full(len(placed.cut.points), stage.knots[0][1]))
     if not stage.level and (placed.cut.label == label).any():
         return _bent(placed, label, ink, rough)
     return _flat(placed, label, ink.below + stage.knots[0][1])

@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Raised
+from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Pressed, Printed, Raised
 
 Role = Literal["blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
@@ -31,6 +31,7 @@ class Stage:
     knots: Knots
     role: Role
     rim: Role | None = None
+    open: bool = False  # nothing is left there: only walls down to its height
 
     @property
     def level(self) -> bool:
@@ -44,8 +45,14 @@ class Stage:
         return replace(self, knots=tuple((d, h * share) for d, h in self.knots))
 
 
-def stages_of(craft: Craft, widest_mm: float) -> tuple[Stage, ...]:
-    """The stages of a craft on an outline whose inmost point is ``widest_mm`` from its edge."""
+def stages_of(craft: Craft, widest_mm: float, through_mm: float = 0.0) -> tuple[Stage, ...]:
+    """The stages of a craft on an outline whose inmost point is ``widest_mm`` from its edge, in a panel
+    ``through_mm`` thick."""
+    if isinstance(craft, CutThrough):
+        if craft.fill == "open":
+            return (Stage(0.0, ((0.0, -through_mm),), "blank", open=True),)
+        pocket = Stage(0.0, ((0.0, -craft.depth_mm),), "recess")
+        return (pocket, Stage(-craft.gap_mm, ((0.0, 0.0),), "letters"))
     if isinstance(craft, Printed):
         return (Stage(0.0, ((0.0, craft.film_mm),), "letters"),)
     if isinstance(craft, Pressed):

@@ -14,7 +14,7 @@ from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.gas import face_radiance, strip_radiance, tube_radiance
 from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import metal_colour, metal_index
-from kilnchisel.core.job.crafts import Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -63,6 +63,12 @@ def tube_material(craft: Tube) -> Material:
 def strip_material(craft: Standing) -> Material:
     """The strip of light behind standing letters."""
     r, g, b = (float(x) for x in strip_radiance(craft))
+    return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
+
+
+def light_panel(craft: CutThrough) -> Material:
+    """An evenly lit panel behind openings."""
+    r, g, b = (float(x) for x in face_radiance(craft))
     return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
 
 

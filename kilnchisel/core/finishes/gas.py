@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, RGB_FROM_XYZ, cie_1931, hex_to_linear
-from kilnchisel.core.job.crafts import Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
 
 Array = NDArray[Any]
 
@@ -117,8 +117,8 @@ def strip_radiance(craft: Standing) -> Array:
     return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * STRIP_BRIGHT * craft.brightness / 100
 
 
-def face_radiance(craft: Standing) -> Array:
-    """Radiance of a lit face, linear RGB, (3,)."""
+def face_radiance(craft: Standing | CutThrough) -> Array:
+    """Radiance of a lit face or of a panel of light, linear RGB, (3,)."""
     return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * FACE_BRIGHT * craft.brightness / 100
 
 

@@ -135,4 +135,25 @@ class Standing(Value):
         return self.light in ("face", "both")
 
 
-Craft = Annotated[Printed | Pressed | Engraved | Raised | Tube | Standing, Field(discriminator="kind")]
+class CutThrough(Value):
+    """Cut out of a panel: open right through, or a pocket that another material lies in, flush.
+
+    ``gap_mm``: between inlay and pocket, all round. ``behind``: what is seen through an opening, a panel
+    or light, ``behind_mm`` behind the panel.
+    """
+
+    kind: Literal["cut through"] = "cut through"
+    fill: Literal["open", "inlay"] = "open"
+    depth_mm: Annotated[float, Field(ge=0.1, le=50)] = 2.0  # of an inlay's pocket
+    gap_mm: Annotated[float, Field(ge=0.01, le=5)] = 0.1
+    behind: Literal["nothing", "panel", "light"] = "nothing"
+    behind_mm: Annotated[float, Field(ge=0, le=200)] = 8.0
+    light_colour: LightColour = "warm white"
+    own_colour: Colour = "#ffe2b0"
+    brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
+
+
+Craft = Annotated[
+    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough,
+    Field(discriminator="kind"),
+]

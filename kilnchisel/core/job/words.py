@@ -8,7 +8,7 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.boards import Board, Plate, Wall
 from kilnchisel.core.job.bodies import Handle, Mesh3D, Signet, Van
-from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Printed, Standing, Tube
+from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Pressed, Printed, Standing, Tube
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Lettering
@@ -83,6 +83,11 @@ def craft_words(craft: Craft) -> str:
         form = "LED rope" if craft.form == "rope" else "neon tube"
         unlit = "" if craft.lit else ", unlit"
         return f"{colour.capitalize()} {form} of {format_length(craft.tube_mm)}{unlit}"
+    if isinstance(craft, CutThrough):
+        if craft.fill == "inlay":
+            return f"Inlaid flush, pocket {format_length(craft.depth_mm)} deep"
+        behind = {"nothing": "", "panel": ", a panel behind", "light": ", light behind"}[craft.behind]
+        return f"Cut through{behind}"
     if isinstance(craft, Standing):
         lit = {"none": "", "halo": ", lit from behind", "face": ", lit", "both": ", lit"}[craft.light]
         off = f", {format_length(craft.standoff_mm)} off" if craft.standoff_mm > 0 else ""

@@ -18,11 +18,13 @@ from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
+from kilnchisel.core.crafts.through import PANEL_MM
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
     letter_material,
+    light_panel,
     lit_face,
     material_of,
     printed_picture,
@@ -35,7 +37,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import Engraved, Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import Stainless
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
@@ -226,6 +228,8 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
             return tube_material(lettering.craft)
         return blockout_material() if part.role == "blockout" else support_material()
     finish = lettering.finish
+    if isinstance(lettering.craft, CutThrough) and part.role == "tube":
+        return light_panel(lettering.craft)
     if isinstance(lettering.craft, Standing):
         if part.role == "support":
             return material_of(Stainless(polish="satin"))
@@ -254,7 +258,7 @@ def _base(job: Job, radius: float) -> Base:
     ground = job.setting.ground
     material = _GROUNDS[ground.kind](ground)
     if stance_shown(job) == "hung":
-        back = HANG_GAP_MM + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
+        back = HANG_GAP_MM + _behind_mm(job) + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
         return Base(
             np.array([0.0, back, 0.0]),
             np.array([0.0, -1.0, 0.0]),
@@ -280,6 +284,13 @@ def _base(job: Job, radius: float) -> Base:
         max(560.0, 4.5 * radius),
         material,
     )
+
+
+def _behind_mm(job: Job) -> float:
+    """How much room a hung panel needs for what is behind its openings."""
+    crafts = [item.craft for item in job.letterings]
+    behind = [c.behind_mm for c in crafts if isinstance(c, CutThrough) and c.behind != "nothing"]
+    return max(behind) + PANEL_MM if behind else 0.0
 
 
 def _card(ground: Ground) -> Material:

@@ -6,9 +6,11 @@ import math
 
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
-from kilnchisel.core.job.crafts import Engraved, Pressed, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Pressed, Tube
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Stencil, Wording
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length, format_number
@@ -24,11 +26,30 @@ def making(job: Job, index: int, laid: Laid) -> list[Check]:
     craft = job.letterings[index].craft
     if isinstance(craft, Tube):
         return _tube(index, laid, craft)
+    if isinstance(craft, CutThrough):
+        return _islands(job, index, laid, craft)
     if isinstance(craft, Engraved | Pressed):
         return _wall(job, index, laid) + (
             _cutter(index, laid, craft) if isinstance(craft, Engraved) else []
         )
     return []
+
+
+def _islands(job: Job, index: int, laid: Laid, craft: CutThrough) -> list[Check]:
+    """What would fall out of a panel that is cut through."""
+    if craft.fill != "open":
+        return []
+    loose = sum(len(part.interiors) for part in polygons_in(laid.outline.ink))
+    if loose == 0:
+        return [Check("islands", "good", "Nothing falls out.")]
+    what = "The middle of one letter falls" if loose == 1 else f"The middles of {loose} letters fall"
+    fix = None
+    wording = job.letterings[index].wording
+    if isinstance(wording, Wording) and wording.stencil is None:
+        bridge = max(round(wording.cap_height_mm / 12, 1), 0.5)
+        made = Stencil(bridge_mm=bridge)
+        fix = set_to(index, f"Bridges {format_length(bridge)}", ("wording", "stencil"), made)
+    return [Check("islands", "failure", f"{what} out; they need bridges.", fix=fix)]
 
 
 def _cutter(index: int, laid: Laid, craft: Engraved) -> list[Check]:

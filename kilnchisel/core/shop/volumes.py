@@ -73,7 +73,8 @@ def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
         layer = laid_layer.layer
         edge = getattr(lettering.craft, "edge", "")
         widest = widest_mm(layer) if edge in ("ridge", "cushion") else 0.0
-        found += [(layer, stage.scaled(layer.height)) for stage in stages_of(lettering.craft, widest)]
+        stages = stages_of(lettering.craft, widest, laid.side.wall_mm)
+        found += [(layer, stage.scaled(layer.height)) for stage in stages]
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised, Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Pressed, Printed, Raised, Standing, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.model import Job
@@ -18,6 +18,7 @@ CRAFTS: dict[str, Any] = {
     "raised": Raised,
     "tube": Tube,
     "standing": Standing,
+    "cut through": CutThrough,
 }
 CRAFT_NAMES = {"tube": "Neon tube", "standing": "Standing letters"}
 TUBE_COLOURS = (
@@ -74,6 +75,7 @@ def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         Raised: _raised,
         Tube: _tube,
         Standing: _standing,
+        CutThrough: _through,
     }
     return [kind, *makers[type(craft)](job, here, path, craft)]
 
@@ -167,6 +169,28 @@ def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
     lights = (("none", "None"), ("halo", "From behind"), ("face", "Through the face"), ("both", "Both"))
     fields.append(at((*path, "light"), "Light", "menu", options=lights))
     if craft.light != "none":
+        fields.append(at((*path, "light_colour"), "Its colour", "menu", options=TUBE_COLOURS))
+        if craft.light_colour == "own":
+            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+        fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10))
+    return fields
+
+
+def _through(job: Job, here: Any, path: Any, craft: CutThrough) -> list[Spec]:
+    fills = (("open", "Open"), ("inlay", "Inlaid"))
+    fields = [at((*path, "fill"), "Letters are", "choice", options=fills)]
+    if craft.fill == "inlay":
+        hint = "Between the inlay and its pocket, all round."
+        return [
+            *fields,
+            ranged(job, (*path, "depth_mm"), "Pocket", "length", step=0.5),
+            ranged(job, (*path, "gap_mm"), "Fit gap", "length", step=0.01, decimals=3, hint=hint),
+        ]
+    behind = (("nothing", "Nothing"), ("panel", "A panel"), ("light", "Light"))
+    fields.append(at((*path, "behind"), "Behind it", "choice", options=behind))
+    if craft.behind != "nothing":
+        fields.append(ranged(job, (*path, "behind_mm"), "Distance", "length", step=1))
+    if craft.behind == "light":
         fields.append(at((*path, "light_colour"), "Its colour", "menu", options=TUBE_COLOURS))
         if craft.light_colour == "own":
             fields.append(at((*path, "own_colour"), "Own colour", "colour"))
