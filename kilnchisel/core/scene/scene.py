@@ -258,7 +258,11 @@ def _base(job: Job, radius: float) -> Base:
     ground = job.setting.ground
     material = _GROUNDS[ground.kind](ground)
     if stance_shown(job) == "hung":
-        back = HANG_GAP_MM + _behind_mm(job) + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
+        back = (
+            HANG_GAP_MM
+            + _behind_mm(job)
+            + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
+        )
         return Base(
             np.array([0.0, back, 0.0]),
             np.array([0.0, -1.0, 0.0]),
