@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from demo.jobs import FOLDER, JOBS, write_jobs
+from demo.jobs import FOLDER, JOBS, write_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
 from kilnchisel.core.job.blank import TITLES
@@ -20,15 +20,14 @@ FULL = PictureOrder((1280, 800), 32)
 
 
 def main(arguments: list[str]) -> int:
-    """``python -m demo [--previews | --objects]``: the latter two make pictures that are shipped."""
+    """``python -m demo [--previews [STEM ...] | --objects]``: the latter two make pictures that are
+    shipped, of all demo jobs or of some."""
     try:
-        if arguments == ["--previews"]:
-            previews = {}
-            for stem, make in JOBS.items():
-                pixels = make_picture(make(), PREVIEW)
+        if arguments[:1] == ["--previews"]:
+            for stem in arguments[1:] or list(JOBS):
+                pixels = make_picture(JOBS[stem](), PREVIEW)
                 assert pixels is not None
-                previews[stem] = png_bytes(pixels)
-            write_jobs(previews)
+                write_job(stem, png_bytes(pixels))
             return 0
         if arguments == ["--objects"]:
             draw_objects(RESOURCES / "objects")

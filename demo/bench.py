@@ -8,7 +8,7 @@ from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.job.blank import FOLDED_MM
 from kilnchisel.core.job.boards import Book
 from kilnchisel.core.job.bodies import Garment, Handle, Signet
-from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed
 from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -40,19 +40,19 @@ def logbook() -> Job:
                     "OBSERVERS'\nLOGBOOK", "cinzel-bold", 13, letter_spacing_mm=0.8, row_spacing=170
                 ),
                 lay=Lay(side="front cover", along_mm=6, across_mm=42),
-                craft=Engraved(depth_mm=0.5, darkened=0),
+                craft=Pressed(depth_mm=0.6, soft_mm=0.5),
                 finish=GILT,
             ),
             Lettering(
                 wording=words("Tarnlight", "pacifico", 9),
                 lay=Lay(side="front cover", along_mm=6, across_mm=-62),
-                craft=Engraved(depth_mm=0.4, darkened=0),
+                craft=Pressed(depth_mm=0.5, soft_mm=0.4),
                 finish=GILT,
             ),
             Lettering(
                 wording=words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
                 lay=Lay(side="spine", turn_deg=-90, across_mm=0, along_mm=-3),
-                craft=Engraved(depth_mm=0.3, darkened=0),
+                craft=Pressed(depth_mm=0.4, soft_mm=0.3),
                 finish=GILT,
             ),
         ),
@@ -65,7 +65,7 @@ def logbook() -> Job:
 
 
 def lens_brush() -> Job:
-    """The lens brush: a turned handle engraved along its side."""
+    """The lens brush: a turned handle, foil stamped along its side."""
     return Job(
         name="Lens brush",
         blank=Handle(length_mm=120, widest_mm=26, neck_mm=15, end_mm=20, bend_deg=9, head="brush"),
@@ -76,14 +76,14 @@ def lens_brush() -> Job:
             Lettering(
                 wording=words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=3.0, both=True),
-                craft=Engraved(depth_mm=0.4, darkened=85),
-                finish=AsBlank(),
+                craft=Pressed(depth_mm=0.3, soft_mm=0.18, swell=8),
+                finish=Gold(polish="satin"),
             ),
             Lettering(
                 wording=words("dry glass only", "pacifico", 3.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=-3.0),
-                craft=Engraved(depth_mm=0.3, darkened=85),
-                finish=AsBlank(),
+                craft=Pressed(depth_mm=0.25, soft_mm=0.15, swell=8),
+                finish=Gold(polish="satin"),
             ),
         ),
         setting=Setting(

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from demo.bench import JOBS as BENCH
+from demo.night import JOBS as NIGHT
 from demo.yard import JOBS as YARD
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
@@ -426,7 +427,7 @@ def night_band() -> Job:
                     letter_spacing_mm=0.5,
                 ),
                 lay=Lay(side="outside"),
-                craft=Engraved(depth_mm=0.3, darkened=92),
+                craft=Engraved(floor="v", depth_mm=0.4, angle_deg=90, darkened=92),
                 finish=AsBlank(),
             ),
             Lettering(
@@ -434,7 +435,7 @@ def night_band() -> Job:
                     text="first light, 9 October", face=ShippedFace(name="great-vibes"), cap_height_mm=2.6
                 ),
                 lay=Lay(side="inside", along_mm=27),
-                craft=Engraved(depth_mm=0.2, darkened=92),
+                craft=Engraved(floor="v", depth_mm=0.3, angle_deg=90, darkened=92),
                 finish=AsBlank(),
             ),
         ),
@@ -506,13 +507,13 @@ def first_light_medal() -> Job:
                     arrangement=Circle(radius_mm=27.5, second_under=True),
                 ),
                 lay=Lay(side="front"),
-                craft=Raised(height_mm=0.8),
+                craft=Raised(height_mm=0.8, edge="rounded", edge_mm=0.3),
                 finish=Brass(polish="polished"),
             ),
             Lettering(
                 wording=artwork("dome.svg", width_mm=40),
                 lay=Lay(side="front", across_mm=2),
-                craft=Raised(height_mm=0.9),
+                craft=Raised(height_mm=0.9, edge="rounded", edge_mm=0.4),
                 finish=Brass(polish="polished"),
             ),
             Lettering(
@@ -560,10 +561,10 @@ JOBS = {
     "first-light-medal": first_light_medal,
     **YARD,
     **BENCH,
+    **NIGHT,
 }
 
 
-def write_jobs(previews: dict[str, bytes]) -> None:
-    """Write the demo job files beside this module."""
-    for stem, make in JOBS.items():
-        save_packed(make(), FOLDER / f"{stem}.kcj", previews.get(stem))
+def write_job(stem: str, preview: bytes) -> None:
+    """Write one demo job's file beside this module."""
+    save_packed(JOBS[stem](), FOLDER / f"{stem}.kcj", preview)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from demo.bench import words
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Bank, Van
-from kilnchisel.core.job.crafts import Printed, Raised
+from kilnchisel.core.job.crafts import Raised, Standing
 from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -64,19 +64,19 @@ def permit_plate() -> Job:
             Lettering(
                 wording=words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
                 lay=Lay(side="front", across_mm=38),
-                craft=Raised(height_mm=0.8),
+                craft=Raised(height_mm=0.8, edge="drawn", edge_mm=0.7),
                 finish=Paint(colour=RUST, gloss=85),
             ),
             Lettering(
                 wording=words("NIGHT 0742", "league-spartan-bold", 31, letter_spacing_mm=2),
                 lay=Lay(side="front", across_mm=-20),
-                craft=Raised(height_mm=1.4),
+                craft=Raised(height_mm=1.4, edge="drawn", edge_mm=1.3),
                 finish=Paint(colour=MIDNIGHT, gloss=85),
             ),
             Lettering(
                 wording=words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
                 lay=Lay(side="front", across_mm=-58),
-                craft=Raised(height_mm=0.5),
+                craft=Raised(height_mm=0.5, edge="drawn", edge_mm=0.4),
                 finish=Paint(colour=RUST, gloss=85),
             ),
         ),
@@ -112,7 +112,7 @@ def trail_sign() -> Job:
             Lettering(
                 wording=words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
                 lay=Lay(side="front", across_mm=2),
-                craft=Raised(height_mm=7),
+                craft=Raised(height_mm=3, edge="ridge", slope_deg=38),
                 finish=gilt,
             ),
             Lettering(
@@ -124,13 +124,13 @@ def trail_sign() -> Job:
                     arrangement=Circle(radius_mm=470, centre_deg=180, heads="in"),
                 ),
                 lay=Lay(side="front", across_mm=300),
-                craft=Raised(height_mm=4),
+                craft=Raised(height_mm=4, edge="rounded", edge_mm=1.4),
                 finish=gilt,
             ),
             Lettering(
                 wording=words("forty minutes, mostly up", "pacifico", 24),
                 lay=Lay(side="front", across_mm=108),
-                craft=Raised(height_mm=4),
+                craft=Raised(height_mm=4, edge="rounded", edge_mm=1.4),
                 finish=Paint(colour=CREAM, gloss=60),
             ),
         ),
@@ -154,7 +154,7 @@ def bank_letters() -> Job:
             Lettering(
                 wording=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
                 lay=Lay(side="slope", across_mm=-700),
-                craft=Printed(film_mm=1.0),
+                craft=Standing(thickness_mm=90, standoff_mm=260, pins=False),
                 finish=Paint(colour="#f4f1e8", gloss=20),
             ),
         ),

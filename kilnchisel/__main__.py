@@ -11,7 +11,7 @@ from typing import Any, NoReturn
 
 from kilnchisel.core.errors import KilnError
 
-COMMANDS = ("new", "lay", "picture", "measure", "mesh", "outline", "fonts", "schema")
+COMMANDS = ("new", "lay", "recipe", "picture", "measure", "mesh", "outline", "fonts", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -66,6 +66,15 @@ def _command(arguments: list[str]) -> int:
         choices=PLACINGS,
         help="centre it, put it half way between or clear of zones, line up or spread the others",
     )
+    recipe = commands.add_parser("recipe", help="make a lettering by a recipe, or keep its way as one")
+    recipe.add_argument("job", type=Path, nargs="?")
+    recipe.add_argument("-o", "--output", type=Path)
+    recipe.add_argument("--lettering", type=int, default=1, metavar="N", help="default %(default)s")
+    recipe.add_argument("--list", action="store_true", help="list the recipes")
+    recipe.add_argument("--use", metavar="NAME", help="make the lettering by this recipe")
+    recipe.add_argument("--same-mm", action="store_true", help="do not scale it to the letters' size")
+    recipe.add_argument("--save", metavar="NAME", help="keep the lettering's way of making")
+    recipe.add_argument("--forget", metavar="NAME", help="drop a recipe that was kept")
     picture = commands.add_parser("picture", help="make a picture of a job (PNG)")
     picture.add_argument("job", type=Path)
     picture.add_argument("-o", "--output", type=Path, required=True)
@@ -95,6 +104,7 @@ def _command(arguments: list[str]) -> int:
     actions = {
         "new": _new,
         "lay": _lay,
+        "recipe": _recipe,
         "picture": _picture,
         "measure": _measure,
         "mesh": _mesh,
@@ -170,6 +180,41 @@ def _samples(text: str) -> int:
     if not text.isdigit() or not 1 <= int(text) <= 65_536:
         raise argparse.ArgumentTypeError(f"{text} is not a number of samples from 1 to 65536")
     return int(text)
+
+
+def _recipe(options: Any) -> None:
+    from kilnchisel.core.job.file import open_job, save_job
+    from kilnchisel.core.job.recipes import (
+        all_recipes,
+        applied,
+        forget_recipe,
+        recipe_named,
+        recipe_of,
+        save_recipe,
+    )
+    from kilnchisel.core.job.words import craft_words, finish_words
+
+    if options.list:
+        for known in all_recipes():
+            words = f"{craft_words(known.craft)}; {finish_words(known.finish)}"
+            print(f"{known.name}: {words} (for capitals of {known.cap_mm:g} mm)")
+        return
+    if options.forget:
+        forget_recipe(options.forget)
+        return
+    if options.job is None or bool(options.use) == bool(options.save):
+        raise KilnError("Give a job and either --use or --save; --list shows the recipes.")
+    job = open_job(options.job)
+    index = options.lettering - 1
+    if not 0 <= index < len(job.letterings):
+        raise KilnError(f"There is no lettering {options.lettering}; the job has {len(job.letterings)}.")
+    if options.save:
+        save_recipe(recipe_of(job.letterings[index], options.save))
+        return
+    recipe = recipe_named(options.use)
+    if options.output is None:
+        raise KilnError("Say where to write the job: -o FILE.kcj")
+    save_job(applied(job, index, recipe, not options.same_mm), options.output)
 
 
 def _picture(options: Any) -> None:

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from kilnchisel.core.build import unlinked
 from kilnchisel.core.errors import KilnError
@@ -14,6 +14,7 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lettering import Content, Lay
+from kilnchisel.core.job.recipes import recipe_of, save_recipe
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.laying.picking import Spot
 from kilnchisel.core.lettering.content import (
@@ -260,6 +261,7 @@ class LetteringActions:
             "lay.between along": partial(self._between, "along"),
             "lay.between up": partial(self._between, "up"),
             "blank.outline": self._board_outline,
+            "craft.keep": self._keep_recipe,
         }
         try:
             does[key]()
@@ -322,6 +324,18 @@ class LetteringActions:
         if window.session.index is not None:
             job = unlinked(window.session.job, window.session.index)
             window.session.put(job, "unlink the opposite side")
+
+    def _keep_recipe(self) -> None:
+        window = self._window()
+        index = window.session.index
+        if index is None:
+            return
+        title, asks = "Keep as a recipe", "Its name:"
+        name, agreed = QInputDialog.getText(window, title, asks)
+        if agreed:
+            save_recipe(recipe_of(window.session.job.letterings[index], name))
+            window._tell(f"Kept as “{name.strip()}”; it is in every job's Recipe menu.")
+            window.ticket.show_job()
 
     def _plain_letters(self) -> None:
         self._edit(("letters",), (), "all letters as they were")

@@ -35,6 +35,7 @@ SUPPORT_EVERY_MM = 420.0  # common practice
 APART = 2.6  # gaps wider than so many letter heights are not joined
 STEP = 0.45  # of the tube's diameter: how far points along a path may be apart
 ROUND = {True: 32, False: 12}  # sides of a tube
+BACK_BEND = 0.75  # of the diameter: what turns back behind the letters bends as tightly as glass can
 BOOT_MM = 4.0  # how much thicker an end's boot is
 TURN = np.radians(7.5)  # of a bend behind, a step
 
@@ -143,7 +144,7 @@ def _run(chain: Sequence[Array], craft: Tube) -> Run:
     if len(chain) == 1 and np.linalg.norm(chain[0][0] - chain[0][-1]) < 1e-6 and len(chain[0]) > 3:
         chain = [chain[0][:-1]]  # a closed line is opened by a hair, both its ends going back
     corner = min(
-        craft.tube_mm,
+        BACK_BEND * craft.tube_mm,
         0.48 * max(front - behind, 0.2 * craft.tube_mm),
         0.3 * min(length_of(stroke) for stroke in chain),
     )

@@ -48,7 +48,20 @@ def change(job: Job, path: Path, value: Any) -> Job:
     except ValidationError as error:
         raise KilnError(refusal(error)) from None
     assert isinstance(result, Job)
-    return result
+    return _in_step(result, path) if path[:1] == ("letterings",) and len(path) > 1 else result
+
+
+def _in_step(job: Job, path: Path) -> Job:
+    """The job with the letterings that share the changed one's way of making brought into step."""
+    index = path[1]
+    if not isinstance(index, int) or not job.letterings[index].way:
+        return job
+    one = job.letterings[index]
+    alike = tuple(
+        item.model_copy(update={"craft": one.craft, "finish": one.finish}) if item.way == one.way else item
+        for item in job.letterings
+    )
+    return job if alike == job.letterings else job.model_copy(update={"letterings": alike})
 
 
 def _changed(holder: Any, path: Path, value: Any) -> Any:

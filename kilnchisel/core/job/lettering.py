@@ -56,3 +56,6 @@ class Lettering(Value):
     finish: LetterFinish = Ink()
     hidden: bool = False  # kept in the job, not made
     locked: bool = False  # its handles are left alone
+    way: Annotated[str, Field(max_length=80)] = (
+        ""  # letterings of one name here are made and finished alike
+    )

@@ -80,7 +80,7 @@ def craft_words(craft: Craft) -> str:
         return f"Pressed {format_length(craft.depth_mm)} deep, soft over {format_length(craft.soft_mm)}"
     if isinstance(craft, Tube):
         colour = colour_word(craft.own_colour) if craft.colour == "own" else craft.colour
-        form = "LED rope" if craft.form == "rope" else "neon tube"
+        form = "LED rope" if craft.form == "rope" else "tube" if "neon" in colour else "neon tube"
         unlit = "" if craft.lit else ", unlit"
         return f"{colour.capitalize()} {form} of {format_length(craft.tube_mm)}{unlit}"
     if isinstance(craft, CutThrough):

@@ -1,0 +1,112 @@
+"""Jobs that shine: the café's neon, the dome's lit letters, the shuttle stop's panel."""
+
+from __future__ import annotations
+
+from demo.bench import words
+from kilnchisel.core.job.blank import Plaque
+from kilnchisel.core.job.boards import Wall
+from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
+from kilnchisel.core.job.finish import Masonry, Paint, Paper, Stainless
+from kilnchisel.core.job.lettering import Lay, Lettering
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera, Glow, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.wording import LineFace, Wording
+
+
+def lines(text: str, face: str, cap: float, **more: object) -> Wording:
+    """Words in a face of single strokes, capitals so many mm high."""
+    return Wording.model_validate(
+        {"text": text, "face": LineFace(name=face), "cap_height_mm": cap, "pen_mm": 10.0, **more}
+    )
+
+
+def cafe_neon() -> Job:
+    """The night café's name in neon on the brick beside its door."""
+    return Job(
+        name="Night café neon",
+        blank=Wall(width_mm=3000, height_mm=1500),
+        finish=Masonry(colour="#9a5a44"),
+        rim_finish=Masonry(colour="#a59a8a"),
+        letterings=(
+            Lettering(
+                wording=lines("Night Café", "allure", 205, letter_spacing_mm=6),
+                lay=Lay(side="front", across_mm=90),
+                craft=Tube(tube_mm=10, bend=1.0, colour="neon red", standoff_mm=36),
+            ),
+            Lettering(
+                wording=lines("OPEN TILL DAWN", "hershey-sans", 84, letter_spacing_mm=30),
+                lay=Lay(side="front", across_mm=-190),
+                craft=Tube(tube_mm=8, bend=1.0, colour="turquoise", standoff_mm=30, brightness=60),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="dark", strength=160, key=KeyLight(strength=0)),
+            ground=Ground(kind="asphalt"),
+            glow=Glow(strength=16),
+            exposure_stops=0.3,
+            camera=Camera(turn_deg=14, tilt_deg=3, distance_mm=3500, lens_mm=62),
+        ),
+    )
+
+
+def dome_letters() -> Job:
+    """The dome's name in brushed steel, lit from behind."""
+    return Job(
+        name="Dome letters",
+        blank=Wall(width_mm=3600, height_mm=1500, surface="plaster"),
+        finish=Paper(colour="#b4aea2"),
+        rim_finish=Paper(colour="#b4aea2"),
+        letterings=(
+            Lettering(
+                wording=words("TARNLIGHT", "league-spartan-bold", 230, letter_spacing_mm=30),
+                lay=Lay(side="front", across_mm=30),
+                craft=Standing(
+                    thickness_mm=28,
+                    standoff_mm=36,
+                    edge="bevelled",
+                    edge_mm=2,
+                    return_finish=Paint(colour="#26282a", gloss=30),
+                    light="halo",
+                    light_colour="warm white",
+                    brightness=55,
+                ),
+                finish=Stainless(polish="brushed"),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="dark", strength=400, key=KeyLight(strength=3, turn_deg=-40, tilt_deg=60)),
+            ground=Ground(kind="asphalt"),
+            camera=Camera(turn_deg=-14, tilt_deg=3, distance_mm=4300, lens_mm=62),
+        ),
+    )
+
+
+def stop_panel() -> Job:
+    """The shuttle stop's steel panel, cut through, with light behind it."""
+    return Job(
+        name="Shuttle stop panel",
+        blank=Plaque(width_mm=420, height_mm=180, thickness_mm=4),
+        finish=Paint(colour="#2b3a44", gloss=35),
+        rim_finish=Paint(colour="#2b3a44", gloss=35),
+        letterings=(
+            Lettering(
+                wording=words("SHUTTLE", "saira-stencil", 62, letter_spacing_mm=3),
+                lay=Lay(side="front", across_mm=16),
+                craft=CutThrough(behind="light", behind_mm=10, light_colour="warm white", brightness=110),
+            ),
+            Lettering(
+                wording=words("EVERY HALF HOUR", "saira-stencil", 17, letter_spacing_mm=2),
+                lay=Lay(side="front", across_mm=-52),
+                craft=CutThrough(behind="light", behind_mm=10, light_colour="turquoise", brightness=70),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="dark", strength=400, key=KeyLight(strength=6, turn_deg=-50, tilt_deg=50)),
+            ground=Ground(kind="plaster", colour="#a79c8b"),
+            stance="hung",
+            camera=Camera(turn_deg=-14, tilt_deg=4, distance_mm=1150, lens_mm=70),
+        ),
+    )
+
+
+JOBS = {"night-cafe-neon": cafe_neon, "dome-letters": dome_letters, "shuttle-stop": stop_panel}

@@ -1,0 +1,247 @@
+"""Recipes: ways of making (craft and finish) kept by name, and put on other letterings."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import Field, ValidationError
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import Artwork, Picture, Shape
+from kilnchisel.core.job.base import Value
+from kilnchisel.core.job.crafts import (
+    Craft,
+    CutThrough,
+    Engraved,
+    Pressed,
+    Printed,
+    Raised,
+    Standing,
+    Tube,
+)
+from kilnchisel.core.job.edits import change, limits
+from kilnchisel.core.job.file import write_whole
+from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Gold, Ink, LetterFinish, Paint, Stainless
+from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.paths import state_folder
+
+
+class Recipe(Value):
+    """A way of making. ``cap_mm``: the capital height it was made for."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    craft: Craft
+    finish: LetterFinish
+    cap_mm: Annotated[float, Field(gt=0, le=100_000)] = 10.0
+
+
+SHIPPED = (
+    Recipe(name="Ceramic ink", craft=Printed(film_mm=0.02), finish=Ink(colour="#1f2f57", gloss=78)),
+    Recipe(name="Vinyl film, matt", craft=Printed(film_mm=0.08), finish=Ink(colour="#22252a", gloss=18)),
+    Recipe(name="Blind stamp", craft=Pressed(depth_mm=0.6, soft_mm=0.5), finish=AsBlank()),
+    Recipe(name="Gold foil stamp", craft=Pressed(depth_mm=0.35, soft_mm=0.25), finish=Gold(polish="satin")),
+    Recipe(
+        name="Jeweller's V cut",
+        craft=Engraved(floor="v", depth_mm=0.5, angle_deg=90, darkened=92),
+        finish=AsBlank(),
+        cap_mm=3.0,
+    ),
+    Recipe(
+        name="Routed round floor, paint filled",
+        craft=Engraved(floor="round", depth_mm=2.5, fillet_mm=1.2, darkened=0),
+        finish=Paint(colour="#efe6cf", gloss=45),
+        cap_mm=50.0,
+    ),
+    Recipe(
+        name="Enamel filled engraving",
+        craft=Engraved(depth_mm=0.5, darkened=0),
+        finish=Enamel(colour="#7a1f24"),
+    ),
+    Recipe(
+        name="Chiselled ridge, gilt",
+        craft=Raised(height_mm=2.5, edge="ridge", slope_deg=38),
+        finish=Gold(polish="satin"),
+        cap_mm=60.0,
+    ),
+    Recipe(
+        name="Cast, drafted",
+        craft=Raised(height_mm=3, edge="sloped", slope_deg=8),
+        finish=Brass(polish="satin"),
+        cap_mm=40.0,
+    ),
+    Recipe(
+        name="Drawn plate, painted tops",
+        craft=Raised(height_mm=1.2, edge="drawn", edge_mm=1.1),
+        finish=Paint(colour="#1d2a4d", gloss=85),
+        cap_mm=30.0,
+    ),
+    Recipe(name="Neon red, 12 mm", craft=Tube(), finish=AsBlank(), cap_mm=150.0),
+    Recipe(
+        name="Green coated, double",
+        craft=Tube(colour="green", tube_mm=10, double_mm=16, standoff_mm=30),
+        finish=AsBlank(),
+        cap_mm=150.0,
+    ),
+    Recipe(
+        name="Steel letters on pins",
+        craft=Standing(thickness_mm=6, standoff_mm=15),
+        finish=Stainless(polish="brushed"),
+        cap_mm=120.0,
+    ),
+    Recipe(
+        name="Halo-lit boxes",
+        craft=Standing(
+            thickness_mm=30,
+            standoff_mm=35,
+            light="halo",
+            brightness=55,
+            return_finish=Paint(colour="#26282a", gloss=30),
+        ),
+        finish=Stainless(polish="brushed"),
+        cap_mm=220.0,
+    ),
+    Recipe(
+        name="Stencil with light behind",
+        craft=CutThrough(behind="light", behind_mm=10),
+        finish=AsBlank(),
+        cap_mm=60.0,
+    ),
+    Recipe(
+        name="Brass inlay, flush",
+        craft=CutThrough(fill="inlay", depth_mm=2, gap_mm=0.08),
+        finish=Brass(polish="satin"),
+        cap_mm=40.0,
+    ),
+)
+
+
+def size_of_lettering(lettering: Lettering) -> float | None:
+    """The capital height, or the width that artwork is brought to over ten; None where neither is set."""
+    content = lettering.wording
+    if isinstance(content, Wording):
+        return content.cap_height_mm
+    if isinstance(content, Artwork | Picture) and content.width_mm is not None:
+        return content.width_mm / 10
+    return None if not isinstance(content, Shape) else 10.0
+
+
+def recipe_of(lettering: Lettering, name: str) -> Recipe:
+    """The lettering's way of making under a name. Raises KilnError for an empty one."""
+    try:
+        return Recipe(
+            name=name.strip(),
+            craft=lettering.craft,
+            finish=lettering.finish,
+            cap_mm=size_of_lettering(lettering) or 10.0,
+        )
+    except ValidationError:
+        raise KilnError("Give the recipe a name of up to 80 letters.") from None
+
+
+def applied(job: Job, index: int, recipe: Recipe, scaled: bool = True) -> Job:
+    """A lettering made by a recipe, its millimetres scaled with the letters' size or kept."""
+    lettering = job.letterings[index]
+    size = size_of_lettering(lettering)
+    factor = size / recipe.cap_mm if scaled and size is not None else 1.0
+    craft = sized(recipe.craft, factor)
+    made = lettering.model_copy(update={"craft": craft, "finish": recipe.finish})
+    return change(job, ("letterings", index), made)
+
+
+KEPT = ("tube_mm", "gap_mm", "longest_mm")  # what a shop has, not what looks right
+
+
+def sized(craft: Any, factor: float) -> Any:
+    """A craft with its lengths multiplied, within what each field takes."""
+    fields = {}
+    for name in type(craft).model_fields:
+        value = getattr(craft, name)
+        if not name.endswith("_mm") or name in KEPT or not isinstance(value, float):
+            continue
+        least, most = limits(type(craft), name)
+        grown = value * factor
+        grown = max(grown, least if least is not None else grown)
+        fields[name] = round(min(grown, most if most is not None else grown), 4)
+    return craft.model_copy(update=fields)
+
+
+def saved_recipes(path: Path | None = None) -> tuple[Recipe, ...]:
+    """The recipes saved on this machine; those that cannot be read are left out."""
+    try:
+        rows = json.loads((path or _file()).read_text())
+    except (OSError, ValueError):
+        return ()
+    found = []
+    for row in rows if isinstance(rows, list) else []:
+        try:
+            found.append(Recipe.model_validate(row))
+        except ValidationError:
+            continue
+    return tuple(found)
+
+
+def save_recipe(recipe: Recipe, path: Path | None = None) -> None:
+    """Keep a recipe, in place of one of the same name. Raises KilnError when it cannot be written."""
+    kept = [known for known in saved_recipes(path) if known.name != recipe.name]
+    rows = [known.model_dump(mode="json") for known in (*kept, recipe)]
+    write_whole(path or _file(), json.dumps(rows, indent=1).encode())
+
+
+def forget_recipe(name: str, path: Path | None = None) -> None:
+    """Drop a saved recipe. Raises KilnError when there is none of that name."""
+    kept = [known for known in saved_recipes(path) if known.name != name]
+    if len(kept) == len(saved_recipes(path)):
+        raise KilnError(f"There is no saved recipe “{name}”.")
+    rows = [known.model_dump(mode="json") for known in kept]
+    write_whole(path or _file(), json.dumps(rows, indent=1).encode())
+
+
+def all_recipes() -> tuple[Recipe, ...]:
+    """Saved ones first, then those that are shipped and not hidden by a saved one of the same name."""
+    own = saved_recipes()
+    names = {recipe.name for recipe in own}
+    return own + tuple(recipe for recipe in SHIPPED if recipe.name not in names)
+
+
+def recipe_named(name: str) -> Recipe:
+    """A recipe by its name. Raises KilnError naming some that there are."""
+    for recipe in all_recipes():
+        if recipe.name.casefold() == name.strip().casefold():
+            return recipe
+    known = ", ".join(f"“{recipe.name}”" for recipe in all_recipes()[:5])
+    raise KilnError(f"There is no recipe “{name}”; there are {known} and more.")
+
+
+def _file() -> Path:
+    return state_folder() / "recipes.json"
+
+
+def shared(job: Job, first: int, second: int) -> Job:
+    """Two letterings that share one way of making from now on, that of the first."""
+    one = job.letterings[first]
+    way = one.way or _free_name(job)
+    job = change(job, ("letterings", first), one.model_copy(update={"way": way}))
+    other = job.letterings[second].model_copy(update={"way": way, "craft": one.craft, "finish": one.finish})
+    return change(job, ("letterings", second), other)
+
+
+def _free_name(job: Job) -> str:
+    used = {item.way for item in job.letterings}
+    return next(f"way {n}" for n in range(1, len(used) + 2) if f"way {n}" not in used)
+
+
+def on_its_own(job: Job, index: int) -> Job:
+    """A lettering that shares its way of making no more."""
+    return change(job, ("letterings", index, "way"), "")
+
+
+def companions_of(job: Job, index: int) -> tuple[int, ...]:
+    """The other letterings that share a lettering's way of making."""
+    way = job.letterings[index].way
+    if not way:
+        return ()
+    return tuple(i for i, item in enumerate(job.letterings) if i != index and item.way == way)
