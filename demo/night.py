@@ -90,13 +90,13 @@ def stop_panel() -> Job:
         rim_finish=Paint(colour="#2b3a44", gloss=35),
         letterings=(
             Lettering(
-                wording=words("SHUTTLE", "saira-stencil", 62, letter_spacing_mm=3),
-                lay=Lay(side="front", across_mm=16),
+                wording=words("SHUTTLE", "saira-stencil", 56, letter_spacing_mm=3),
+                lay=Lay(side="front", across_mm=18),
                 craft=CutThrough(behind="light", behind_mm=10, light_colour="warm white", brightness=110),
             ),
             Lettering(
                 wording=words("EVERY HALF HOUR", "saira-stencil", 17, letter_spacing_mm=2),
-                lay=Lay(side="front", across_mm=-52),
+                lay=Lay(side="front", across_mm=-56),
                 craft=CutThrough(behind="light", behind_mm=10, light_colour="turquoise", brightness=70),
             ),
         ),

@@ -18,7 +18,7 @@ from kilnchisel.core.laying.laid import Laid
 Array = NDArray[Any]
 
 PANEL_MM = 2.0  # thickness of what is behind
-REACH = 0.12  # how far it goes beyond the letters, of their size
+REACH = 0.3  # how far it goes beyond the letters, of their height
 
 
 def across(body: Body, name: str) -> tuple[Plane, Plane, float] | None:
@@ -56,7 +56,7 @@ def behind_parts(index: int, laid: Laid, craft: CutThrough, thick: float) -> tup
     ):
         return ()
     left, low, right, high = laid.ink.bounds
-    more = REACH * max(right - left, high - low)
+    more = REACH * (high - low)
     limit = side.domain.bounds
     left, low = max(left - more, limit[0]), max(low - more, limit[1])
     right, high = min(right + more, limit[2]), min(high + more, limit[3])

@@ -16,21 +16,30 @@ from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import metal_colour, metal_index
 from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
 from kilnchisel.core.job.finish import (
+    Aluminium,
     AsBlank,
     Brass,
+    Bronze,
+    Chrome,
     Cloth,
+    Copper,
     Enamel,
     Gold,
     Grass,
     Ink,
+    Leather,
     Masonry,
     Metal,
     Paint,
     PaintedWood,
     Paper,
+    Plastic,
+    Rubber,
     Silver,
     Slate,
     Stainless,
+    Stone,
+    Titanium,
     Wood,
 )
 
@@ -116,9 +125,25 @@ def _ink(finish: Ink) -> Material:
 
 def _metal(finish: Metal) -> Material:
     kind = finish.kind  # type: ignore[attr-defined]
-    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2}[finish.polish]
+    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2, "blasted": 0.42}[finish.polish]
     texture = textures.metal_brushed() if finish.polish == "brushed" else textures.metal_satin()
     return Material("metal", metal_colour(kind), alpha, texture, finish.grain_deg, metal_index(kind))
+
+
+def _leather(finish: Leather) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.pebbled())
+
+
+def _plastic(finish: Plastic) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
+
+
+def _rubber(finish: Rubber) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), 0.55, textures.fibre())
+
+
+def _stone(finish: Stone) -> Material:
+    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.granite())
 
 
 def _paint(finish: Paint) -> Material:
@@ -185,6 +210,15 @@ _MAKERS: dict[type, Callable[[Any], Material]] = {
     Slate: _slate,
     Gold: _metal,
     Silver: _metal,
+    Copper: _metal,
+    Bronze: _metal,
+    Aluminium: _metal,
+    Chrome: _metal,
+    Titanium: _metal,
+    Leather: _leather,
+    Plastic: _plastic,
+    Rubber: _rubber,
+    Stone: _stone,
     Paint: _paint,
     Wood: _wood,
     Cloth: _cloth,

@@ -11,7 +11,17 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import fresnel_normal, spectrum_to_rgb
 
 Array = NDArray[Any]
-Metal = Literal["brass", "stainless", "gold", "silver"]
+Metal = Literal[
+    "brass",
+    "stainless",
+    "gold",
+    "silver",
+    "copper",
+    "bronze",
+    "aluminium",
+    "chrome",
+    "titanium",
+]
 
 # wavelength nm, n, k. Brass: 70/30 to 63/37, after published ellipsometry, from memory, good to about
 # 0.03 in reflectance. Stainless: 18-8 (type 304), after Karlsson and Ribbing 1982, from memory, same.
@@ -49,6 +59,46 @@ CONSTANTS: dict[Metal, Array] = {
             [549, 0.06, 3.59],
             [617, 0.05, 4.15],
             [700, 0.04, 4.80],
+        ]
+    ),
+    # Copper: after Johnson and Christy 1972; aluminium: Rakic 1995; chromium and titanium: Johnson and
+    # Christy 1974; all from memory, good to about 0.03 in reflectance
+    "copper": np.array(
+        [
+            [400, 1.18, 2.21],
+            [450, 1.17, 2.40],
+            [500, 1.13, 2.56],
+            [550, 1.03, 2.58],
+            [575, 0.72, 2.60],
+            [600, 0.30, 3.20],
+            [650, 0.22, 3.75],
+            [700, 0.21, 4.20],
+        ]
+    ),
+    "aluminium": np.array(
+        [[400, 0.49, 4.86], [500, 0.77, 6.08], [600, 1.20, 7.26], [650, 1.47, 7.79], [700, 1.83, 8.31]]
+    ),
+    "chrome": np.array(
+        [
+            [400, 1.50, 3.00],
+            [450, 2.00, 3.25],
+            [500, 2.60, 3.35],
+            [550, 3.10, 3.35],
+            [600, 3.20, 3.30],
+            [700, 3.20, 3.40],
+        ]
+    ),
+    "titanium": np.array([[400, 1.60, 2.20], [500, 1.80, 2.50], [600, 2.05, 2.85], [700, 2.30, 3.15]]),
+    # tin bronze, 8 % tin: between copper and a grey metal; common practice
+    "bronze": np.array(
+        [
+            [400, 1.30, 1.95],
+            [450, 1.28, 2.10],
+            [500, 1.20, 2.30],
+            [550, 0.95, 2.45],
+            [589, 0.62, 2.85],
+            [650, 0.50, 3.45],
+            [700, 0.48, 3.90],
         ]
     ),
     "stainless": np.array([[400, 1.45, 2.75], [500, 1.90, 3.20], [600, 2.30, 3.60], [700, 2.60, 4.00]]),

@@ -243,6 +243,31 @@ def rough_stone() -> Texture:
 
 
 @kept
+def pebbled() -> Texture:
+    """Leather: a fine pebble of rounded cells between creases, deeper ones darker."""
+    size = SIZE
+    tile = 60.0
+    cells = noise(size, 121, 28, 60, 0.2)
+    pebble = np.tanh(1.6 * cells) - 0.35 * np.clip(-cells - 0.3, 0, 2)
+    height = 0.05 * pebble + 0.012 * noise(size, 122, 60, 400, 0.4) + 0.06 * noise(size, 123, 1, 6, 1.0)
+    tint = 1.0 + 0.07 * np.tanh(cells) + 0.05 * noise(size, 124, 1, 10, 1.0)
+    return _texture(tile, _grey(np.clip(tint, 0.6, 1.25)), height)
+
+
+@kept
+def granite() -> Texture:
+    """Dressed stone: grains of three shades, hardly any relief."""
+    size = SIZE
+    tile = 180.0
+    grains = noise(size, 131, 24, 160, 0.5)
+    dark = np.clip(noise(size, 132, 40, 220, 0.3) - 1.3, 0, 1.5)
+    light = np.clip(noise(size, 133, 40, 220, 0.3) - 1.5, 0, 1.5)
+    tint = 1.0 + 0.09 * grains - 0.38 * dark + 0.22 * light + 0.04 * noise(size, 134, 1, 8, 1.0)
+    height = 0.008 * grains + 0.004 * noise(size, 135, 100, 500, 0.2)
+    return _texture(tile, _grey(np.clip(tint, 0.3, 1.5)), height)
+
+
+@kept
 def turf() -> Texture:
     """Grass from some way off: tufts, and patches drier than others."""
     size = SIZE

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 
-Polish = Literal["polished", "satin", "brushed"]
+Polish = Literal["polished", "satin", "brushed", "blasted"]
 
 
 class Enamel(Value):
@@ -67,6 +67,68 @@ class Silver(Metal):
     """Silver."""
 
     kind: Literal["silver"] = "silver"
+
+
+class Copper(Metal):
+    """Copper."""
+
+    kind: Literal["copper"] = "copper"
+
+
+class Bronze(Metal):
+    """Tin bronze CuSn8."""
+
+    kind: Literal["bronze"] = "bronze"
+
+
+class Aluminium(Metal):
+    """Aluminium."""
+
+    kind: Literal["aluminium"] = "aluminium"
+
+
+class Chrome(Metal):
+    """Chromium plate."""
+
+    kind: Literal["chrome"] = "chrome"
+    polish: Polish = "polished"
+
+
+class Titanium(Metal):
+    """Titanium."""
+
+    kind: Literal["titanium"] = "titanium"
+
+
+class Leather(Value):
+    """Tanned leather: a coloured ground with a fine pebble, a soft shine."""
+
+    kind: Literal["leather"] = "leather"
+    colour: Colour = "#6b4329"
+    gloss: Percent = 35.0
+
+
+class Plastic(Value):
+    """Moulded plastic or acrylic."""
+
+    kind: Literal["plastic"] = "plastic"
+    colour: Colour = "#e8e6e0"
+    gloss: Percent = 75.0
+
+
+class Rubber(Value):
+    """Rubber: dark and dull."""
+
+    kind: Literal["rubber"] = "rubber"
+    colour: Colour = "#232323"
+
+
+class Stone(Value):
+    """Dressed stone: granite, sandstone, limestone by its colour; polished or sawn."""
+
+    kind: Literal["stone"] = "stone"
+    colour: Colour = "#8d8a86"
+    gloss: Percent = 20.0
 
 
 class Paint(Value):
@@ -135,6 +197,15 @@ SurfaceFinish = Annotated[
     | Stainless
     | Gold
     | Silver
+    | Copper
+    | Bronze
+    | Aluminium
+    | Chrome
+    | Titanium
+    | Leather
+    | Plastic
+    | Rubber
+    | Stone
     | Paint
     | PaintedWood
     | Wood
@@ -153,6 +224,15 @@ LetterFinish = Annotated[
     | Stainless
     | Gold
     | Silver
+    | Copper
+    | Bronze
+    | Aluminium
+    | Chrome
+    | Titanium
+    | Leather
+    | Plastic
+    | Rubber
+    | Stone
     | Paint
     | PaintedWood
     | Wood

@@ -17,12 +17,20 @@ from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
 
 # g/cm³. Metals: CRC Handbook (gold 18 karat and sterling silver by the mixture rule); stainless 316L and
-# brass CuZn37: handbooks; woods, slate: common practice, they vary by a fifth
+# brass CuZn37, bronze CuSn8, PMMA: handbooks; leather, rubber, woods, stones: common practice
 DENSITY = {
     "brass": 8.44,
     "stainless": 8.0,
     "gold": 15.46,
     "silver": 10.36,
+    "copper": 8.96,
+    "bronze": 8.8,
+    "aluminium": 2.70,
+    "titanium": 4.506,
+    "leather": 0.95,
+    "plastic": 1.19,
+    "rubber": 1.2,
+    "stone": 2.65,
     "wood": 0.68,
     "painted wood": 0.55,
     "slate": 2.8,

@@ -33,7 +33,7 @@ TITLES = {
     "hand-over": "Hand-over",
 }
 
-POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"))
+POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"), ("blasted", "Blasted"))
 
 
 def specs(
