@@ -12,8 +12,8 @@ from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
 from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
-from kilnchisel.core.job.crafts import Engraved, Printed, Raised
-from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Ink, PaintedWood, Slate
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised, Relief
+from kilnchisel.core.job.finish import AsBlank, Brass, Bronze, Enamel, Ink, PaintedWood, Slate
 from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
@@ -535,6 +535,41 @@ def first_light_medal() -> Job:
     )
 
 
+def founder_medal() -> Job:
+    """A bronze medal: the observatory's first astronomer in relief, her name round her."""
+    return Job(
+        name="Founder's medal",
+        blank=Medallion(diameter_mm=90, thickness_mm=7, rim_mm=3.2, sunk_mm=1.5),
+        finish=Bronze(polish="satin"),
+        rim_finish=Bronze(polish="polished"),
+        letterings=(
+            Lettering(
+                wording=picture("astronomer.png", 47.0),
+                lay=Lay(side="front", across_mm=-2.5),
+                craft=Relief(height_mm=2.6, blend_mm=0.8, smooth_mm=0.15),
+                finish=AsBlank(),
+            ),
+            Lettering(
+                wording=Wording(
+                    text="ODA VERN · FIRST ASTRONOMER",
+                    face=ShippedFace(name="cinzel-bold"),
+                    cap_height_mm=5.2,
+                    letter_spacing_mm=0.7,
+                    arrangement=Circle(radius_mm=33.5),
+                ),
+                lay=Lay(side="front"),
+                craft=Raised(height_mm=0.8, edge="rounded", edge_mm=0.3),
+                finish=AsBlank(),
+            ),
+        ),
+        setting=Setting(
+            light=Light(room="workshop", key=KeyLight(strength=56, turn_deg=-64, tilt_deg=28, size_mm=260)),
+            ground=Ground(kind="oak table"),
+            camera=Camera(turn_deg=-6, tilt_deg=58, distance_mm=430, lens_mm=80),
+        ),
+    )
+
+
 def artwork(name: str, **more: Any) -> Artwork:
     """A drawing of the demo's own."""
     return content_of_file(FOLDER / "artwork" / name).model_copy(update=more)
@@ -559,6 +594,7 @@ JOBS = {
     "night-band": night_band,
     "moon-globe": moon_globe,
     "first-light-medal": first_light_medal,
+    "founder-medal": founder_medal,
     **YARD,
     **BENCH,
     **NIGHT,

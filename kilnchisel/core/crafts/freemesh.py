@@ -225,7 +225,7 @@ def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: boo
     base[fresh] = chart.to_body(points[fresh], np.zeros(len(fresh)))
     out[fresh] = chart.frames(points[fresh])[:, 2]
     far = distances_of(one.ink, points, np.eye(2))
-    high = heights_at(one.ink, far)
+    high = heights_at(one.ink, far, points)
     heights[used] = high[:count]
     top = base[kept] + high[kept, None] * out[kept]
     made = creased(top, box_uv(base[kept], out[kept]), compact, CREASE)

@@ -10,16 +10,19 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.body import MAIN, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, compacted, creased, join
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.fields import Field
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.profile import Stage, stages_of
 from kilnchisel.core.crafts.roof import (
     Terraces,
     border_step,
     distances_in,
+    field_points,
     inner_points,
     roof_faces,
     terraces,
@@ -74,7 +77,7 @@ def craft_sheet(
         inks = inked_of(index, item, craft, rough, through_mm)
         refuse_too_deep(sheet.side, craft, inks)
         wanted += inks
-    inked = _on_insets(sheet, wanted)
+    inked = _on_insets(sheet, _beside_fields(wanted, rough))
     insets = [inset.area for inset in sheet.insets]
     regions = [*insets, *(ink.region for ink in inked), *holes]
     cut = _placed(sheet.side, cut_sheet(sheet, regions))
@@ -108,16 +111,25 @@ def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: floa
     for layer in laid.layers:
         shape = layer.layer
         widest = widest_mm(shape) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
-        for stage in stages_of(craft, widest, through_mm):
+        for stage in stages_of(craft, widest, through_mm, shape.raster):
             scaled = stage.scaled(shape.height)
             region = layer.region
             if scaled.grow_mm:
                 region = laid.placing.region(_grown(shape, scaled.grow_mm))
-            if not scaled.level and not scaled.grow_mm:
+            if scaled.field is not None:
+                region = as_region([shapely.segmentize(region, _field_step(scaled.field, rough))])
+            elif not scaled.level and not scaled.grow_mm:
                 step = border_step(shape, scaled.knots[-1][0], rough)
                 region = as_region([shapely.segmentize(region, step)])
             found.append(Inked(index, laid, layer, scaled, region))
     return found
+
+
+ROUGHER = 2.5  # how much wider a texture's points are apart while something moves
+
+
+def _field_step(field: Field, rough: bool) -> float:
+    return field.step_mm * (ROUGHER if rough else 1.0)
 
 
 FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every stroke
@@ -143,7 +155,7 @@ def parts_of(
     if ink.stage.open:
         cut_edges = f"{name} cut edges {ink.index + 1}"
         return [Part(cut_edges, "blank", None, sheet, mesh, solid=solid, uncut=False)]
-    if layer.raster is not None:
+    if layer.raster is not None and ink.stage.field is None:
         mesh = _with_picture(mesh, ink.laid)
     more = f" {layer.kind} {ink.layer.number + 1}" if len(ink.laid.layers) > 1 else ""
     named = f"{name} lettering {ink.index + 1}{more}"
@@ -205,15 +217,7 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
     """The mesh with its uv in the coordinates of the picture that lies on it: mm from its lower left."""
     raster = laid.layers[0].layer.raster
     assert raster is not None
-    best = np.full(len(mesh.uv), np.inf)
-    uv = mesh.uv.copy()
-    for copy in range(len(laid.placing.copies)):
-        own = laid.placing.back(mesh.uv, copy)
-        far = np.abs(own / (raster.width_mm, raster.height_mm)).max(axis=1)
-        nearer = far < best
-        best[nearer] = far[nearer]
-        uv[nearer] = own[nearer] + (raster.width_mm / 2, raster.height_mm / 2)
-    return replace(mesh, uv=uv)
+    return replace(mesh, uv=_own_points(laid, mesh.uv) + (raster.width_mm / 2, raster.height_mm / 2))
 
 
 def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:
@@ -226,12 +230,12 @@ def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:
                     "another blank, or an inlay."
                 )
             continue
-        deep = -min(height for _, height in ink.stage.knots)
+        deep = -min(height for _, height in ink.stage.knots) + ink.stage.deeper_mm
         if deep < side.wall_mm:
             continue
         if not ink.stage.level:
-            widest = widest_mm(ink.layer.layer)
-            deep = -float(np.interp(widest, *np.array(ink.stage.knots).T))
+            widest = widest_mm(ink.layer.layer) if ink.stage.field is None else 1e9
+            deep = -float(np.interp(widest, *np.array(ink.stage.knots).T)) + ink.stage.deeper_mm
         if deep >= side.wall_mm:
             raise KilnError(
                 f"{craft.kind.capitalize()} {deep:.3g} mm deep, it would break through the wall of "
@@ -303,11 +307,12 @@ def _bent(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface:
     base[fresh] = side.to_body(uv[fresh], np.zeros(len(fresh)))
     out[fresh] = side.frames(uv[fresh])[:, 2]
     far = distances_of(ink, uv, side.true_at(ink.laid.middle))
-    high = heights_at(ink, far)
+    high = heights_at(ink, far, uv)
     heights = np.zeros(len(cut.points))
     heights[used] = high[:count]
     points = base[kept] + high[kept, None] * out[kept]
-    return Surface(creased(points, uv[kept], compact, CREASE), heights, np.all(far[faces] >= 0, axis=1))
+    crease = CREASE if ink.stage.field is None else FIELD_CREASE
+    return Surface(creased(points, uv[kept], compact, crease), heights, np.all(far[faces] >= 0, axis=1))
 
 
 def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
@@ -315,6 +320,8 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
     ``faces``: the triangles there were, which stay where no better ones are found."""
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
     distances = tuple(float(d) for d, _ in ink.stage.knots)
+    if ink.stage.field is not None:
+        return _with_field(uv, border, faces, ink, rough)
     inside = tuple(d for d in distances if d > 1e-9 - ink.stage.grow_mm)
     fresh, more = [uv], []
     rest = np.ones(len(border), dtype=bool)
@@ -341,6 +348,24 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
             fresh.append(points[len(uv) :])
             more.append(number[found_here])
     return np.concatenate(fresh), np.concatenate(more)
+
+
+def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
+    """A region's points and triangles, fine enough for heights that vary all over it."""
+    assert ink.stage.field is not None
+    side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
+    inner = field_points(layer, _field_step(ink.stage.field, rough))
+    edge = ink.stage.knots[-1][0]
+    if edge > 0:  # where its edge comes to an end
+        inner = np.concatenate([inner, inner_points(layer, edge, True)])
+    spots = [_on_domain(placing.points(inner, copy), side) for copy in range(len(placing.copies))]
+    # clear of every border, that of letters on it too
+    middles = cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
+    clear = 0.5 * _field_step(ink.stage.field, rough)
+    spots = [some[middles.query(some)[0] > clear] for some in spots]
+    points = np.concatenate([uv, *spots])
+    found = roof_faces(points @ side.true_at(ink.laid.middle).T, border)
+    return (uv, faces) if found is None else (points, found)
 
 
 def _rings(edges: Array) -> Array:
@@ -418,9 +443,49 @@ def distances_of(ink: Inked, uv: Array, true: Array) -> Array:
     return distances_in(shapely.transform(ink.layer.region, lambda p: p @ true.T), uv @ true.T)
 
 
-def heights_at(ink: Inked, far: Array) -> Array:
-    """The height of a stage at distances from the outline."""
-    return np.asarray(ink.below + np.interp(far, *np.array(ink.stage.knots).T))
+FIELD_CREASE = np.cos(np.radians(62.0))  # worked surfaces are shaded round but for their ridges
+
+
+def heights_at(ink: Inked, far: Array, uv: Array) -> Array:
+    """The height of a stage at points of the sheet, ``far`` from the outline."""
+    high = ink.below + np.interp(far, *np.array(ink.stage.knots).T)
+    field = ink.stage.field
+    if field is not None:
+        fade = np.clip(far / max(field.fade_mm, 1e-6), 0, 1)
+        fade = fade * fade * (3 - 2 * fade)
+        high = high + fade * field.heights(_own_points(ink.laid, uv))
+    return np.asarray(high)
+
+
+def _own_points(laid: Laid, uv: Array) -> Array:
+    """Sheet points in the outline's own coordinates, those of the copy that each is nearest to."""
+    left, low, right, high = laid.outline.bounds
+    middle = np.array([(left + right) / 2, (low + high) / 2])
+    size = np.maximum([right - left, high - low], 1e-9)
+    best, found = np.full(len(uv), np.inf), np.zeros((len(uv), 2))
+    for copy in range(len(laid.placing.copies)):
+        own = laid.placing.back(uv.copy(), copy)
+        far = np.abs((own - middle) / size).max(axis=1)
+        nearer = far < best
+        best[nearer], found[nearer] = far[nearer], own[nearer]
+    return found
+
+
+def _beside_fields(inked: list[Inked], rough: bool) -> list[Inked]:
+    """The same with the outlines that lie on a textured region cut as finely as it is, so that its
+    triangles find their edges among their own."""
+    fields = [(ink, _field_step(ink.stage.field, rough)) for ink in inked if ink.stage.field is not None]
+    finer = []
+    for ink in inked:
+        steps = [
+            step
+            for other, step in fields
+            if other is not ink and shapely.intersects(other.region, ink.region)
+        ]
+        if steps:
+            ink = replace(ink, region=as_region([shapely.segmentize(ink.region, min(steps))]))
+        finer.append(ink)
+    return finer
 
 
 def _on_domain(points: Array, side: Side) -> Array:

@@ -11,7 +11,19 @@ from typing import Literal
 
 import numpy as np
 
-from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Pressed, Printed, Raised
+from kilnchisel.core.crafts.fields import Field, carving_of, portrait_of
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import (
+    Carved,
+    Craft,
+    CutThrough,
+    Engraved,
+    Pressed,
+    Printed,
+    Raised,
+    Relief,
+)
+from kilnchisel.core.lettering.outline import Raster
 
 Role = Literal["blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
@@ -32,11 +44,22 @@ class Stage:
     role: Role
     rim: Role | None = None
     open: bool = False  # nothing is left there: only walls down to its height
+    field: Field | None = None  # heights that vary all over it, added
 
     @property
     def level(self) -> bool:
         """Whether it has one height all over."""
-        return len({height for _, height in self.knots}) == 1
+        return self.field is None and len({height for _, height in self.knots}) == 1
+
+    @property
+    def deeper_mm(self) -> float:
+        """How far its field goes below its knots."""
+        return 0.0 if self.field is None else -self.field.lowest
+
+    @property
+    def higher_mm(self) -> float:
+        """How far its field goes above its knots."""
+        return 0.0 if self.field is None else max(self.field.highest, 0.0)
 
     def scaled(self, share: float) -> Stage:
         """The same at a share of its heights, for layers that take part of the depth."""
@@ -45,9 +68,20 @@ class Stage:
         return replace(self, knots=tuple((d, h * share) for d, h in self.knots))
 
 
-def stages_of(craft: Craft, widest_mm: float, through_mm: float = 0.0) -> tuple[Stage, ...]:
+def stages_of(
+    craft: Craft, widest_mm: float, through_mm: float = 0.0, raster: Raster | None = None
+) -> tuple[Stage, ...]:
     """The stages of a craft on an outline whose inmost point is ``widest_mm`` from its edge, in a panel
-    ``through_mm`` thick."""
+    ``through_mm`` thick; ``raster``: the picture that the outline is of. Raises KilnError where the craft
+    needs one."""
+    if isinstance(craft, Carved):
+        return (_carved(craft),)
+    if isinstance(craft, Relief):
+        if raster is None:
+            raise KilnError(
+                "A relief is made from a picture; choose a picture in Wording, or another craft."
+            )
+        return (Stage(0.0, ((0.0, 0.0),), "letters", field=portrait_of(craft, raster)),)
     if isinstance(craft, CutThrough):
         if craft.fill == "open":
             return (Stage(0.0, ((0.0, -through_mm),), "blank", open=True),)
@@ -101,6 +135,16 @@ def _raised(craft: Raised, widest: float) -> tuple[Stage, ...]:
         knots = tuple((float(-wide * out), height * _soft(1 - float(out))) for out in outs)
         return (Stage(wide, knots, "letters", "blank"),)
     return (_letters((0.0, height)),)
+
+
+def _carved(craft: Carved) -> Stage:
+    role: Role = "letters" if craft.base_mm >= 0 else "recess"
+    if craft.edge_mm <= 0 or craft.base_mm == 0:
+        knots: Knots = ((0.0, craft.base_mm),)
+    else:
+        run = np.linspace(0, craft.edge_mm, ROUND)
+        knots = tuple((float(d), craft.base_mm * _soft(float(d) / craft.edge_mm)) for d in run)
+    return Stage(0.0, knots, role, field=carving_of(craft))
 
 
 def _letters(*knots: tuple[float, float]) -> Stage:

@@ -110,6 +110,24 @@ def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
     return _thinned(np.concatenate(found), 0.1 * step)
 
 
+@lru_cache(maxsize=32)
+def field_points(layer: Layer, step: float) -> Array:
+    """Points all over a layer's region, about ``step`` apart, clear of its outline, (n, 2)."""
+    return _lattice(shapely.buffer(layer.region, -0.6 * step), step)
+
+
+def _lattice(region: Any, step: float) -> Array:
+    """Points in rows over a region, every second row shifted."""
+    if region.is_empty:
+        return np.empty((0, 2))
+    low_u, low_v, high_u, high_v = region.bounds
+    rows = np.arange(low_v, high_v, step * np.sqrt(0.75))
+    u, v = np.meshgrid(np.arange(low_u, high_u + step, step), rows)
+    u = u + np.where(np.arange(len(rows)) % 2, step / 2, 0.0)[:, None]
+    points = np.stack([u.ravel(), v.ravel()], axis=1)
+    return np.asarray(points[shapely.contains_xy(_prepared(region), points[:, 0], points[:, 1])])
+
+
 def _along(region: Any, step: float) -> Array:
     """Points along a region's outline, about ``step`` apart."""
     if region.is_empty:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kilnchisel.core.job.base import Colour, Percent, Value
+from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 from kilnchisel.core.job.finish import SurfaceFinish
 
 CutterAngle = Annotated[float, Field(ge=10, le=160)]
@@ -153,7 +153,42 @@ class CutThrough(Value):
     brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
 
 
+class Carved(Value):
+    """A surface worked with tools: raised or sunk, with an edge of its own, smooth or textured.
+
+    ``base_mm``: how far it stands out, below zero how far it is sunk. The texture is cut into it, at most
+    ``depth_mm`` deep; ``cell_mm``: the size of a mark, across the grain.
+    """
+
+    kind: Literal["carved"] = "carved"
+    texture: Literal["smooth", "chips", "ripples", "stipple", "grain"] = "chips"
+    base_mm: Annotated[float, Field(ge=-100, le=100)] = -2.0
+    edge_mm: Annotated[float, Field(ge=0, le=50)] = 1.0  # over which width it goes up or down
+    depth_mm: Annotated[float, Field(ge=0.02, le=30)] = 1.2
+    cell_mm: Annotated[float, Field(ge=0.3, le=200)] = 9.0
+    grain_deg: Degrees = 0.0
+    seed: Annotated[int, Field(ge=0, le=9999)] = 1
+
+
+class Relief(Value):
+    """A picture turned into heights: light stands high, or dark.
+
+    ``smooth_mm``: over which width it is evened out, edges kept. ``contrast``: above 1 only the lightest
+    stands high. ``levels``: in so many steps, 1 being none. ``blend_mm``: over which width from its
+    border it rises.
+    """
+
+    kind: Literal["relief"] = "relief"
+    height_mm: Annotated[float, Field(ge=0.02, le=100)] = 1.5
+    sunk: bool = False
+    bright_high: bool = True
+    smooth_mm: Annotated[float, Field(ge=0, le=50)] = 0.3
+    contrast: Annotated[float, Field(ge=0.2, le=5)] = 1.0
+    levels: Annotated[int, Field(ge=1, le=64)] = 1
+    blend_mm: Annotated[float, Field(ge=0, le=100)] = 1.0
+
+
 Craft = Annotated[
-    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough,
+    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief,
     Field(discriminator="kind"),
 ]

@@ -8,7 +8,17 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.blank import TITLES, Band, Blank, Globe, Medallion, Mug, Plaque, size_of
 from kilnchisel.core.job.boards import Board, Plate, Wall
 from kilnchisel.core.job.bodies import Handle, Mesh3D, Signet, Van
-from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Pressed, Printed, Standing, Tube
+from kilnchisel.core.job.crafts import (
+    Carved,
+    Craft,
+    CutThrough,
+    Engraved,
+    Pressed,
+    Printed,
+    Relief,
+    Standing,
+    Tube,
+)
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Content, Lettering
@@ -83,6 +93,16 @@ def craft_words(craft: Craft) -> str:
         form = "LED rope" if craft.form == "rope" else "tube" if "neon" in colour else "neon tube"
         unlit = "" if craft.lit else ", unlit"
         return f"{colour.capitalize()} {form} of {format_length(craft.tube_mm)}{unlit}"
+    if isinstance(craft, Carved):
+        way = "sunk" if craft.base_mm < 0 else "raised"
+        texture = (
+            "smooth"
+            if craft.texture == "smooth"
+            else f"{craft.texture} {format_length(craft.depth_mm)} deep"
+        )
+        return f"Carved, {way} {format_length(abs(craft.base_mm))}, {texture}"
+    if isinstance(craft, Relief):
+        return f"Relief {'sunk' if craft.sunk else 'of'} {format_length(craft.height_mm)} from the picture"
     if isinstance(craft, CutThrough):
         if craft.fill == "inlay":
             return f"Inlaid flush, pocket {format_length(craft.depth_mm)} deep"

@@ -37,7 +37,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Relief, Standing, Tube
 from kilnchisel.core.job.finish import Stainless
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
@@ -240,7 +240,8 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
     if part.layer is not None and part.layer.finish is not None:
         finish = part.layer.finish
     material = letter_material(finish, slots["blank"])
-    if part.layer is not None and part.layer.raster is not None:
+    relief = isinstance(lettering.craft, Relief)
+    if part.layer is not None and part.layer.raster is not None and not relief:
         material = printed_picture(
             part.layer.raster.pixels,
             part.layer.raster.width_mm,

@@ -6,7 +6,7 @@ import math
 
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Pressed, Tube
+from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Relief, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
 from kilnchisel.core.laying.laid import Laid
@@ -28,7 +28,7 @@ def making(job: Job, index: int, laid: Laid) -> list[Check]:
         return _tube(index, laid, craft)
     if isinstance(craft, CutThrough):
         return _islands(job, index, laid, craft)
-    if isinstance(craft, Engraved | Pressed):
+    if isinstance(craft, Engraved | Pressed | Carved | Relief):
         return _wall(job, index, laid) + (
             _cutter(index, laid, craft) if isinstance(craft, Engraved) else []
         )
@@ -84,6 +84,8 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     if left >= LEAST_WALL_MM - 1e-9:
         return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
     depth = rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
+    if isinstance(craft, Carved | Relief):
+        depth = 0.0  # several numbers decide: none is changed alone
     return [
         Check(
             "wall",

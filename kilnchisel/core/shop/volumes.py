@@ -46,7 +46,10 @@ def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
             heights = heights[: -len(stage.knots)]
             widest = widest_mm(layer)
             far, high = np.array(stage.knots).T
-            heights += [float(np.interp(d, far, high)) for d in (*far[far <= widest], widest)]
+            found = [float(np.interp(d, far, high)) for d in (*far[far <= widest], widest)]
+            if stage.field is not None:
+                found += [min(found) - stage.deeper_mm, max(found) + stage.higher_mm]
+            heights += found
     return min(heights), max(heights)
 
 
@@ -81,7 +84,7 @@ def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
         layer = laid_layer.layer
         edge = getattr(lettering.craft, "edge", "")
         widest = widest_mm(layer) if edge in ("ridge", "cushion") else 0.0
-        stages = stages_of(lettering.craft, widest, laid.side.wall_mm)
+        stages = stages_of(lettering.craft, widest, laid.side.wall_mm, layer.raster)
         found += [(layer, stage.scaled(layer.height)) for stage in stages]
     return found
 

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Pressed, Printed, Raised, Standing, Tube
+from kilnchisel.core.job.crafts import (
+    Carved,
+    CutThrough,
+    Engraved,
+    Pressed,
+    Printed,
+    Raised,
+    Relief,
+    Standing,
+    Tube,
+)
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.model import Job
@@ -29,6 +39,8 @@ CRAFTS: dict[str, Any] = {
     "tube": Tube,
     "standing": Standing,
     "cut through": CutThrough,
+    "carved": Carved,
+    "relief": Relief,
 }
 CRAFT_NAMES = {"tube": "Neon tube", "standing": "Standing letters"}
 TUBE_COLOURS = (
@@ -86,6 +98,8 @@ def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         Tube: _tube,
         Standing: _standing,
         CutThrough: _through,
+        Carved: _carved,
+        Relief: _relief,
     }
     fields = makers[type(craft)](job, here, path, craft)
     return [kind, *_recipes(job, index), *fields, *_sharing(job, index)]
@@ -251,6 +265,47 @@ def _through(job: Job, here: Any, path: Any, craft: CutThrough) -> list[Spec]:
             fields.append(at((*path, "own_colour"), "Own colour", "colour"))
         fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10))
     return fields
+
+
+TEXTURES = (
+    ("smooth", "Smooth"),
+    ("chips", "Chips"),
+    ("ripples", "Ripples"),
+    ("stipple", "Stipple"),
+    ("grain", "Worn grain"),
+)
+
+
+def _carved(job: Job, here: Any, path: Any, craft: Carved) -> list[Spec]:
+    fields = [
+        ranged(job, (*path, "base_mm"), "Stands out", "length", step=0.5, hint="Below zero it is sunk."),
+        ranged(
+            job, (*path, "edge_mm"), "Edge", "length", step=0.2, hint="Over this width it goes up or down."
+        ),
+        at((*path, "texture"), "Texture", "menu", options=TEXTURES),
+    ]
+    if craft.texture != "smooth":
+        fields += [
+            ranged(job, (*path, "depth_mm"), "Cut deep", "length", step=0.1),
+            ranged(job, (*path, "cell_mm"), "Mark size", "length", step=0.5, hint="Across the grain."),
+            ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15),
+            ranged(job, (*path, "seed"), "Variation", "count", step=1),
+        ]
+    return fields
+
+
+def _relief(job: Job, here: Any, path: Any, craft: Relief) -> list[Spec]:
+    ways = ((False, "Raised"), (True, "Sunk"))
+    light = ((True, "Light parts"), (False, "Dark parts"))
+    return [
+        ranged(job, (*path, "height_mm"), "Height", "length", step=0.1),
+        at((*path, "sunk"), "It is", "switch", options=ways),
+        at((*path, "bright_high"), "Highest", "switch", options=light),
+        ranged(job, (*path, "smooth_mm"), "Smoothed", "length", step=0.1, hint="Edges are kept."),
+        ranged(job, (*path, "contrast"), "Contrast", "times", step=0.1),
+        ranged(job, (*path, "levels"), "Levels", "count", step=1, hint="1: no steps."),
+        ranged(job, (*path, "blend_mm"), "Blends in over", "length", step=0.2),
+    ]
 
 
 def _return_kind(job: Job, index: int) -> str:
