@@ -27,9 +27,10 @@ MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
     "mockup-slate": "dome-path-slate",
-    "mockup-brass": "first-light-brass",
-    "mockup-roundel": "gift-roundel",
-    "mockup-board": "cafe-board",
+    "mockup-neon": "night-cafe-neon",
+    "mockup-dome": "dome-letters",
+    "mockup-medal": "founder-medal",
+    "mockup-logbook": "observers-logbook",
     "mockup-band": "night-band",
     "mockup-jar": "honey-jar",
 }
@@ -141,6 +142,14 @@ def stone(stage: Stage) -> None:
     stage.shoot("window-stone-stretch")
 
 
+def neon(stage: Stage) -> None:
+    """A neon sign in the making, its Craft section unfolded."""
+    window = stage.open("night-cafe-neon")
+    window.ticket.show_section("craft")
+    stage.settle()
+    stage.shoot("window-neon")
+
+
 SHOTS: dict[str, Callable[[Stage], None]] = {
     "start-page": start_page,
     "window-day": day,
@@ -151,6 +160,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "window-globe-square-on": globe,
     "window-van": van,
     "window-stone-stretch": stone,
+    "window-neon": neon,
 }
 
 

@@ -349,7 +349,12 @@ def _off_middle(mm: float, beyond: str, before: str) -> str:
 
 def _setting(job: Job) -> str:
     setting = job.setting
-    light = {"studio": "Studio light", "daylight": "Daylight", "workshop": "Workshop light"}
+    light = {
+        "studio": "Studio light",
+        "daylight": "Daylight",
+        "workshop": "Workshop light",
+        "dark": "In the dark",
+    }
     away = format_length(setting.camera.distance_mm / 1000, "mm", 2).removesuffix(" mm")
     return f"{light[setting.light.room]}, {setting.ground.kind}, seen from {away} m"
 
