@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from benchmarks import drafts, laying, lettering, likeness, mockups, startup
+from benchmarks import crafts, drafts, laying, lettering, likeness, mockups, startup
 
 BENCHES = {
     "drafts": drafts.run,
@@ -14,6 +14,7 @@ BENCHES = {
     "startup": startup.run,
     "lettering": lettering.run,
     "laying": laying.run,
+    "crafts": crafts.run,
 }
 
 

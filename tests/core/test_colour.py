@@ -3,9 +3,11 @@ import unittest
 import numpy as np
 
 from kilnchisel.core.colour import (
+    PALE_FROM,
     SHOULDER,
     delta_e,
     hex_to_linear,
+    lab,
     linear_to_hex,
     luminance,
     picture_curve,
@@ -37,10 +39,15 @@ class PictureCurve(unittest.TestCase):
 
     def test_brightness_never_changes_hue(self):
         green = np.array([0.2, 1.0, 0.4])
-        shown = picture_curve(green * np.array([[0.1], [1.0], [10.0], [1000.0]]))
+        shown = picture_curve(green * np.array([[0.1], [0.7], [1.0], [PALE_FROM]]))
         ratios = shown / shown[:, 1:2]
         np.testing.assert_allclose(ratios, np.tile(ratios[0], (4, 1)), rtol=1e-9)
-        self.assertLessEqual(shown.max(), 1.0)
+        # far brighter it pales, along its own hue
+        for strength in (2.0, 10.0, 1000.0):
+            pale = picture_curve(green * strength)
+            hues = [np.degrees(np.arctan2(*lab(colour)[[2, 1]])) for colour in (shown[2], pale)]
+            self.assertAlmostEqual(hues[0], hues[1], delta=1.0)
+            self.assertLessEqual(pale.max(), 1.0)
 
     def test_monotone_and_exposure_is_a_factor(self):
         ramp = np.repeat(np.linspace(0, 4, 200)[:, None], 3, axis=1)

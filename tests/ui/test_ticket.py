@@ -1,6 +1,7 @@
 import shutil
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
@@ -70,6 +71,87 @@ class Sections(WindowTest):
                         looked = view_of(changed).eye.tolist() == view_of(job).eye.tolist()
                         lens = view_of(changed).tall == view_of(job).tall
                         self.assertFalse(same and looked and lens)
+
+    def test_every_field_of_every_craft_changes_what_is_seen(self):
+        from kilnchisel.core.build import scene_of_job
+        from kilnchisel.core.job.edits import change
+        from kilnchisel.ui.ticket.craft import CRAFTS, EDGES, FLOORS, craft_specs, with_craft
+        from tests.outside.test_fields import ramp
+
+        def look(job):
+            scene = scene_of_job(job)
+            lamps = 0.0 if scene.lamps is None else float(scene.lamps.radiance.sum())
+            return lamps, *(
+                (len(i.mesh.points), float(i.mesh.points.sum()), i.material) for i in scene.items
+            )
+
+        self.new("plaque")
+        base = change(self.window.session.job, ("blank", "thickness_mm"), 20.0)
+        base = change(base, ("letterings", 0, "wording", "text"), "RS")
+        base = change(base, ("letterings", 0, "wording", "cap_height_mm"), 24.0)
+        base = change(base, ("letterings", 0, "lay", "across_mm"), 0.0)
+        jobs = []
+        for kind in CRAFTS:
+            job = base
+            if kind == "relief":
+                job = change(job, ("letterings", 0, "wording"), ramp())
+            jobs.append(with_craft(job, 0, kind))
+        raised, cut = with_craft(base, 0, "raised"), with_craft(base, 0, "engraved")
+        jobs += [change(raised, ("letterings", 0, "craft", "edge"), edge) for edge, _ in EDGES]
+        jobs += [change(cut, ("letterings", 0, "craft", "floor"), floor) for floor, _ in FLOORS]
+        jobs.append(change(cut, ("letterings", 0, "craft", "glow"), 100.0))
+        # what only a long lettering, or a looser tube, would show
+        silent = {"longest_mm", "bend", "seed"}
+        grown = {"length": 1.3, "percent": 0.7, "times": 1.4}
+        for job in jobs:
+            seen = look(job)
+            for spec in craft_specs(job, ("letterings", 0)):
+                field = spec.key.rsplit(".", 1)[-1]
+                if spec.kind == "link" or field in silent or field in ("recipe", "kind"):
+                    continue
+                value = spec.get(job)
+                if spec.kind in ("choice", "switch", "menu"):
+                    value = next(v for v, _ in spec.options if v != value)
+                elif spec.kind == "colour":
+                    value = "#20a010"
+                elif spec.kind == "angle":
+                    value += 7
+                elif spec.kind == "count":
+                    value += 2
+                elif field == "fillet_mm":
+                    value *= 0.6  # at most the depth counts
+                else:
+                    value = value * grown[spec.kind] if value else 5.0
+                with self.subTest(craft=job.letterings[0].craft, field=field):
+                    self.assertNotEqual(look(spec.put(job, value)), seen)
+
+    def test_each_craft_by_its_menu(self):
+        self.new("plaque")
+        menu = self.field("craft", "craft.kind").list
+        for number in range(len(menu.actions()) - 1):  # a relief needs a picture
+            self.field("craft", "craft.kind").list.actions()[number].trigger()
+            self.app.processEvents()
+            self.settle()
+            self.assertEqual(self.window.picture.notice, "", self.lettering.craft.kind)
+        self.field("craft", "craft.kind").list.actions()[-1].trigger()
+        self.wait(lambda: "made from a picture" in self.window.picture.notice, "the notice")
+        self.window.session.undo()
+        self.settle()
+        self.assertEqual(self.window.picture.notice, "")
+
+    def test_a_recipe_from_the_menu_and_one_kept(self):
+        self.new("plaque")
+        self.field("craft", "craft.kind").list.actions()[1].trigger()
+        self.app.processEvents()
+        menu = self.field("craft", "craft.recipe").list
+        gold = next(action for action in menu.actions() if action.text() == "Gold foil stamp")
+        gold.trigger()
+        self.app.processEvents()
+        self.assertEqual(self.lettering.finish.kind, "gold")
+        with mock.patch("kilnchisel.ui.lettering.QInputDialog.getText", return_value=("Ours", True)):
+            self.window.follow_link("craft.keep")
+        names = [action.text() for action in self.field("craft", "craft.recipe").list.actions()]
+        self.assertIn("Ours", names)
 
     def test_what_has_no_effect_is_not_shown(self):
         self.new()

@@ -226,7 +226,7 @@ def _filleted(way: Array, radius: float) -> Array:
     return np.concatenate([*points, way[-1:]])
 
 
-def swept(line: Array, radius: float, sides: int, ends: bool = True) -> Mesh:
+def swept(line: Array, radius: float, sides: int) -> Mesh:
     """A round bar along a line (n, 3), its section carried along without twist; caps at its ends."""
     way = np.gradient(line, axis=0)
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
@@ -243,8 +243,6 @@ def swept(line: Array, radius: float, sides: int, ends: bool = True) -> Mesh:
     a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
     faces = np.concatenate([np.stack([a, d, c], -1).reshape(-1, 3), np.stack([a, c, b], -1).reshape(-1, 3)])
     body = Mesh(points.reshape(-1, 3), out.reshape(-1, 3), uv.reshape(-1, 2), faces.astype(np.int32))
-    if not ends:
-        return body
     return join([body, _cap(line[0], points[0], -way[0]), _cap(line[-1], points[-1], way[-1])])
 
 
@@ -293,9 +291,9 @@ def tube_parts(
             if len(piece) < 2:
                 continue
             if blocked[start]:
-                dark.append(swept(piece, radius * 1.01, sides // 2, ends=False))
+                dark.append(swept(piece, radius * 1.01, sides // 2))
             else:
-                glass.append(swept(piece, radius, sides, ends=False))
+                glass.append(swept(piece, radius, sides))
                 lamps.append(Lamp(index, piece, radius))
         boots += _boots(side, run, radius, sides) if craft.form == "glass" else []
         if craft.supports:
@@ -357,8 +355,9 @@ def _posts(side: Side, run: Run, radius: float, craft: Tube, sides: int) -> list
         top = craft.standoff_mm
         if top <= 0.5:
             continue
-        stem = np.array([[*point, h] for h in (0.0, 0.5 * top, top)])
-        foot = np.array([[*point, h] for h in (0.0, 1.0, 2.0)])
+        foot_mm = min(2.0, 0.5 * top)
+        stem = np.array([[*point, h] for h in (foot_mm, 0.5 * (foot_mm + top), top)])
+        foot = np.array([[*point, h] for h in (0.0, 0.5 * foot_mm, foot_mm)])
         found.append(swept(on_body(side, stem), 0.32 * radius + 0.6, max(sides // 2, 8)))
         found.append(swept(on_body(side, foot), radius, max(sides // 2, 8)))
     return found

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures
-from kilnchisel.core.finishes.gas import face_radiance, strip_radiance, tube_radiance
+from kilnchisel.core.finishes.gas import face_radiance, fill_radiance, strip_radiance, tube_radiance
 from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.finishes.metals import metal_colour, metal_index
-from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import (
     Aluminium,
     AsBlank,
@@ -79,6 +79,12 @@ def light_panel(craft: CutThrough) -> Material:
     """An evenly lit panel behind openings."""
     r, g, b = (float(x) for x in face_radiance(craft))
     return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
+
+
+def filled_with_light(material: Material, craft: Engraved) -> Material:
+    """A recess that glows."""
+    r, g, b = (float(x) for x in fill_radiance(craft))
+    return replace(material, emission=(r, g, b))
 
 
 def lit_face(material: Material, craft: Standing) -> Material:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, RGB_FROM_XYZ, cie_1931, hex_to_linear
-from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 
 Array = NDArray[Any]
 
@@ -120,6 +120,11 @@ def strip_radiance(craft: Standing) -> Array:
 def face_radiance(craft: Standing | CutThrough) -> Array:
     """Radiance of a lit face or of a panel of light, linear RGB, (3,)."""
     return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * FACE_BRIGHT * craft.brightness / 100
+
+
+def fill_radiance(craft: Engraved) -> Array:
+    """Radiance of light that fills an engraving, linear RGB, (3,)."""
+    return np.array(tube_rgb(craft.glow_colour, craft.own_colour)) * FACE_BRIGHT * craft.glow / 100
 
 
 def lamp_radiance(craft: Tube | Standing) -> Array:

@@ -52,7 +52,8 @@ class Pressed(Value):
 
 class Engraved(Value):
     """Cut in. A flat floor has upright walls; a V floor is as deep as the stroke's width lets the cutter
-    go, at most ``depth_mm``; a round floor meets the walls in a fillet. The recess may be darkened."""
+    go, at most ``depth_mm``; a round floor meets the walls in a fillet. The recess may be darkened, or
+    filled with light (``glow``: its brightness, 0 for none)."""
 
     kind: Literal["engraved"] = "engraved"
     floor: Literal["flat", "v", "round"] = "flat"
@@ -60,6 +61,9 @@ class Engraved(Value):
     angle_deg: CutterAngle = 60.0  # of the V cutter, from flank to flank
     fillet_mm: Annotated[float, Field(ge=0.01, le=50)] = 0.3  # radius where a round floor meets the wall
     darkened: Percent = 60.0
+    glow: Annotated[float, Field(ge=0, le=400)] = 0.0
+    glow_colour: LightColour = "turquoise"
+    own_colour: Colour = "#7fe0d0"
 
 
 class Raised(Value):

@@ -80,6 +80,7 @@ def craft_words(craft: Craft) -> str:
         return f"Printed, {format_length(craft.film_mm, decimals=3)} film"
     if isinstance(craft, Engraved):
         dark = f", darkened {format_number(craft.darkened)} %" if craft.darkened > 0 else ""
+        dark = f", filled with {craft.glow_colour} light" if craft.glow > 0 else dark
         floor = {
             "flat": "",
             "v": f", V floor of {format_number(craft.angle_deg)}°",

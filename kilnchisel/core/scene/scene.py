@@ -23,6 +23,7 @@ from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
+    filled_with_light,
     letter_material,
     light_panel,
     lit_face,
@@ -251,7 +252,8 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
     if isinstance(lettering.craft, Standing) and lettering.craft.face_lit and part.role == "letters":
         return lit_face(material, lettering.craft)
     if isinstance(lettering.craft, Engraved):
-        return darkened(material, lettering.craft.darkened)
+        material = darkened(material, lettering.craft.darkened)
+        return material if lettering.craft.glow <= 0 else filled_with_light(material, lettering.craft)
     return material
 
 

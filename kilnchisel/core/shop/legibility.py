@@ -48,7 +48,8 @@ def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None
     where they have one, else on the blank.
     """
     lettering = job.letterings[index]
-    if isinstance(lettering.craft, Tube):
+    craft = lettering.craft
+    if isinstance(craft, Tube) or (isinstance(craft, Engraved) and craft.glow > 0):
         return None  # it shines
     blank = material_of(job.finish)
     ground = _below(job, index, blank)

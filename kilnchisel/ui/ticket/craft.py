@@ -356,12 +356,15 @@ def _engraved(job: Job, here: Any, path: Any, craft: Engraved) -> list[Spec]:
         )
     if craft.floor == "round":
         fields.append(ranged(job, (*path, "fillet_mm"), "Fillet radius", "length", step=0.05))
-    return [
-        *fields,
-        ranged(
-            job, (*path, "darkened"), "Darkened", "percent", step=5, hint="Patina or paint in the recess."
-        ),
-    ]
+    hint = "Patina or paint in the recess."
+    fields.append(ranged(job, (*path, "darkened"), "Darkened", "percent", step=5, hint=hint))
+    hint = "How bright the light that fills it is; 0 for none."
+    fields.append(ranged(job, (*path, "glow"), "Filled with light", "percent", step=10, hint=hint))
+    if craft.glow > 0:
+        fields.append(at((*path, "glow_colour"), "Its colour", "menu", options=TUBE_COLOURS))
+        if craft.glow_colour == "own":
+            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+    return fields
 
 
 def _raised(job: Job, here: Any, path: Any, craft: Raised) -> list[Spec]:

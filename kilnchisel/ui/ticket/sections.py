@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.blank import stances_of
-from kilnchisel.core.job.crafts import Craft, CutThrough, Printed, Standing, Tube
+from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Printed, Standing, Tube
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
     Cloth,
@@ -61,7 +61,8 @@ def specs(
 def _shines(craft: Craft) -> bool:
     lit = isinstance(craft, Tube) and craft.lit
     behind = isinstance(craft, CutThrough) and craft.fill == "open" and craft.behind == "light"
-    return lit or behind or (isinstance(craft, Standing) and craft.light != "none")
+    filled = isinstance(craft, Engraved) and craft.glow > 0
+    return lit or behind or filled or (isinstance(craft, Standing) and craft.light != "none")
 
 
 def _finish(job: Job, index: int | None) -> list[Spec]:
