@@ -32,6 +32,7 @@ BENT = (
     Raised(edge="bevelled", edge_mm=0.2),
     Raised(edge="rounded", edge_mm=0.2),
     Raised(edge="ridge", slope_deg=30, height_mm=0.4),
+    Raised(edge="ridge", slope_deg=20, height_mm=0.3, round_mm=0.25),
     Raised(edge="cushion", height_mm=0.7),
     Raised(edge="stepped", edge_mm=0.1),
     Raised(edge="drawn", edge_mm=0.5),
@@ -97,6 +98,15 @@ class Heights(unittest.TestCase):
         above = heights[mesh.faces].mean(axis=1) > 1.0
         lean = np.degrees(np.arccos(np.clip(-normal[above, 1] / size[above], -1, 1)))
         self.assertAlmostEqual(float(np.average(lean, weights=size[above])), 35, delta=0.3)
+
+    def test_bevel_and_round_are_added_together(self):
+        plain = Raised(edge="ridge", slope_deg=30, height_mm=1)
+        both = plain.model_copy(update={"round_mm": 0.8})
+        far, high = np.array(stages_of(both, 3.0)[0].knots).T
+        bevel = 1 + far * math.tan(math.radians(30))
+        inside = np.clip(far, 0, 0.8)
+        round_ = np.sqrt(np.maximum(0.8**2 - (0.8 - inside) ** 2, 0))
+        np.testing.assert_allclose(high, bevel + round_, atol=1e-9)
 
     def test_a_pressed_edge_is_soft_and_its_rim_swells(self):
         craft = Pressed(depth_mm=1.0, soft_mm=0.8, swell=20)

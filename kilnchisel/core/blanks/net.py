@@ -60,7 +60,7 @@ def net_over(area: shapely.Polygon, step_mm: float) -> Net:
     that). Raises KilnError where the area is too narrow for its own points.
     """
     rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
-    inside = gridded(_spread(area, step_mm))
+    inside = gridded(points_over(area.buffer(-0.7 * step_mm), step_mm))  # clear of its border
     points = np.concatenate([*rings, inside])
     faces = Delaunay(points).simplices
     middles = points[faces].mean(axis=1)
@@ -85,19 +85,18 @@ def _counter_clockwise(points: Array, faces: Array) -> Array:
     return np.where((left > 0)[proper, None], faces[proper], faces[proper, ::-1])
 
 
-def _spread(area: shapely.Polygon, step: float) -> Array:
-    """Points in rows over the area, every second row shifted, clear of its border."""
+def points_over(area: Any, step: float) -> Array:
+    """Points in rows over an area (polygons of any kind), every second row shifted, (n, 2)."""
+    if area.is_empty:
+        return np.empty((0, 2))
     low_u, low_v, high_u, high_v = area.bounds
     rows = np.arange(low_v, high_v, step * np.sqrt(0.75))
     columns = np.arange(low_u, high_u + step, step)
     u, v = np.meshgrid(columns, rows)
     u = u + np.where(np.arange(len(rows)) % 2, step / 2, 0.0)[:, None]
     points = np.stack([u.ravel(), v.ravel()], axis=1)
-    room = area.buffer(-0.7 * step)
-    if room.is_empty:
-        return np.empty((0, 2))
-    shapely.prepare(room)
-    return np.asarray(points[shapely.contains_xy(room, points[:, 0], points[:, 1])])
+    shapely.prepare(area)
+    return np.asarray(points[shapely.contains_xy(area, points[:, 0], points[:, 1])])
 
 
 def _same_border(net: Net, wanted: Array) -> bool:

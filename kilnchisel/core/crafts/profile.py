@@ -28,6 +28,7 @@ from kilnchisel.core.lettering.outline import Raster
 Role = Literal["blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
+INWARD = 14  # lines between a round and the ridge inside it
 ROUND = 8  # straight pieces to a quarter round: they stay within 0.5 % of its radius
 
 
@@ -94,7 +95,9 @@ def stages_of(
     if isinstance(craft, Engraved):
         return (Stage(0.0, _cut_in(craft), "recess"),)
     if isinstance(craft, Raised):
-        return _raised(craft, widest_mm)
+        made = _raised(craft, widest_mm)
+        round_ = craft.round_mm if craft.edge in ("sloped", "bevelled", "ridge") else 0.0
+        return made if round_ <= 0 else tuple(_with_round(stage, round_) for stage in made)
     return ()  # it stands free of the surface
 
 
@@ -155,6 +158,17 @@ def _quarter(radius: float) -> Knots:
     """A quarter round, from upright at (0, 0) to level at (radius, radius)."""
     turns = np.linspace(0, np.pi / 2, ROUND + 1)
     return tuple((float(radius * (1 - np.cos(t))), float(radius * np.sin(t))) for t in turns)
+
+
+def _with_round(stage: Stage, radius: float) -> Stage:
+    """A stage with a quarter round added to its heights."""
+    far, high = np.array(stage.knots).T
+    round_far, round_high = np.array(_quarter(radius)).T
+    # lines beyond the round, so that an even slope farther in is followed closely up to its ridge
+    between = np.linspace(radius, far[-1], INWARD) if far[-1] > radius else far[-1:]
+    both = np.unique(np.concatenate([far, round_far, between]))
+    heights = np.interp(both, far, high) + np.interp(both, round_far, round_high)
+    return replace(stage, knots=tuple(zip(both.tolist(), heights.tolist(), strict=True)))
 
 
 def _soft(share: float) -> float:

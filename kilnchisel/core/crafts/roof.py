@@ -21,6 +21,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import Delaunay, Voronoi, cKDTree
 
 from kilnchisel.core.blanks.mesh import edges_of
+from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -113,19 +114,7 @@ def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
 @lru_cache(maxsize=32)
 def field_points(layer: Layer, step: float) -> Array:
     """Points all over a layer's region, about ``step`` apart, clear of its outline, (n, 2)."""
-    return _lattice(shapely.buffer(layer.region, -0.6 * step), step)
-
-
-def _lattice(region: Any, step: float) -> Array:
-    """Points in rows over a region, every second row shifted."""
-    if region.is_empty:
-        return np.empty((0, 2))
-    low_u, low_v, high_u, high_v = region.bounds
-    rows = np.arange(low_v, high_v, step * np.sqrt(0.75))
-    u, v = np.meshgrid(np.arange(low_u, high_u + step, step), rows)
-    u = u + np.where(np.arange(len(rows)) % 2, step / 2, 0.0)[:, None]
-    points = np.stack([u.ravel(), v.ravel()], axis=1)
-    return np.asarray(points[shapely.contains_xy(_prepared(region), points[:, 0], points[:, 1])])
+    return points_over(shapely.buffer(layer.region, -0.6 * step), step)
 
 
 def _along(region: Any, step: float) -> Array:

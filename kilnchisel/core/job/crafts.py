@@ -73,7 +73,8 @@ class Raised(Value):
     ``edge_mm`` at the top. "rounded": a quarter round of ``edge_mm`` there. "ridge": upright by
     ``height_mm``, then ``slope_deg`` from level up to the ridge. "cushion": rising all the way to its
     middle. "stepped": ``steps`` treads of ``edge_mm``. "drawn": sheet metal pressed from behind, its soft
-    outer slope ``edge_mm`` wide.
+    outer slope ``edge_mm`` wide. ``round_mm``: a quarter round of this radius added to a slope, a chamfer
+    or a ridge, rising from the outline.
     """
 
     kind: Literal["raised"] = "raised"
@@ -84,6 +85,7 @@ class Raised(Value):
     slope_deg: Annotated[float, Field(ge=1, le=80)] = 12.0
     edge_mm: Annotated[float, Field(ge=0.02, le=50)] = 0.5
     steps: Annotated[int, Field(ge=2, le=6)] = 3
+    round_mm: Annotated[float, Field(ge=0, le=50)] = 0.0
 
 
 class Tube(Value):

@@ -163,14 +163,20 @@ def with_craft(job: Job, index: int, kind: str) -> Job:
     return change(job, ("letterings", index), made)
 
 
+def _light(path: Any, chosen: str, field: str, label: str = "Its colour") -> list[Spec]:
+    """The colour of light, and one of one's own."""
+    fields = [at((*path, field), label, "menu", options=TUBE_COLOURS)]
+    if chosen == "own":
+        fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+    return fields
+
+
 def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
     glass = craft.form == "glass"
     fields = [
         at((*path, "form"), "Made of", "choice", options=(("glass", "Glass tube"), ("rope", "LED rope"))),
-        at((*path, "colour"), "Light", "menu", options=TUBE_COLOURS),
+        *_light(path, craft.colour, "colour", "Light"),
     ]
-    if craft.colour == "own":
-        fields.append(at((*path, "own_colour"), "Its colour", "colour"))
     fields.append(at((*path, "lit"), "Switched", "switch", options=((True, "On"), (False, "Off"))))
     if craft.lit:
         hint = "Its hue stays as it is."
@@ -238,9 +244,7 @@ def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
     lights = (("none", "None"), ("halo", "From behind"), ("face", "Through the face"), ("both", "Both"))
     fields.append(at((*path, "light"), "Light", "menu", options=lights))
     if craft.light != "none":
-        fields.append(at((*path, "light_colour"), "Its colour", "menu", options=TUBE_COLOURS))
-        if craft.light_colour == "own":
-            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+        fields += _light(path, craft.light_colour, "light_colour")
         fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10))
     return fields
 
@@ -260,9 +264,7 @@ def _through(job: Job, here: Any, path: Any, craft: CutThrough) -> list[Spec]:
     if craft.behind != "nothing":
         fields.append(ranged(job, (*path, "behind_mm"), "Distance", "length", step=1))
     if craft.behind == "light":
-        fields.append(at((*path, "light_colour"), "Its colour", "menu", options=TUBE_COLOURS))
-        if craft.light_colour == "own":
-            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+        fields += _light(path, craft.light_colour, "light_colour")
         fields.append(ranged(job, (*path, "brightness"), "Brightness", "percent", step=10))
     return fields
 
@@ -361,9 +363,7 @@ def _engraved(job: Job, here: Any, path: Any, craft: Engraved) -> list[Spec]:
     hint = "How bright the light that fills it is; 0 for none."
     fields.append(ranged(job, (*path, "glow"), "Filled with light", "percent", step=10, hint=hint))
     if craft.glow > 0:
-        fields.append(at((*path, "glow_colour"), "Its colour", "menu", options=TUBE_COLOURS))
-        if craft.glow_colour == "own":
-            fields.append(at((*path, "own_colour"), "Own colour", "colour"))
+        fields += _light(path, craft.glow_colour, "glow_colour")
     return fields
 
 
@@ -388,6 +388,9 @@ def _raised(job: Job, here: Any, path: Any, craft: Raised) -> list[Spec]:
     if craft.edge in EDGE_WIDTH:
         label, hint = EDGE_WIDTH[craft.edge]
         fields.append(ranged(job, (*path, "edge_mm"), label, "length", step=0.05, hint=hint))
+    if craft.edge in ("sloped", "bevelled", "ridge"):
+        hint = "A quarter round added to it, rising from the outline."
+        fields.append(ranged(job, (*path, "round_mm"), "Round added", "length", step=0.1, hint=hint))
     if craft.edge == "stepped":
         fields.append(ranged(job, (*path, "steps"), "Steps", "count", step=1))
     return fields
