@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -76,7 +76,12 @@ class Sheet:
 
     def coarser(self) -> Sheet:
         """The sheet with every COARSER-th cut only, for pictures while something moves. It does not
-        share its edge points with the shells any more, so it closes to no solid."""
+        share its edge points with the shells any more, so it closes to no solid. The same one each
+        time, so that what is made of it can be remembered."""
+        return self._coarser
+
+    @cached_property
+    def _coarser(self) -> Sheet:
         if self.rough is not None:
             return replace(self, net=self.rough)
         return self if len(self.cuts) == 0 else replace(self, cuts=every(self.cuts, COARSER))

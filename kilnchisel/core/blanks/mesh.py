@@ -150,8 +150,9 @@ def creased(points: Array, uv: Array, faces: Array, crease: float) -> Mesh:
     normals = np.cross(b - a, c - a)  # twice the area long
     corner = corner_normals(normals, faces, crease)
     # corners of one point with one normal become one again
-    key = np.column_stack([faces.reshape(-1, 1), np.rint(corner.reshape(-1, 3) * 1e4)]).astype(np.int64)
-    _, first, index = np.unique(key, axis=0, return_index=True, return_inverse=True)
+    steps = np.rint((corner.reshape(-1, 3) + 1) * 4000).astype(np.int64)
+    key = ((faces.reshape(-1).astype(np.int64) << 13 | steps[:, 0]) << 13 | steps[:, 1]) << 13 | steps[:, 2]
+    _, first, index = np.unique(key, return_index=True, return_inverse=True)
     point = faces.reshape(-1)[first]
     out = corner.reshape(-1, 3)[first]
     return Mesh(points[point], out, uv[point], index.reshape(-1, 3).astype(np.int32))

@@ -15,16 +15,14 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
-from kilnchisel.core.blanks.mesh import Mesh, compacted, creased, open_edges, shares_of
+from kilnchisel.core.blanks.mesh import Mesh, compacted, open_edges, shares_of
 from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net, gridded
 from kilnchisel.core.crafts.lettered import (
     Inked,
     Surface,
-    bent,
-    distances_of,
-    heights_at,
     inked_of,
     parts_of,
+    ready,
     refuse_too_deep,
 )
 from kilnchisel.core.crafts.piece import Part
@@ -37,7 +35,7 @@ from kilnchisel.core.crafts.sheet import (
     layered,
     region_walls,
 )
-from kilnchisel.core.crafts.walls import CREASE, softened, standing_edges, wall_faces
+from kilnchisel.core.crafts.walls import softened, standing_edges, wall_faces
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.laying.chart import Chart
@@ -212,24 +210,12 @@ def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: boo
         heights[used] = one.ink.stage.knots[0][1]
         top = base + heights[used, None] * out
         return Surface(Mesh(top, out, box_uv(base, out), corners), heights)
-    chart, count = one.chart, len(used)
+    chart = one.chart
     row_of = np.full(len(mesh.faces), -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
     uv = _flat(state, chart, rows, row_of, used, corners)
-    border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
-    points, faces = bent(uv, border, corners, one.ink, rough)
-    kept, compact = compacted(faces, len(points))
-    fresh = kept[kept >= count]
-    base = np.concatenate([base, np.zeros((len(points) - count, 3))])
-    out = np.concatenate([out, np.zeros((len(points) - count, 3))])
-    base[fresh] = chart.to_body(points[fresh], np.zeros(len(fresh)))
-    out[fresh] = chart.frames(points[fresh])[:, 2]
-    far = distances_of(one.ink, points, np.eye(2))
-    high = heights_at(one.ink, far, points)
-    heights[used] = high[:count]
-    top = base[kept] + high[kept, None] * out[kept]
-    made = creased(top, box_uv(base[kept], out[kept]), compact, CREASE)
-    return Surface(made, heights, np.all(far[faces] >= 0, axis=1))
+    made = ready(uv, base, out, used, corners, one.ink, np.eye(2), rough)
+    return made.surface(one.ink, len(state.points), box_uv(made.base, made.out))
 
 
 def _walls(state: _Cut, surfaces: Sequence[Surface | None]) -> list[list[Mesh]]:

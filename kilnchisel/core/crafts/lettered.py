@@ -79,8 +79,7 @@ def craft_sheet(
         wanted += inks
     inked = _on_insets(sheet, _beside_fields(wanted, rough))
     insets = [inset.area for inset in sheet.insets]
-    regions = [*insets, *(ink.region for ink in inked), *holes]
-    cut = _placed(sheet.side, cut_sheet(sheet, regions))
+    cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes))
     surfaces: list[Surface | None] = [
         _flat(cut, label, inset.height_mm) for label, inset in enumerate(sheet.insets)
     ]
@@ -103,6 +102,12 @@ def craft_sheet(
             continue
         parts += parts_of(ink, surface, walls[label], name, name, solid)
     return tuple(parts)
+
+
+@lru_cache(maxsize=16)
+def _cut(sheet: Sheet, regions: tuple[shapely.MultiPolygon, ...]) -> _Placed:
+    """A cut sheet on its body, remembered by its regions: heights may change without it."""
+    return _placed(sheet.side, cut_sheet(sheet, regions))
 
 
 def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
@@ -293,44 +298,97 @@ def _of_stage(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface |
     return _flat(placed, label, ink.below + stage.knots[0][1])
 
 
+@dataclass(frozen=True, eq=False)
+class Bent:
+    """A region made ready for heights that change over it: uv (n, 2), the places base and ways out (n, 3)
+    of its points, faces (m, 3), far (n,): how far inside the outline they are. ``used`` (k,): the cut's
+    points among them, ``at`` (k,): where."""
+
+    uv: Array
+    base: Array
+    out: Array
+    faces: Array
+    far: Array
+    used: Array
+    at: Array
+
+    def surface(self, ink: Inked, size: int, uv: Array | None = None) -> Surface:
+        """The surface at the heights of a stage; ``size``: how many points the cut has."""
+        high = heights_at(ink, self.far, self.uv)
+        heights = np.zeros(size)
+        heights[self.used] = high[self.at]
+        points = self.base + high[:, None] * self.out
+        crease = CREASE if ink.stage.field is None else FIELD_CREASE
+        made = creased(points, self.uv if uv is None else uv, self.faces, crease)
+        return Surface(made, heights, np.all(self.far[self.faces] >= 0, axis=1))
+
+
+def ready(
+    uv: Array, base: Array, out: Array, used: Array, corners: Array, ink: Inked, true: Array, rough: bool
+) -> Bent:
+    """A region of a cut made ready: its points ``used`` as they are there, (k, 2), (k, 3), (k, 3), and its
+    triangles; ``true`` (2, 2) makes distances on the sheet true."""
+    side, count = ink.laid.side, len(uv)
+    border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
+    points, faces, far = bent(uv, border, corners, ink, rough)
+    kept, compact = compacted(faces, len(points))
+    fresh = kept[kept >= count]
+    more = np.zeros((len(points) - count, 3))
+    base, out = np.concatenate([base, more]), np.concatenate([out, more])
+    base[fresh] = side.to_body(points[fresh], np.zeros(len(fresh)))
+    out[fresh] = side.frames(points[fresh])[:, 2]
+    unknown = kept[np.isnan(far[kept])]
+    far[unknown] = distances_of(ink, points[unknown], true)
+    old = kept < count
+    return Bent(
+        points[kept], base[kept], out[kept], compact, far[kept], used[kept[old]], np.flatnonzero(old)
+    )
+
+
+@lru_cache(maxsize=24)
+def _ready_on(
+    placed: _Placed, label: int, laid: Laid, layer: LaidLayer, shape: tuple[Any, ...], rough: bool
+) -> Bent:
+    """The same for a label of a sheet, remembered: heights may change without it. ``shape``: what the
+    stage's triangles depend on."""
+    grow, distances, field = shape
+    stage = Stage(grow, tuple((d, 0.0) for d in distances), "letters", field=field)
+    ink = Inked(0, laid, layer, stage, layer.region)
+    cut = placed.cut
+    used, corners = compacted(cut.faces[cut.label == label], len(cut.points))
+    true = laid.side.true_at(laid.middle)
+    return ready(
+        cut.points[used], placed.base[used], placed.frames[used, 2], used, corners, ink, true, rough
+    )
+
+
 def _bent(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface:
     """The surface of a stage whose height changes with the distance from the outline."""
-    cut, side = placed.cut, ink.laid.side
-    used, corners = compacted(cut.faces[cut.label == label], len(cut.points))
-    border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
-    uv, faces = bent(cut.points[used], border, corners, ink, rough)
-    count = len(used)
-    kept, compact = compacted(faces, len(uv))
-    fresh = kept[kept >= count]
-    base = np.concatenate([placed.base[used], np.zeros((len(uv) - count, 3))])
-    out = np.concatenate([placed.frames[used, 2], np.zeros((len(uv) - count, 3))])
-    base[fresh] = side.to_body(uv[fresh], np.zeros(len(fresh)))
-    out[fresh] = side.frames(uv[fresh])[:, 2]
-    far = distances_of(ink, uv, side.true_at(ink.laid.middle))
-    high = heights_at(ink, far, uv)
-    heights = np.zeros(len(cut.points))
-    heights[used] = high[:count]
-    points = base[kept] + high[kept, None] * out[kept]
-    crease = CREASE if ink.stage.field is None else FIELD_CREASE
-    return Surface(creased(points, uv[kept], compact, crease), heights, np.all(far[faces] >= 0, axis=1))
+    stage = ink.stage
+    shape = (stage.grow_mm, tuple(float(d) for d, _ in stage.knots), stage.field)
+    made = _ready_on(placed, label, ink.laid, ink.layer, shape, rough)
+    return made.surface(ink, len(placed.cut.points))
 
 
-def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
-    """The points of a region, (n, 2), with those that its heights need, and triangles over all of them;
-    ``faces``: the triangles there were, which stay where no better ones are found."""
+def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array, Array]:
+    """The points of a region, (n, 2), with those that its heights need, triangles over all of them, and
+    how far inside the outline they are where that is known; ``faces``: the triangles there were, which
+    stay where no better ones are found."""
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
     distances = tuple(float(d) for d, _ in ink.stage.knots)
     if ink.stage.field is not None:
-        return _with_field(uv, border, faces, ink, rough)
+        points, found = _with_field(uv, border, faces, ink, rough)
+        return points, found, np.full(len(points), np.nan)
     inside = tuple(d for d in distances if d > 1e-9 - ink.stage.grow_mm)
-    fresh, more = [uv], []
+    fresh, more, far = [uv], [], [np.full(len(uv), np.nan)]
     rest = np.ones(len(border), dtype=bool)
     if len(inside) > 1:
         if rough and len(inside) > 3:
             inside = tuple(d for n, d in enumerate(inside) if n % 2 or d == 0)
-        points, found, rest = _on_terraces(uv, border, terraces(layer, inside, rough), placing, side)
+        points, found, rest, known = _on_terraces(uv, border, terraces(layer, inside, rough), placing, side)
         fresh.append(points)
         more.append(found)
+        far.append(known)
     if rest.any():
         # an even slope, or what the side's border or another lettering has cut
         inner = inner_points(layer, distances[-1], rough)
@@ -347,7 +405,8 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
             number = np.where(own < len(uv), own, own + start)
             fresh.append(points[len(uv) :])
             more.append(number[found_here])
-    return np.concatenate(fresh), np.concatenate(more)
+            far.append(np.full(len(points) - len(uv), np.nan))
+    return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
 
 
 def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
@@ -385,10 +444,10 @@ def _inside_of(uv: Array, edges: Array, faces: Array) -> Array:
 
 def _on_terraces(
     uv: Array, border: Array, shelf: Terraces, placing: Placing, side: Side
-) -> tuple[Array, Array, Array]:
+) -> tuple[Array, Array, Array, Array]:
     """New points (n, 2) and triangles of the parts of a region that hold their terraces whole: those of
     the terraces and a band round them up to the part's own border. Triangles count the points of ``uv``
-    first. Also which border edges belong to no such part."""
+    first. Also which border edges belong to no such part, and how far the points are from the outline."""
     whole = _rings(uv[border])
     known = {(int(a), int(b)) for a, b in border}
     place = {(float(x), float(y)): n for n, (x, y) in enumerate(uv)}
@@ -424,7 +483,7 @@ def _on_terraces(
     taken = np.isin(owner, held[1][sound[held[0]]])
     rest = np.ones(len(border), dtype=bool)
     if not bands:
-        return np.empty((0, 2)), np.empty((0, 3), dtype=np.int64), rest
+        return np.empty((0, 2)), np.empty((0, 3), dtype=np.int64), rest, np.empty(0)
     round_points, round_faces, _ = triangulated(bands, [0] * len(bands))
     used, within = compacted(corners[taken], len(spots))
     fresh = np.concatenate([round_points, spots[used]])
@@ -435,7 +494,13 @@ def _on_terraces(
     names: Array = np.where(new, len(uv) + again, at)
     middles = shapely.points(uv[border].mean(axis=1))
     rest[shapely.STRtree(whole[sound]).query(middles, predicate="dwithin", distance=1e-7)[0]] = False
-    return fresh[new], names[all_faces], rest
+    terraced = np.tile(shelf.far, len(placing.copies))[used]
+    told = np.concatenate([np.full(len(round_points), np.nan), terraced])
+    # of a point that bands and terraces share, what the terraces know of it
+    far = np.full(int(new.sum()), np.nan)
+    sure = ~np.isnan(told) & (again >= 0)
+    far[again[sure]] = told[sure]
+    return fresh[new], names[all_faces], rest, far
 
 
 def distances_of(ink: Inked, uv: Array, true: Array) -> Array:

@@ -136,13 +136,14 @@ def _thinned(points: Array, step: float) -> Array:
 @dataclass(frozen=True, eq=False)
 class Terraces:
     """What is inside the first line along which a layer's height bends: ``first``, the region within it,
-    and its triangles, with all further lines among their edges: points (n, 2), faces (m, 3) and for each
-    its polygon of ``first``, (m,)."""
+    and its triangles, with all further lines among their edges: points (n, 2), faces (m, 3), for each its
+    polygon of ``first``, (m,), and how far each point is from the outline, (n,)."""
 
     first: shapely.MultiPolygon
     points: Array
     faces: Array
     owner: Array
+    far: Array
 
 
 @lru_cache(maxsize=64)
@@ -156,7 +157,7 @@ def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terrace
             plain = shapely.segmentize(region, step)  # the outline itself, whole
         else:
             inside = shapely.buffer(region, -distance, quad_segs=6)
-            plain = shapely.segmentize(shapely.simplify(inside, 0.01 * step), step)
+            plain = shapely.segmentize(shapely.simplify(inside, (0.04 if rough else 0.01) * step), step)
         if lines:
             plain = shapely.intersection(plain, lines[-1].buffer(-0.02 * step))
         lines.append(as_region([plain]))
@@ -164,7 +165,7 @@ def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terrace
             break
     if not lines or lines[0].is_empty:
         none = np.empty((0, 3), dtype=np.int64)
-        return Terraces(shapely.MultiPolygon(), np.empty((0, 2)), none, none[:, 0])
+        return Terraces(shapely.MultiPolygon(), np.empty((0, 2)), none, none[:, 0], np.empty(0))
     bands = []
     for outer, inner in itertools.pairwise(lines):
         bands += polygons_in(shapely.difference(outer, inner))
@@ -174,7 +175,7 @@ def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terrace
     spots, found = shapely.STRtree(polygons).query(shapely.point_on_surface(parts), predicate="intersects")
     owner = np.zeros(len(parts), dtype=np.int64)
     owner[spots] = found
-    return Terraces(lines[0], points, faces.astype(np.int64), owner[part])
+    return Terraces(lines[0], points, faces.astype(np.int64), owner[part], distances_in(region, points))
 
 
 def _prepared(geometry: Any) -> Any:

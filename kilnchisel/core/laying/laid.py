@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -147,7 +148,11 @@ class Laid:
         return self.placing.copies[0][1]
 
     def roughly(self) -> Laid:
-        """With fewer points in its layers, for pictures while something moves."""
+        """With fewer points in its layers, for pictures while something moves; the same one each time."""
+        return self._rough
+
+    @cached_property
+    def _rough(self) -> Laid:
         plain = self.outline.plainer
         layers = (replace(x, region=self.placing.region(plain[x.number])) for x in self.layers)
         return replace(self, layers=tuple(layers))
