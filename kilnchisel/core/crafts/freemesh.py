@@ -17,16 +17,11 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.imported import FreeMesh, box_uv, drawn_of
 from kilnchisel.core.blanks.mesh import Mesh, compacted, open_edges, shares_of
 from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net, gridded
-from kilnchisel.core.crafts.lettered import (
-    Inked,
-    Surface,
-    inked_of,
-    parts_of,
-    ready,
-    refuse_too_deep,
-)
+from kilnchisel.core.crafts.inked import Inked, inked_of, refuse_too_deep
+from kilnchisel.core.crafts.lettered import parts_of
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.profile import Role
+from kilnchisel.core.crafts.shaped import Surface, ready
 from kilnchisel.core.crafts.sheet import (
     GROUND,
     NUDGE_MM,

@@ -1,0 +1,150 @@
+"""What a lettering takes of its sheet: regions, layer by layer and stage by stage, and their heights."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.fields import Field
+from kilnchisel.core.crafts.profile import Stage, stages_of
+from kilnchisel.core.crafts.roof import (
+    border_step,
+    distances_in,
+    widest_mm,
+)
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import Craft, Raised
+from kilnchisel.core.laying.laid import Laid, LaidLayer
+from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.lettering.polygons import as_region
+
+Array = NDArray[Any]
+
+
+@dataclass(frozen=True, eq=False)
+class Inked:
+    """A region of the sheet that a lettering takes: a stage of its craft on a layer, ``below`` being the
+    height of the ground there."""
+
+    index: int
+    laid: Laid
+    layer: LaidLayer
+    stage: Stage
+    region: shapely.MultiPolygon
+    below: float = 0.0
+
+
+def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
+    """What a lettering takes of its sheet, layer by layer and stage by stage."""
+    found = []
+    for layer in laid.layers:
+        shape = layer.layer
+        widest = widest_mm(shape) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
+        for stage in stages_of(craft, widest, through_mm, shape.raster):
+            scaled = stage.scaled(shape.height)
+            region = layer.region
+            if scaled.grow_mm:
+                region = laid.placing.region(_grown(shape, scaled.grow_mm))
+            if scaled.field is not None:
+                region = as_region([shapely.segmentize(region, field_step(scaled.field, rough))])
+            elif not scaled.level and not scaled.grow_mm:
+                step = border_step(shape, scaled.knots[-1][0], rough)
+                region = as_region([shapely.segmentize(region, step)])
+            found.append(Inked(index, laid, layer, scaled, region))
+    return found
+
+
+ROUGHER = 2.5  # how much wider a texture's points are apart while something moves
+
+
+def field_step(field: Field, rough: bool) -> float:
+    return field.step_mm * (ROUGHER if rough else 1.0)
+
+
+FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every stroke
+
+
+@lru_cache(maxsize=64)
+def _grown(layer: Layer, by: float) -> shapely.MultiPolygon:
+    grown = shapely.buffer(layer.region, by, quad_segs=8)
+    return as_region([shapely.simplify(grown, 0.002)])
+
+
+def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:
+    """Raises KilnError where a craft would break through the wall of its side."""
+    for ink in inks:
+        if ink.stage.open:
+            if ink.stage.knots[0][1] == 0:
+                raise KilnError(
+                    "Letters can be cut through flat panels only (plaque, sign board, plate); choose "
+                    "another blank, or an inlay."
+                )
+            continue
+        deep = -min(height for _, height in ink.stage.knots) + ink.stage.deeper_mm
+        if deep < side.wall_mm:
+            continue
+        if not ink.stage.level:
+            widest = widest_mm(ink.layer.layer) if ink.stage.field is None else 1e9
+            deep = -float(np.interp(widest, *np.array(ink.stage.knots).T)) + ink.stage.deeper_mm
+        if deep >= side.wall_mm:
+            raise KilnError(
+                f"{craft.kind.capitalize()} {deep:.3g} mm deep, it would break through the wall of "
+                f"{side.wall_mm:.3g} mm; stay below that."
+            )
+
+
+def beside_fields(inked: list[Inked], rough: bool) -> list[Inked]:
+    """The same with the outlines that lie on a textured region cut as finely as it is, so that its
+    triangles find their edges among their own."""
+    fields = [(ink, field_step(ink.stage.field, rough)) for ink in inked if ink.stage.field is not None]
+    finer = []
+    for ink in inked:
+        steps = [
+            step
+            for other, step in fields
+            if other is not ink and shapely.intersects(other.region, ink.region)
+        ]
+        if steps:
+            ink = replace(ink, region=as_region([shapely.segmentize(ink.region, min(steps))]))
+        finer.append(ink)
+    return finer
+
+
+def distances_of(ink: Inked, uv: Array, true: Array) -> Array:
+    """How far inside the outline points of the sheet are, mm; ``true`` (2, 2) makes distances true."""
+    return distances_in(shapely.transform(ink.layer.region, lambda p: p @ true.T), uv @ true.T)
+
+
+FIELD_CREASE = np.cos(np.radians(62.0))  # worked surfaces are shaded round but for their ridges
+
+
+def heights_at(ink: Inked, far: Array, uv: Array) -> Array:
+    """The height of a stage at points of the sheet, ``far`` from the outline."""
+    high = ink.below + np.interp(far, *np.array(ink.stage.knots).T)
+    field = ink.stage.field
+    if field is not None:
+        fade = np.clip(far / max(field.fade_mm, 1e-6), 0, 1)
+        fade = fade * fade * (3 - 2 * fade)
+        high = high + fade * field.heights(own_points(ink.laid, uv))
+    return np.asarray(high)
+
+
+def own_points(laid: Laid, uv: Array) -> Array:
+    """Sheet points in the outline's own coordinates, those of the copy that each is nearest to."""
+    left, low, right, high = laid.outline.bounds
+    middle = np.array([(left + right) / 2, (low + high) / 2])
+    size = np.maximum([right - left, high - low], 1e-9)
+    best, found = np.full(len(uv), np.inf), np.zeros((len(uv), 2))
+    for copy in range(len(laid.placing.copies)):
+        own = laid.placing.back(uv.copy(), copy)
+        far = np.abs((own - middle) / size).max(axis=1)
+        nearer = far < best
+        best[nearer], found[nearer] = far[nearer], own[nearer]
+    return found
