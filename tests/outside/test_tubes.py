@@ -59,6 +59,17 @@ class Light(unittest.TestCase):
         light = tube_light(points, np.tile([0.0, 0, 1], (5, 1)), lamps)
         np.testing.assert_allclose(light[:, 0] * math.pi, math.pi * 6 * 40 / (40**2 + x**2), rtol=1e-4)
 
+    def test_from_several_threads_at_once(self):
+        from concurrent.futures import ThreadPoolExecutor
+
+        lamps = straight((-300, 0, 40), (300, 0, 40))
+        points = np.random.default_rng(1).uniform(-200, 200, (4000, 3)) * (1, 1, 0)
+        out = np.tile([0.0, 0, 1], (4000, 1))
+        wanted = tube_light(points, out, lamps)
+        with ThreadPoolExecutor(4) as pool:
+            for found in pool.map(lambda _: tube_light(points, out, lamps), range(16)):
+                np.testing.assert_allclose(found, wanted)
+
     def test_a_tube_that_ends_over_the_point(self):
         # E = (I'/h) (a + sin a cos a) / 2, a = atan(l / h), I' = 2 r L: the aspect factor (IES)
         lamps = straight((0, 0, 40), (90, 0, 40))

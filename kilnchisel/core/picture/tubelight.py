@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -26,22 +27,21 @@ def tube_light(points: Array, normals: Array, lamps: Lamps) -> Array:
     along = lamps.end - lamps.start
     length = np.linalg.norm(along, axis=1)
     kept = length > 1e-9
-    return np.asarray(
-        _summed(
-            *(
-                np.ascontiguousarray(x, dtype=np.float64)
-                for x in (
-                    points,
-                    normals,
-                    lamps.start[kept],
-                    along[kept] / length[kept, None],
-                    length[kept],
-                    lamps.radius[kept],
-                    lamps.radiance[kept],
-                )
-            )
-        )
+    rows = (
+        points,
+        normals,
+        lamps.start[kept],
+        along[kept] / length[kept, None],
+        length[kept],
+        lamps.radius[kept],
+        lamps.radiance[kept],
     )
+    with ONE_AT_A_TIME:
+        return np.asarray(_summed(*(np.ascontiguousarray(x, dtype=np.float64) for x in rows)))
+
+
+# a parallel kernel may end the whole process when two threads enter it at once
+ONE_AT_A_TIME = Lock()
 
 
 @njit(parallel=True, fastmath=True, cache=True)
