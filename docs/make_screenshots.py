@@ -26,13 +26,11 @@ MOCKUPS = {
     "mockup-van": "shuttle-van",
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
-    "mockup-slate": "dome-path-slate",
     "mockup-neon": "night-cafe-neon",
     "mockup-dome": "dome-letters",
     "mockup-medal": "founder-medal",
     "mockup-logbook": "observers-logbook",
     "mockup-band": "night-band",
-    "mockup-jar": "honey-jar",
 }
 
 
