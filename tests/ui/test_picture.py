@@ -230,6 +230,12 @@ class SquareOn(WindowTest):
 
 class Refining(WindowTest):
     def test_the_mockup_comes_by_itself_and_a_change_stops_it(self):
+        from unittest import mock
+
+        # more samples than can be done before the change, however slowly this thread gets on
+        many = mock.patch("kilnchisel.ui.view.picture.WINDOW_SAMPLES", 100_000)
+        many.start()
+        self.addCleanup(many.stop)
         self.window.picture.refining = True
         self.window.start_new("mug")
         heard = []
