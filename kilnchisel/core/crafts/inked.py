@@ -41,14 +41,21 @@ class Inked:
     below: float = 0.0
 
 
+FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every stroke
+
+
+def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage]:
+    """The stages of a craft on a layer, at the share of its heights that the layer takes."""
+    widest = widest_mm(layer) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
+    return [stage.scaled(layer.height) for stage in stages_of(craft, widest, through_mm, layer.raster)]
+
+
 def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
     for layer in laid.layers:
         shape = layer.layer
-        widest = widest_mm(shape) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
-        for stage in stages_of(craft, widest, through_mm, shape.raster):
-            scaled = stage.scaled(shape.height)
+        for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
             if scaled.grow_mm:
                 region = laid.placing.region(_grown(shape, scaled.grow_mm))
@@ -66,9 +73,6 @@ ROUGHER = 2.5  # how much wider a texture's points are apart while something mov
 
 def field_step(field: Field, rough: bool) -> float:
     return field.step_mm * (ROUGHER if rough else 1.0)
-
-
-FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every stroke
 
 
 @lru_cache(maxsize=64)

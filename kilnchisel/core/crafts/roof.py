@@ -20,11 +20,11 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import Delaunay, Voronoi, cKDTree
 
-from kilnchisel.core.blanks.mesh import edges_of
+from kilnchisel.core.blanks.mesh import border_edges, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.lettering.outline import Layer
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 
 Array = NDArray[Any]
 
@@ -33,11 +33,6 @@ MEDIAL = 8.0  # the same for the medial axis
 MEDIAL_TURN = np.radians(25)  # generators of the medial axis are seen under a wider angle from it
 ON_EDGE_MM = 1e-6
 MOST_MISSING = 400  # edges of a border that are put in one by one
-
-
-def stroke_mm(region: shapely.MultiPolygon) -> float:
-    """The mean width of a region's strokes: twice its area over the length of its outline."""
-    return 2 * float(region.area) / max(float(region.length), 1e-12)
 
 
 def border_step(layer: Layer, deepest: float, rough: bool) -> float:
@@ -236,9 +231,7 @@ def _with_edge(points: Array, faces: Array, start: int, end: int) -> Array:
     if not crossed:
         return faces
     cavity = faces[crossed]
-    rim = edges_of(cavity)
-    back = {(int(q), int(p)) for p, q in rim}
-    after = {int(p): int(q) for p, q in rim if (int(p), int(q)) not in back}
+    after = dict(border_edges(cavity).tolist())
     halves = []
     for first, last in ((start, end), (end, start)):
         ring, at = [first], first
@@ -284,14 +277,10 @@ def _left_of(faces: Array, border: Array, size: int) -> Array | None:
         (np.ones(int((~fence).sum())), (first[~fence], second[~fence])), shape=(len(faces), len(faces))
     )
     _, group = connected_components(links, directed=False)
-    directed = edges[:, 0].astype(np.int64) * size + edges[:, 1]
-    wanted = border[:, 0].astype(np.int64) * size + border[:, 1]
-    left = np.isin(directed, wanted)
+    wanted = border.astype(np.int64) @ [size, 1]
+    left = np.isin(edges @ [size, 1], wanted)
     kept = faces[np.isin(group, np.unique(group[face[left]]))]
-    mine = edges_of(kept)
-    forward = mine[:, 0].astype(np.int64) * size + mine[:, 1]
-    backward = mine[:, 1].astype(np.int64) * size + mine[:, 0]
-    outline = forward[~np.isin(forward, backward)]
+    outline = border_edges(kept) @ [size, 1]
     if len(outline) != len(wanted) or len(np.setdiff1d(outline, wanted)):
         return None
     return np.asarray(kept)

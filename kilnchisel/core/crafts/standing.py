@@ -12,12 +12,12 @@ from kilnchisel.core.blanks.body import Sheet
 from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.crafts.lettered import plates
 from kilnchisel.core.crafts.piece import Lamp, Part
-from kilnchisel.core.crafts.roof import medial_points, stroke_mm
+from kilnchisel.core.crafts.roof import medial_points
 from kilnchisel.core.crafts.tubes import on_body, swept
 from kilnchisel.core.job.crafts import Standing
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
-from kilnchisel.core.lettering.polygons import polygons_in
+from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 
 Array = NDArray[Any]
 

@@ -81,6 +81,7 @@ def tightest_mm(laid: Laid, craft: Tube) -> float:
     return min((tightest_bend(line) for line in strokes_of(laid.outline, craft)), default=np.inf)
 
 
+@lru_cache(maxsize=16)
 def runs_of(laid: Laid, craft: Tube) -> tuple[Run, ...]:
     """The tubes of a lettering."""
     strokes = [

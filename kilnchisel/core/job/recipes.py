@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -171,8 +172,19 @@ def sized(craft: Any, factor: float) -> Any:
 
 def saved_recipes(path: Path | None = None) -> tuple[Recipe, ...]:
     """The recipes saved on this machine; those that cannot be read are left out."""
+    kept = path or _file()
     try:
-        rows = json.loads((path or _file()).read_text())
+        state = kept.stat()
+    except OSError:
+        return ()
+    return _read(kept, state.st_mtime_ns, state.st_size)
+
+
+@lru_cache(maxsize=4)
+def _read(path: Path, changed_ns: int, size: int) -> tuple[Recipe, ...]:
+    """The recipes of a file as it is now; it is asked for at every edit."""
+    try:
+        rows = json.loads(path.read_text())
     except (OSError, ValueError):
         return ()
     found = []

@@ -21,7 +21,7 @@ from kilnchisel.core.lettering.arranging import Arranged, Placed, Stand, arrange
 from kilnchisel.core.lettering.bending import bent
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region, tolerance_units
-from kilnchisel.core.lettering.polygons import as_region, run_of, weld
+from kilnchisel.core.lettering.polygons import as_region, run_of, stroke_mm, weld
 from kilnchisel.core.lettering.reshaping import (
     backing_shape,
     bridged,
@@ -128,13 +128,13 @@ class Outline:
         return as_region(layer.region for layer in self.layers if layer.kind == "letters")
 
 
-PLAINER = 1 / 40  # of the mean width of a stroke, which is twice its area over the length of its outline
+PLAINER = 1 / 40  # of the mean width of a stroke
 
 
 def _plainer(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
     if region.is_empty:
         return region
-    return as_region([shapely.simplify(region, PLAINER * 2 * region.area / region.length)])
+    return as_region([shapely.simplify(region, PLAINER * stroke_mm(region))])
 
 
 def make_outline(wording: Wording) -> Outline:

@@ -83,6 +83,11 @@ def as_region(parts: Iterable[shapely.Geometry]) -> shapely.MultiPolygon:
     return shapely.MultiPolygon([piece for part in parts for piece in polygons_in(part)])
 
 
+def stroke_mm(region: shapely.Geometry) -> float:
+    """The mean width of a region's strokes: twice its area over the length of its outline."""
+    return 2 * float(region.area) / max(float(region.length), 1e-12)
+
+
 def signed_area(ring: Array) -> float:
     """Area of a ring, positive when counter-clockwise (shoelace formula)."""
     x, y = ring[:, 0], ring[:, 1]

@@ -32,7 +32,7 @@ from kilnchisel.core.picture.gather import (
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
-from kilnchisel.core.picture.lamplight import LampLight
+from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Lamps, Scene
@@ -195,9 +195,8 @@ class Draft:
             return None
         width, height = max(size[0] // VEIL_SHARE, 2), max(size[1] // VEIL_SHARE, 2)
         target = self.gl.texture((width, height), 4, dtype="f4")
-        frame = self.gl.framebuffer(
-            color_attachments=[target], depth_attachment=self.gl.depth_renderbuffer((width, height))
-        )
+        depth = self.gl.depth_renderbuffer((width, height))
+        frame = self.gl.framebuffer(color_attachments=[target], depth_attachment=depth)
         frame.use()
         frame.clear()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
@@ -206,8 +205,8 @@ class Draft:
             self._set(self._shine, emission=np.array(item.material.emission))
             self._mesh(item.mesh).shine.render()
         seen = np.frombuffer(target.read(), dtype=np.float32).reshape(height, width, 4)[..., :3]
-        frame.release()
-        target.release()
+        for thing in (frame, target, depth):
+            thing.release()
         high = float(2 * np.degrees(np.arctan(view.tall)))
         return self._lamps.veil_texture(veil(seen, scene.glow, high))
 
@@ -455,12 +454,14 @@ class Draft:
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
         self._use_material(item.material)
-        self._use_lamp_map(item.side)
+        side = item.side
+        self._use_lamp_map(
+            None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
+        )
         drawn.surface.render()
 
-    def _use_lamp_map(self, side: str | None) -> None:
-        """The light of tubes over a side's sheet (None: there is no map for it)."""
-        baked = None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
+    def _use_lamp_map(self, baked: Baked | None) -> None:
+        """The light of tubes over a sheet or the ground (None: there is no map for it)."""
         if baked is None:
             self._set(self._surface, has_tube_map=False, tube_map=6)
             return
@@ -516,12 +517,7 @@ class Draft:
         indices.write(index.astype("i4").tobytes())
         self._use_material(base.material)
         self._set(self._surface, is_ground=True, stance=np.eye(4))
-        baked = self._lamps.on_ground(self._open_scene, base, self._smooth)
-        if baked is None:
-            self._set(self._surface, has_tube_map=False, tube_map=6)
-        else:
-            baked[0].use(6)
-            self._set(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
+        self._use_lamp_map(self._lamps.on_ground(self._open_scene, base, self._smooth))
         array.render()
 
     def _use_material(self, material: Material) -> None:

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 import shapely
 
-from kilnchisel.core.crafts.profile import Stage, stages_of
+from kilnchisel.core.crafts.inked import stages_on
+from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
@@ -41,15 +42,13 @@ def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
     """The lowest and the highest place of a lettering over the ground, mm."""
     heights = [0.0]
     for layer, stage in _stages(lettering, laid):
-        heights += [height for _, height in stage.knots]
-        if not stage.level:
-            heights = heights[: -len(stage.knots)]
-            widest = widest_mm(layer)
-            far, high = np.array(stage.knots).T
-            found = [float(np.interp(d, far, high)) for d in (*far[far <= widest], widest)]
-            if stage.field is not None:
-                found += [min(found) - stage.deeper_mm, max(found) + stage.higher_mm]
-            heights += found
+        if stage.level:
+            heights.append(stage.knots[0][1])
+            continue
+        widest = widest_mm(layer)
+        far, high = np.array(stage.knots).T
+        found = [float(np.interp(d, far, high)) for d in (*far[far <= widest], widest)]
+        heights += [*found, min(found) - stage.deeper_mm, max(found) + stage.higher_mm]
     return min(heights), max(heights)
 
 
@@ -79,14 +78,8 @@ def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> floa
 
 
 def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
-    found = []
-    for laid_layer in laid.layers:
-        layer = laid_layer.layer
-        edge = getattr(lettering.craft, "edge", "")
-        widest = widest_mm(layer) if edge in ("ridge", "cushion") else 0.0
-        stages = stages_of(lettering.craft, widest, laid.side.wall_mm, layer.raster)
-        found += [(layer, stage.scaled(layer.height)) for stage in stages]
-    return found
+    layers = [item.layer for item in laid.layers]
+    return [(x, stage) for x in layers for stage in stages_on(x, lettering.craft, laid.side.wall_mm)]
 
 
 @lru_cache(maxsize=128)
