@@ -18,6 +18,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.outline import Raster
+from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.volumes import relief_range_mm
 from tests.outside.test_blanks import job_on, mesh_of
 
@@ -88,6 +89,14 @@ class Textures(unittest.TestCase):
                 )
                 job = change(job, ("letterings",), job.letterings + words.letterings)
                 self.assertTrue(mesh_of(job).is_watertight, f"{blank.kind} {pattern}")
+
+    def test_what_a_carving_leaves_of_the_wall_is_checked(self):
+        for base, level, says in ((-8.0, "warning", "Only 0.2 mm"), (-4.0, "good", "4.2 mm of wall stays")):
+            job = disc_on(Plaque(thickness_mm=12), Carved(base_mm=base, depth_mm=3.8))
+            wall = {check.key: check for check in checks(job, 0)}["wall"]
+            self.assertEqual(wall.level, level)
+            self.assertIn(says, wall.says)
+            self.assertIsNone(wall.fix)
 
     def test_a_sunk_ground_lies_where_it_says(self):
         job = disc_on(Plaque(thickness_mm=12), Carved(texture="smooth", base_mm=-2, edge_mm=1))

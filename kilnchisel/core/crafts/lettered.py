@@ -12,7 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Sheet
-from kilnchisel.core.blanks.mesh import Mesh, compacted, join
+from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.inked import Inked, beside_fields, inked_of, own_points, refuse_too_deep
 from kilnchisel.core.crafts.piece import Part
@@ -98,8 +98,7 @@ def parts_of(
         return [Part(cut_edges, "blank", None, sheet, mesh, solid=solid, uncut=False)]
     if layer.raster is not None and ink.stage.field is None:
         mesh = _with_picture(mesh, ink.laid)
-    more = f" {layer.kind} {ink.layer.number + 1}" if len(ink.laid.layers) > 1 else ""
-    named = f"{name} lettering {ink.index + 1}{more}"
+    named = f"{name} lettering {ink.index + 1}{ink.laid.layer_words(ink.layer)}"
     return [*parts, Part(named, ink.stage.role, ink.index, sheet, mesh, layer, solid)]
 
 
@@ -128,12 +127,7 @@ def plates(
         start, end = placed.cut.walls[mine].T
         heights = surface.heights
         walls = _standing(placed, placed.cut.walls[mine], heights[start], heights[end], craft.standoff_mm)
-        turned = Mesh(
-            back.mesh.points,
-            -back.mesh.normals,
-            back.mesh.uv,
-            np.ascontiguousarray(back.mesh.faces[:, ::-1]),
-        )
+        turned = facing_out(back.mesh.points, -back.mesh.normals, back.mesh.uv, back.mesh.faces)
         found.append((surface.mesh, join([walls, turned]), ink.layer))
     return found
 

@@ -111,7 +111,7 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
     if rest.any():
         # an even slope, or what the side's border or another lettering has cut
         inner = inner_points(layer, distances[-1], rough)
-        spots = [_on_domain(placing.points(inner, copy), side) for copy in range(len(placing.copies))]
+        spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
         points = np.concatenate([uv, *spots])
         true = side.true_at(ink.laid.middle)
         used, edges = compacted(border[rest], len(uv))
@@ -136,7 +136,7 @@ def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end
         inner = np.concatenate([inner, inner_points(layer, edge, True)])
-    spots = [_on_domain(placing.points(inner, copy), side) for copy in range(len(placing.copies))]
+    spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
     # clear of every border, that of letters on it too
     middles = cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
     clear = 0.5 * field_step(ink.stage.field, rough)

@@ -36,8 +36,7 @@ def standing_parts(
     parts: list[Part] = []
     lamps: list[Lamp] = []
     for front, rest, layer in plates(sheet, index, laid, craft, rough):
-        more = f" {layer.layer.kind} {layer.number + 1}" if len(laid.layers) > 1 else ""
-        solid = f"{name}{more}"
+        solid = f"{name}{laid.layer_words(layer)}"
         parts.append(Part(solid, "letters", index, None, front, layer.layer, solid))
         parts.append(Part(f"{solid} returns", "return", index, None, rest, layer.layer, solid))
         if craft.pins and craft.standoff_mm > 0.5:
@@ -71,7 +70,7 @@ def _on_sheet(laid: Laid, points: Array) -> Array:
     """Points of the outline on the sheet, in every copy."""
     if len(points) == 0:
         return points
-    return np.concatenate([laid.placing.points(points, k) for k in range(len(laid.placing.copies))])
+    return np.concatenate(laid.placing.everywhere(points))
 
 
 def pin_places(layer: Layer) -> Array:
@@ -103,5 +102,5 @@ def _strips(laid: Laid, layer: Layer) -> list[Array]:
     for part in polygons_in(inner):
         for ring in (part.exterior, *part.interiors):
             line = shapely.get_coordinates(shapely.segmentize(ring, step))
-            found += [laid.placing.points(line, k) for k in range(len(laid.placing.copies))]
+            found += laid.placing.everywhere(line)
     return found

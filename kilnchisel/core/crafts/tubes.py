@@ -17,7 +17,7 @@ import shapely
 from numba import njit
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, join
+from kilnchisel.core.blanks.mesh import Mesh, facing_out, join
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.piece import Lamp, Part
 from kilnchisel.core.job.crafts import Tube
@@ -270,11 +270,8 @@ def _cap(middle: Array, ring: Array, out: Array) -> Mesh:
     points = np.concatenate([ring, middle[None]])
     i = np.arange(count - 1)
     faces = np.stack([i, i + 1, np.full(count - 1, count)], axis=1)
-    a, b, c = (points[faces[:, k]] for k in range(3))
-    if float((np.cross(b - a, c - a) @ out).sum()) < 0:
-        faces = faces[:, ::-1]
     normals = np.broadcast_to(out, points.shape).copy()
-    return Mesh(points, normals, np.zeros((count + 1, 2)), faces.astype(np.int32))
+    return facing_out(points, normals, np.zeros((count + 1, 2)), faces)
 
 
 def tube_parts(

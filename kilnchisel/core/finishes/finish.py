@@ -61,8 +61,7 @@ def letter_material(finish: Any, ground: Material) -> Material:
 def tube_material(craft: Tube) -> Material:
     """The glass of a tube, lit or not: coated glass is white when it is off, that of neon clear."""
     if craft.lit:
-        r, g, b = (float(x) for x in tube_radiance(craft))
-        return Material("coated", (0.5, 0.5, 0.5), 0.05, emission=(r, g, b))
+        return _shining(Material("coated", (0.5, 0.5, 0.5), 0.05), tube_radiance(craft))
     if craft.form == "rope":
         return Material("coated", (0.8, 0.8, 0.78), 0.3)
     clear = craft.colour in ("neon red", "argon blue")
@@ -71,26 +70,27 @@ def tube_material(craft: Tube) -> Material:
 
 def strip_material(craft: Standing) -> Material:
     """The strip of light behind standing letters."""
-    r, g, b = (float(x) for x in strip_radiance(craft))
-    return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
+    return _shining(Material("matte", (0.8, 0.8, 0.8)), strip_radiance(craft))
 
 
 def light_panel(craft: CutThrough) -> Material:
     """An evenly lit panel behind openings."""
-    r, g, b = (float(x) for x in face_radiance(craft))
-    return Material("matte", (0.8, 0.8, 0.8), emission=(r, g, b))
+    return _shining(Material("matte", (0.8, 0.8, 0.8)), face_radiance(craft))
 
 
 def filled_with_light(material: Material, craft: Engraved) -> Material:
     """A recess that glows."""
-    r, g, b = (float(x) for x in fill_radiance(craft))
-    return replace(material, emission=(r, g, b))
+    return _shining(material, fill_radiance(craft))
 
 
 def lit_face(material: Material, craft: Standing) -> Material:
     """A front that light comes through: what it sends is tinted by its own colour."""
     tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
-    r, g, b = (float(x) for x in face_radiance(craft) * tint)
+    return _shining(material, face_radiance(craft) * tint)
+
+
+def _shining(material: Material, radiance: Array) -> Material:
+    r, g, b = (float(x) for x in radiance)
     return replace(material, emission=(r, g, b))
 
 

@@ -198,17 +198,20 @@ def _read(path: Path, changed_ns: int, size: int) -> tuple[Recipe, ...]:
 
 def save_recipe(recipe: Recipe, path: Path | None = None) -> None:
     """Keep a recipe, in place of one of the same name. Raises KilnError when it cannot be written."""
-    kept = [known for known in saved_recipes(path) if known.name != recipe.name]
-    rows = [known.model_dump(mode="json") for known in (*kept, recipe)]
-    write_whole(path or _file(), json.dumps(rows, indent=1).encode())
+    _keep([*(known for known in saved_recipes(path) if known.name != recipe.name), recipe], path)
 
 
 def forget_recipe(name: str, path: Path | None = None) -> None:
     """Drop a saved recipe. Raises KilnError when there is none of that name."""
-    kept = [known for known in saved_recipes(path) if known.name != name]
-    if len(kept) == len(saved_recipes(path)):
+    saved = saved_recipes(path)
+    kept = [known for known in saved if known.name != name]
+    if len(kept) == len(saved):
         raise KilnError(f"There is no saved recipe “{name}”.")
-    rows = [known.model_dump(mode="json") for known in kept]
+    _keep(kept, path)
+
+
+def _keep(recipes: list[Recipe], path: Path | None) -> None:
+    rows = [known.model_dump(mode="json") for known in recipes]
     write_whole(path or _file(), json.dumps(rows, indent=1).encode())
 
 

@@ -78,6 +78,10 @@ class Placing:
             return _on_cone(points @ turn.T * (self.scale, 1.0), middle, self.side)
         return np.asarray(points @ turn.T + middle)
 
+    def everywhere(self, points: Array) -> list[Array]:
+        """Outline points (n, 2) on the sheet, once for each repetition."""
+        return [self.points(points, copy) for copy in range(len(self.copies))]
+
     def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
         """A region of the outline on the sheet, all repetitions welded."""
         if self.beams:
@@ -96,7 +100,7 @@ class Placing:
         """An open line of the outline on the sheet, once for each repetition."""
         closely = self.beams[0].closely if self.beams else self._closely
         points = shapely.get_coordinates(closely(shapely.LineString(line)))
-        return [self.points(points, k) for k in range(len(self.copies))]
+        return self.everywhere(points)
 
     def back(self, uv: Array, copy: int = 0) -> Array:
         """Sheet points (n, 2) in the outline's own coordinates, the short way round a closed side."""
@@ -146,6 +150,11 @@ class Laid:
     def middle(self) -> Array:
         """The sheet point of the outline's origin, (2,)."""
         return self.placing.copies[0][1]
+
+    def layer_words(self, layer: LaidLayer) -> str:
+        """What a part made of a layer is called after its lettering's name; nothing where it is the only
+        one."""
+        return f" {layer.layer.kind} {layer.number + 1}" if len(self.layers) > 1 else ""
 
     def roughly(self) -> Laid:
         """With fewer points in its layers, for pictures while something moves; the same one each time."""

@@ -63,7 +63,6 @@ def veil(light: Array, glow: Glow, degrees_high: float) -> Array:
     height, width = light.shape[:2]
     if glow.strength <= 0:
         return np.zeros_like(light)
-    over = np.maximum(light - glow.threshold, 0.0)
     # the part above the threshold keeps the colour of the whole
     peak = light.max(axis=2, keepdims=True)
     over = light * np.maximum(1 - glow.threshold / np.maximum(peak, 1e-9), 0.0)

@@ -84,11 +84,7 @@ class LampLight:
         uv = np.stack(np.meshgrid(u, v), axis=-1).reshape(-1, 2)
         points, normals = place(uv)
         light = tube_light(points, normals, lamps)
-        four = np.ones((rows, columns, 4), dtype=np.float32)
-        four[..., :3] = light.reshape(rows, columns, 3)
-        texture = self.gl.texture((columns, rows), 4, four.tobytes(), dtype="f4")
-        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        texture.repeat_x = texture.repeat_y = False
+        texture = self._texture(light.reshape(rows, columns, 3))
         self._kept[(*key, most)] = (lamps, (texture, box))
         while len(self._kept) > 12:
             self._kept.popitem(last=False)[1][1][0].release()
@@ -96,13 +92,18 @@ class LampLight:
 
     def veil_texture(self, added: Array) -> Any:
         """A picture (h, w, 3), row 0 below, as a texture in place 7; the last one is given back."""
-        height, width = added.shape[:2]
-        four = np.ones((height, width, 4), dtype=np.float32)
-        four[..., :3] = added
         if self._veil is not None:
             self._veil.release()
-        self._veil = self.gl.texture((width, height), 4, four.tobytes(), dtype="f4")
-        self._veil.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        self._veil.repeat_x = self._veil.repeat_y = False
+        self._veil = self._texture(added)
         self._veil.use(7)
         return self._veil
+
+    def _texture(self, picture: Array) -> Any:
+        """A linear picture (h, w, 3), row 0 below, looked up smoothly and held at its border."""
+        height, width = picture.shape[:2]
+        four = np.ones((height, width, 4), dtype=np.float32)
+        four[..., :3] = picture
+        texture = self.gl.texture((width, height), 4, four.tobytes(), dtype="f4")
+        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        texture.repeat_x = texture.repeat_y = False
+        return texture

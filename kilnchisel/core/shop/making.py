@@ -77,15 +77,13 @@ def _cutter(index: int, laid: Laid, craft: Engraved) -> list[Check]:
 
 
 def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
-    craft = job.letterings[index].craft
-    if not isinstance(craft, Engraved | Pressed):
-        return []
+    """How much of the wall a cut leaves."""
     left = laid.side.wall_mm + relief_range_mm(job.letterings[index], laid)[0]
     if left >= LEAST_WALL_MM - 1e-9:
         return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
     depth = rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
-    if isinstance(craft, Carved | Relief):
-        depth = 0.0  # several numbers decide: none is changed alone
+    # of a carving or a relief several numbers decide: none is changed alone
+    mends = depth > 0 and isinstance(job.letterings[index].craft, Engraved | Pressed)
     return [
         Check(
             "wall",
@@ -94,7 +92,7 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
             source="common practice",
             amount_mm=LEAST_WALL_MM - left,
             fix=set_to(index, f"Depth {format_length(depth)}", ("craft", "depth_mm"), depth)
-            if depth > 0
+            if mends
             else None,
         )
     ]
@@ -146,11 +144,7 @@ def _clearance(index: int, laid: Laid, craft: Tube) -> list[Check]:
                 f"{words[0].upper()}{words[1:]}.",
                 source=CODE,
                 amount_mm=wanted - craft.standoff_mm,
-                fix=set_to(
-                    index, f"Off the wall {format_length(off)}", ("craft", "standoff_mm"), float(off)
-                ),
+                fix=set_to(index, f"Off the wall {format_length(off)}", ("craft", "standoff_mm"), off),
             )
         ]
-    return [
-        Check("clearance", "good", "The glass is clear of the wall.", source="NEC 600.41 (from memory)")
-    ]
+    return [Check("clearance", "good", "The glass is clear of the wall.", source=CODE)]
