@@ -16,12 +16,14 @@ from kilnchisel.core.blanks.body import Body, Sheet, body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.freemesh import craft_free
+from kilnchisel.core.crafts.inked import inked_of
 from kilnchisel.core.crafts.lettered import craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.through import across, behind_parts, on_other_face
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.wear import Marked, marked
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Craft, CutThrough, Standing, Tube
@@ -34,6 +36,7 @@ from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.outline import Outline
+from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -224,7 +227,45 @@ def piece_of(job: Job, coarse: bool = False) -> Piece:
 
 @lru_cache(maxsize=8)
 def _scene(job: Job, coarse: bool) -> Scene:
-    return scene_of(job, piece_of(job, coarse), body_of(job.blank, fine=False))
+    marks = _marks(job, coarse) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
+    return scene_of(job, piece_of(job, coarse), body_of(job.blank, fine=False), marks)
+
+
+def _marks(job: Job, coarse: bool) -> dict[str, Marked]:
+    """The edges of every side, for wear to follow."""
+    if isinstance(job.blank, Mesh3D):
+        return {}  # a mesh has no sheet that all of it lies on
+    body = body_of(job.blank)
+    makings = [_making(i, item) for i, item in enumerate(job.letterings) if not item.hidden]
+    found = {}
+    for sheet in body.sheets:
+        name = sheet.side.name
+        mine = (_on_side(making, body, name) for making in makings)
+        on = tuple(m for m in mine if m is not None and not isinstance(m.craft, FREE))
+        found[name] = _marked(job.blank, name, on, coarse)
+    return found
+
+
+WEAR_REACH = 0.22  # of a stroke: how far from its edge a letter is rubbed
+PLAIN_REACH = 0.008  # of a side's shorter extent, where there are no letters
+LEAST_STEP_MM = 0.002  # what is lower is no edge
+
+
+@lru_cache(maxsize=KEPT)
+def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool) -> Marked:
+    side = body_of(blank).sheet(name).side
+    low_u, low_v, high_u, high_v = side.domain.bounds
+    reach = PLAIN_REACH * min(high_u - low_u, high_v - low_v)
+    regions, strokes = [], []
+    for index, laid, craft in _all_laid(blank, makings, True, True):
+        for ink in inked_of(index, laid, craft, True, 1.0):
+            height = ink.stage.knots[-1][1]
+            if abs(height) >= LEAST_STEP_MM:
+                regions.append((ink.region, height))
+                strokes.append(stroke_mm(ink.region))
+    if strokes:
+        reach = WEAR_REACH * min(strokes)
+    return marked(side.domain, regions, reach, side.period is not None, coarse)
 
 
 def scene_of_job(job: Job, coarse: bool = False) -> Scene:

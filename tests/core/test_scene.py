@@ -9,7 +9,7 @@ import numpy as np
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import LUMA, fresnel_normal
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes import textures, woods
 from kilnchisel.core.finishes.finish import darkened, gloss_alpha, letter_material, material_of
 from kilnchisel.core.finishes.material import Material, texture_uv
 from kilnchisel.core.job.crafts import Engraved
@@ -214,8 +214,8 @@ class Finishes(unittest.TestCase):
             textures.enamel,
             textures.metal_brushed,
             textures.slate,
-            textures.oak_boards,
-            textures.wood_grain,
+            woods.oak_boards,
+            woods.charred,
             textures.metal_satin,
             textures.fibre,
         ):

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
-from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes import textures, woods
+from kilnchisel.core.finishes.amounts import evenly, flecks, patches
 from kilnchisel.core.finishes.gas import face_radiance, fill_radiance, strip_radiance, tube_radiance
-from kilnchisel.core.finishes.material import Material, Texture
-from kilnchisel.core.finishes.metals import metal_colour, metal_index
+from kilnchisel.core.finishes.material import Cover, Material, Texture
+from kilnchisel.core.finishes.metals import gold_colour, gold_index, metal_colour, metal_index
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import (
     Aluminium,
@@ -24,6 +26,8 @@ from kilnchisel.core.job.finish import (
     Cloth,
     Copper,
     Enamel,
+    Foam,
+    Glass,
     Gold,
     Grass,
     Ink,
@@ -113,7 +117,7 @@ def darkened(material: Material, percent: float) -> Material:
     alpha = material.alpha + (max(material.alpha, 0.45) - material.alpha) * share
     # what lies in the recess is no metal any more: an index of 1 lets it be as dark as it is, where that
     # of gold would leave its red at half
-    return replace(material, base=(r, g, b), alpha=alpha, metal_n=(1.0, 1.0, 1.0))
+    return replace(material, base=(r, g, b), alpha=alpha, across=0.0, metal_n=(1.0, 1.0, 1.0))
 
 
 def gloss_alpha(percent: float) -> float:
@@ -125,15 +129,94 @@ def _enamel(finish: Enamel) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.enamel())
 
 
-def _ink(finish: Ink) -> Material:
-    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
+def _ink(finish: Ink | Paint) -> Material:
+    return _with_effect(
+        Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss)), finish.effect
+    )
+
+
+def _with_effect(material: Material, effect: str) -> Material:
+    """A paint or ink with what is mixed into it. Metallic: fine aluminium all through. Pearl: mica that
+    shines paler than the colour. Fleck: flakes that are seen one by one. Reflective: a film of prisms."""
+    if effect == "plain":
+        return material
+    if effect == "reflective":
+        # what a film of prisms sends back where it came from is left out; by other light it is pale and
+        # shines a little like metal
+        film = Material("metal", _paler(material.base, 0.25), 0.3)
+        return replace(material, texture=textures.prisms(), covers=(Cover(film, evenly(0.35)),))
+    if effect == "metallic":
+        flakes = Material("metal", _paler(material.base, 0.08), 0.28)
+        return replace(material, covers=(Cover(flakes, evenly(0.78)),))
+    if effect == "pearl":
+        mica = Material("metal", _paler(material.base, 0.5), 0.34)
+        return replace(material, covers=(Cover(mica, evenly(0.3)),))
+    flake = Material("metal", metal_colour("aluminium"), 0.22)
+    return replace(material, covers=(Cover(flake, flecks(0.06)),))
+
+
+def _paler(base: tuple[float, float, float], share: float) -> tuple[float, float, float]:
+    r, g, b = (c + (0.9 - c) * share for c in base)
+    return r, g, b
+
+
+POLISHES: dict[str, tuple[float, float, Callable[[], Texture]]] = {  # roughness along, across; texture
+    "polished": (0.06, 0.0, textures.metal_satin),
+    "satin": (0.17, 0.0, textures.metal_satin),
+    "brushed": (0.1, 0.36, textures.metal_brushed),
+    "hammered": (0.11, 0.0, textures.metal_hammered),
+    "blasted": (0.42, 0.0, textures.metal_satin),
+}
+# what time puts on a metal: copper carbonates and sulphates are green, silver sulphide brown black, the
+# oxides of iron and bronze brown; gold, chromium and titanium keep, and only lose their shine
+PATINAS = {
+    "copper": "#7f9a8a",
+    "bronze": "#56705f",
+    "brass": "#5a4d33",
+    "silver": "#3b342c",
+    "aluminium": "#a5a7a6",
+    "stainless": "#8a6a4e",
+}
+OLD_METAL = "#6d675c"
 
 
 def _metal(finish: Metal) -> Material:
     kind = finish.kind  # type: ignore[attr-defined]
-    alpha = {"polished": 0.06, "satin": 0.17, "brushed": 0.2, "blasted": 0.42}[finish.polish]
-    texture = textures.metal_brushed() if finish.polish == "brushed" else textures.metal_satin()
-    return Material("metal", metal_colour(kind), alpha, texture, finish.grain_deg, metal_index(kind))
+    alpha, across, texture = POLISHES[finish.polish]
+    base, index = metal_colour, metal_index
+    if isinstance(finish, Gold):
+        colour, own = gold_colour(finish.carat, finish.alloy), gold_index(finish.carat, finish.alloy)
+    else:
+        colour, own = base(kind), index(kind)
+    made = Material("metal", colour, alpha, texture(), finish.grain_deg, own, across=across)
+    if finish.uneven > 0:
+        made = replace(
+            made,
+            texture=_unevenly(texture(), finish.uneven / 100),
+            dullest=max(alpha, 0.02 + 0.5 * (finish.dullest / 100) ** 2),
+        )
+    if finish.patina > 0:
+        crust = Material("matte", hex_to_linear(PATINAS.get(kind, OLD_METAL)), 0.6)
+        made = replace(made, covers=(Cover(crust, patches(finish.patina)),))
+    return made
+
+
+def _unevenly(texture: Texture, share: float) -> Texture:
+    """A polish's own texture, duller in places."""
+    key = (id(texture), round(share, 2))
+    if key not in _UNEVEN:
+        clouds = textures.metal_uneven()
+        dull = clouds.dull
+        assert dull is not None
+        # the smaller of two tiles repeats inside the larger's size: a cloud is as large as its tile
+        made = replace(texture, dull=np.clip(share * dull * 1.6, 0, 1).astype(np.float32))
+        if len(_UNEVEN) >= 12:
+            _UNEVEN.pop(next(iter(_UNEVEN)))
+        _UNEVEN[key] = (texture, made)
+    return _UNEVEN[key][1]
+
+
+_UNEVEN: dict[tuple[int, float], tuple[Texture, Texture]] = {}
 
 
 def _leather(finish: Leather) -> Material:
@@ -152,19 +235,39 @@ def _stone(finish: Stone) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.granite())
 
 
-def _paint(finish: Paint) -> Material:
-    return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
-
-
 def _wood(finish: Wood) -> Material:
+    if finish.surface == "charred":
+        r, g, b = (0.018 + 0.05 * c for c in hex_to_linear(finish.colour))
+        return Material("coated", (r, g, b), 0.4, woods.charred(), finish.grain_deg)
+    figure = woods.wood(finish.ring_mm, finish.pores)
     # the figure darkens: the colour given is that of the wood as a whole
-    base = np.array(hex_to_linear(finish.colour)) / textures.wood_grain().mean_tint
+    base = np.array(hex_to_linear(finish.colour)) / figure.mean_tint
+    if finish.surface == "oiled":
+        base = base**1.25 * 0.86  # oil deepens what is dark more than what is light
     r, g, b = (float(min(c, 1.0)) for c in base)
-    return Material("coated", (r, g, b), gloss_alpha(finish.gloss), textures.wood_grain(), finish.grain_deg)
+    if finish.surface == "lacquered":
+        figure = _under_lacquer(figure)
+    kind: Any = "matte" if finish.surface == "bare" and finish.gloss < 5 else "coated"
+    alpha = gloss_alpha(max(finish.gloss, 70.0) if finish.surface == "lacquered" else finish.gloss)
+    return Material(kind, (r, g, b), alpha, figure, finish.grain_deg)
+
+
+@lru_cache(maxsize=8)
+def _under_lacquer(figure: Texture) -> Texture:
+    """A wood whose pores are filled: its relief is gone but for a breath."""
+    return replace(figure, slope=figure.slope * np.float32(0.12))
+
+
+WEAVES = {"book cloth": textures.weave, "cotton": textures.knit, "canvas": textures.canvas}
+MASONRIES = {
+    "brick": (textures.rough_stone, 0.7),
+    "concrete": (textures.concrete, 0.6),
+    "plaster": (textures.plaster, 0.6),
+}
 
 
 def _cloth(finish: Cloth) -> Material:
-    return Material("matte", hex_to_linear(finish.colour), 0.6, textures.weave(), finish.grain_deg)
+    return Material("matte", hex_to_linear(finish.colour), 0.6, WEAVES[finish.weave](), finish.grain_deg)
 
 
 def _paper(finish: Paper) -> Material:
@@ -172,7 +275,17 @@ def _paper(finish: Paper) -> Material:
 
 
 def _masonry(finish: Masonry) -> Material:
-    return Material("matte", hex_to_linear(finish.colour), 0.7, textures.rough_stone())
+    texture, alpha = MASONRIES[finish.surface]
+    return Material("matte", hex_to_linear(finish.colour), alpha, texture())
+
+
+def _glass(finish: Glass) -> Material:
+    alpha = 0.0 if finish.frosted <= 0 else 0.08 + 0.42 * finish.frosted / 100
+    return Material("glass", hex_to_linear(finish.colour), max(alpha, 0.01))
+
+
+def _foam(finish: Foam) -> Material:
+    return Material("matte", hex_to_linear(finish.colour), 0.6, textures.cells())
 
 
 def _grass(finish: Grass) -> Material:
@@ -188,7 +301,7 @@ def _painted_wood(finish: PaintedWood) -> Material:
 
 def _faded(percent: float) -> Any:
     """The wood texture with its figure and relief at ``percent`` of full strength."""
-    full = textures.wood_grain()
+    full = woods.wood(woods.RINGS_MM, 50.0)
     key = round(percent)
     if key not in _FADED:
         share = key / 100
@@ -225,12 +338,14 @@ _MAKERS: dict[type, Callable[[Any], Material]] = {
     Plastic: _plastic,
     Rubber: _rubber,
     Stone: _stone,
-    Paint: _paint,
+    Paint: _ink,
     Wood: _wood,
     Cloth: _cloth,
     Paper: _paper,
     Masonry: _masonry,
     Grass: _grass,
+    Glass: _glass,
+    Foam: _foam,
 }
 
 

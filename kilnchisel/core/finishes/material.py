@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 Array = NDArray[Any]
 
 # matte: Lambert. coated: Lambert under a clear GGX coat. metal: GGX with the metal's own colour.
-Kind = Literal["matte", "coated", "metal"]
+# glass: clear, with a GGX surface; its base is what 10 mm of it let through.
+Kind = Literal["matte", "coated", "metal", "glass"]
 COAT_SHINE = 0.04  # reflectance of the coat at normal incidence: ((n-1)/(n+1))², n = 1.5
 COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
 
@@ -21,13 +22,15 @@ COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so th
 class Texture:
     """A tileable pair of maps over ``tile_mm`` x ``tile_mm``.
 
-    tint (h, w, 3): factor on the base colour, linear; slope (h, w, 2): dh/du, dh/dv of the relief.
-    Row 0 is v = 0. Compared by identity.
+    tint (h, w, 3): factor on the base colour, linear; slope (h, w, 2): dh/du, dh/dv of the relief;
+    dull (h, w), 0..1: how far the roughness is from the material's own to its dullest, None where it is
+    the same all over. Row 0 is v = 0. Compared by identity.
     """
 
     tile_mm: float
     tint: Array
     slope: Array
+    dull: Array | None = None
 
     @cached_property
     def mean_tint(self) -> Array:
@@ -35,13 +38,40 @@ class Texture:
         return np.asarray(self.tint.mean(axis=(0, 1), dtype=np.float64))
 
 
+@dataclass(frozen=True, eq=False)
+class Amount:
+    """How much of something there is over a surface: values (h, w) 0..1, row 0 below.
+
+    They lie over the box whose lower left ``corner`` and ``size`` are mm of the surface, and either
+    repeat or are nothing outside it. Compared by identity.
+    """
+
+    values: Array
+    size: tuple[float, float]
+    corner: tuple[float, float] = (0.0, 0.0)
+    repeats: bool = True
+
+
+MOST_COVERS = 4
+
+
+@dataclass(frozen=True)
+class Cover:
+    """Another material that covers some of a surface."""
+
+    material: Material
+    amount: Amount
+
+
 @dataclass(frozen=True)
 class Material:
     """How a surface takes light.
 
     base: linear RGB, albedo of matte and coated, reflectance at normal incidence of metal.
-    alpha: GGX roughness. grain_deg turns the texture about the surface normal. emission: the radiance
-    it sends out itself, the same every way.
+    alpha: GGX roughness, along the grain; ``across`` that across it, 0 where it is the same; ``dullest``
+    the roughness where the texture is dull. grain_deg turns the texture about the surface normal.
+    emission: the radiance it sends out itself, the same every way. covers: what lies over parts of it,
+    later ones on top, at most MOST_COVERS; their own covers and textures count for nothing.
     """
 
     kind: Kind
@@ -51,6 +81,14 @@ class Material:
     grain_deg: float = 0.0
     metal_n: tuple[float, float, float] = (1.0, 1.0, 1.0)
     emission: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    across: float = 0.0
+    dullest: float = 0.0
+    covers: tuple[Cover, ...] = ()
+
+    @property
+    def mean_alpha(self) -> float:
+        """One roughness that does for both ways."""
+        return float(np.sqrt(self.alpha * self.across)) if self.across > 0 else self.alpha
 
     @property
     def shines(self) -> bool:
@@ -73,10 +111,23 @@ class Material:
         return np.asarray(np.sqrt(np.maximum(squared, 0.0)))
 
 
-def texture_uv(uv: Array, material: Material) -> Array:
-    """Surface millimetres (n, 2) to texture coordinates (n, 2), grain turned, one tile = 1."""
-    if material.texture is None:
-        return uv / 100.0
+PLAIN_TILE_MM = 100.0  # of a material without a texture
+
+
+def texture_matrix(material: Material) -> Array:
+    """(2, 2): a row of surface millimetres times it is texture coordinates, grain turned, a tile = 1."""
     turn = np.radians(material.grain_deg)
     c, s = np.cos(turn), np.sin(turn)
-    return np.asarray(uv @ np.array([[c, -s], [s, c]]) / material.texture.tile_mm)
+    tile = PLAIN_TILE_MM if material.texture is None else material.texture.tile_mm
+    return np.asarray(np.array([[c, -s], [s, c]]) / tile)
+
+
+def texture_uv(uv: Array, material: Material) -> Array:
+    """Surface millimetres (n, 2) to texture coordinates (n, 2)."""
+    return np.asarray(uv @ texture_matrix(material))
+
+
+def cover_matrix(amount: Amount) -> Array:
+    """(3, 2): a row (u, v, 1) of surface millimetres times it is a place in the amount's box, 0..1."""
+    across, up = 1 / amount.size[0], 1 / amount.size[1]
+    return np.array([[across, 0], [0, up], [-amount.corner[0] * across, -amount.corner[1] * up]])

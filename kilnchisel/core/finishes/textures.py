@@ -1,102 +1,20 @@
-"""Procedural textures, tileable by construction: noise is made in the frequency domain.
-
-Each function takes a size in pixels and returns a Texture; the same seed gives the same texture.
-"""
+"""Procedural textures, tileable by construction. Woods are in ``woods``."""
 
 from __future__ import annotations
 
-import contextlib
-import os
-import zipfile
-from collections.abc import Callable
-from functools import cache, wraps
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
+from scipy.spatial import cKDTree
 
-from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes.material import Texture
-from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture
 
 Array = NDArray[Any]
 
 SIZE = 1024
-RECIPE = 3  # raise it when a texture changes: kept copies are then made again
-
-
-def kept(make: Callable[[], Texture]) -> Callable[[], Texture]:
-    """Make a texture once a process, and read it back from the cache folder at later starts."""
-
-    @cache
-    @wraps(make)
-    def once() -> Texture:
-        path = cache_folder() / f"texture-{make.__name__}-{RECIPE}.npz"
-        texture = _read(path)
-        if texture is None:
-            texture = make()
-            _write(path, texture)
-        return texture
-
-    return once
-
-
-def _read(path: Path) -> Texture | None:
-    try:
-        with np.load(path) as store:
-            return Texture(
-                float(store["tile_mm"]),
-                store["tint"].astype(np.float32),
-                store["slope"].astype(np.float32),
-            )
-    except (OSError, KeyError, ValueError, zipfile.BadZipFile):
-        return None  # not there or cut short: it is made again
-
-
-def _write(path: Path, texture: Texture) -> None:
-    part = path.with_suffix(f".{os.getpid()}.tmp")
-    with contextlib.suppress(OSError):  # a full disk costs time at the next start, nothing else
-        with part.open("wb") as file:
-            np.savez(
-                file,
-                tile_mm=texture.tile_mm,
-                tint=texture.tint.astype(np.float16),
-                slope=texture.slope.astype(np.float16),
-            )
-        part.replace(path)
-
-
-def noise(size: int, seed: int, low: float, high: float, fall: float = 1.0, along: float = 1.0) -> Array:
-    """Periodic noise, (size, size), zero mean and unit deviation.
-
-    Frequencies between ``low`` and ``high`` cycles a tile, power falling as 1/f^fall;
-    ``along`` > 1 draws the features out along u by that factor.
-    """
-    rng = np.random.default_rng(seed)
-    fu = np.fft.rfftfreq(size, 1 / size)[None, :] * along
-    fv = np.fft.fftfreq(size, 1 / size)[:, None]
-    f = np.hypot(fu, fv)
-    with np.errstate(divide="ignore"):
-        gain = np.where((f >= low) & (f <= high), np.maximum(f, 1e-9) ** -fall, 0.0)
-    field = np.fft.irfft2(np.fft.rfft2(rng.standard_normal((size, size))) * gain, s=(size, size))
-    return np.asarray((field - field.mean()) / max(float(field.std()), 1e-12))
-
-
-def slope_of(height_mm: Array, tile_mm: float) -> Array:
-    """Gradient of a periodic height field: (h, w) mm -> (h, w, 2)."""
-    step = tile_mm / height_mm.shape[0]
-    du = (np.roll(height_mm, -1, axis=1) - np.roll(height_mm, 1, axis=1)) / (2 * step)
-    dv = (np.roll(height_mm, -1, axis=0) - np.roll(height_mm, 1, axis=0)) / (2 * step)
-    return np.stack([du, dv], axis=-1)
-
-
-def _texture(tile_mm: float, tint: Array, height_mm: Array) -> Texture:
-    return Texture(tile_mm, tint.astype(np.float32), slope_of(height_mm, tile_mm).astype(np.float32))
-
-
-def _grey(values: Array) -> Array:
-    return np.repeat(values[..., None], 3, axis=-1)
 
 
 @kept
@@ -106,7 +24,7 @@ def enamel() -> Texture:
     tile = 60.0
     wave = 0.0045 * noise(size, 11, 2, 24, 1.2)
     tint = 1.0 + 0.006 * noise(size, 12, 1, 60, 0.7)
-    return _texture(tile, _grey(np.clip(tint, 0.9, 1.05)), wave)
+    return relief_texture(tile, grey(np.clip(tint, 0.9, 1.05)), wave)
 
 
 @kept
@@ -115,8 +33,8 @@ def metal_brushed() -> Texture:
     size = SIZE
     tile = 60.0
     lines = 0.6 * noise(size, 21, 20, 500, 0.15, along=60) + 0.4 * noise(size, 22, 6, 120, 0.4, along=30)
-    tint = 1.0 + 0.035 * noise(size, 23, 20, 500, 0.2, along=60)
-    return _texture(tile, _grey(np.clip(tint, 0.85, 1.0)), 0.0042 * lines)
+    tint = 1.0 + 0.06 * noise(size, 23, 20, 500, 0.2, along=60)
+    return relief_texture(tile, grey(np.clip(tint, 0.85, 1.0)), 0.0042 * lines)
 
 
 @kept
@@ -126,58 +44,7 @@ def metal_satin() -> Texture:
     tile = 90.0
     waves = 0.008 * noise(size, 31, 2, 12, 1.3) + 0.0012 * noise(size, 32, 40, 400, 0.3, along=8)
     tint = 1.0 + 0.02 * noise(size, 33, 2, 60, 0.9)
-    return _texture(tile, _grey(np.clip(tint, 0.88, 1.0)), waves)
-
-
-@kept
-def wood_grain() -> Texture:
-    """Bare-wood relief and figure in grey, for under paint: pores and growth lines along u."""
-    size = SIZE
-    tile = 160.0
-    figure, pores, height = _figure(size, 41)
-    tint = np.clip(1.0 - 0.16 * figure - 0.20 * pores, 0.4, 1.0)
-    return _texture(tile, _grey(tint), height)
-
-
-def _figure(size: int, seed: int) -> tuple[Array, Array, Array]:
-    """Growth rings cut lengthwise (0..1), pores (0..1), relief (mm)."""
-    v = np.linspace(0, 1, size, endpoint=False)[:, None]
-    bend = 0.055 * noise(size, seed, 1, 3, 1.0, along=2.5) + 0.006 * noise(
-        size, seed + 1, 3, 30, 1, along=10
-    )
-    rings = 0.5 + 0.5 * np.sin(2 * np.pi * (14 * (v + bend)))
-    figure = rings**2.2 * (0.75 + 0.25 * np.tanh(noise(size, seed + 2, 2, 20, 0.8, along=6)))
-    raw = noise(size, seed + 3, 60, 480, 0.1, along=26)
-    pores = np.clip((raw - 1.15) / 1.2, 0, 1)
-    height = -0.035 * pores + 0.012 * figure + 0.004 * noise(size, seed + 4, 30, 300, 0.3, along=12)
-    return figure, pores, height
-
-
-@kept
-def oak_boards() -> Texture:
-    """An oiled oak table top: boards 100 mm wide along u, each from another part of the tree."""
-    size = SIZE
-    tile, boards = 400.0, 4
-    light, dark = np.array(hex_to_linear("#b8997a")), np.array(hex_to_linear("#866a4e"))
-    tint = np.empty((size, size, 3))
-    height = np.empty((size, size))
-    step = size // boards
-    rng = np.random.default_rng(50)
-    for board in range(boards):
-        figure, pores, relief = _figure(size, 51 + 10 * board)
-        rows = slice(board * step, (board + 1) * step)
-        start = int(rng.integers(0, size - step))
-        piece = slice(start, start + step)
-        mix = np.clip(0.18 + 0.62 * figure[piece] + 0.05 * rng.standard_normal(), 0, 1)[..., None]
-        shade = 1.0 + 0.10 * rng.standard_normal()
-        colour = (light * (1 - mix) + dark * mix) * shade * (1 - 0.45 * pores[piece][..., None])
-        tint[rows] = colour
-        height[rows] = relief[piece]
-        gap = np.exp(-((np.arange(step) / (size * 0.6 / tile)) ** 2))[:, None]
-        tint[rows] *= (1 - 0.72 * gap)[..., None]
-        height[rows] -= 0.12 * gap
-    soft = 1.0 + 0.05 * noise(size, 97, 1, 10, 1.0)[..., None]
-    return _texture(tile, np.clip(tint * soft, 0.01, 0.9), height)
+    return relief_texture(tile, grey(np.clip(tint, 0.88, 1.0)), waves)
 
 
 @kept
@@ -195,8 +62,8 @@ def slate() -> Texture:
     )
     shade = 1.0 + 0.10 * noise(size, 64, 2, 40, 0.9) + 0.08 * noise(size, 65, 100, 500, 0.1)
     warm = np.clip(noise(size, 66, 1, 8, 1.2), 0, 3)[..., None] * np.array([0.05, 0.025, 0.0])
-    tint = _grey(shade) * np.array([0.97, 1.0, 1.05]) + warm
-    return _texture(tile, np.clip(tint, 0.5, 1.6), height * 0.55)
+    tint = grey(shade) * np.array([0.97, 1.0, 1.05]) + warm
+    return relief_texture(tile, np.clip(tint, 0.5, 1.6), height * 0.55)
 
 
 @kept
@@ -206,14 +73,41 @@ def fibre() -> Texture:
     tile = 120.0
     height = 0.018 * noise(size, 71, 30, 250, 0.5) + 0.03 * noise(size, 72, 2, 14, 1.0)
     tint = 1.0 + 0.018 * noise(size, 73, 4, 200, 0.5)
-    return _texture(tile, _grey(np.clip(tint, 0.9, 1.06)), height)
+    return relief_texture(tile, grey(np.clip(tint, 0.9, 1.06)), height)
 
 
 @kept
 def weave() -> Texture:
-    """Plain weave, 8 threads a centimetre, no two threads alike."""
+    """Book cloth: plain weave, 8 threads a centimetre, no two threads alike."""
+    return _woven(40.0, 32, 0.16)
+
+
+@kept
+def canvas() -> Texture:
+    """Canvas: thick threads, 5 a centimetre."""
+    return _woven(64.0, 32, 0.3)
+
+
+@kept
+def knit() -> Texture:
+    """Cotton of a shirt: fine columns of loops, 14 a centimetre, soft all over."""
     size = SIZE
-    tile, threads = 40.0, 32
+    tile, columns, rows = 48.0, 64, 80
+    u = np.arange(size) / size * columns
+    v = np.arange(size) / size * rows
+    across, along = np.meshgrid(u, v)
+    lean = np.abs((across % 1) - 0.5)  # loops make a v in each column
+    loop = 0.5 + 0.5 * np.cos(2 * np.pi * (along + 1.1 * lean))
+    ridge = np.cos(np.pi * ((across % 1) - 0.5)) ** 0.7
+    height = ridge * (0.6 + 0.4 * loop)
+    fuzz = noise(size, 83, 60, 500, 0.2)
+    tint = 0.86 + 0.16 * height + 0.025 * fuzz + 0.02 * noise(size, 84, 2, 20, 0.8)
+    return relief_texture(tile, grey(np.clip(tint / tint.mean(), 0.5, 1.3)), 0.05 * height + 0.004 * fuzz)
+
+
+def _woven(tile: float, threads: int, deep_mm: float) -> Texture:
+    """Plain weave, no two threads alike."""
+    size = SIZE
     u = np.arange(size) / size * threads
     warp, weft = np.meshgrid(u, u)
     over = (np.floor(warp) + np.floor(weft)) % 2
@@ -226,7 +120,7 @@ def weave() -> Texture:
         over > 0, own[0][np.floor(warp).astype(int) % threads], own[1][np.floor(weft).astype(int) % threads]
     )
     tint = shade * (0.62 + 0.38 * height) + 0.02 * noise(size, 82, 40, 400, 0.2)
-    return _texture(tile, _grey(np.clip(tint / tint.mean(), 0.4, 1.4)), 0.16 * height)
+    return relief_texture(tile, grey(np.clip(tint / tint.mean(), 0.4, 1.4)), deep_mm * height)
 
 
 @kept
@@ -238,8 +132,8 @@ def rough_stone() -> Texture:
     height = 0.5 * noise(size, 92, 6, 90, 1.0) - 0.55 * pits + 0.12 * noise(size, 93, 120, 500, 0.1)
     mottle = 1.0 + 0.13 * noise(size, 94, 2, 14, 0.9) + 0.07 * noise(size, 95, 30, 400, 0.3) - 0.16 * pits
     warm = 0.05 * noise(size, 96, 2, 9, 1.0)
-    tint = _grey(mottle) + np.stack([warm, np.zeros_like(warm), -warm], axis=-1)
-    return _texture(tile, np.clip(tint, 0.45, 1.5), 0.6 * height)
+    tint = grey(mottle) + np.stack([warm, np.zeros_like(warm), -warm], axis=-1)
+    return relief_texture(tile, np.clip(tint, 0.45, 1.5), 0.6 * height)
 
 
 @kept
@@ -251,7 +145,7 @@ def pebbled() -> Texture:
     pebble = np.tanh(1.6 * cells) - 0.35 * np.clip(-cells - 0.3, 0, 2)
     height = 0.05 * pebble + 0.012 * noise(size, 122, 60, 400, 0.4) + 0.06 * noise(size, 123, 1, 6, 1.0)
     tint = 1.0 + 0.07 * np.tanh(cells) + 0.05 * noise(size, 124, 1, 10, 1.0)
-    return _texture(tile, _grey(np.clip(tint, 0.6, 1.25)), height)
+    return relief_texture(tile, grey(np.clip(tint, 0.6, 1.25)), height)
 
 
 @kept
@@ -264,7 +158,7 @@ def granite() -> Texture:
     light = np.clip(noise(size, 133, 40, 220, 0.3) - 1.5, 0, 1.5)
     tint = 1.0 + 0.09 * grains - 0.38 * dark + 0.22 * light + 0.04 * noise(size, 134, 1, 8, 1.0)
     height = 0.008 * grains + 0.004 * noise(size, 135, 100, 500, 0.2)
-    return _texture(tile, _grey(np.clip(tint, 0.3, 1.5)), height)
+    return relief_texture(tile, grey(np.clip(tint, 0.3, 1.5)), height)
 
 
 @kept
@@ -277,7 +171,7 @@ def turf() -> Texture:
     shade = 1.0 + 0.26 * tufts + 0.10 * patches
     dry = np.clip(0.12 * patches, -0.2, 0.3)
     tint = np.stack([shade * (1 + dry), shade, shade * (1 - 0.6 * dry)], axis=-1)
-    return _texture(tile, np.clip(tint, 0.25, 1.9), 9.0 * tufts)
+    return relief_texture(tile, np.clip(tint, 0.25, 1.9), 9.0 * tufts)
 
 
 @kept
@@ -288,4 +182,82 @@ def asphalt() -> Texture:
     grain = noise(size, 111, 60, 500, 0.1)
     worn = noise(size, 112, 1, 8, 1.2)
     tint = 1.0 + 0.22 * grain + 0.10 * worn
-    return _texture(tile, _grey(np.clip(tint, 0.4, 1.8)), 0.5 * np.tanh(grain))
+    return relief_texture(tile, grey(np.clip(tint, 0.4, 1.8)), 0.5 * np.tanh(grain))
+
+
+@kept
+def metal_hammered() -> Texture:
+    """The facets a planishing hammer leaves, each a shallow hollow, no two of one size."""
+    size = SIZE
+    tile, marks = 90.0, 15
+    rng = np.random.default_rng(141)
+    step = size / marks
+    spots = np.stack(np.meshgrid(np.arange(marks), np.arange(marks)), -1).reshape(-1, 2) * step
+    spots = (spots + rng.uniform(0, 0.9 * step, spots.shape)) % size
+    grid = np.stack(np.meshgrid(np.arange(size), np.arange(size)), -1).reshape(-1, 2) + 0.5
+    near = cKDTree(spots, boxsize=size).query(grid, k=2)[0] / step
+    # hollows that meet in soft edges
+    hollow = -1 / np.maximum(8 * near[:, 0] ** 2 + 1, 1)
+    edge = np.exp(-((near[:, 1] - near[:, 0]) ** 2) / 0.03)
+    height = gaussian_filter((0.22 * near[:, 0] ** 2 + 0.02 * hollow).reshape(size, size), 3, mode="wrap")
+    height += 0.0010 * noise(size, 142, 30, 400, 0.3)
+    tint = 1.0 - 0.03 * edge.reshape(size, size)
+    return relief_texture(tile, grey(tint), 0.9 * height)
+
+
+@kept
+def metal_uneven() -> Texture:
+    """A polish that came out duller in places: broad clouds, and streaks where a wheel went."""
+    size = SIZE
+    tile = 110.0
+    clouds = noise(size, 151, 1, 9, 1.1) + 0.5 * noise(size, 152, 3, 60, 0.7, along=9)
+    dull = np.clip(0.42 + 0.3 * clouds, 0, 1)
+    waves = 0.006 * noise(size, 153, 2, 12, 1.3)
+    return relief_texture(tile, grey(1.0 - 0.05 * dull), waves, dull)
+
+
+@kept
+def concrete() -> Texture:
+    """Concrete from smooth boards: pores where air lay, clouds, a little grit."""
+    size = SIZE
+    tile = 700.0
+    pores = np.clip(noise(size, 161, 30, 200, 0.5) - 2.3, 0, 1)
+    clouds = noise(size, 162, 1, 12, 1.1)
+    grit = noise(size, 163, 100, 500, 0.1)
+    tint = 1.0 + 0.06 * clouds + 0.03 * grit - 0.5 * pores
+    return relief_texture(tile, grey(np.clip(tint, 0.4, 1.3)), 0.25 * grit * 0.3 - 1.6 * pores)
+
+
+@kept
+def plaster() -> Texture:
+    """Trowelled plaster: broad strokes of the float, hardly any grit."""
+    size = SIZE
+    tile = 900.0
+    strokes = noise(size, 171, 2, 30, 0.9, along=2.5) + 0.6 * noise(size, 172, 2, 24, 0.9)
+    tint = 1.0 + 0.02 * strokes + 0.008 * noise(size, 173, 60, 400, 0.2)
+    return relief_texture(tile, grey(np.clip(tint, 0.85, 1.1)), 0.55 * strokes)
+
+
+@kept
+def cells() -> Texture:
+    """Carving foam: cells a fifth of a millimetre wide, open where the tool went through."""
+    size = SIZE
+    tile = 60.0
+    small = noise(size, 181, 120, 420, 0.1)
+    open_ = np.clip(small - 1.0, 0, 1.2)
+    tint = 1.0 - 0.22 * open_ + 0.03 * noise(size, 182, 2, 40, 0.8)
+    return relief_texture(tile, grey(np.clip(tint, 0.6, 1.1)), -0.05 * open_ + 0.008 * small)
+
+
+@kept
+def prisms() -> Texture:
+    """Retroreflective sheeting: fields of fine corner prisms, welded along a net of seams."""
+    size = SIZE
+    tile = 24.0
+    v, u = np.mgrid[0:size, 0:size] / size
+    fine = np.cos(2 * np.pi * 48 * u) + np.cos(2 * np.pi * (24 * u + 42 * v))
+    fine += np.cos(2 * np.pi * (24 * u - 42 * v))
+    seam = np.minimum(np.abs(((4 * u + 4 * v) % 1) - 0.5), np.abs(((4 * u - 4 * v) % 1) - 0.5))
+    line = np.exp(-((seam / 0.035) ** 2))
+    tint = (1.0 + 0.05 * fine) * (1 - 0.3 * line)
+    return relief_texture(tile, grey(np.clip(tint, 0.5, 1.2)), 0.008 * fine - 0.02 * line)

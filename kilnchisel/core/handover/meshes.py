@@ -63,7 +63,7 @@ def _pbr(material: Material, name: str) -> Any:
         name=name,
         baseColorFactor=[*base.tolist(), 1.0],
         metallicFactor=1.0 if material.kind == "metal" else 0.0,
-        roughnessFactor=float(np.sqrt(material.alpha)),
+        roughnessFactor=float(np.sqrt(material.mean_alpha)),
     )
 
 

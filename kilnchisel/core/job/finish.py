@@ -8,7 +8,8 @@ from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 
-Polish = Literal["polished", "satin", "brushed", "blasted"]
+Polish = Literal["polished", "satin", "brushed", "hammered", "blasted"]
+Effect = Literal["plain", "metallic", "pearl", "fleck", "reflective"]
 
 
 class Enamel(Value):
@@ -20,10 +21,17 @@ class Enamel(Value):
 
 
 class Metal(Value):
-    """What all metals have: a polish, and the way it was brushed."""
+    """What all metals have: a polish, and the way it was brushed.
+
+    ``uneven``: how much duller the polish is in places, nowhere duller than ``dullest``. ``patina``: how
+    much of it time has covered (verdigris, tarnish, the brown of old brass).
+    """
 
     polish: Polish = "satin"
     grain_deg: Degrees = 0.0
+    uneven: Percent = 0.0
+    dullest: Percent = 60.0
+    patina: Percent = 0.0
 
 
 class Brass(Metal):
@@ -57,10 +65,12 @@ class Slate(Value):
 
 
 class Gold(Metal):
-    """Fine gold."""
+    """Gold of so many carats (24 is fine), the rest being what gives it its colour."""
 
     kind: Literal["gold"] = "gold"
     polish: Polish = "polished"
+    carat: Annotated[float, Field(ge=8, le=24)] = 24.0
+    alloy: Literal["yellow", "red", "white"] = "yellow"
 
 
 class Silver(Metal):
@@ -132,28 +142,62 @@ class Stone(Value):
 
 
 class Paint(Value):
-    """Paint or lacquer, smooth."""
+    """Paint or lacquer, smooth; its effect is what is mixed into it."""
 
     kind: Literal["paint"] = "paint"
     colour: Colour = "#2c4a6e"
     gloss: Percent = 85.0
+    effect: Effect = "plain"
+
+
+class Glass(Value):
+    """Glass that is seen through: clear, tinted by its colour, or frosted."""
+
+    kind: Literal["glass"] = "glass"
+    colour: Colour = "#eef5f1"
+    frosted: Percent = 0.0
+
+
+class Foam(Value):
+    """Carving foam: fine-celled, matt, without grain."""
+
+    kind: Literal["foam"] = "foam"
+    colour: Colour = "#c9b27a"
 
 
 class Wood(Value):
-    """Bare or oiled wood: its grain in full."""
+    """Wood, its grain in full. A species is what its parameters say: colour, the width of its growth
+    rings, and how open its pores are."""
 
     kind: Literal["wood"] = "wood"
     colour: Colour = "#a87c50"
     gloss: Percent = 45.0
     grain_deg: Degrees = 0.0
+    ring_mm: Annotated[float, Field(ge=0.5, le=40)] = 11.0
+    pores: Percent = 50.0
+    surface: Literal["bare", "oiled", "lacquered", "charred"] = "bare"
+
+
+SPECIES: dict[str, tuple[str, float, float]] = {  # colour, ring width in mm, pores in %; common practice
+    "oak": ("#a87c50", 11.0, 80.0),
+    "ash": ("#c4a47b", 9.0, 70.0),
+    "walnut": ("#5c4030", 8.0, 45.0),
+    "cherry": ("#9c5d3b", 6.0, 12.0),
+    "maple": ("#cdb18a", 5.0, 4.0),
+    "beech": ("#bb8f66", 4.0, 20.0),
+    "pine": ("#cda36a", 16.0, 0.0),
+    "larch": ("#b0784a", 7.0, 0.0),
+    "cedar": ("#94583c", 5.0, 2.0),
+}
 
 
 class Cloth(Value):
-    """Woven cloth: book cloth, cotton."""
+    """Woven cloth: book cloth of fine threads, cotton knit so fine that it looks even, canvas."""
 
     kind: Literal["cloth"] = "cloth"
     colour: Colour = "#3d4f45"
     grain_deg: Degrees = 0.0
+    weave: Literal["book cloth", "cotton", "canvas"] = "book cloth"
 
 
 class Paper(Value):
@@ -164,10 +208,11 @@ class Paper(Value):
 
 
 class Masonry(Value):
-    """Brick, mortar, concrete: matt, mottled, rough."""
+    """What walls are of: brick and mortar, concrete as it left its boards, plaster."""
 
     kind: Literal["masonry"] = "masonry"
     colour: Colour = "#9a5440"
+    surface: Literal["brick", "concrete", "plaster"] = "brick"
 
 
 class Grass(Value):
@@ -178,11 +223,12 @@ class Grass(Value):
 
 
 class Ink(Value):
-    """Printing ink, ceramic transfer or film."""
+    """Printing ink, ceramic transfer, film or foil."""
 
     kind: Literal["ink"] = "ink"
     colour: Colour = "#1f2f57"
     gloss: Percent = 70.0
+    effect: Effect = "plain"
 
 
 class AsBlank(Value):
@@ -191,7 +237,7 @@ class AsBlank(Value):
     kind: Literal["as the blank"] = "as the blank"
 
 
-SurfaceFinish = Annotated[
+_Surface = (
     Enamel
     | Brass
     | Stainless
@@ -213,33 +259,24 @@ SurfaceFinish = Annotated[
     | Cloth
     | Paper
     | Masonry
-    | Grass,
-    Field(discriminator="kind"),
-]
-LetterFinish = Annotated[
-    AsBlank
-    | Ink
-    | Enamel
-    | Brass
-    | Stainless
-    | Gold
-    | Silver
-    | Copper
-    | Bronze
-    | Aluminium
-    | Chrome
-    | Titanium
-    | Leather
-    | Plastic
-    | Rubber
-    | Stone
-    | Paint
-    | PaintedWood
-    | Wood
-    | Slate
-    | Cloth
-    | Paper
-    | Masonry
-    | Grass,
-    Field(discriminator="kind"),
-]
+    | Grass
+    | Glass
+    | Foam
+)
+SurfaceFinish = Annotated[_Surface, Field(discriminator="kind")]
+LetterFinish = Annotated[AsBlank | Ink | _Surface, Field(discriminator="kind")]
+
+
+class Wear(Value):
+    """What use has done to the piece, following the edges of its lettering.
+
+    ``rubbed``: edges that stand proud, down to what is under the finish. ``dirt``: what has settled in
+    recesses and round what is raised. ``scratched``: fine scratches all over. ``noise``: how much the
+    colour varies from spot to spot. ``seed``: another piece, used as much.
+    """
+
+    rubbed: Percent = 0.0
+    dirt: Percent = 0.0
+    scratched: Percent = 0.0
+    noise: Annotated[float, Field(ge=0, le=5)] = 0.0
+    seed: Annotated[int, Field(ge=0, le=9999)] = 1

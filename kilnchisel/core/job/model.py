@@ -8,7 +8,7 @@ from pydantic import Field
 
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.blank import Blank, Mug
-from kilnchisel.core.job.finish import Enamel, SurfaceFinish
+from kilnchisel.core.job.finish import Enamel, SurfaceFinish, Wear
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.setting import Setting
 
@@ -21,5 +21,6 @@ class Job(Value):
     finish: SurfaceFinish = Enamel()
     rim_finish: SurfaceFinish = Enamel(colour="#1d2a4d")
     detail_finish: SurfaceFinish = Enamel(colour="#2b2d2f")  # windows, inlays, fittings
+    wear: Wear = Wear()
     letterings: Annotated[tuple[Lettering, ...], Field(max_length=200)] = ()
     setting: Setting = Setting()

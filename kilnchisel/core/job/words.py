@@ -20,7 +20,7 @@ from kilnchisel.core.job.crafts import (
     Tube,
 )
 from kilnchisel.core.job.edits import field_label
-from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.finish import SPECIES, AsBlank, Glass, Gold, Metal, Wear, Wood
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
@@ -66,12 +66,37 @@ def finish_words(finish: Any) -> str:
     """A finish in a few words: "cream enamel", "brushed brass"."""
     if isinstance(finish, AsBlank):
         return "as the blank"
-    if hasattr(finish, "polish"):
-        metal = "stainless steel" if finish.kind == "stainless" else finish.kind
-        return f"{finish.polish} {metal}"
+    if isinstance(finish, Metal):
+        kind = finish.kind  # type: ignore[attr-defined]
+        metal = "stainless steel" if kind == "stainless" else kind
+        if isinstance(finish, Gold) and finish.carat < 24:
+            metal = f"{format_number(finish.carat)} ct {finish.alloy} gold"
+        old = ", with patina" if finish.patina >= 10 else ""
+        return f"{finish.polish} {metal}{old}"
     if finish.kind == "slate":
         return "oiled slate" if finish.oiled >= 20 else "slate"
-    return f"{colour_word(finish.colour)} {finish.kind}"
+    if isinstance(finish, Wood):
+        named = (name for name, known in SPECIES.items() if known[0] == finish.colour)
+        kind = next(named, f"{colour_word(finish.colour)} wood")
+        return kind if finish.surface == "bare" else f"{finish.surface} {kind}"
+    if isinstance(finish, Glass):
+        return "frosted glass" if finish.frosted >= 20 else "glass"
+    colour = colour_word(finish.colour)
+    effect = getattr(finish, "effect", "plain")
+    if effect != "plain":
+        return f"{colour} {effect} {finish.kind}"
+    return f"{colour} {getattr(finish, 'surface', finish.kind)}"
+
+
+def wear_words(wear: Wear) -> str:
+    """ "edges rubbed, dirt in recesses"; nothing for a new piece."""
+    words = {
+        "edges rubbed": wear.rubbed,
+        "dirt in recesses": wear.dirt,
+        "scratched": wear.scratched,
+        "uneven colour": wear.noise,
+    }
+    return ", ".join(word for word, amount in words.items() if amount > 0)
 
 
 def craft_words(craft: Craft) -> str:
@@ -242,6 +267,8 @@ def sentence(job: Job, section: str, index: int | None) -> str:
             words += f", {detail_word(job.blank)} {finish_words(job.detail_finish)}"
         if lettering is not None:
             words = f"Letters {finish_words(lettering.finish)}; {words}"
+        worn = wear_words(job.wear)
+        words += f"; {worn}" if worn else ""
         return words[0].upper() + words[1:]
     if section == "setting":
         return _setting(job)

@@ -18,7 +18,16 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
+from kilnchisel.core.finishes.material import (
+    COAT_KEEPS,
+    COAT_SHINE,
+    MOST_COVERS,
+    Amount,
+    Material,
+    Texture,
+    cover_matrix,
+    texture_matrix,
+)
 from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
     QUICK_RAYS,
@@ -45,7 +54,9 @@ VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 KEPT_MESHES = 96
 SHADERS = Path(__file__).parent / "shaders"
-KINDS = {"matte": 0, "coated": 1, "metal": 2}
+KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
+FIRST_COVER = 8  # the place of the first cover's amount; the others follow
+ACROSS_TAPS = {True: 15, False: 7}  # slopes across a grain, for a smooth picture or a quick one
 
 
 @dataclass(eq=False)
@@ -128,6 +139,7 @@ class Draft:
         self._open_light: tuple[Any, Any, tuple[float, ...]] = (None, None, ())
         self._meshes: OrderedDict[int, _Drawn] = OrderedDict()
         self._textures: dict[int, _Maps] = {}
+        self._amounts: OrderedDict[int, tuple[Amount, Any]] = OrderedDict()
         self._frames: dict[tuple[int, int, int], _Frames] = {}
         self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
@@ -169,8 +181,9 @@ class Draft:
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in scene.items:
-            if not item.still:
+            if not item.still and item.material.kind != "glass":
                 self._draw_item(item, gathered)
+        self._draw_glass(scene, gathered)
         if frames.plain is not frames.frame:
             self.gl.copy_framebuffer(frames.plain, frames.frame)
         pixels = np.frombuffer(frames.plain.read(components=4), dtype=np.uint8)
@@ -183,11 +196,31 @@ class Draft:
         self._draw_backdrop(scene, view, aspect)
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
-            if item.still:
+            if item.still and item.material.kind != "glass":
                 self._draw_item(item, gathered)
         if scene.base is not None:
             self._draw_base(scene.base)
             self._set(self._surface, is_ground=False, stance=scene.stance)
+
+    def _draw_glass(self, scene: Scene, gathered: Gathered | None) -> None:
+        """Glass over what is behind it, its far walls first: each wall darkens by what it keeps, then adds
+        what it mirrors."""
+        glass = [item for item in scene.items if item.material.kind == "glass"]
+        if not glass:
+            return
+        self.gl.enable(moderngl.BLEND)
+        self.gl.depth_func = "<="  # a wall is drawn twice
+        for facing in ("front", "back"):  # which faces are left out
+            self.gl.cull_face = facing
+            for number, blend in enumerate(
+                ((moderngl.DST_COLOR, moderngl.ZERO), (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA))
+            ):
+                self.gl.blend_func = blend
+                self._set(self._surface, glass_pass=number)
+                for item in glass:
+                    self._draw_item(item, gathered)
+        self.gl.disable(moderngl.BLEND)
+        self.gl.depth_func = "<"
 
     def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
         """What the glow adds, as a texture in its place; None where nothing shines."""
@@ -354,8 +387,9 @@ class Draft:
         panel = scene.panel
         if panel is None:
             return
-        still = tuple(item.mesh for item in scene.items if item.still)
-        lettered = tuple(item.mesh for item in scene.items if not item.still)
+        solid = [item for item in scene.items if item.material.kind != "glass"]
+        still = tuple(item.mesh for item in solid if item.still)
+        lettered = tuple(item.mesh for item in solid if not item.still)
         place = (panel.middle.tobytes(), panel.size_mm, scene.stance.tobytes(), scene.radius_mm)
         drawn, relief = self._shadow_of
         if drawn == (still, place) and (relief == lettered or not self._smooth):
@@ -366,7 +400,7 @@ class Draft:
         self.gl.enable(moderngl.DEPTH_TEST)
         self.gl.disable(moderngl.CULL_FACE)
         self._set(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)
-        for item in scene.items:
+        for item in solid:
             self._mesh(item.mesh).depth.render()
 
     def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
@@ -417,6 +451,7 @@ class Draft:
             "has_panel": scene.panel is not None,
             "is_ground": False,
             "shadow_taps": 16 if smooth else 8,
+            **{f"cover_{number}": FIRST_COVER + number for number in range(MOST_COVERS)},
         }
         self._open_scene = scene
         if scene.panel is not None:
@@ -526,18 +561,41 @@ class Draft:
         for unit, image in enumerate((maps.tint, maps.slope)):
             image.anisotropy = fine
             image.use(unit)
-        corners = texture_uv(np.eye(2), material)
         self._set(
             self._surface,
             kind=KINDS[material.kind],
             base=material.base,
             emission=material.emission,
             alpha=material.alpha,
+            across=material.across,
+            dullest=material.dullest,
+            across_taps=ACROSS_TAPS[self._smooth],
             textured=material.texture is not None,
-            grain=corners.T,
+            grain=texture_matrix(material).T,
             tint_high=maps.high,
             slope_steep=maps.steep,
+            cover_count=len(material.covers),
         )
+        if material.covers:
+            self._use_covers(material)
+
+    def _use_covers(self, material: Material) -> None:
+        """What lies over parts of a material."""
+        kinds, bases, alphas, places = [0] * MOST_COVERS, [], [], []
+        for number, cover in enumerate(material.covers):
+            self._amount(cover.amount).use(FIRST_COVER + number)
+            kinds[number] = KINDS[cover.material.kind]
+            bases.append(cover.material.base)
+            alphas.append(cover.material.alpha)
+            place = np.eye(3)
+            place[:2] = cover_matrix(cover.amount).T
+            places.append(tuple(place.T.ravel()))  # column by column
+        spare = MOST_COVERS - len(bases)
+        program = self._surface
+        program["cover_kind"].value = kinds
+        program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
+        program["cover_alpha"].value = [*alphas, *[1.0] * spare]
+        program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
 
     # things on the card
 
@@ -546,7 +604,11 @@ class Draft:
             # a byte a channel samples fastest in software; the square root spends it on the darks
             high = float(texture.tint.max())
             steep = max(float(np.abs(texture.slope).max()), 1e-9)
-            tint = self._image(np.sqrt(np.clip(texture.tint / high, 0, 1)) * 255)
+            shades = np.sqrt(np.clip(texture.tint / high, 0, 1))
+            dull = texture.dull
+            tint = self._image(
+                np.dstack([shades, np.zeros(shades.shape[:2]) if dull is None else dull]) * 255
+            )
             slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
             if len(self._textures) > 24:
                 old = self._textures.pop(next(iter(self._textures)))
@@ -554,6 +616,16 @@ class Draft:
                 old.slope.release()
             self._textures[id(texture)] = _Maps(texture, tint, slope, high, steep)
         return self._textures[id(texture)]
+
+    def _amount(self, amount: Amount) -> Any:
+        if id(amount) not in self._amounts:
+            image = self._image(amount.values[..., None] * 255)
+            image.repeat_x = image.repeat_y = amount.repeats
+            self._amounts[id(amount)] = (amount, image)
+            while len(self._amounts) > 24:
+                self._amounts.popitem(last=False)[1][1].release()
+        self._amounts.move_to_end(id(amount))
+        return self._amounts[id(amount)][1]
 
     def _image(self, data: Array) -> Any:
         """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap

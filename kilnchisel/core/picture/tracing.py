@@ -15,7 +15,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Material, Texture, texture_uv
+from kilnchisel.core.finishes.material import (
+    COAT_KEEPS,
+    COAT_SHINE,
+    Amount,
+    Material,
+    Texture,
+    cover_matrix,
+    texture_matrix,
+    texture_uv,
+)
 from kilnchisel.core.picture.variants import SAFE, best_variant
 from kilnchisel.core.scene.scene import Base, Item, Scene
 from kilnchisel.core.scene.view import View
@@ -23,6 +32,9 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 DEPTH = 8
+GLASS_DEPTH = 14  # through both walls of a vessel and back
+GLASS_IOR = 1.52  # soda-lime glass, CRC Handbook
+CLEAR = 0.015  # roughness below which glass is taken as polished
 LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
 
@@ -67,6 +79,8 @@ class TracedScene:
         try:
             self._loaded = self._load(scene)
             depth = DEPTH if scene.lamps is None else LIT_DEPTH
+            if any(item.material.kind == "glass" for item in scene.items):
+                depth = GLASS_DEPTH
             self._path = self.mi.load_dict({"type": "path", "max_depth": depth, "hide_emitters": True})
             self._guide = self.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"})
         except (RuntimeError, MemoryError) as error:
@@ -269,29 +283,69 @@ class TracedScene:
         }
 
     def _bsdf(self, material: Material) -> dict[str, Any]:
-        inner: dict[str, Any]
-        if material.kind == "metal":
+        if material.kind == "glass":
+            return self._glass(material)
+        inner = self._plain(material)
+        if material.texture is not None:
+            inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
+        for cover in material.covers:
             inner = {
+                "type": "blendbsdf",
+                "weight": self._amount(cover.amount, material),
+                "ground": inner,
+                "over": self._plain(cover.material),
+            }
+        return {"type": "twosided", "bsdf": inner}
+
+    def _plain(self, material: Material) -> dict[str, Any]:
+        if material.kind == "metal":
+            made: dict[str, Any] = {
                 "type": "roughconductor",
                 "distribution": "ggx",
-                "alpha": material.alpha,
                 "eta": self._rgb(np.asarray(material.metal_n)),
                 "k": self._rgb(material.metal_k()),
             }
+            if material.dullest > 0 and material.texture is not None and material.texture.dull is not None:
+                made["alpha"] = self._roughness(material, material.texture.dull)
+            elif material.across > 0:
+                made |= {"alpha_u": material.alpha, "alpha_v": material.across}
+            else:
+                made["alpha"] = material.alpha
             if material.texture is not None:
-                inner["specular_reflectance"] = self._tint(material.texture, np.ones(3))
-        elif material.kind == "coated":
-            inner = {
+                made["specular_reflectance"] = self._tint(material.texture, np.ones(3))
+            return made
+        if material.kind == "coated":
+            return {
                 "type": "principled",
                 "base_color": self._colour(material, COAT_KEEPS),
                 "roughness": float(np.sqrt(material.alpha)),
                 "specular": COAT_SHINE / 0.08,  # the tracer's scale: 0.08 at 1
             }
-        else:
-            inner = {"type": "diffuse", "reflectance": self._colour(material)}
-        if material.texture is not None:
-            inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
-        return {"type": "twosided", "bsdf": inner}
+        return {"type": "diffuse", "reflectance": self._colour(material)}
+
+    def _glass(self, material: Material) -> dict[str, Any]:
+        # what a wall of some millimetres keeps, half at each of its faces
+        tint = np.asarray(material.base, dtype=float) ** 0.25
+        glass: dict[str, Any] = {"int_ior": GLASS_IOR, "specular_transmittance": self._rgb(tint)}
+        if material.alpha <= CLEAR:
+            return {"type": "dielectric", **glass}
+        return {"type": "roughdielectric", "distribution": "ggx", "alpha": material.alpha, **glass}
+
+    def _roughness(self, material: Material, dull: Array) -> dict[str, Any]:
+        values = material.alpha + (material.dullest - material.alpha) * dull
+        return self._bitmap(values[..., None])
+
+    def _amount(self, amount: Amount, material: Material) -> dict[str, Any]:
+        """An amount's bitmap, brought from the texture coordinates of ``material`` to its own box."""
+        to_mm = np.eye(3)
+        to_mm[:2, :2] = np.linalg.inv(texture_matrix(material)).T
+        to_box = np.eye(3)
+        to_box[:2] = cover_matrix(amount).T
+        made = self._bitmap(amount.values[..., None])
+        made["to_uv"] = self.mi.ScalarTransform3f(to_box @ to_mm)
+        if not amount.repeats:
+            made["wrap_mode"] = "clamp"
+        return made
 
     def _rgb(self, values: Array) -> dict[str, Any]:
         return {"type": "rgb", "value": [float(v) for v in values]}
@@ -302,16 +356,16 @@ class TracedScene:
 
     def _tint(self, texture: Texture, base: Array) -> dict[str, Any]:
         data = np.clip(texture.tint * base, 0, 1)
-        # row 0 of ours is v = 0; the tracer flips v of bitmaps
-        return self._bitmap(data[::-1])
+        return self._bitmap(data)
 
     def _relief(self, texture: Texture) -> dict[str, Any]:
         slope = texture.slope
         normal = np.dstack([-slope[..., 0], -slope[..., 1], np.ones(slope.shape[:2])])
         normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-        return self._bitmap((normal * 0.5 + 0.5)[::-1])
+        return self._bitmap(normal * 0.5 + 0.5)
 
     def _bitmap(self, data: Array) -> dict[str, Any]:
+        """A texture; in the tracer as here row 0 is v = 0."""
         return {
             "type": "bitmap",
             "bitmap": self.mi.Bitmap(np.ascontiguousarray(data, dtype=np.float32)),

@@ -19,7 +19,7 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.crafts.through import PANEL_MM
-from kilnchisel.core.finishes import textures
+from kilnchisel.core.finishes import textures, woods
 from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
@@ -35,11 +35,12 @@ from kilnchisel.core.finishes.finish import (
 )
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.wear import Marked, bare_of, worn
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Relief, Standing, Tube
-from kilnchisel.core.job.finish import Stainless
+from kilnchisel.core.job.finish import Stainless, Wear
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.scene.light import (
@@ -164,8 +165,10 @@ def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
 
 
-def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
-    """The scene of a crafted job. ``proxy``: the coarse body of its blank."""
+def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | None = None) -> Scene:
+    """The scene of a crafted job. ``proxy``: the coarse body of its blank; ``marks``: the edges of its
+    sides by name, where it is worn."""
+    marks = marks or {}
     ground = material_of(job.finish)
     slots = {
         "blank": ground,
@@ -173,7 +176,7 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         "detail": material_of(job.detail_finish),
     }
     items = tuple(
-        Item(part.name, part.side, part.mesh, _material(job, part, slots), part.still)
+        Item(part.name, part.side, part.mesh, _worn(job, part, slots, marks), part.still)
         for part in piece.parts
     )
     stance = stance_of(job)
@@ -191,7 +194,8 @@ def scene_of(job: Job, piece: Piece, proxy: Body) -> Scene:
         middle=middle,
         radius_mm=radius,
         albedos={slot: material.albedo for slot, material in slots.items()},
-        proxy=proxy,
+        # light goes through glass: what stands in it is gathered for as if it were not there
+        proxy=None if ground.kind == "glass" else proxy,
         lamps=_lamps(job, piece, stance),
         shines=any(item.material.shines for item in items),
         glow=setting.glow,
@@ -218,6 +222,19 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
     if not starts:
         return None
     return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
+
+
+def _worn(job: Job, part: Part, slots: dict[str, Material], marks: dict[str, Marked]) -> Material:
+    """The material of a part with its wear."""
+    material = _material(job, part, slots)
+    if job.wear == UNWORN or part.role in ("tube", "blockout", "support"):
+        return material
+    ground = None if part.lettering is None else slots["blank"]
+    here = None if part.side is None else marks.get(part.side)
+    return worn(material, bare_of(material, ground), job.wear, here)
+
+
+UNWORN = Wear()
 
 
 def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
@@ -305,7 +322,7 @@ def _card(ground: Ground) -> Material:
 
 
 _GROUNDS: dict[str, Any] = {
-    "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, textures.oak_boards()),
+    "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, woods.oak_boards()),
     "card": _card,
     "slate slab": lambda ground: Material("coated", hex_to_linear("#3d4145"), 0.42, textures.slate()),
     "plaster": _card,

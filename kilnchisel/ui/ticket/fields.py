@@ -133,6 +133,9 @@ class Field(QWidget):
         raise NotImplementedError
 
 
+UNIT_WORDS = {"percent": " %", "stops": " stops", "times": " ×", "carat": " ct", "plain": ""}
+
+
 class NumberField(Field):
     """A number with its unit: arithmetic, other units, wheel and arrow keys."""
 
@@ -190,7 +193,10 @@ class NumberField(Field):
             return parse_length(text, self.unit)
         if self.spec.kind == "angle":
             return parse_angle(text)
-        value = parse_plain(text.lower().replace("stops", "").replace("stop", "").replace("×", ""))
+        text = text.lower()
+        for word in ("stops", "stop", "×", "carats", "carat", "ct"):
+            text = text.replace(word, "")
+        value = parse_plain(text)
         return round(value) if self.spec.kind == "count" else value
 
     def _write(self) -> None:
@@ -205,7 +211,7 @@ class NumberField(Field):
             return format_angle(value)
         if self.spec.kind == "count":
             return str(round(value))
-        unit = {"percent": " %", "stops": " stops", "times": " ×", "plain": ""}[self.spec.kind]
+        unit = UNIT_WORDS[self.spec.kind]
         return f"{format_number(value, self.spec.decimals)}{unit}"
 
     def _range_words(self) -> str:
@@ -559,6 +565,7 @@ KINDS: dict[str, type[Field]] = {
     "percent": NumberField,
     "stops": NumberField,
     "times": NumberField,
+    "carat": NumberField,
     "choice": ChoiceField,
     "switch": SwitchField,
     "colour": ColourField,

@@ -2,23 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from kilnchisel.core.job.blank import stances_of
 from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Printed, Standing, Tube
-from kilnchisel.core.job.edits import change, read
-from kilnchisel.core.job.finish import (
-    Cloth,
-    PaintedWood,
-    Slate,
-    Wood,
-)
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words import detail_word, edge_word, has_rim
 from kilnchisel.ui.ticket.blank import blank_specs
 from kilnchisel.ui.ticket.craft import craft_specs
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
-from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
+from kilnchisel.ui.ticket.finishes import SURFACES, finish_specs, wear_specs
 from kilnchisel.ui.ticket.lay import lay_specs
 from kilnchisel.ui.ticket.wording import wording_specs
 
@@ -32,8 +23,6 @@ TITLES = {
     "setting": "Setting",
     "hand-over": "Hand-over",
 }
-
-POLISH = (("polished", "Polished"), ("satin", "Satin"), ("brushed", "Brushed"), ("blasted", "Blasted"))
 
 
 def specs(
@@ -74,44 +63,14 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
             if isinstance(job.letterings[index].craft, Printed)
             else (("as the blank", "As the blank"),)
         )
-        fields += _one_finish(job, letters, "Letters", extra + SURFACES)
-    fields += _one_finish(job, ("finish",), "Blank", SURFACES)
+        fields += finish_specs(job, letters, "Letters", extra + SURFACES)
+    fields += finish_specs(job, ("finish",), "Blank", SURFACES)
     if has_rim(job.blank):
-        fields += _one_finish(job, ("rim_finish",), edge_word(job.blank).capitalize(), SURFACES)
+        fields += finish_specs(job, ("rim_finish",), edge_word(job.blank).capitalize(), SURFACES)
     detail = detail_word(job.blank)
     if detail is not None:
-        fields += _one_finish(job, ("detail_finish",), detail.capitalize(), SURFACES)
-    return fields
-
-
-def _one_finish(
-    job: Job, path: tuple[str | int, ...], label: str, options: tuple[tuple[Any, str], ...]
-) -> list[Spec]:
-    key = ".".join(str(step) for step in path)
-    fields = [
-        Spec(
-            f"{key}.kind",
-            label,
-            lambda job: read(job, path).kind,
-            lambda job, value: change(job, path, in_finish(read(job, path), value)),
-            "menu",
-            options=options,
-        )
-    ]
-    finish = read(job, path)
-    if hasattr(finish, "colour"):
-        fields.append(at((*path, "colour"), f"{label} colour", "colour"))
-    if hasattr(finish, "gloss"):
-        fields.append(ranged(job, (*path, "gloss"), "Gloss", "percent", step=5))
-    if isinstance(finish, PaintedWood):
-        fields.append(ranged(job, (*path, "grain"), "Grain shows", "percent", step=5))
-    if isinstance(finish, Slate):
-        fields.append(ranged(job, (*path, "oiled"), "Oiled", "percent", step=5))
-    if hasattr(finish, "polish"):
-        fields.append(at((*path, "polish"), "Polish", "choice", options=POLISH))
-    if isinstance(finish, PaintedWood | Wood | Cloth) or getattr(finish, "polish", "") == "brushed":
-        fields.append(ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15))
-    return fields
+        fields += finish_specs(job, ("detail_finish",), detail.capitalize(), SURFACES)
+    return [*fields, *wear_specs(job)]
 
 
 def _setting(job: Job) -> list[Spec]:

@@ -5,9 +5,22 @@ in vec4 soft;
 in vec2 sheet;
 out vec4 colour;
 
-uniform int kind;                 // 0 matte, 1 coated, 2 metal
+uniform int kind;                 // 0 matte, 1 coated, 2 metal, 3 glass
 uniform vec3 base;
 uniform float alpha;
+uniform float across;             // roughness across the grain, 0: as along it
+uniform float dullest;            // roughness where the texture is dull, 0: the same all over
+uniform int across_taps;
+uniform int cover_count;          // other materials over parts of this one
+uniform sampler2D cover_0;
+uniform sampler2D cover_1;
+uniform sampler2D cover_2;
+uniform sampler2D cover_3;
+uniform mat3 cover_to[4];         // surface millimetres to the amount's box
+uniform int cover_kind[4];
+uniform vec3 cover_base[4];
+uniform float cover_alpha[4];
+uniform int glass_pass;           // 0: what glass lets through, 1: what it mirrors
 uniform bool textured;
 uniform sampler2D tint_map;
 uniform sampler2D slope_map;
@@ -53,8 +66,10 @@ const vec2 DISC[16] = vec2[16](
     vec2(0.507, 0.064), vec2(0.896, 0.412), vec2(-0.322, -0.933), vec2(-0.792, -0.598),
     vec2(0.05, 0.12), vec2(-0.45, 0.10), vec2(0.12, 0.42), vec2(-0.10, -0.25));
 
+vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
+
 vec3 bumped(vec3 n) {
-    if (!textured) return n;
+    if (!textured && across <= 0.0) return n;
     vec3 px = dFdx(point), py = dFdy(point);
     vec2 ux = dFdx(uv), uy = dFdy(uv);
     vec3 across_x = cross(py, n), across_y = cross(n, px);
@@ -62,6 +77,8 @@ vec3 bumped(vec3 n) {
     vec3 b = across_x * ux.y + across_y * uy.y;
     float lt = dot(t, t), lb = dot(b, b);
     if (lt < 1e-16 || lb < 1e-16) return n;
+    cross_grain = b * inversesqrt(lb);
+    if (!textured) return n;
     vec2 slope = (texture(slope_map, uv).rg * 2.0 - 1.0) * slope_steep;
     return normalize(n - slope.x * t * inversesqrt(lt) - slope.y * b * inversesqrt(lb));
 }
@@ -120,14 +137,103 @@ vec3 mirrored_room(vec3 r, float rough) {
 // Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
 vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
 
+float amount_of(int number) {
+    vec2 at = (cover_to[number] * vec3(sheet, 1.0)).xy;
+    if (number == 0) return texture(cover_0, at).r;
+    if (number == 1) return texture(cover_1, at).r;
+    if (number == 2) return texture(cover_2, at).r;
+    return texture(cover_3, at).r;
+}
+
+// What arrives at the point
+struct Arriving { vec3 soft; vec3 key; float open; float share; };
+
+// The room and the panel mirrored by a GGX surface of one roughness, or of two: then the slopes across
+// the grain are taken one by one, at even shares of the marginal of GGX
+void mirrored(vec3 view, vec3 n, float rough, out vec3 room, out float panel) {
+    vec3 r = reflect(-view, n);
+    if (across <= 0.0 || rough != alpha) {
+        room = mirrored_room(r, rough);
+        panel = has_panel ? mirrored_panel(r, rough) : 0.0;
+        return;
+    }
+    room = vec3(0.0);
+    panel = 0.0;
+    float weight = 0.0;
+    for (int i = 0; i < across_taps; ++i) {
+        float q = 2.0 * (float(i) + 0.5) / float(across_taps) - 1.0;
+        vec3 m = normalize(n + across * q * inversesqrt(1.0 - q * q) * cross_grain);
+        vec3 away = reflect(-view, m);
+        float facing = max(dot(away, n), 0.0);
+        if (facing <= 0.0) continue;
+        room += facing * mirrored_room(away, rough);
+        if (has_panel) panel += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
+        weight += facing;
+    }
+    room /= max(weight, 1e-4);
+    panel /= max(weight, 1e-4);
+}
+
+vec3 lit(int what, vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) {
+    // what the piece hides of the room is hidden from its mirror image too
+    float hidden = clamp(light.open * 1.15, 0.0, 1.0);
+    if (what == 2) {
+        hidden = mix(1.0, hidden, 0.85);
+        vec3 room;
+        float panel;
+        mirrored(view, n, rough, room, panel);
+        float even = across > 0.0 && rough == alpha ? sqrt(rough * across) : rough;
+        vec2 f = ggx_share(c, even);
+        vec3 reflectance = tone * f.x + f.y;
+        // what a metal hides from itself it shows of its own light
+        return reflectance * (room * hidden + light.soft * (1.0 - hidden)
+                              + (has_panel ? panel_radiance * panel * light.share : vec3(0.0)));
+    }
+    vec3 diffuse = tone * (light.soft + light.key);
+    if (what == 0) return diffuse;
+    vec3 r = reflect(-view, n);
+    vec2 f = ggx_share(c, rough);
+    float reflectance = COAT_SHINE * f.x + f.y;
+    vec3 sum = diffuse * COAT_KEEPS + reflectance * mirrored_room(r, rough) * hidden;
+    sum += reflectance * light.soft * tone * (1.0 - hidden);
+    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * light.share;
+    return sum;
+}
+
 void main() {
     vec3 view = parallel_view ? -ahead : normalize(eye - point);
     vec3 flat_n = normalize(normal);
+    if (kind == 3 && dot(flat_n, view) < 0.0) flat_n = -flat_n;   // the far wall, seen from within
     vec3 n = bumped(flat_n);
     float c = dot(n, view);
     if (c < 0.02) { n = normalize(n + (0.02 - c) * view); c = 0.02; }
-    vec3 stored = texture(tint_map, uv).rgb;
-    vec3 tone = base * stored * stored * tint_high;
+    vec4 stored = texture(tint_map, uv);
+    vec3 tone = base * stored.rgb * stored.rgb * tint_high;
+    float rough = dullest > 0.0 ? mix(alpha, dullest, stored.a) : alpha;
+    if (kind == 3) {
+        vec2 f = ggx_share(c, rough);
+        float mirror = COAT_SHINE * f.x + f.y;
+        if (glass_pass == 0) {
+            // half of what a wall of some millimetres keeps, by the length of the way through it
+            vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
+            vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
+            // towards its outline a wall bends away what is behind it
+            through *= mix(1.0, 0.5, pow(1.0 - c, 3.0));
+            colour = vec4(pow(through * veiled, vec3(1.0 / 2.4)), 1.0);
+            return;
+        }
+        vec3 room;
+        float panel;
+        mirrored(view, n, rough, room, panel);
+        if (has_panel) room += panel_radiance * panel;
+        float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
+        vec3 scattered = tone * (soft.rgb + 0.3);
+        float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
+        vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
+        colour = vec4(shown(sum / max(shows, 1e-4)), shows);
+        return;
+    }
+    Arriving light;
     vec4 arrived = soft;
     if (is_ground) {
         vec2 at = (transpose(ground_axes) * (point - ground_middle)).xy / ground_half;
@@ -135,41 +241,24 @@ void main() {
         arrived = mix(texture(ground_light, at * 0.5 + 0.5), ground_open, edge);
     }
     if (has_tube_map) arrived.rgb += texture(tube_map, (sheet - tube_box.xy) / tube_box.zw).rgb;
-    vec3 r = reflect(-view, n);
-    float open = arrived.a;
-    // what the piece hides of the room is hidden from its mirror image too
-    float hidden = kind == 2 ? mix(1.0, clamp(open * 1.15, 0.0, 1.0), 0.85) : clamp(open * 1.15, 0.0, 1.0);
-
-    vec3 key = vec3(0.0);
-    float share = 0.0, facing = 0.0;
+    light.soft = arrived.rgb;
+    light.open = arrived.a;
+    light.key = vec3(0.0);
+    light.share = 0.0;
     if (has_panel) {
         vec3 way = panel_middle - point;
         float far = length(way);
         way /= far;
-        facing = max(dot(n, way), 0.0);
-        share = max(dot(flat_n, way), 0.0) > 0.0 ? lit_share(flat_n) : 0.0;
-        key = panel_radiance * (4.0 * panel_half * panel_half) * max(-dot(way, panel_facing), 0.0)
-            / (far * far) / PI * facing * share;
+        float facing = max(dot(n, way), 0.0);
+        light.share = max(dot(flat_n, way), 0.0) > 0.0 ? lit_share(flat_n) : 0.0;
+        light.key = panel_radiance * (4.0 * panel_half * panel_half) * max(-dot(way, panel_facing), 0.0)
+            / (far * far) / PI * facing * light.share;
     }
-    vec3 light;
-    if (kind == 2) {
-        vec2 f = ggx_share(c, alpha);
-        vec3 reflectance = tone * f.x + f.y;
-        light = reflectance * mirrored_room(r, alpha) * hidden;
-        // what a metal hides from itself it shows of its own light
-        light += reflectance * arrived.rgb * (1.0 - hidden);
-        if (has_panel) light += reflectance * panel_radiance * mirrored_panel(r, alpha) * share;
-    } else {
-        vec3 diffuse = tone * (arrived.rgb + key);
-        light = diffuse;
-        if (kind == 1) {
-            light = diffuse * COAT_KEEPS;
-            vec2 f = ggx_share(c, alpha);
-            float reflectance = COAT_SHINE * f.x + f.y;
-            light += reflectance * mirrored_room(r, alpha) * hidden;
-            light += reflectance * arrived.rgb * tone * (1.0 - hidden);
-            if (has_panel) light += reflectance * panel_radiance * mirrored_panel(r, alpha) * share;
-        }
+    vec3 sum = lit(kind, tone, rough, view, n, c, light);
+    for (int i = 0; i < cover_count; ++i) {
+        float amount = amount_of(i);
+        if (amount > 0.004)
+            sum = mix(sum, lit(cover_kind[i], cover_base[i], cover_alpha[i], view, n, c, light), amount);
     }
-    colour = vec4(shown(light + emission + veil_here()), 1.0);
+    colour = vec4(shown(sum + emission + veil_here()), 1.0);
 }

@@ -1,0 +1,208 @@
+"""Wear that follows the lettering: where edges stand proud and are rubbed, where dirt settles.
+
+A side is drawn as a picture of heights; every place then knows its nearest edge, and whether it is above
+or below it. What that makes of the sliders is a cover of its own: dirt, scratches, the rubbed ground.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw
+from scipy.ndimage import distance_transform_edt, maximum_filter, minimum_filter
+
+from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.finishes.amounts import scratches, smooth_step
+from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
+from kilnchisel.core.finishes.noise import noise
+from kilnchisel.core.job.finish import Wear
+from kilnchisel.core.lettering.polygons import polygons_in
+
+Array = NDArray[Any]
+
+TEXELS = 1280  # along a side's longer extent
+QUICK = 320  # while something moves
+DIRT = "#2a241c"
+HOLDS_DIRT_MM = 0.08  # a lower step than that is wiped clean; common practice
+NOISE_TILE_MM = 50.0
+
+
+@dataclass(frozen=True, eq=False)
+class Marked:
+    """The edges of one side: how near a place is to an edge below which (``above``) or above which
+    (``below``) it lies, 1 at the edge, (h, w) float32, row 0 below, over ``corner`` and ``size`` mm."""
+
+    above: Array
+    below: Array
+    corner: tuple[float, float]
+    size: tuple[float, float]
+
+
+def marked(
+    domain: shapely.Polygon,
+    regions: Sequence[tuple[Any, float]],
+    reach_mm: float,
+    closed: bool,
+    quick: bool = False,
+) -> Marked:
+    """The edges of a side with these regions (polygons, height in mm), later ones on top.
+
+    ``reach_mm``: how far from an edge its wear goes. ``closed``: the side comes round again, so that its
+    ends are no edges.
+    """
+    left, low, right, high = domain.bounds
+    size = (right - left, high - low)
+    step = max(size) / (QUICK if quick else TEXELS)
+    columns, rows = (max(round(extent / step), 4) for extent in size)
+    high_map = np.zeros((rows, columns), dtype=np.float32)
+    per = np.array([columns / size[0], rows / size[1]])
+    for region, height in regions:
+        shifts = (-size[0], 0.0, size[0]) if closed else (0.0,)
+        for shift in shifts:
+            _fill(high_map, region, (left - shift, low), per, height)
+    if not closed:
+        inside = np.zeros_like(high_map)
+        _fill(inside, shapely.MultiPolygon([domain]), (left, low), per, 1.0)
+        high_map[inside < 0.5] = -1e3  # the rim of the side is an edge too
+        high_map[[0, -1], :] = high_map[:, [0, -1]] = -1e3
+    mode = ("nearest", "wrap" if closed else "nearest")
+    top, floor = maximum_filter(high_map, 3, mode=mode), minimum_filter(high_map, 3, mode=mode)
+    if not (top > floor).any():
+        none = np.zeros_like(high_map)
+        return Marked(none, none, (left, low), size)
+    pad = min(columns, round(3 * reach_mm / step) + 2) if closed else 0
+    edge = np.pad(top > floor, ((0, 0), (pad, pad)), mode="wrap")
+    far, (row, column) = distance_transform_edt(~edge, return_indices=True)
+    here = slice(pad, pad + columns)
+    at = row[:, here], (column[:, here] - pad) % columns
+    near = np.exp(-((far[:, here] * step / reach_mm) ** 2)).astype(np.float32)
+    above = high_map > (top[at] + floor[at]) / 2
+    outside = high_map < -100
+    return Marked(
+        np.where(above, near, 0.0),
+        np.where(above | outside | (floor[at] < -100) | (top[at] - floor[at] < HOLDS_DIRT_MM), 0.0, near),
+        (left, low),
+        size,
+    )
+
+
+def _fill(picture: Array, region: Any, origin: tuple[float, float], per: Array, value: float) -> None:
+    """Draw a region's polygons into a picture of heights."""
+    rows, columns = picture.shape
+    for part in polygons_in(region):
+        box = (np.array(part.bounds).reshape(2, 2) - origin) * per
+        first = np.clip(np.floor(box[0]).astype(int), 0, (columns, rows))
+        last = np.clip(np.ceil(box[1]).astype(int) + 1, 0, (columns, rows))
+        wide, tall = (int(x) for x in last - first)
+        if wide <= 0 or tall <= 0:
+            continue
+        sheet = Image.new("1", (wide, tall))
+        pen = ImageDraw.Draw(sheet)
+        for number, ring in enumerate((part.exterior, *part.interiors)):
+            points = (shapely.get_coordinates(ring) - origin) * per - 0.5 - first
+            pen.polygon([(float(x), float(y)) for x, y in points], fill=int(number == 0))
+        picture[first[1] : last[1], first[0] : last[0]][np.asarray(sheet)] = value
+
+
+def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -> Material:
+    """A material with its wear. ``bare``: what comes out where it is rubbed; ``marks``: the edges of the
+    side it is on, None where it is on none."""
+    covers = list(material.covers)
+    plain = replace(bare, texture=None, covers=(), emission=(0.0, 0.0, 0.0))
+    if wear.scratched > 0 and not material.shines and material.kind != "glass":
+        covers.append(Cover(_scratched(material, plain), scratches(wear.scratched, wear.seed)))
+    if marks is not None and wear.dirt > 0:
+        dirt = Material("matte", hex_to_linear(DIRT), 0.7)
+        covers.append(Cover(dirt, _settled(marks, wear.dirt, wear.seed)))
+    if marks is not None and wear.rubbed > 0:
+        covers.append(Cover(plain, _rubbed(marks, wear.rubbed, wear.seed)))
+    made = replace(material, covers=tuple(covers[-MOST_COVERS:]))
+    if wear.noise > 0:
+        texture = _noisy(made.texture, wear.noise, wear.seed)
+        if made.texture is None and made.grain_deg:
+            made = replace(made, grain_deg=0.0)
+        made = replace(made, texture=texture)
+    return made
+
+
+def bare_of(material: Material, ground: Material | None = None) -> Material:
+    """What is under a finish: of letters that lie on something (``ground``) that, of a metal the metal
+    bright and without what has covered it, of anything else its own stuff, paler and duller."""
+    if ground is not None and ground != material:
+        return ground
+    if material.kind == "metal":
+        return replace(material, alpha=min(material.alpha, 0.12), across=0.0, dullest=0.0, covers=())
+    r, g, b = (min(0.2 + 0.72 * c, 0.9) for c in material.albedo)
+    return Material("matte" if material.kind == "matte" else "coated", (r, g, b), 0.5)
+
+
+def _scratched(material: Material, bare: Material) -> Material:
+    """The floor of a scratch: bright and blurred in metal, whitish in anything else."""
+    if material.kind == "metal":
+        r, g, b = material.base
+        return Material("metal", (r, g, b), 0.34, metal_n=material.metal_n)
+    r, g, b = (0.35 * c + 0.4 for c in bare.base)
+    return Material("matte", (r, g, b), 0.6)
+
+
+@lru_cache(maxsize=12)
+def _grain(rows: int, columns: int, seed: int) -> Array:
+    """Blotches over a side, (rows, columns), coming round at its ends."""
+    size = 512
+    tile = noise(size, 301 + 7 * seed, 3, 60, 1.0) + 0.6 * noise(size, 302 + 7 * seed, 30, 240, 0.4)
+    v = np.arange(rows) % size
+    # a whole number of tiles across, so that they meet where the side comes round
+    u = (np.arange(columns) * max(round(columns / size), 1) * size / columns).astype(int) % size
+    return np.asarray(tile[np.ix_(v, u)], dtype=np.float32)
+
+
+@lru_cache(maxsize=16)
+def _rubbed(marks: Marked, percent: float, seed: int) -> Amount:
+    share = percent / 100
+    push = 1.3 * marks.above + 0.3 * _grain(*marks.above.shape, seed)
+    # all over what stands proud, a little is gone too
+    values = smooth_step(push + 1.25 * share, 1.18, 1.62) * np.minimum(1, 4 * share + 0.2)
+    values *= marks.above > 1e-4
+    return Amount(values.astype(np.float32), marks.size, marks.corner, repeats=False)
+
+
+@lru_cache(maxsize=16)
+def _settled(marks: Marked, percent: float, seed: int) -> Amount:
+    share = percent / 100
+    push = 1.1 * marks.below + 0.22 * _grain(*marks.below.shape, seed + 1)
+    values = 0.92 * smooth_step(push + 1.1 * share, 0.85, 1.75) * np.minimum(1, 2 * share + 0.25)
+    values *= smooth_step(marks.below, 0.0, 0.12)
+    return Amount(values.astype(np.float32), marks.size, marks.corner, repeats=False)
+
+
+def _noisy(texture: Texture | None, percent: float, seed: int) -> Texture:
+    """A texture with ``percent`` of noise in its brightness (one deviation)."""
+    key = (id(texture), percent, seed)
+    if key not in _NOISY:
+        if texture is None:
+            size = 512
+            base = Texture(
+                NOISE_TILE_MM,
+                np.ones((size, size, 3), dtype=np.float32),
+                np.zeros((4, 4, 2), dtype=np.float32),
+            )
+        else:
+            base = texture
+        rows = base.tint.shape[0]
+        if base.tint.shape[0] == base.tint.shape[1] and rows % 2 == 0:
+            grain = noise(rows, 311 + seed, 2, rows / 2.2, 0.15)[..., None]
+            tint = base.tint * np.clip(1 + percent / 100 * grain, 0.5, 1.5)
+            base = replace(base, tint=tint.astype(np.float32))
+        if len(_NOISY) >= 16:
+            _NOISY.pop(next(iter(_NOISY)))
+        _NOISY[key] = (texture, base)
+    return _NOISY[key][1]
+
+
+_NOISY: dict[tuple[int, float, int], tuple[Texture | None, Texture]] = {}
