@@ -10,11 +10,13 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet, body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
 from kilnchisel.core.crafts.lettered import craft_sheet
@@ -22,11 +24,13 @@ from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.through import across, behind_parts, on_other_face
 from kilnchisel.core.crafts.tubes import tube_parts
+from kilnchisel.core.crafts.upright import upright_parts
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.wear import Marked, marked
+from kilnchisel.core.job.artwork import Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Craft, CutThrough, Standing, Tube
+from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -67,7 +71,26 @@ def laid_of(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
     does not have."""
     round_ = isinstance(wording, Wording) and isinstance(wording.arrangement, Circle)
     outline = outline_of(wording)
-    return lay_outline(outline, side_of(blank, lay, reach_of(outline, lay), exact), lay, round_)
+    side = side_of(blank, lay, reach_of(outline, lay), exact)
+    if isinstance(wording, Shape) and isinstance(wording.form, Frame):
+        outline = outline_of(_following(wording, wording.form, side, lay))
+    return lay_outline(outline, side, lay, round_)
+
+
+FRAME_POINTS = 2000
+
+
+def _following(shape: Shape, form: Frame, side: Side, lay: Lay) -> Shape:
+    """A frame with the outline of the side it lies on, about the place it lies at. Round a closed side it
+    keeps its own."""
+    if side.period is not None or isinstance(side, Chart):
+        return shape
+    around = shapely.Polygon(side.domain.exterior)
+    if len(around.exterior.coords) > FRAME_POINTS:
+        around = shapely.simplify(around, 0.01)
+    points = shapely.get_coordinates(around)[:-1] - (lay.along_mm, lay.across_mm)
+    drawn = tuple((float(u), float(v)) for u, v in points)
+    return shape.model_copy(update={"form": form.model_copy(update={"points": drawn})})
 
 
 def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, exact: bool = True) -> Side:
@@ -169,7 +192,7 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
     return behind_parts(making.index, laid, making.craft, panel[2])
 
 
-FREE = Tube | Standing  # crafts that stand off the surface and leave it whole
+FREE = Tube | Standing | Fitting  # crafts that stand off the surface and leave it whole
 
 
 @lru_cache(maxsize=KEPT)
@@ -178,7 +201,11 @@ def _free_parts(blank: Blank, making: _Making, coarse: bool) -> tuple[tuple[Part
     laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
     if isinstance(craft, Tube):
         return tube_parts(making.index, laid, craft, not coarse)
+    if isinstance(craft, Fitting):
+        return fitting_parts(body_of(blank), making.index, laid, craft), ()
     assert isinstance(craft, Standing)
+    if craft.upright:
+        return upright_parts(making.index, laid, craft, coarse), ()
     if isinstance(laid.side, Chart):
         sheet = Sheet(laid.side, "blank", net=laid.side.net)
     else:

@@ -42,7 +42,9 @@ class Finishes(unittest.TestCase):
             self.assertTrue(low <= share <= high, f"{metal} {share:.3f}")
 
     def test_every_polish_changes_the_shine(self):
-        alphas = [material_of(Brass(polish=p)).mean_alpha for p in ("polished", "satin", "brushed", "blasted")]
+        alphas = [
+            material_of(Brass(polish=p)).mean_alpha for p in ("polished", "satin", "brushed", "blasted")
+        ]
         self.assertEqual(alphas, sorted(alphas))
         self.assertEqual(len(set(alphas)), 4)
 

@@ -62,13 +62,20 @@ def join(meshes: Sequence[Mesh]) -> Mesh:
     )
 
 
+OFF_GRID = 0.137  # of WELD_MM: outlines lie on a grid of a tenth of it, so that none is on the brink
+
+
+def weld_keys(points: Array) -> Array:
+    """Whole numbers (n, 3) that are equal for points within about WELD_MM."""
+    return np.rint(points / WELD_MM + OFF_GRID).astype(np.int64)
+
+
 def welded(points: Array, faces: Array) -> tuple[Array, Array]:
     """Merge points that coincide within WELD_MM and drop triangles that collapse.
 
     points (n, 3), faces (m, 3) -> (k, 3), (l, 3).
     """
-    keys = np.rint(points / WELD_MM).astype(np.int64)
-    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    _, first, inverse = np.unique(weld_keys(points), axis=0, return_index=True, return_inverse=True)
     new = inverse.reshape(-1)[faces]
     whole = (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])
     return points[first], new[whole].astype(np.int32)

@@ -10,13 +10,15 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, map_coordinates
 from scipy.spatial import cKDTree
 
 from kilnchisel.core.colour import LUMA
-from kilnchisel.core.job.crafts import Carved, Relief
+from kilnchisel.core.job.crafts import Carved, Raised, Relief
 from kilnchisel.core.lettering.outline import Raster
+from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 
 Array = NDArray[Any]
 
@@ -185,7 +187,79 @@ def _edge_keeping(grey: Array, radius: float) -> Array:
     return np.asarray(gaussian_filter(share, radius) * grey + gaussian_filter((1 - share) * mean, radius))
 
 
-Field = Carving | Portrait
+@dataclass(frozen=True, eq=False)
+class Moulding:
+    """A profile across a line, from its outer edge inwards: heights (k,) mm at distances (k,) mm."""
+
+    outer: shapely.Geometry
+    far: Array
+    high: Array
+    step: float
+
+    @property
+    def step_mm(self) -> float:
+        return self.step
+
+    @property
+    def fade_mm(self) -> float:
+        return 0.0
+
+    @property
+    def lowest(self) -> float:
+        return 0.0
+
+    @property
+    def highest(self) -> float:
+        return float(self.high.max())
+
+    def heights(self, points: Array) -> Array:
+        """Heights (n,) at points (n, 2)."""
+        away = shapely.distance(shapely.points(points), self.outer)
+        return np.asarray(np.interp(away, self.far, self.high))
+
+
+FLANK = 0.05  # of the width: over so much a profile rises from its ground
+
+
+def profile_curve(craft: Raised) -> tuple[Array, Array]:
+    """A moulding's profile: shares of its width from the outer edge, and of its height. It begins and
+    ends on the ground."""
+    t = np.linspace(0, 1, 33)
+    if craft.moulding == "bead":
+        return t, np.sqrt(np.clip(1 - (2 * t - 1) ** 2, 0, 1))
+    inner = np.clip((t - FLANK) / (1 - FLANK), 0, 1)
+    rise = np.clip(t / FLANK, 0, 1)
+    if craft.moulding == "cove":  # a hollow that falls away inwards
+        return t, rise * (1 - np.sqrt(np.clip(1 - (1 - inner) ** 2, 0, 1)))
+    if craft.moulding == "ogee":
+        return t, rise * 0.5 * (1 + np.cos(np.pi * inner))
+    if craft.moulding == "steps":
+        far = np.array([0, FLANK, 0.36, 0.36 + FLANK, 0.66, 0.66 + FLANK, 1 - FLANK, 1])
+        return far, np.array([0, 1, 1, 0.66, 0.66, 0.33, 0.33, 0])
+    drawn = np.array(sorted(craft.profile, key=lambda p: p[0])) / 100
+    far, high = drawn.T
+    if len(far) == 0 or far[0] > 0 or high[0] > 0:
+        far, high = np.append(0.0, np.maximum(far, 1e-3)), np.append(0.0, high)
+    if far[-1] < 1 or high[-1] > 0:
+        far, high = np.append(np.minimum(far, 1 - 1e-3), 1.0), np.append(high, 0.0)
+    return far, high
+
+
+@lru_cache(maxsize=16)
+def _moulding(craft: Raised, region: shapely.MultiPolygon) -> Moulding:
+    wide = stroke_mm(region)
+    far, high = profile_curve(craft)
+    least = float(np.sqrt(region.area / MOST_POINTS))
+    outer = shapely.union_all([shapely.LinearRing(part.exterior.coords) for part in polygons_in(region)])
+    return Moulding(outer, far * wide, high * craft.height_mm, max(wide / 16, least))
+
+
+def moulding_of(craft: Raised, region: shapely.MultiPolygon) -> Moulding:
+    """The profile of a moulded line: a ring, a border, a frame. Its width is the line's own."""
+    return _moulding(craft, region)
+
+
+Field = Carving | Portrait | Moulding
 
 
 def carving_of(craft: Carved) -> Carving | None:

@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fields import Field
 from kilnchisel.core.crafts.profile import Stage, stages_of
@@ -23,7 +24,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Raised
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
-from kilnchisel.core.lettering.polygons import as_region
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
 Array = NDArray[Any]
 
@@ -47,7 +48,10 @@ FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every str
 def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage]:
     """The stages of a craft on a layer, at the share of its heights that the layer takes."""
     widest = widest_mm(layer) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
-    return [stage.scaled(layer.height) for stage in stages_of(craft, widest, through_mm, layer.raster)]
+    return [
+        stage.scaled(layer.height)
+        for stage in stages_of(craft, widest, through_mm, layer.raster, layer.region)
+    ]
 
 
 def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
@@ -58,7 +62,9 @@ def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: floa
         for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
             if scaled.grow_mm:
-                region = laid.placing.region(_grown(shape, scaled.grow_mm))
+                region = laid.placing.region(_grown(shape, scaled.grow_mm, scaled.filled))
+            if scaled.open:
+                region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
                 region = as_region([shapely.segmentize(region, field_step(scaled.field, rough))])
             elif not scaled.level and not scaled.grow_mm:
@@ -76,9 +82,48 @@ def field_step(field: Field, rough: bool) -> float:
 
 
 @lru_cache(maxsize=64)
-def _grown(layer: Layer, by: float) -> shapely.MultiPolygon:
+def _grown(layer: Layer, by: float, filled: bool) -> shapely.MultiPolygon:
     grown = shapely.buffer(layer.region, by, quad_segs=8)
+    if filled:
+        grown = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(grown)])
     return as_region([shapely.simplify(grown, 0.002)])
+
+
+def films_stacked(inked: list[Inked]) -> list[Inked]:
+    """With what is printed over other films apart, lying on them."""
+    films: list[Inked] = []
+    found = []
+    for ink in inked:
+        if not _is_film(ink):
+            found.append(ink)
+            continue
+        parts = [ink]
+        for under in films:
+            if not shapely.intersects(under.region, ink.region):
+                continue
+            parts = [piece for part in parts for piece in _over(part, under)]
+        films += parts
+        found += parts
+    return found
+
+
+FILM_MM = 1.0  # what is thicker is no film
+
+
+def _is_film(ink: Inked) -> bool:
+    role = ink.stage.role in ("letters", "carrier")
+    return role and ink.stage.level and 0 < ink.stage.knots[0][1] <= FILM_MM
+
+
+def _over(part: Inked, under: Inked) -> list[Inked]:
+    """A film apart: beside another, and on it."""
+    top = under.below + under.stage.knots[0][1]
+    if shapely.covers(under.region, part.region):
+        return [replace(part, below=max(part.below, top))]
+    beside = as_region([shapely.difference(part.region, under.region)])
+    on = as_region([shapely.intersection(part.region, under.region)])
+    pieces = [replace(part, region=beside), replace(part, region=on, below=max(part.below, top))]
+    return [piece for piece in pieces if not piece.region.is_empty]
 
 
 def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:

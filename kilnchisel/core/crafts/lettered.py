@@ -14,7 +14,14 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import MAIN, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
 from kilnchisel.core.blanks.sides import Side
-from kilnchisel.core.crafts.inked import Inked, beside_fields, inked_of, own_points, refuse_too_deep
+from kilnchisel.core.crafts.inked import (
+    Inked,
+    beside_fields,
+    films_stacked,
+    inked_of,
+    own_points,
+    refuse_too_deep,
+)
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.shaped import Bent, Surface, ready
@@ -49,7 +56,7 @@ def craft_sheet(
         inks = inked_of(index, item, craft, rough, through_mm)
         refuse_too_deep(sheet.side, craft, inks)
         wanted += inks
-    inked = _on_insets(sheet, beside_fields(wanted, rough))
+    inked = _on_insets(sheet, beside_fields(films_stacked(wanted), rough))
     insets = [inset.area for inset in sheet.insets]
     cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes))
     surfaces: list[Surface | None] = [
@@ -144,7 +151,7 @@ def _on_insets(sheet: Sheet, inked: list[Inked]) -> list[Inked]:
             if inset.height_mm == 0 or not shapely.intersects(ink.region, inset.area):
                 continue
             over = as_region([shapely.intersection(ink.region, inset.area)])
-            apart.append(replace(ink, region=over, below=inset.height_mm))
+            apart.append(replace(ink, region=over, below=ink.below + inset.height_mm))
     return apart
 
 

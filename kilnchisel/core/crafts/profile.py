@@ -10,8 +10,9 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+import shapely
 
-from kilnchisel.core.crafts.fields import Field, carving_of, portrait_of
+from kilnchisel.core.crafts.fields import Field, carving_of, moulding_of, portrait_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
     Carved,
@@ -25,9 +26,12 @@ from kilnchisel.core.job.crafts import (
 )
 from kilnchisel.core.lettering.outline import Raster
 
-Role = Literal["blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support"]
+Role = Literal[
+    "blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support", "carrier"
+]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
+NOWHERE = shapely.MultiPolygon()
 INWARD = 14  # lines between a round and the ridge inside it
 ROUND = 8  # straight pieces to a quarter round: they stay within 0.5 % of its radius
 
@@ -46,6 +50,7 @@ class Stage:
     rim: Role | None = None
     open: bool = False  # nothing is left there: only walls down to its height
     field: Field | None = None  # heights that vary all over it, added
+    filled: bool = False  # what the outline goes round belongs to it
 
     @property
     def level(self) -> bool:
@@ -70,11 +75,15 @@ class Stage:
 
 
 def stages_of(
-    craft: Craft, widest_mm: float, through_mm: float = 0.0, raster: Raster | None = None
+    craft: Craft,
+    widest_mm: float,
+    through_mm: float = 0.0,
+    raster: Raster | None = None,
+    region: shapely.MultiPolygon = NOWHERE,
 ) -> tuple[Stage, ...]:
-    """The stages of a craft on an outline whose inmost point is ``widest_mm`` from its edge, in a panel
-    ``through_mm`` thick; ``raster``: the picture that the outline is of. Raises KilnError where the craft
-    needs one."""
+    """The stages of a craft on an outline, ``region``, whose inmost point is ``widest_mm`` from its edge,
+    in a panel ``through_mm`` thick; ``raster``: the picture that the outline is of. Raises KilnError where
+    the craft needs one."""
     if isinstance(craft, Carved):
         return (_carved(craft),)
     if isinstance(craft, Relief):
@@ -85,20 +94,31 @@ def stages_of(
         return (Stage(0.0, ((0.0, 0.0),), "letters", field=portrait_of(craft, raster)),)
     if isinstance(craft, CutThrough):
         if craft.fill == "open":
-            return (Stage(0.0, ((0.0, -through_mm),), "blank", open=True),)
+            opening = Stage(0.0, ((0.0, -through_mm),), "blank", open=True)
+            return (_countersink(craft, through_mm), opening) if craft.sink_mm > 0 else (opening,)
         pocket = Stage(0.0, ((0.0, -craft.depth_mm),), "recess")
         return (pocket, Stage(-craft.gap_mm, ((0.0, 0.0),), "letters"))
     if isinstance(craft, Printed):
-        return (Stage(0.0, ((0.0, craft.film_mm),), "letters"),)
+        film = Stage(0.0, ((0.0, craft.film_mm),), "letters")
+        if craft.carrier_mm <= 0:
+            return (film,)
+        return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", filled=True), film)
     if isinstance(craft, Pressed):
         return _pressed(craft)
     if isinstance(craft, Engraved):
         return (Stage(0.0, _cut_in(craft), "recess"),)
     if isinstance(craft, Raised):
-        made = _raised(craft, widest_mm)
+        made = _raised(craft, widest_mm, region)
         round_ = craft.round_mm if craft.edge in ("sloped", "bevelled", "ridge") else 0.0
         return made if round_ <= 0 else tuple(_with_round(stage, round_) for stage in made)
     return ()  # it stands free of the surface
+
+
+def _countersink(craft: CutThrough, through_mm: float) -> Stage:
+    """The slope down to an opening, from as far out as it is sunk; a panel too thin keeps no land."""
+    deep = min(craft.sink_mm / float(np.tan(np.radians(craft.sink_deg / 2))), max(through_mm, 1e-3))
+    land = min(0.02, craft.sink_mm / 2)  # level where it begins, so that its border is the ground's own
+    return Stage(craft.sink_mm, ((-craft.sink_mm, 0.0), (land - craft.sink_mm, 0.0), (0.0, -deep)), "blank")
 
 
 def _cut_in(craft: Engraved) -> Knots:
@@ -113,7 +133,7 @@ def _cut_in(craft: Engraved) -> Knots:
     return ((0.0, -depth),)
 
 
-def _raised(craft: Raised, widest: float) -> tuple[Stage, ...]:
+def _raised(craft: Raised, widest: float, region: shapely.MultiPolygon) -> tuple[Stage, ...]:
     height, edge = craft.height_mm, craft.edge
     wide = craft.edge_mm
     if edge == "sloped":
@@ -137,6 +157,8 @@ def _raised(craft: Raised, widest: float) -> tuple[Stage, ...]:
         outs = np.linspace(1, 0, ROUND)
         knots = tuple((float(-wide * out), height * _soft(1 - float(out))) for out in outs)
         return (Stage(wide, knots, "letters", "blank"),)
+    if edge == "moulded":
+        return (Stage(0.0, ((0.0, 0.0),), "letters", field=moulding_of(craft, region)),)
     return (_letters((0.0, height)),)
 
 

@@ -110,7 +110,8 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
         far.append(known)
     if rest.any():
         # an even slope, or what the side's border or another lettering has cut
-        inner = inner_points(layer, distances[-1], rough)
+        # a slope that ends at the outline needs no points within it
+        inner = inner_points(layer, distances[-1], rough) if distances[-1] > 0 else np.empty((0, 2))
         spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
         points = np.concatenate([uv, *spots])
         true = side.true_at(ink.laid.middle)

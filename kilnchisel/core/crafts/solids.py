@@ -9,7 +9,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import WELD_MM, open_edges, welded
+from kilnchisel.core.blanks.mesh import open_edges, weld_keys, welded
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.errors import KilnError
 
@@ -69,7 +69,6 @@ def _closed_solid(
 
 
 def _kept(points: Array, faces: Array) -> Array:
-    keys = np.rint(points / WELD_MM).astype(np.int64)
-    _, inverse = np.unique(keys, axis=0, return_inverse=True)
+    _, inverse = np.unique(weld_keys(points), axis=0, return_inverse=True)
     new = inverse.reshape(-1)[faces]
     return np.asarray((new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0]))

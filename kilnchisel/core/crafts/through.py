@@ -9,6 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.crafts.piece import Part
@@ -39,8 +40,8 @@ def on_other_face(region: shapely.MultiPolygon, side: Plane, other: Plane) -> sh
     """Where an opening comes out, on the other face's sheet."""
 
     def mapped(uv: Array) -> Array:
-        away = side.to_body(uv, np.zeros(len(uv))) - other.origin
-        return np.stack([away @ other.right, away @ other.up], axis=1)
+        away = side.to_body(gridded(uv), np.zeros(len(uv))) - other.origin
+        return gridded(np.stack([away @ other.right, away @ other.up], axis=1))
 
     return shapely.transform(region, mapped)
 

@@ -120,6 +120,12 @@ def darkened(material: Material, percent: float) -> Material:
     return replace(material, base=(r, g, b), alpha=alpha, across=0.0, metal_n=(1.0, 1.0, 1.0))
 
 
+def over_ground(material: Material, under: Array) -> Material:
+    """Ink without white under it: what comes back has gone through it and met the ground, linear RGB."""
+    r, g, b = (float(c) for c in np.asarray(material.base) * np.clip(under, 0, 1))
+    return replace(material, base=(r, g, b))
+
+
 def gloss_alpha(percent: float) -> float:
     """Gloss 0..100 % to GGX alpha: 100 is a mirror-like coat, 0 is flat."""
     return float(0.035 + 0.6 * (1 - percent / 100) ** 1.5)

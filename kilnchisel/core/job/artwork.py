@@ -109,12 +109,54 @@ class Border(Value):
 
 
 class Badge(Value):
-    """A filled plate: an oval, a shield, or a rectangle with scooped ends."""
+    """A filled plate: an oval, a shield, a rectangle, or one with scooped corners."""
 
     kind: Literal["badge"] = "badge"
-    form: Literal["oval", "shield", "scooped"] = "oval"
+    form: Literal["oval", "shield", "scooped", "rectangle"] = "oval"
     width_mm: Millimetres = 80.0
     height_mm: Millimetres = 50.0
+    corner_mm: Annotated[float, Field(ge=0, le=10_000)] = 4.0  # of a rectangle
+
+    @model_validator(mode="after")
+    def _cornered(self) -> Badge:
+        small = min(self.width_mm, self.height_mm)
+        if self.form == "rectangle" and 2 * self.corner_mm > small:
+            raise KilnError(
+                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; "
+                f"at most {small / 2:g} mm."
+            )
+        return self
+
+
+class Frame(Value):
+    """A line that follows the outline of the side it lies on, at an inset."""
+
+    kind: Literal["frame"] = "frame"
+    inset_mm: Annotated[float, Field(ge=0, le=10_000)] = 8.0
+    line_mm: Millimetres = 2.0
+    filled: bool = False  # all that it goes round, too
+    points: Annotated[tuple[tuple[float, float], ...], Field(max_length=4000)] = ()  # of that side
+
+
+class Holes(Value):
+    """Holes or slots, symmetric about the middle: one, two side by side, four at the corners."""
+
+    kind: Literal["holes"] = "holes"
+    number: Literal["one", "two", "four", "six"] = "four"
+    hole_mm: Millimetres = 6.0
+    slot_mm: Annotated[float, Field(ge=0, le=1000)] = 0.0  # how much longer than wide; 0: round
+    apart_mm: Millimetres = 120.0  # from middle to middle
+    apart_up_mm: Millimetres = 60.0
+
+    @model_validator(mode="after")
+    def _separate(self) -> Holes:
+        steps = {"one": 0, "two": 1, "four": 1, "six": 2}[self.number]
+        along = self.hole_mm + self.slot_mm
+        if steps and self.apart_mm / steps <= along:
+            raise KilnError("The holes run into each other; set them farther apart.")
+        if self.number in ("four", "six") and self.apart_up_mm <= self.hole_mm:
+            raise KilnError("The rows of holes run into each other; set them farther apart.")
+        return self
 
 
 class Arrow(Value):
@@ -136,7 +178,9 @@ class Arrow(Value):
         return self
 
 
-Form = Annotated[Disc | Ring | Star | Rule | Border | Badge | Arrow, Field(discriminator="kind")]
+Form = Annotated[
+    Disc | Ring | Star | Rule | Border | Frame | Holes | Badge | Arrow, Field(discriminator="kind")
+]
 
 
 class Shape(Value):

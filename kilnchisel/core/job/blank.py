@@ -353,7 +353,9 @@ def stances_of(blank: Blank) -> tuple[str, ...]:
         return ("standing",)
     if isinstance(blank, Book):
         return ("lying", "standing")
-    return ("lying", "hung")
+    if isinstance(blank, Garment | Medallion):
+        return ("lying", "hung")
+    return ("lying", "hung", "standing")
 
 
 def thickness_of(blank: Blank) -> float:

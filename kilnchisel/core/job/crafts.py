@@ -31,10 +31,17 @@ LightColour = Literal[
 
 
 class Printed(Value):
-    """Ink or film lying on the surface."""
+    """Ink or film lying on the surface, one over another where they meet.
+
+    ``underprint``: white lies under the colour; without it the ground shows through. ``carrier_mm``: how
+    far beyond the outline the film is die-cut, of the carrier's colour; 0: along the outline itself.
+    """
 
     kind: Literal["printed"] = "printed"
     film_mm: Annotated[float, Field(ge=0.005, le=1)] = 0.02
+    underprint: bool = True
+    carrier_mm: Annotated[float, Field(ge=0, le=200)] = 0.0
+    carrier_colour: Colour = "#f4f1ea"
 
 
 class Pressed(Value):
@@ -53,10 +60,12 @@ class Pressed(Value):
 class Engraved(Value):
     """Cut in. A flat floor has upright walls; a V floor is as deep as the stroke's width lets the cutter
     go, at most ``depth_mm``; a round floor meets the walls in a fillet. The recess may be darkened, or
-    filled with light (``glow``: its brightness, 0 for none)."""
+    filled with light (``glow``: its brightness, 0 for none). ``cutter_mm``: the diameter of what cuts it,
+    0 where nothing turns (a laser, etching)."""
 
     kind: Literal["engraved"] = "engraved"
     floor: Literal["flat", "v", "round"] = "flat"
+    cutter_mm: Annotated[float, Field(ge=0, le=50)] = 0.0
     depth_mm: Annotated[float, Field(ge=0.01, le=50)] = 0.3
     angle_deg: CutterAngle = 60.0  # of the V cutter, from flank to flank
     fillet_mm: Annotated[float, Field(ge=0.01, le=50)] = 0.3  # radius where a round floor meets the wall
@@ -73,14 +82,22 @@ class Raised(Value):
     ``edge_mm`` at the top. "rounded": a quarter round of ``edge_mm`` there. "ridge": upright by
     ``height_mm``, then ``slope_deg`` from level up to the ridge. "cushion": rising all the way to its
     middle. "stepped": ``steps`` treads of ``edge_mm``. "drawn": sheet metal pressed from behind, its soft
-    outer slope ``edge_mm`` wide. ``round_mm``: a quarter round of this radius added to a slope, a chamfer
-    or a ridge, rising from the outline.
+    outer slope ``edge_mm`` wide. "moulded": a profile across a line from its outer edge to its inner one,
+    ``moulding``, or the ``profile`` drawn in % of its width and height. ``round_mm``: a
+    quarter round of this radius added to a slope, a chamfer or a ridge, rising from the outline.
     """
 
     kind: Literal["raised"] = "raised"
     height_mm: Annotated[float, Field(ge=0.01, le=100)] = 0.8
-    edge: Literal["square", "sloped", "bevelled", "rounded", "ridge", "cushion", "stepped", "drawn"] = (
-        "square"
+    edge: Literal[
+        "square", "sloped", "bevelled", "rounded", "ridge", "cushion", "stepped", "drawn", "moulded"
+    ] = "square"
+    moulding: Literal["bead", "cove", "ogee", "steps", "own"] = "bead"
+    profile: Annotated[tuple[tuple[Percent, Percent], ...], Field(max_length=60)] = (
+        (0.0, 0.0),
+        (10.0, 100.0),
+        (60.0, 60.0),
+        (100.0, 0.0),
     )
     slope_deg: Annotated[float, Field(ge=1, le=80)] = 12.0
     edge_mm: Annotated[float, Field(ge=0.02, le=50)] = 0.5
@@ -117,7 +134,9 @@ class Standing(Value):
     """Letters of their own, off the surface: plates or boxes on pins, lit or not.
 
     The front takes the lettering's finish; returns (the sides) and back take ``return_finish``, None being
-    the same. ``light``: "halo" shines from behind on to the wall, "face" through the front.
+    the same. ``light``: "halo" shines from behind on to the wall, "face" through the front. ``upright``:
+    they stand on a slope or the ground, each on its own spot, held by ``posts`` behind, ``standoff_mm``
+    being how far their feet are off the ground.
     """
 
     kind: Literal["standing"] = "standing"
@@ -127,6 +146,8 @@ class Standing(Value):
     edge_mm: Annotated[float, Field(ge=0.1, le=50)] = 2.0
     return_finish: SurfaceFinish | None = None
     pins: bool = True
+    upright: bool = False
+    posts: bool = True
     light: Literal["none", "halo", "face", "both"] = "none"
     light_colour: LightColour = "warm white"
     own_colour: Colour = "#ffe2b0"
@@ -144,14 +165,17 @@ class Standing(Value):
 class CutThrough(Value):
     """Cut out of a panel: open right through, or a pocket that another material lies in, flush.
 
-    ``gap_mm``: between inlay and pocket, all round. ``behind``: what is seen through an opening, a panel
-    or light, ``behind_mm`` behind the panel.
+    ``gap_mm``: between inlay and pocket, all round. ``sink_mm``: how much wider than the opening its
+    countersink is, all round, cut by ``sink_deg`` from flank to flank. ``behind``: what
+    is seen through an opening, a panel or light, ``behind_mm`` behind the panel.
     """
 
     kind: Literal["cut through"] = "cut through"
     fill: Literal["open", "inlay"] = "open"
     depth_mm: Annotated[float, Field(ge=0.1, le=50)] = 2.0  # of an inlay's pocket
     gap_mm: Annotated[float, Field(ge=0.01, le=5)] = 0.1
+    sink_mm: Annotated[float, Field(ge=0, le=30)] = 0.0
+    sink_deg: Annotated[float, Field(ge=40, le=140)] = 90.0
     behind: Literal["nothing", "panel", "light"] = "nothing"
     behind_mm: Annotated[float, Field(ge=0, le=200)] = 8.0
     light_colour: LightColour = "warm white"
@@ -194,7 +218,25 @@ class Relief(Value):
     blend_mm: Annotated[float, Field(ge=0, le=100)] = 1.0
 
 
+class Fitting(Value):
+    """What holds a piece, where its shape says: posts into the ground, a backing panel, the caps of screws,
+    eyes with chains to hang by.
+
+    ``size_mm``: the width of a post, the thickness of a panel, the diameter of a cap or an eye.
+    ``length_mm``: how far posts go down below the piece, chains up above it. ``gap_mm``: between the piece
+    and what is behind it.
+    """
+
+    kind: Literal["fitting"] = "fitting"
+    form: Literal["posts", "backing", "caps", "eyes"] = "posts"
+    size_mm: Annotated[float, Field(ge=1, le=400)] = 60.0
+    section: Literal["square", "round"] = "square"
+    length_mm: Annotated[float, Field(ge=0, le=5000)] = 700.0
+    gap_mm: Annotated[float, Field(ge=0, le=300)] = 0.0
+    count: Annotated[int, Field(ge=1, le=12)] = 2
+
+
 Craft = Annotated[
-    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief,
+    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief | Fitting,
     Field(discriminator="kind"),
 ]

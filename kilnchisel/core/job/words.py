@@ -13,6 +13,7 @@ from kilnchisel.core.job.crafts import (
     Craft,
     CutThrough,
     Engraved,
+    Fitting,
     Pressed,
     Printed,
     Relief,
@@ -102,7 +103,9 @@ def wear_words(wear: Wear) -> str:
 def craft_words(craft: Craft) -> str:
     """ "Engraved 0.3 mm deep, darkened 60 %"."""
     if isinstance(craft, Printed):
-        return f"Printed, {format_length(craft.film_mm, decimals=3)} film"
+        bare = "" if craft.underprint else ", no white under it"
+        cut = f", die-cut {format_length(craft.carrier_mm)} outside" if craft.carrier_mm > 0 else ""
+        return f"Printed, {format_length(craft.film_mm, decimals=3)} film{bare}{cut}"
     if isinstance(craft, Engraved):
         dark = f", darkened {format_number(craft.darkened)} %" if craft.darkened > 0 else ""
         dark = f", filled with {craft.glow_colour} light" if craft.glow > 0 else dark
@@ -133,11 +136,20 @@ def craft_words(craft: Craft) -> str:
         if craft.fill == "inlay":
             return f"Inlaid flush, pocket {format_length(craft.depth_mm)} deep"
         behind = {"nothing": "", "panel": ", a panel behind", "light": ", light behind"}[craft.behind]
-        return f"Cut through{behind}"
+        sunk = ", countersunk" if craft.sink_mm > 0 else ""
+        return f"Cut through{sunk}{behind}"
     if isinstance(craft, Standing):
         lit = {"none": "", "halo": ", lit from behind", "face": ", lit", "both": ", lit"}[craft.light]
         off = f", {format_length(craft.standoff_mm)} off" if craft.standoff_mm > 0 else ""
+        off = ", upright on the ground" if craft.upright else off
         return f"Standing letters {format_length(craft.thickness_mm)} thick{off}{lit}"
+    if isinstance(craft, Fitting):
+        return {
+            "posts": f"{craft.count} {craft.section} posts of {format_length(craft.size_mm)}",
+            "backing": f"Backing panel {format_length(craft.size_mm)} thick",
+            "caps": f"Screw caps of {format_length(craft.size_mm)}",
+            "eyes": f"Eyes of {format_length(craft.size_mm)}, chains {format_length(craft.length_mm)}",
+        }[craft.form]
     edge = "" if craft.edge == "square" else f", {craft.edge}"
     return f"Raised {format_length(craft.height_mm)}{edge}"
 

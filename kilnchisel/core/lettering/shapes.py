@@ -9,7 +9,19 @@ from typing import Any
 import numpy as np
 import shapely
 
-from kilnchisel.core.job.artwork import Arrow, Badge, Border, Disc, Form, Ring, Rule, Star
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import (
+    Arrow,
+    Badge,
+    Border,
+    Disc,
+    Form,
+    Frame,
+    Holes,
+    Ring,
+    Rule,
+    Star,
+)
 from kilnchisel.core.lettering.polygons import as_region
 from kilnchisel.core.lettering.reshaping import arc_pieces
 
@@ -56,6 +68,33 @@ def _border(form: Border) -> shapely.Geometry:
     return shapely.difference(outer, inner)
 
 
+DEFAULT_FRAME = ((-90.0, -50.0), (90.0, -50.0), (90.0, 50.0), (-90.0, 50.0))
+
+
+def _frame(form: Frame) -> shapely.Geometry:
+    around = shapely.Polygon(form.points or DEFAULT_FRAME)
+    outer = shapely.buffer(around, -form.inset_mm, join_style="mitre", mitre_limit=4)
+    inner = shapely.buffer(outer, -form.line_mm, join_style="mitre", mitre_limit=4)
+    if outer.is_empty or inner.is_empty:
+        raise KilnError(
+            f"A frame {form.inset_mm:g} mm inside the edge and {form.line_mm:g} mm wide has no room there."
+        )
+    return outer if form.filled else shapely.difference(outer, inner)
+
+
+def _holes(form: Holes) -> shapely.Geometry:
+    across, up = form.apart_mm / 2, form.apart_up_mm / 2
+    spots = {
+        "one": [(0.0, 0.0)],
+        "two": [(-across, 0.0), (across, 0.0)],
+        "four": [(x, y) for x in (-across, across) for y in (-up, up)],
+        "six": [(x, y) for x in (-across, 0.0, across) for y in (-up, up)],
+    }[form.number]
+    half, radius = form.slot_mm / 2, form.hole_mm / 2
+    lines = [shapely.LineString([(x - half, y), (x + half + 1e-9, y)]) for x, y in spots]
+    return shapely.MultiPolygon([shapely.buffer(x, radius, quad_segs=arc_pieces(radius)) for x in lines])
+
+
 def _cornered(width: float, height: float, corner: float, kind: str) -> shapely.Geometry:
     box = shapely.box(-width / 2, -height / 2, width / 2, height / 2)
     if corner <= 0:
@@ -81,6 +120,8 @@ def _badge(form: Badge) -> shapely.Geometry:
     width, height = form.width_mm, form.height_mm
     if form.form == "oval":
         return _oval(width, height)
+    if form.form == "rectangle":
+        return _cornered(width, height, form.corner_mm, "round")
     if form.form == "scooped":
         radius = min(width, height) * 0.22
         return _cornered(width, height, radius, "hollow")
@@ -117,6 +158,8 @@ _MAKERS: dict[type, Callable[[Any], shapely.Geometry]] = {
     Star: _star,
     Rule: _rule,
     Border: _border,
+    Frame: _frame,
+    Holes: _holes,
     Badge: _badge,
     Arrow: _arrow,
 }

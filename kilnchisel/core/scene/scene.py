@@ -28,6 +28,7 @@ from kilnchisel.core.finishes.finish import (
     light_panel,
     lit_face,
     material_of,
+    over_ground,
     printed_picture,
     strip_material,
     support_material,
@@ -39,8 +40,8 @@ from kilnchisel.core.finishes.wear import Marked, bare_of, worn
 from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Relief, Standing, Tube
-from kilnchisel.core.job.finish import Stainless, Wear
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Fitting, Printed, Relief, Standing, Tube
+from kilnchisel.core.job.finish import Ink, Stainless, Wear, Wood
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.scene.light import (
@@ -142,7 +143,17 @@ def stance_of(job: Job) -> Array:
         matrix[:3, 3] = [0, -size_of(job.blank)[1] / 2, thickness_of(job.blank)]
     elif shown == "hung":
         matrix[:3, 3] = [0, 0, -size_of(job.blank)[1] / 2]
+    else:
+        matrix[2, 3] = _posts_mm(job)
     return matrix
+
+
+def _posts_mm(job: Job) -> float:
+    """How far the posts of a piece go down below it."""
+    fittings = [
+        item.craft for item in job.letterings if not item.hidden and isinstance(item.craft, Fitting)
+    ]
+    return max((craft.length_mm for craft in fittings if craft.form == "posts"), default=0.0)
 
 
 def stance_shown(job: Job) -> str:
@@ -246,11 +257,13 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
             return tube_material(lettering.craft)
         return blockout_material() if part.role == "blockout" else support_material()
     finish = lettering.finish
+    if isinstance(lettering.craft, Printed) and part.role == "carrier":
+        return material_of(Ink(colour=lettering.craft.carrier_colour, gloss=getattr(finish, "gloss", 60.0)))
     if isinstance(lettering.craft, CutThrough) and part.role == "tube":
         return light_panel(lettering.craft)
     if isinstance(lettering.craft, Standing):
         if part.role == "support":
-            return material_of(Stainless(polish="satin"))
+            return material_of(Wood() if lettering.craft.upright else Stainless(polish="satin"))
         if part.role == "tube":
             return strip_material(lettering.craft)
         if part.role == "return" and lettering.craft.return_finish is not None:
@@ -266,6 +279,11 @@ def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
             part.layer.raster.height_mm,
             material.alpha,
         )
+    if isinstance(lettering.craft, Printed) and not lettering.craft.underprint:
+        under = slots["blank"].albedo
+        if lettering.craft.carrier_mm > 0:
+            under = np.array(hex_to_linear(lettering.craft.carrier_colour))
+        return over_ground(material, under)
     if isinstance(lettering.craft, Standing) and lettering.craft.face_lit and part.role == "letters":
         return lit_face(material, lettering.craft)
     if isinstance(lettering.craft, Engraved):

@@ -10,7 +10,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
-from kilnchisel.core.job.crafts import Printed, Tube
+from kilnchisel.core.job.crafts import Fitting, Printed, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -113,7 +113,7 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     if high > 0:
         key = "relief" if low >= 0 else "swell"
         found.append(Reading(key, "Above surface", high, "mm"))
-    if isinstance(lettering.craft, Printed):
+    if isinstance(lettering.craft, Printed | Fitting):
         return found
     volume = relief_volume_mm3(lettering, laid)
     words = "Volume cut away" if volume < 0 else "Volume of letters"

@@ -11,6 +11,8 @@ from kilnchisel.core.job.artwork import (
     Badge,
     Border,
     Disc,
+    Frame,
+    Holes,
     Picture,
     Ring,
     Rule,
@@ -31,6 +33,8 @@ FORMS: dict[str, Any] = {
     "star": Star,
     "rule": Rule,
     "border": Border,
+    "frame": Frame,
+    "holes": Holes,
     "badge": Badge,
     "arrow": Arrow,
 }
@@ -136,7 +140,12 @@ def shape_specs(job: Job, path: Path, shape: Shape) -> list[Spec]:
                 (*here, "form"),
                 "Outline",
                 "choice",
-                options=(("oval", "Oval"), ("shield", "Shield"), ("scooped", "Scooped")),
+                options=(
+                    ("oval", "Oval"),
+                    ("shield", "Shield"),
+                    ("scooped", "Scooped"),
+                    ("rectangle", "Rectangle"),
+                ),
             )
         )
     for name in type(form).model_fields:
