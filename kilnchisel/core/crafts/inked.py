@@ -21,7 +21,7 @@ from kilnchisel.core.crafts.roof import (
     widest_mm,
 )
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import Craft, Raised
+from kilnchisel.core.job.crafts import Craft, Engraved, Raised
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -57,7 +57,7 @@ def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage
 def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
-    for layer in laid.layers:
+    for layer in _milled(laid, craft):
         shape = layer.layer
         for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
@@ -72,6 +72,27 @@ def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: floa
                 region = as_region([shapely.segmentize(region, step)])
             found.append(Inked(index, laid, layer, scaled, region))
     return found
+
+
+def _milled(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
+    """The layers as a turning cutter leaves them: its radius in every inner corner, and nothing where it
+    does not get in."""
+    if not isinstance(craft, Engraved) or craft.cutter_mm <= 0 or craft.floor == "v":
+        return laid.layers
+    cut = [(item, milled(item.layer, craft.cutter_mm)) for item in laid.layers]
+    return [
+        replace(item, layer=layer, region=laid.placing.region(layer.region))
+        for item, layer in cut
+        if not layer.region.is_empty
+    ]
+
+
+@lru_cache(maxsize=64)
+def milled(layer: Layer, cutter_mm: float) -> Layer:
+    """What a cutter of this diameter reaches of a layer: its opening by a disc. The same one each time."""
+    radius = cutter_mm / 2
+    reached = shapely.buffer(shapely.buffer(layer.region, -radius, quad_segs=16), radius, quad_segs=16)
+    return replace(layer, region=as_region([shapely.simplify(reached, 0.002)]))
 
 
 ROUGHER = 2.5  # how much wider a texture's points are apart while something moves

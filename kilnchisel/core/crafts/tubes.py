@@ -25,7 +25,7 @@ from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import bent, eased, tightest_bend
 from kilnchisel.core.lettering.centrelines import centre_lines
 from kilnchisel.core.lettering.outline import Outline
-from kilnchisel.core.lettering.polygons import length_of, run_of
+from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in, run_of
 
 Array = NDArray[Any]
 
@@ -55,9 +55,12 @@ class Run:
 @lru_cache(maxsize=32)
 def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
     """The lines that are bent, in the outline's own coordinates: those it is drawn by, else the centre
-    lines of its shapes, with no bend tighter than the tube takes."""
+    lines of its shapes or the rims of filled ones, with no bend tighter than the tube takes."""
     lines = list(outline.lines)
-    if not lines:
+    if outline.filled:
+        soft = _softened(outline.ink, craft.bend * craft.tube_mm)
+        lines = [_from_below(shapely.get_coordinates(ring)) for ring in rings_around(soft)]
+    elif not lines:
         found = centre_lines(outline.letter_ink, max(outline.cap_height_mm, 1e-3))
         lines = [line.points for line in found]
     if craft.double_mm > 0:
@@ -65,6 +68,28 @@ def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
     least = craft.bend * craft.tube_mm
     pieces = [piece for line in lines for part in bent(line, least) for piece in eased(part, least)]
     return tuple(piece for piece in pieces if length_of(piece) > 0.6 * craft.tube_mm)
+
+
+def _softened(region: shapely.MultiPolygon, radius: float) -> shapely.MultiPolygon:
+    """A region with its corners, outer and inner, rounded; as it is where nothing of it would be left."""
+    outer = shapely.buffer(shapely.buffer(region, -radius), 2 * radius)
+    both = shapely.buffer(outer, -radius)
+    return region if len(polygons_in(both)) != len(polygons_in(region)) else as_region([both])
+
+
+def rings_around(region: shapely.MultiPolygon) -> list[shapely.LinearRing]:
+    """All closed lines round a region's parts."""
+    return [ring for part in polygons_in(region) for ring in (part.exterior, *part.interiors)]
+
+
+def _from_below(ring: Array) -> Array:
+    """A closed line begun in the middle of its lowest straight piece, where ends are least seen."""
+    points = ring[:-1]
+    middles = (points + np.roll(points, -1, axis=0)) / 2
+    long = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
+    first = int(np.argmin(middles[:, 1] - 1e-3 * long))
+    turned = np.roll(points, -first - 1, axis=0)
+    return np.concatenate([middles[first : first + 1], turned, middles[first : first + 1]])
 
 
 def _doubled(line: Array, gap: float) -> list[Array]:

@@ -16,6 +16,8 @@ class Board(Value):
     """A sign board: any outline, an edge, a dome or dish, a frame, a border line.
 
     ``points``: the outline of a drawn one, mm, counter-clockwise; it is scaled to width and height.
+    ``stock_mm``: how thick the stock is that it is carved from, 0 where that is not said; ``keep_mm``: what
+    has to stay below the deepest cut.
     """
 
     kind: Literal["board"] = "board"
@@ -33,6 +35,8 @@ class Board(Value):
     line_rise_mm: Annotated[float, Field(ge=-20, le=20)] = -1.5
     dome_mm: Annotated[float, Field(ge=-100, le=200)] = 0.0
     points: Annotated[tuple[Point, ...], Field(max_length=6000)] = ()
+    stock_mm: Annotated[float, Field(ge=0, le=400)] = 0.0
+    keep_mm: Annotated[float, Field(ge=0.5, le=200)] = 6.0
 
     @model_validator(mode="after")
     def _fits(self) -> Board:

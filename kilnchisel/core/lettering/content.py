@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
@@ -14,7 +14,7 @@ from PIL import Image
 
 from kilnchisel.core.colour import srgb_decode
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.artwork import Artwork, Picture, Shape
+from kilnchisel.core.job.artwork import Artwork, Badge, Disc, Holes, Picture, Shape, Star
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.catalogue import face_of_family
@@ -53,7 +53,10 @@ def outline_of_content(content: Wording | Artwork | Picture | Shape) -> Outline:
     if isinstance(content, Wording):
         return make_outline(content)
     if isinstance(content, Shape):
-        return _plain(shape_region(content.form))
+        filled = isinstance(content.form, Disc | Star | Badge | Holes) or getattr(
+            content.form, "filled", False
+        )
+        return replace(_plain(shape_region(content.form)), filled=filled)
     if isinstance(content, Picture):
         return _picture(content)
     if content.form == "bitmap":

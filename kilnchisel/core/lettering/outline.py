@@ -93,6 +93,7 @@ class Outline:
     rounded_mm: float = 0.0
     as_drawn: bool = False  # letters just as the face draws them, sized alike
     notes: tuple[str, ...] = ()
+    filled: bool = False  # filled shapes: a tube runs round them, not along their middle
 
     @property
     def width_mm(self) -> float:

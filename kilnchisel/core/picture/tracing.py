@@ -6,8 +6,8 @@ One thread owns the path tracer: load a ``TracedScene`` there and use it only th
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
-from functools import lru_cache
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 from types import ModuleType
 from typing import Any
 
@@ -170,13 +170,46 @@ class TracedScene:
 
     def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""
+        # the guides' film carries its own colour and coverage in front
+        values = self._filmed(self._loaded, integrator, part)
+        values = values[..., values.shape[-1] - channels :]
+        if channels == 4 and self.scene.shines:
+            # the integrator looks through all that shines: what shines itself is seen in a scene without
+            # other light, and covers what was seen behind it
+            lit, even = (self._filmed(scene, self._own_light, part) for scene in self._lamps_alone)
+            share = np.clip(even[..., :1], 0, 1)
+            values = np.concatenate(
+                [values[..., :3] * (1 - share) + lit[..., :3], np.maximum(values[..., 3:], share)], axis=-1
+            )
+        return values * part.samples
+
+    def _filmed(self, scene: Any, integrator: Any, part: Slice) -> Array:
         sensor = self._sensor(part.view, part.size, part.rows)
         image = self.mi.render(
-            self._loaded, sensor=sensor, integrator=integrator, spp=part.samples, seed=part.seed
+            scene, sensor=sensor, integrator=integrator, spp=part.samples, seed=part.seed
         )
-        values = np.array(image, dtype=np.float32)
-        # the guides' film carries its own colour and coverage in front
-        return values[..., values.shape[-1] - channels :] * part.samples
+        return np.array(image, dtype=np.float32)
+
+    @cached_property
+    def _own_light(self) -> Any:
+        return self.mi.load_dict({"type": "path", "max_depth": 1})
+
+    @cached_property
+    def _lamps_alone(self) -> tuple[Any, Any]:
+        """The piece without room and panel, as it shines, and with all that shines of radiance 1."""
+        found = []
+        for even in (False, True):
+            bsdfs: dict[Material, Any] = {}
+            parts: dict[str, Any] = {"type": "scene"}
+            for number, item in enumerate(self.scene.items):
+                if len(item.mesh.faces):
+                    bright = replace(item.material, emission=(1.0, 1.0, 1.0))
+                    shown = replace(item, material=bright) if even and item.material.shines else item
+                    parts[f"item{number}"] = self._mesh(f"item{number}", shown, bsdfs)
+            if self.scene.base is not None:
+                parts["ground"] = self._ground(self.scene.base, bsdfs)
+            found.append(self.mi.load_dict(parts))
+        return found[0], found[1]
 
     def _load(self, scene: Scene) -> Any:
         mi = self.mi

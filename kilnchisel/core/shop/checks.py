@@ -25,6 +25,7 @@ from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
 from kilnchisel.core.shop.making import making
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
+from kilnchisel.core.shop.stock import stock_check
 from kilnchisel.core.units import format_length
 
 # Common practice: the thinnest stroke that screen or transfer printing, a die, a small cutter hold
@@ -56,6 +57,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
             + _contrast(job, index, laid)
             + _artwork(job, index, laid)
         )
+        found += stock_check(job)
         found += [
             Check(f"rule_{rule.key}", "good" if rule.holds else "failure", rule.says, rule.source)
             for rule in rules_for(job.letterings[index], laid)

@@ -3,17 +3,28 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.crafts.inked import milled
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
-from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Relief, Tube
+from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
+from kilnchisel.core.job.words import one_line
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length, format_number
+
+Array = NDArray[Any]
 
 LEAST_WALL_MM = 0.4  # common practice: what is left under an engraving
 ROPE_BEND_MM = 30.0  # common practice: LED rope is not bent tighter
@@ -27,12 +38,62 @@ def making(job: Job, index: int, laid: Laid) -> list[Check]:
     if isinstance(craft, Tube):
         return _tube(index, laid, craft)
     if isinstance(craft, CutThrough):
-        return _islands(job, index, laid, craft)
+        found = _wall(job, index, laid) if craft.fill == "inlay" else []
+        return found + _islands(job, index, laid, craft)
+    if isinstance(craft, Raised):
+        return _draft(index, craft)
     if isinstance(craft, Engraved | Pressed | Carved | Relief):
-        return _wall(job, index, laid) + (
-            _cutter(index, laid, craft) if isinstance(craft, Engraved) else []
-        )
+        found = _wall(job, index, laid) + _between(job, index, laid)
+        return found + (_cutter(index, laid, craft) if isinstance(craft, Engraved) else [])
     return []
+
+
+CAST_DRAFT_DEG = 3.0  # common practice: a casting leaves its sand mould with so much
+
+
+def _draft(index: int, craft: Raised) -> list[Check]:
+    """Whether letters that slope leave a mould."""
+    if craft.edge != "sloped" or craft.slope_deg >= CAST_DRAFT_DEG:
+        return []
+    says = f"A draft of {format_number(craft.slope_deg)}° holds a casting in its mould."
+    fix = set_to(index, f"Draft {CAST_DRAFT_DEG:g}°", ("craft", "slope_deg"), CAST_DRAFT_DEG)
+    return [Check("draft", "warning", says, source="common practice", fix=fix)]
+
+
+SAMPLES = 60  # points along the longer extent of a lettering where its floor is felt
+
+
+def _between(job: Job, index: int, laid: Laid) -> list[Check]:
+    """What is left between this cut and one on another side, the inside of a band, the back of a plate."""
+    own = relief_range_mm(job.letterings[index], laid)[0]
+    floor = _floor(laid, own)
+    thinnest, where = math.inf, ""
+    for other, lettering in enumerate(job.letterings):
+        cuts = isinstance(lettering.craft, Engraved | Pressed | Carved | Relief)
+        if other == index or lettering.hidden or not cuts or lettering.lay.side == laid.lay.side:
+            continue
+        across = lettering_laid(job, other)
+        deep = relief_range_mm(lettering, across)[0]
+        if across.ink.is_empty or -own - deep < 0.2 * laid.side.wall_mm:
+            continue
+        gap = float(cKDTree(_floor(across, deep)).query(floor)[0].min())
+        if gap < thinnest:
+            thinnest, where = gap, one_line(lettering)[:24]
+    if thinnest >= laid.side.wall_mm - 1e-6 or thinnest >= LEAST_WALL_MM:
+        return []
+    says = f"Only {format_length(thinnest)} stays between this and “{where}” on the other side."
+    return [Check("between", "warning", says, source="common practice", amount_mm=LEAST_WALL_MM - thinnest)]
+
+
+def _floor(laid: Laid, height: float) -> Array:
+    """Points on the floor of a cut, (n, 3)."""
+    left, low, right, high = laid.ink.bounds
+    step = max(right - left, high - low) / SAMPLES
+    u, v = np.meshgrid(np.arange(left, right, step) + step / 2, np.arange(low, high, step) + step / 2)
+    spots = np.stack([u.ravel(), v.ravel()], axis=1)
+    spots = spots[shapely.contains_xy(laid.ink, spots[:, 0], spots[:, 1])]
+    spots = np.concatenate([spots, shapely.get_coordinates(laid.ink)])
+    return np.asarray(laid.side.to_body(spots, np.full(len(spots), height)))
 
 
 def _islands(job: Job, index: int, laid: Laid, craft: CutThrough) -> list[Check]:
@@ -53,9 +114,9 @@ def _islands(job: Job, index: int, laid: Laid, craft: CutThrough) -> list[Check]
 
 
 def _cutter(index: int, laid: Laid, craft: Engraved) -> list[Check]:
-    """Where a V cutter that is held at its depth leaves a flat floor."""
+    """Where a V cutter that is held at its depth leaves a flat floor; where a round one does not get in."""
     if craft.floor != "v":
-        return []
+        return _reached(index, laid, craft) if craft.cutter_mm > 0 else []
     slope = math.tan(math.radians(craft.angle_deg / 2))
     widest = max((widest_mm(layer.layer) for layer in laid.layers), default=0.0)
     flat = 2 * (widest - craft.depth_mm * slope)
@@ -76,6 +137,48 @@ def _cutter(index: int, laid: Laid, craft: Engraved) -> list[Check]:
     ]
 
 
+CUTTERS_MM = (12.0, 10.0, 8.0, 6.0, 5.0, 4.0, 3.0, 2.0, 1.5, 1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2)
+ENOUGH_REACHED = 0.985  # of the letters' area: the rest is what lies in corners
+
+
+def reached_share(laid: Laid, cutter_mm: float) -> float:
+    """How much of the letters' area a cutter of this diameter reaches, 0..1."""
+    whole = sum(item.layer.region.area for item in laid.layers)
+    reached = sum(milled(item.layer, cutter_mm).region.area for item in laid.layers)
+    return float(reached / max(whole, 1e-12))
+
+
+def left_in_corners_mm(laid: Laid, cutter_mm: float) -> float:
+    """How far the cutter stays away from the deepest inner corner that it reaches at all."""
+    far = 0.0
+    for item in laid.layers:
+        region = milled(item.layer, cutter_mm).region
+        if region.is_empty:
+            continue
+        missed = shapely.difference(item.layer.region, shapely.buffer(region, 1e-3))
+        near = [p for p in polygons_in(missed) if shapely.distance(p, region) < 0.01]
+        points = shapely.get_coordinates(near)
+        if len(points):
+            far = max(far, float(shapely.distance(shapely.points(points), region).max()))
+    return min(far, cutter_mm)
+
+
+def _reached(index: int, laid: Laid, craft: Engraved) -> list[Check]:
+    share = reached_share(laid, craft.cutter_mm)
+    if share >= ENOUGH_REACHED:
+        corner = format_length(craft.cutter_mm / 2)
+        return [Check("reach", "good", f"The cutter gets everywhere; inner corners keep {corner} radius.")]
+    smaller = (c for c in CUTTERS_MM if c < craft.cutter_mm)
+    fits = next((c for c in smaller if reached_share(laid, c) >= ENOUGH_REACHED), None)
+    says = (
+        f"A cutter of {format_length(craft.cutter_mm)} gets into {100 * share:.0f} % of the letters only."
+    )
+    fix = None
+    if fits is not None:
+        fix = set_to(index, f"Cutter {format_length(fits)}", ("craft", "cutter_mm"), fits)
+    return [Check("reach", "failure" if share < 0.9 else "warning", says, fix=fix)]
+
+
 def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     """How much of the wall a cut leaves."""
     left = laid.side.wall_mm + relief_range_mm(job.letterings[index], laid)[0]
@@ -83,7 +186,7 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
         return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
     depth = rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
     # of a carving or a relief several numbers decide: none is changed alone
-    mends = depth > 0 and isinstance(job.letterings[index].craft, Engraved | Pressed)
+    mends = depth > 0 and isinstance(job.letterings[index].craft, Engraved | Pressed | CutThrough)
     return [
         Check(
             "wall",

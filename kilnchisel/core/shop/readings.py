@@ -10,7 +10,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
-from kilnchisel.core.job.crafts import Fitting, Printed, Tube
+from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -22,8 +22,10 @@ from kilnchisel.core.lettering.measures import counters_of, smallest_gap_mm
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.lettering.strokes import stroke_range_mm
 from kilnchisel.core.shop.legibility import best_m, contrast_of, legible_m
+from kilnchisel.core.shop.making import left_in_corners_mm, reached_share
 from kilnchisel.core.shop.placing import gap_round
-from kilnchisel.core.shop.volumes import relief_range_mm, relief_volume_mm3, relief_weight_g
+from kilnchisel.core.shop.stock import needed
+from kilnchisel.core.shop.volumes import relief_range_mm, relief_volume_mm3, relief_weight_g, stages_area
 from kilnchisel.core.units import format_angle, format_length, format_number
 
 ENDINGS = {
@@ -34,6 +36,7 @@ ENDINGS = {
     "to 1": "_ratio",
     "%": "_percent",
     "mm²": "_mm2",
+    "cm²": "_cm2",
     "": "",
 }
 
@@ -113,8 +116,26 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     if high > 0:
         key = "relief" if low >= 0 else "swell"
         found.append(Reading(key, "Above surface", high, "mm"))
-    if isinstance(lettering.craft, Printed | Fitting):
-        return found
+    if isinstance(lettering.craft, Printed):
+        film = sum(stages_area(layer.layer, lettering.craft) for layer in laid.layers)
+        return [*found, Reading("film", "Film", film * len(laid.placing.copies) / 100, "cm²")]
+    if isinstance(lettering.craft, Fitting):
+        return []
+    craft = lettering.craft
+    if isinstance(craft, Raised):
+        found.append(Reading("draft", "Draft", craft.slope_deg if craft.edge == "sloped" else 0.0, "°"))
+    if isinstance(craft, Engraved) and craft.cutter_mm > 0 and craft.floor != "v":
+        found += [
+            Reading("reached", "Cutter gets into", 100 * reached_share(laid, craft.cutter_mm), "%"),
+            Reading("corner", "Inner radius", craft.cutter_mm / 2, "mm"),
+            Reading("in_corners", "Left in corners", left_in_corners_mm(laid, craft.cutter_mm), "mm"),
+        ]
+    carving = needed(job)
+    if carving is not None and lettering.lay.side == "front":
+        found += [
+            Reading("highest", "Highest over the back", carving.highest_mm, "mm"),
+            Reading("lowest", "Left below the carving", carving.lowest_mm, "mm"),
+        ]
     volume = relief_volume_mm3(lettering, laid)
     words = "Volume cut away" if volume < 0 else "Volume of letters"
     found.append(Reading("volume", words, abs(volume) / 1000, "cm³"))

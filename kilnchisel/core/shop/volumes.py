@@ -12,10 +12,12 @@ import shapely
 from kilnchisel.core.crafts.inked import stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
+from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.lettering.polygons import polygons_in
 
 # g/cm³. Metals: CRC Handbook (gold 18 karat and sterling silver by the mixture rule); stainless 316L and
 # brass CuZn37, bronze CuSn8, PMMA: handbooks; leather, rubber, woods, stones: common practice
@@ -75,6 +77,14 @@ def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> floa
     finish = blank_finish if cut or isinstance(lettering.finish, AsBlank) else lettering.finish
     density = DENSITY.get(finish.kind)
     return None if density is None else abs(relief_volume_mm3(lettering, laid)) * density / 1000
+
+
+def stages_area(layer: Layer, craft: Printed) -> float:
+    """The film that a layer takes, mm²: with its carrier where that is larger."""
+    if craft.carrier_mm <= 0:
+        return float(layer.region.area)
+    grown = shapely.buffer(layer.region, craft.carrier_mm, quad_segs=8)
+    return float(shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(grown)]).area)
 
 
 def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:

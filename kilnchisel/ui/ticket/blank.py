@@ -97,6 +97,7 @@ def _plate_format() -> Spec:
 def has_effect(blank: Any, name: str) -> bool:
     """Whether a field of a blank changes anything as the others are."""
     needs: dict[str, Any] = {
+        "keep_mm": lambda b: b.stock_mm,
         "handle_deg": lambda b: b.handle,
         "corner_mm": lambda b: getattr(b, "shape", "") != "oval",
         "frame_rise_mm": lambda b: b.frame_mm > 0,
