@@ -11,7 +11,19 @@ from typing import Any, NoReturn
 
 from kilnchisel.core.errors import KilnError
 
-COMMANDS = ("new", "lay", "recipe", "picture", "measure", "mesh", "outline", "fonts", "schema")
+COMMANDS = (
+    "new",
+    "set",
+    "lay",
+    "recipe",
+    "fix",
+    "picture",
+    "measure",
+    "mesh",
+    "outline",
+    "fonts",
+    "schema",
+)
 
 
 class _Parser(argparse.ArgumentParser):
@@ -56,6 +68,21 @@ def _command(arguments: list[str]) -> int:
     new.add_argument("--text", default="Your words")
     new.add_argument("--unit", choices=("mm", "cm", "m", "in"), help="what one unit of the mesh is")
     new.add_argument("--up", choices=("z", "y", "x", "-z", "-y", "-x"), help="which axis of the mesh is up")
+    values = commands.add_parser("set", help="give fields of a job other values")
+    values.add_argument("job", type=Path)
+    values.add_argument("-o", "--output", type=Path, required=True)
+    values.add_argument(
+        "fields",
+        nargs="+",
+        metavar="PATH=VALUE",
+        help="letterings.1.craft.depth_mm=0.5, blank.dome_mm=12, wear.dirt=40; lengths may carry a unit, "
+        'a whole part is given as JSON: finish=\'{"kind": "slate"}\'',
+    )
+    fix = commands.add_parser("fix", help="take what a check offers")
+    fix.add_argument("job", type=Path)
+    fix.add_argument("-o", "--output", type=Path)
+    fix.add_argument("--lettering", type=int, default=1, metavar="N", help="default %(default)s")
+    fix.add_argument("--check", metavar="KEY", help="which; without it those that offer one are listed")
     lay = commands.add_parser("lay", help="place a lettering by measure")
     lay.add_argument("job", type=Path)
     lay.add_argument("-o", "--output", type=Path, required=True)
@@ -103,7 +130,9 @@ def _command(arguments: list[str]) -> int:
     options = parser.parse_args(arguments)
     actions = {
         "new": _new,
+        "set": _set,
         "lay": _lay,
+        "fix": _fix,
         "recipe": _recipe,
         "picture": _picture,
         "measure": _measure,
@@ -153,6 +182,50 @@ def _new(options: Any) -> None:
     save_packed(job, options.output)
 
 
+def _set(options: Any) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.edits import set_field
+    from kilnchisel.core.job.file import open_job
+
+    job = open_job(options.job)
+    _writable(options.output)
+    for field in options.fields:
+        path, equals, value = field.partition("=")
+        if not equals:
+            raise KilnError(f"“{field}” should be a path, an equals sign and a value.")
+        job = set_field(job, path.strip(), value.strip())
+    save_packed(job, options.output)
+
+
+def _fix(options: Any) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.file import open_job
+    from kilnchisel.core.shop.checks import checks
+
+    job = open_job(options.job)
+    index = _lettering(job, options.lettering)
+    offers = {check.key: check.fix for check in checks(job, index) if check.fix is not None}
+    if options.check is None:
+        for key, offer in offers.items():
+            print(f"{key:<16}{offer.label}")
+        return
+    if options.check not in offers:
+        raise KilnError(
+            f"No check “{options.check}” offers anything here; it is one of {', '.join(offers)}."
+        )
+    if options.output is None:
+        raise KilnError("Say where to write the job: -o FILE.kcj")
+    _writable(options.output)
+    save_packed(offers[options.check].apply(job), options.output)
+
+
+def _lettering(job: Any, number: int) -> int:
+    """The index of a lettering that is counted from 1."""
+    if not 1 <= number <= len(job.letterings):
+        raise KilnError(f"There is no lettering {number}; the job has {len(job.letterings)}.")
+    return number - 1
+
+
 def _lay(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.file import open_job
@@ -160,9 +233,7 @@ def _lay(options: Any) -> None:
 
     job = open_job(options.job)
     _writable(options.output)
-    index = options.lettering - 1
-    if not 0 <= index < len(job.letterings):
-        raise KilnError(f"There is no lettering {index + 1}; the job has {len(job.letterings)}.")
+    index = _lettering(job, options.lettering)
     does: Any = {
         "centre": centred,
         "between-along": lambda job, at: between(job, at, "along"),
@@ -205,9 +276,7 @@ def _recipe(options: Any) -> None:
     if options.job is None or bool(options.use) == bool(options.save):
         raise KilnError("Give a job and either --use or --save; --list shows the recipes.")
     job = open_job(options.job)
-    index = options.lettering - 1
-    if not 0 <= index < len(job.letterings):
-        raise KilnError(f"There is no lettering {options.lettering}; the job has {len(job.letterings)}.")
+    index = _lettering(job, options.lettering)
     if options.save:
         save_recipe(recipe_of(job.letterings[index], options.save))
         return

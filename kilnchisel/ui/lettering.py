@@ -27,6 +27,7 @@ from kilnchisel.core.lettering.content import (
 )
 from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.shop.placing import between, centred
+from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.wording import pen_for
@@ -252,6 +253,7 @@ class LetteringActions:
             "artwork.file": self._replace_artwork,
             "artwork.true": self._true_size,
             "artwork.colour": self._in_colours,
+            "artwork.mask": self._paint_away,
             "points.add": self._add_point,
             "points.remove": self._remove_point,
             "points.import": self._import_curve,
@@ -291,6 +293,13 @@ class LetteringActions:
     def _in_colours(self) -> None:
         if isinstance(self._content, Artwork):
             self._edit((), picture_of_artwork(self._content), "printed in its colours")
+
+    def _paint_away(self) -> None:
+        if not isinstance(self._content, Picture):
+            return
+        dialog = MaskDialog(self._content, self._window().theme, self._window())
+        if dialog.exec():
+            self._edit(("strokes",), dialog.strokes, "background painted away")
 
     def _add_point(self) -> None:
         content = self._content

@@ -34,13 +34,28 @@ class Artwork(Value):
     pen_mm: Annotated[float, Field(ge=0.02, le=300)] = 0.8
 
 
+MOST_STROKES = 400
+Share = Annotated[float, Field(ge=0, le=1)]
+
+
+class Stroke(Value):
+    """A stroke of a round brush over a picture that hides what is under it, or brings it back. Points are
+    shares of the picture's width and height from its lower left; ``wide``: % of its width."""
+
+    points: Annotated[tuple[tuple[Share, Share], ...], Field(min_length=1, max_length=4000)]
+    wide: Annotated[float, Field(ge=0.1, le=100)] = 6.0
+    hides: bool = True
+
+
 class Picture(Value):
-    """Colour artwork for printing, kept as pixels with their alpha, at a true width."""
+    """Colour artwork for printing or relief, kept as pixels with their alpha, at a true width.
+    ``strokes``: what was painted away of it."""
 
     kind: Literal["picture"] = "picture"
     sha256: str
     name: str = ""
     width_mm: Millimetres = 60.0
+    strokes: Annotated[tuple[Stroke, ...], Field(max_length=MOST_STROKES)] = ()
 
 
 class Disc(Value):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -15,7 +16,7 @@ from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
-from kilnchisel.core.units import format_number
+from kilnchisel.core.units import format_number, parse_angle, parse_length
 
 Path = tuple[str | int, ...]
 
@@ -77,6 +78,36 @@ def _changed(holder: Any, path: Path, value: Any) -> Any:
     fields.update(holder.model_extra or {})
     fields[step] = inner
     return type(holder).model_validate(fields)
+
+
+def set_field(job: Job, path: str, text: str) -> Job:
+    """The job with the field at a written path ("letterings.1.craft.depth_mm", counted from 1) given a
+    written value: a number, a length with its unit, a word, or JSON. Raises KilnError."""
+    steps: list[str | int] = []
+    holder: Any = job
+    for word in path.split("."):
+        if isinstance(holder, tuple):
+            if not word.isdigit() or not 1 <= int(word) <= len(holder):
+                raise KilnError(f"“{path}”: after {steps[-1]} comes a number from 1 to {len(holder)}.")
+            steps.append(int(word) - 1)
+            holder = holder[int(word) - 1]
+            continue
+        fields = getattr(type(holder), "model_fields", {})
+        if word not in fields:
+            known = ", ".join(fields) or "nothing more"
+            raise KilnError(f"“{path}”: there is no {word} here, only {known}.")
+        steps.append(word)
+        holder = getattr(holder, word)
+    return change(job, tuple(steps), _read_value(str(steps[-1]), text))
+
+
+def _read_value(name: str, text: str) -> Any:
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError:
+        if name.endswith("_mm"):
+            return parse_length(text)
+        return parse_angle(text) if name.endswith("_deg") else text
 
 
 def refusal(error: ValidationError) -> str:

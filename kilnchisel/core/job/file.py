@@ -26,7 +26,7 @@ from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
 
 FORMAT = "kilnchisel job"
-VERSION = 4
+VERSION = 5
 LARGEST_JSON = 64 * 2**20
 LARGEST_ASSET = 128 * 2**20
 _STAMP = (2000, 1, 1, 0, 0, 0)  # the same job gives the same bytes

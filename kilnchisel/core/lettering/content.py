@@ -14,7 +14,7 @@ from PIL import Image
 
 from kilnchisel.core.colour import srgb_decode
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.artwork import Artwork, Badge, Disc, Holes, Picture, Shape, Star
+from kilnchisel.core.job.artwork import Artwork, Badge, Disc, Holes, Picture, Shape, Star, Stroke
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.catalogue import face_of_family
@@ -198,11 +198,35 @@ def _picture(content: Picture) -> Outline:
             raise KilnError(f"{content.name or 'The picture'} is transparent everywhere.")
     else:
         region = as_region([shapely.box(-width / 2, -height / 2, width / 2, height / 2)])
+    region = _painted(region, content.strokes, width, height)
+    if region.is_empty:
+        raise KilnError(f"All of {content.name or 'the picture'} is painted away; bring some of it back.")
     # row 0 of a texture is the lower edge
     pixels = srgb_decode(np.asarray(picture.convert("RGB"), dtype=np.float32) / 255)[::-1]
     raster = Raster(np.ascontiguousarray(pixels, dtype=np.float32), width, height)
     layer = Layer("letters", None, region, raster=raster)
     return Outline(None, height, (), (), (layer,), region, bounds_of(region))
+
+
+def _painted(
+    region: shapely.MultiPolygon, strokes: tuple[Stroke, ...], width: float, height: float
+) -> shapely.MultiPolygon:
+    """A picture's region without what was painted away of it."""
+    if not strokes:
+        return region
+    whole = left = region
+    for stroke in strokes:
+        points = (np.array(stroke.points) - 0.5) * (width, height)
+        line = shapely.Point(points[0]) if len(points) == 1 else shapely.LineString(points)
+        brush = shapely.buffer(line, stroke.wide / 200 * width, quad_segs=12)
+        left = shapely.difference(left, brush) if stroke.hides else shapely.union(left, brush & whole)
+    return as_region([shapely.simplify(left, width / 8000)])
+
+
+def picture_pixels(content: Picture, side: int = 1200) -> Array:
+    """The picture to look at, (h, w, 4) uint8, row 0 above, at most ``side`` pixels. Raises KilnError."""
+    picture = _at_most(_opened(content.sha256, content.name)[0], side, Image.Resampling.LANCZOS)
+    return np.asarray(picture.convert("RGBA"), dtype=np.uint8)
 
 
 def pixels_per_inch(content: Picture | Artwork) -> float | None:

@@ -45,6 +45,7 @@ def picture_specs(job: Job, path: Path, picture: Picture) -> list[Spec]:
     return [
         link("artwork.file", "Picture", picture.name),
         ranged(job, (*path, "width_mm"), "Width", "length"),
+        link("artwork.mask", "Background", "Paint it away…" if not picture.strokes else "Painted away…"),
     ]
 
 

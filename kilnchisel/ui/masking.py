@@ -1,0 +1,258 @@
+"""Painting a picture's background away: strokes that hide, strokes that bring back."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kilnchisel.core.job.artwork import MOST_STROKES, Picture, Stroke
+from kilnchisel.core.lettering.content import picture_pixels
+from kilnchisel.ui.theme import Theme
+
+CLOSE = 0.004  # points of a stroke nearer than this share of the width are one
+BRUSH = (1, 30, 6)  # % of the picture's width: least, most, at first
+HIDDEN = QColor(120, 120, 120, 215)
+
+
+class MaskCanvas(QWidget):
+    """The picture, what is hidden of it greyed, and a round brush."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, picture: Picture, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        pixels = picture_pixels(picture)
+        height, width = pixels.shape[:2]
+        self.image = QImage(
+            pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBA8888
+        ).copy()
+        self.strokes = list(picture.strokes)
+        self.size_percent, self.hides = float(BRUSH[2]), True
+        self._drawing: list[tuple[float, float]] = []
+        self._at: QPointF | None = None
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("The picture; drag over it to hide a part")
+        self._shade: QImage | None = None
+
+    def sizeHint(self) -> QSize:
+        return QSize(560, 420)
+
+    def place(self) -> QRectF:
+        """Where the picture is drawn."""
+        size = self.image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        return QRectF(
+            (self.width() - size.width()) / 2,
+            (self.height() - size.height()) / 2,
+            size.width(),
+            size.height(),
+        )
+
+    def _share(self, at: QPointF) -> tuple[float, float]:
+        """A place of the widget as shares of the picture, from its lower left."""
+        box = self.place()
+        x = (at.x() - box.x()) / box.width()
+        y = 1 - (at.y() - box.y()) / box.height()
+        return round(min(max(x, 0.0), 1.0), 4), round(min(max(y, 0.0), 1.0), 4)
+
+    def put(self, strokes: list[Stroke]) -> None:
+        self.strokes = strokes
+        self._shade = None
+        self.changed.emit()
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._drawing = [self._share(event.position())]
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        self._at = event.position()
+        if self._drawing:
+            x, y = self._share(event.position())
+            last = self._drawing[-1]
+            if abs(x - last[0]) + abs(y - last[1]) > CLOSE:
+                self._drawing.append((x, y))
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._drawing and len(self.strokes) < MOST_STROKES:
+            stroke = Stroke(points=tuple(self._drawing), wide=self.size_percent, hides=self.hides)
+            self._drawing = []
+            self.put([*self.strokes, stroke])
+        self._drawing = []
+
+    def leaveEvent(self, event: object) -> None:
+        self._at = None
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            step = 1 if event.angleDelta().y() > 0 else -1
+            self.size_percent = float(min(max(self.size_percent + step, BRUSH[0]), BRUSH[1]))
+            self.changed.emit()
+            self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._shade = None
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = self.place()
+        painter.drawImage(box, self.image)
+        painter.drawImage(0, 0, self._shaded())
+        brush = self.size_percent / 100 * box.width()
+        if self._at is not None:
+            painter.setPen(QPen(QColor(self.theme.glaze), 1.5))
+            painter.drawEllipse(self._at, brush / 2, brush / 2)
+
+    def _shaded(self) -> QImage:
+        """What is hidden, as a veil; the stroke that is being drawn is added each time."""
+        if self._shade is None:
+            self._shade = QImage(self.size(), QImage.Format.Format_ARGB32_Premultiplied)
+            self._shade.fill(0)
+            self._paint_strokes(self._shade, self.strokes)
+        if not self._drawing:
+            return self._shade
+        shade = self._shade.copy()
+        running = Stroke(points=tuple(self._drawing), wide=self.size_percent, hides=self.hides)
+        self._paint_strokes(shade, [running])
+        return shade
+
+    def _paint_strokes(self, shade: QImage, strokes: list[Stroke]) -> None:
+        painter = QPainter(shade)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = self.place()
+        painter.setClipRect(box)
+        for stroke in strokes:
+            clear = QPainter.CompositionMode.CompositionMode_Clear
+            over = QPainter.CompositionMode.CompositionMode_Source
+            painter.setCompositionMode(over if stroke.hides else clear)
+            pen = QPen(HIDDEN, stroke.wide / 100 * box.width())
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            painter.setPen(pen)
+            points = [
+                QPointF(box.x() + x * box.width(), box.y() + (1 - y) * box.height())
+                for x, y in stroke.points
+            ]
+            if len(points) == 1:
+                painter.drawPoint(points[0])
+            else:
+                painter.drawPolyline(QPolygonF(points))
+        painter.end()
+
+
+class MaskDialog(QDialog):
+    """Asks which parts of a picture belong to it. ``strokes``: what was painted, when it is accepted."""
+
+    def __init__(self, picture: Picture, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What belongs to the picture")
+        self.canvas = MaskCanvas(picture, theme)
+        self.before: list[list[Stroke]] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 16, 18, 14)
+        column.addWidget(self.canvas, 1)
+        row = QHBoxLayout()
+        self.ways = QButtonGroup(self)
+        for number, words in enumerate(("Hide", "Bring back")):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(number == 0)
+            self.ways.addButton(button, number)
+            row.addWidget(button)
+        self.ways.idClicked.connect(self._way)
+        row.addSpacing(12)
+        row.addWidget(QLabel("Brush"))
+        self.brush = QSlider(Qt.Orientation.Horizontal)
+        self.brush.setRange(BRUSH[0], BRUSH[1])
+        self.brush.setValue(BRUSH[2])
+        self.brush.setAccessibleName("Width of the brush, % of the picture's width")
+        self.brush.valueChanged.connect(self._sized)
+        row.addWidget(self.brush, 1)
+        self.wide = QLabel()
+        self.wide.setMinimumWidth(40)
+        row.addWidget(self.wide)
+        self.back = QPushButton("Undo")
+        self.back.clicked.connect(self.undo)
+        self.all = QPushButton("All of it")
+        self.all.setToolTip("Nothing is hidden")
+        self.all.clicked.connect(lambda: self.canvas.put([]))
+        row.addWidget(self.back)
+        row.addWidget(self.all)
+        column.addLayout(row)
+        ends = QHBoxLayout()
+        ends.addStretch(1)
+        leave, take = QPushButton("Leave it"), QPushButton("Use this")
+        take.setObjectName("primary")
+        take.setDefault(True)
+        leave.clicked.connect(self.reject)
+        take.clicked.connect(self.accept)
+        ends.addWidget(leave)
+        ends.addWidget(take)
+        column.addLayout(ends)
+        self._last = list(self.canvas.strokes)
+        self.canvas.changed.connect(self._changed)
+        self._changed()
+
+    @property
+    def strokes(self) -> tuple[Stroke, ...]:
+        return tuple(self.canvas.strokes)
+
+    def _way(self, number: int) -> None:
+        self.canvas.hides = number == 0
+
+    def _sized(self, value: int) -> None:
+        self.canvas.size_percent = float(value)
+        self.wide.setText(f"{value} %")
+
+    def _changed(self) -> None:
+        if self.canvas.strokes != self._last:
+            self.before.append(self._last)
+            self._last = list(self.canvas.strokes)
+        self.brush.setValue(round(self.canvas.size_percent))
+        self.wide.setText(f"{self.canvas.size_percent:.0f} %")
+        self.back.setEnabled(bool(self.before))
+        self.all.setEnabled(bool(self.canvas.strokes))
+
+    def undo(self) -> None:
+        """Take the last stroke back."""
+        if self.before:
+            self._last = self.before.pop()
+            self.canvas.put(list(self._last))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.matches(QKeySequence.StandardKey.Undo):
+            self.undo()
+            return
+        super().keyPressEvent(event)
