@@ -19,10 +19,10 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
-from kilnchisel.core.crafts.lettered import craft_sheet
+from kilnchisel.core.crafts.lettered import Panel, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
-from kilnchisel.core.crafts.through import across, behind_parts, on_other_face
+from kilnchisel.core.crafts.through import across, behind_parts
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.crafts.upright import upright_parts
 from kilnchisel.core.errors import KilnError
@@ -121,22 +121,18 @@ def _sheet_parts(
     side: str,
     makings: tuple[_Making, ...],
     coarse: bool,
-    opened: tuple[_Making, ...] = (),
+    across_makings: tuple[_Making, ...] = (),
 ) -> tuple[Part, ...]:
-    """``opened``: what is cut through from the other face."""
+    """``across_makings``: what is on the other face, where something is cut through from either."""
     sheet = body_of(blank).sheet(side)
     sheet = sheet.coarser() if coarse else sheet
     laid = _all_laid(blank, makings, coarse, True)
-    panel = across(body_of(blank), side)
-    if panel is None:
+    faces = across(body_of(blank), side)
+    if faces is None:
         return craft_sheet(sheet, laid, coarse)
-    here, other, thick = panel
-    holes = [
-        on_other_face(layer.region, other, here)
-        for _, item, _ in _all_laid(blank, opened, coarse, True)
-        for layer in item.layers
-    ]
-    return craft_sheet(sheet, laid, coarse, thick, holes)
+    other = body_of(blank).sheet(faces[1].name)
+    panel = Panel(faces[2], other, _all_laid(blank, across_makings, coarse, True))
+    return craft_sheet(sheet, laid, coarse, panel)
 
 
 def _all_laid(
@@ -168,18 +164,24 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
         free += [m for m in mine if isinstance(m.craft, FREE)]
         cut = tuple(m for m in mine if not isinstance(m.craft, FREE))
         partner = body.opposite(name)
-        opened = tuple(
+        across_ = tuple(
             on
             for m in makings
-            if isinstance(m.craft, CutThrough)
-            and m.craft.fill == "open"
-            and partner is not None
+            if partner is not None
+            and not isinstance(m.craft, FREE)
             and (on := _on_side(m, body, partner)) is not None
         )
-        parts += _sheet_parts(blank, name, cut, coarse and bool(cut or opened), opened)
+        if not any(_opens(m) for m in (*cut, *across_)):
+            across_ = ()  # nothing reaches from one face to the other
+        parts += _sheet_parts(blank, name, cut, coarse and bool(cut or across_), across_)
         for making in cut:
             parts += _behind(blank, making)
     return _with_free(blank, tuple(parts), tuple(free), coarse)
+
+
+def _opens(making: _Making) -> bool:
+    """Whether it goes right through its panel."""
+    return isinstance(making.craft, CutThrough) and making.craft.fill == "open"
 
 
 @lru_cache(maxsize=KEPT)

@@ -212,6 +212,17 @@ class Moulding:
     def highest(self) -> float:
         return float(self.high.max())
 
+    def lines(self, rough: bool) -> Array:
+        """Points (n, 2) along the lines on which the profile bends."""
+        step = self.step * (4.0 if rough else 1.6)
+        inner = [d for d in self.far[1:-1][:: 3 if rough else 1] if d > 0]
+        if rough:
+            inner.append(float(self.far[int(np.argmax(self.high))]))
+        body = shapely.polygonize(list(shapely.get_parts(self.outer)))
+        rings = [shapely.buffer(body, -float(d), join_style="mitre").boundary for d in np.unique(inner)]
+        found = [shapely.get_coordinates(shapely.segmentize(ring, step)) for ring in rings]
+        return np.concatenate(found) if found else np.empty((0, 2))
+
     def heights(self, points: Array) -> Array:
         """Heights (n,) at points (n, 2)."""
         away = shapely.distance(shapely.points(points), self.outer)
@@ -224,15 +235,15 @@ FLANK = 0.05  # of the width: over so much a profile rises from its ground
 def profile_curve(craft: Raised) -> tuple[Array, Array]:
     """A moulding's profile: shares of its width from the outer edge, and of its height. It begins and
     ends on the ground."""
-    t = np.linspace(0, 1, 33)
+    turn = np.linspace(0, 1, 21)
     if craft.moulding == "bead":
-        return t, np.sqrt(np.clip(1 - (2 * t - 1) ** 2, 0, 1))
-    inner = np.clip((t - FLANK) / (1 - FLANK), 0, 1)
-    rise = np.clip(t / FLANK, 0, 1)
-    if craft.moulding == "cove":  # a hollow that falls away inwards
-        return t, rise * (1 - np.sqrt(np.clip(1 - (1 - inner) ** 2, 0, 1)))
-    if craft.moulding == "ogee":
-        return t, rise * 0.5 * (1 + np.cos(np.pi * inner))
+        return (1 - np.cos(np.pi * turn)) / 2, np.sin(np.pi * turn)
+    if craft.moulding in ("cove", "ogee"):
+        quarter = np.pi / 2 * turn
+        inner = 1 - np.cos(quarter) if craft.moulding == "cove" else turn
+        # a hollow that falls away inwards, or a swell that runs out in one
+        high = 1 - np.sin(quarter) if craft.moulding == "cove" else 0.5 * (1 + np.cos(np.pi * turn))
+        return np.append(0.0, FLANK + (1 - FLANK) * inner), np.append(0.0, high)
     if craft.moulding == "steps":
         far = np.array([0, FLANK, 0.36, 0.36 + FLANK, 0.66, 0.66 + FLANK, 1 - FLANK, 1])
         return far, np.array([0, 1, 1, 0.66, 0.66, 0.33, 0.33, 0])

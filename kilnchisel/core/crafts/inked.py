@@ -115,7 +115,7 @@ def films_stacked(inked: list[Inked]) -> list[Inked]:
     films: list[Inked] = []
     found = []
     for ink in inked:
-        if not _is_film(ink):
+        if not ink.stage.film:
             found.append(ink)
             continue
         parts = [ink]
@@ -126,14 +126,6 @@ def films_stacked(inked: list[Inked]) -> list[Inked]:
         films += parts
         found += parts
     return found
-
-
-FILM_MM = 1.0  # what is thicker is no film
-
-
-def _is_film(ink: Inked) -> bool:
-    role = ink.stage.role in ("letters", "carrier")
-    return role and ink.stage.level and 0 < ink.stage.knots[0][1] <= FILM_MM
 
 
 def _over(part: Inked, under: Inked) -> list[Inked]:

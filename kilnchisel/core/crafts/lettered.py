@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
-from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.blanks.sides import Plane, Side
 from kilnchisel.core.crafts.inked import (
     Inked,
     beside_fields,
+    field_step,
     films_stacked,
     inked_of,
     own_points,
@@ -30,6 +31,7 @@ from kilnchisel.core.crafts.sheet import (
     CutSheet,
     cut_sheet,
 )
+from kilnchisel.core.crafts.through import on_other_face, with_crossings
 from kilnchisel.core.crafts.walls import softened, standing_edges, wall_faces
 from kilnchisel.core.job.crafts import Craft, Raised, Standing
 from kilnchisel.core.laying.laid import Laid, LaidLayer
@@ -42,20 +44,21 @@ def craft_sheet(
     sheet: Sheet,
     laid: Sequence[tuple[int, Laid, Craft]],
     rough: bool = False,
-    through_mm: float = 0.0,
-    holes: Sequence[shapely.MultiPolygon] = (),
+    panel: Panel | None = None,
 ) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top.
 
-    ``rough``: with fewer points where heights change, for pictures while something moves. ``through_mm``:
-    how thick the panel is that letters are cut through. ``holes``: what is cut through from its other
-    face, on this sheet.
+    ``rough``: with fewer points where heights change, for pictures while something moves. ``panel``: what
+    letters can be cut through, None where the sheet is on none.
     """
     wanted = []
     for index, item, craft in laid:
-        inks = inked_of(index, item, craft, rough, through_mm)
+        inks = inked_of(index, item, craft, rough, 0.0 if panel is None else panel.thick_mm)
         refuse_too_deep(sheet.side, craft, inks)
         wanted += inks
+    holes: list[shapely.MultiPolygon] = []
+    if panel is not None:
+        wanted, holes = _opened(sheet, wanted, panel, rough)
     inked = _on_insets(sheet, beside_fields(films_stacked(wanted), rough))
     insets = [inset.area for inset in sheet.insets]
     cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes))
@@ -81,6 +84,47 @@ def craft_sheet(
             continue
         parts += parts_of(ink, surface, walls[label], name, name, solid)
     return tuple(parts)
+
+
+@dataclass(frozen=True, eq=False)
+class Panel:
+    """A panel seen from one of its faces: how thick it is, the other face's sheet and its letterings."""
+
+    thick_mm: float
+    other: Sheet
+    laid: Sequence[tuple[int, Laid, Craft]]
+
+
+def _opened(
+    sheet: Sheet, own: list[Inked], panel: Panel, rough: bool
+) -> tuple[list[Inked], list[shapely.MultiPolygon]]:
+    """A face's regions with its openings as they have to be for both faces, and what is cut through from
+    the other face. The same is found from either face, to the bit."""
+    others = [x for i, item, craft in panel.laid for x in inked_of(i, item, craft, rough, panel.thick_mm)]
+    if not any(ink.stage.open for ink in (*own, *others)):
+        return own, []
+    here, there = sheet.side, panel.other.side
+    assert isinstance(here, Plane) and isinstance(there, Plane)
+    steps = [field_step(ink.stage.field, rough) for ink in (*own, *others) if ink.stage.field is not None]
+    step = min(steps, default=None)
+    mine = [*(ink.region for ink in own), *(inset.area for inset in sheet.insets)]
+    theirs = [*(ink.region for ink in others), *(inset.area for inset in panel.other.insets)]
+
+    def opening(ink: Inked, near: list[Any], far: list[Any], face: Plane, back: Plane) -> Any:
+        beside = [region for region in near if region is not ink.region]
+        beside += [on_other_face(region, back, face) for region in far]
+        return with_crossings(ink.region, beside, step)
+
+    made = [
+        replace(ink, region=opening(ink, mine, theirs, here, there)) if ink.stage.open else ink
+        for ink in own
+    ]
+    holes = [
+        on_other_face(opening(ink, theirs, mine, there, here), there, here)
+        for ink in others
+        if ink.stage.open
+    ]
+    return made, holes
 
 
 @lru_cache(maxsize=16)

@@ -50,6 +50,7 @@ class Stage:
     rim: Role | None = None
     open: bool = False  # nothing is left there: only walls down to its height
     field: Field | None = None  # heights that vary all over it, added
+    film: bool = False  # it lies on other films where it meets them
     filled: bool = False  # what the outline goes round belongs to it
 
     @property
@@ -99,10 +100,10 @@ def stages_of(
         pocket = Stage(0.0, ((0.0, -craft.depth_mm),), "recess")
         return (pocket, Stage(-craft.gap_mm, ((0.0, 0.0),), "letters"))
     if isinstance(craft, Printed):
-        film = Stage(0.0, ((0.0, craft.film_mm),), "letters")
+        film = Stage(0.0, ((0.0, craft.film_mm),), "letters", film=True)
         if craft.carrier_mm <= 0:
             return (film,)
-        return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", filled=True), film)
+        return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", film=True, filled=True), film)
     if isinstance(craft, Pressed):
         return _pressed(craft)
     if isinstance(craft, Engraved):

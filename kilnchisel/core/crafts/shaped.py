@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.mesh import Mesh, compacted, creased
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.crafts.fields import Moulding
 from kilnchisel.core.crafts.inked import FIELD_CREASE, Inked, distances_of, field_step, heights_at
 from kilnchisel.core.crafts.roof import (
     Terraces,
@@ -133,14 +134,17 @@ def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool)
     """A region's points and triangles, fine enough for heights that vary all over it."""
     assert ink.stage.field is not None
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
-    inner = field_points(layer, field_step(ink.stage.field, rough))
+    field = ink.stage.field
+    step = field_step(field, rough)
+    inner = field.lines(rough) if isinstance(field, Moulding) else field_points(layer, step)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end
         inner = np.concatenate([inner, inner_points(layer, edge, True)])
     spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
     # clear of every border, that of letters on it too
     middles = cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
-    clear = 0.5 * field_step(ink.stage.field, rough)
+    # lines along which a profile bends may run close to a border
+    clear = (0.1 if isinstance(field, Moulding) else 0.5) * step
     spots = [some[middles.query(some)[0] > clear] for some in spots]
     points = np.concatenate([uv, *spots])
     found = roof_faces(points @ side.true_at(ink.laid.middle).T, border)

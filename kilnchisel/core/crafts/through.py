@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.job.crafts import CutThrough
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
 Array = NDArray[Any]
 
@@ -36,14 +38,46 @@ def across(body: Body, name: str) -> tuple[Plane, Plane, float] | None:
     return (side, other, thick) if side.normal @ other.normal < -0.9999 and thick > 0 and solid else None
 
 
-def on_other_face(region: shapely.MultiPolygon, side: Plane, other: Plane) -> shapely.MultiPolygon:
-    """Where an opening comes out, on the other face's sheet."""
+def on_other_face(region: Any, side: Plane, other: Plane) -> Any:
+    """A region of one face on the other's sheet."""
 
     def mapped(uv: Array) -> Array:
         away = side.to_body(gridded(uv), np.zeros(len(uv))) - other.origin
         return gridded(np.stack([away @ other.right, away @ other.up], axis=1))
 
     return shapely.transform(region, mapped)
+
+
+def with_crossings(region: Any, outlines: Sequence[Any], step: float | None) -> shapely.MultiPolygon:
+    """An opening with a point wherever another outline crosses its own, on whichever face, so that both of
+    its ends have the same; ``step``: how close its points must be besides, mm."""
+    if step is not None:
+        region = shapely.segmentize(region, step)
+    edge = region.boundary
+    crossed = [outline.boundary for outline in outlines if shapely.intersects(outline.boundary, edge)]
+    if not crossed:
+        return as_region([shapely.transform(region, gridded)])
+    spots = shapely.get_coordinates(shapely.intersection(edge, shapely.union_all(crossed)))
+    parts = []
+    for part in polygons_in(region):
+        rings = [_with_points(ring, spots) for ring in (part.exterior, *part.interiors)]
+        parts.append(shapely.Polygon(rings[0], rings[1:]))
+    return as_region(parts)
+
+
+def _with_points(ring: shapely.LinearRing, spots: Array) -> Array:
+    """A ring's points on the grid, with those of ``spots`` that lie on it in their places."""
+    own = shapely.get_coordinates(ring)[:-1]
+    points = shapely.points(spots)
+    near = shapely.distance(points, ring) < ON_RING_MM
+    line = shapely.LineString(np.concatenate([own, own[:1]]))
+    corners = np.append(0.0, np.cumsum(np.linalg.norm(np.diff(own, axis=0), axis=1)))
+    run = np.concatenate([corners, shapely.line_locate_point(line, points[near])])
+    whole = gridded(np.concatenate([own, spots[near]])[np.argsort(run, kind="stable")])
+    return whole[np.any(whole != np.roll(whole, 1, axis=0), axis=1)]
+
+
+ON_RING_MM = 1e-6
 
 
 def behind_parts(index: int, laid: Laid, craft: CutThrough, thick: float) -> tuple[Part, ...]:

@@ -25,7 +25,7 @@ from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import bent, eased, tightest_bend
 from kilnchisel.core.lettering.centrelines import centre_lines
 from kilnchisel.core.lettering.outline import Outline
-from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in, run_of
+from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in, run_of, stroke_mm
 
 Array = NDArray[Any]
 
@@ -61,13 +61,34 @@ def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
         soft = _softened(outline.ink, craft.bend * craft.tube_mm)
         lines = [_from_below(shapely.get_coordinates(ring)) for ring in rings_around(soft)]
     elif not lines:
-        found = centre_lines(outline.letter_ink, max(outline.cap_height_mm, 1e-3))
-        lines = [line.points for line in found]
+        parts = polygons_in(outline.letter_ink)
+        # letters have strokes: an O is drawn by its centre line, as its neighbours are
+        middles = [None if outline.face else _middle_of_ring(part) for part in parts]
+        lines = [_from_below(middle) for middle in middles if middle is not None]
+        rest = as_region([part for part, middle in zip(parts, middles, strict=True) if middle is None])
+        if not rest.is_empty:
+            lines += [x.points for x in centre_lines(rest, max(outline.cap_height_mm, 1e-3))]
     if craft.double_mm > 0:
         lines = [half for line in lines for half in _doubled(line, craft.double_mm)]
     least = craft.bend * craft.tube_mm
     pieces = [piece for line in lines for part in bent(line, least) for piece in eased(part, least)]
     return tuple(piece for piece in pieces if length_of(piece) > 0.6 * craft.tube_mm)
+
+
+def _middle_of_ring(part: shapely.Polygon) -> Array | None:
+    """The middle of a closed line of even width, (n, 2); None of anything else."""
+    if len(part.interiors) != 1:
+        return None
+    wide = stroke_mm(part)
+    inner = polygons_in(shapely.buffer(shapely.Polygon(part.exterior), -wide / 2, quad_segs=16))
+    if len(inner) != 1:
+        return None
+    middle = shapely.get_coordinates(inner[0].exterior)
+    away = shapely.distance(shapely.points(middle), part.interiors[0])
+    return middle if float(np.abs(away - wide / 2).max()) < EVEN * wide else None
+
+
+EVEN = 0.3  # how far the middle of an even line may be off, of its width
 
 
 def _softened(region: shapely.MultiPolygon, radius: float) -> shapely.MultiPolygon:

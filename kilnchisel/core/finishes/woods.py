@@ -47,7 +47,7 @@ def charred() -> Texture:
     near = cKDTree(spots * wide, boxsize=box).query(places, k=2)[0]
     gap = ((near[:, 1] - near[:, 0]) / 26).reshape(size, size)
     scale = np.clip(gap, 0, 1) ** 0.5
-    height = gaussian_filter(0.8 * scale, 1.2, mode="wrap") + 0.06 * noise(size, 193, 20, 300, 0.4, along=6)
+    height = gaussian_filter(0.7 * scale, 1.2, mode="wrap") + 0.06 * noise(size, 193, 20, 300, 0.4, along=6)
     tint = 0.25 + 0.75 * scale + 0.25 * np.clip(noise(size, 194, 10, 200, 0.4, along=6), 0, 2) * scale
     return relief_texture(TILE_MM, grey(np.clip(tint / tint.mean(), 0.1, 2.0)), height)
 

@@ -72,11 +72,11 @@ def fitted(job: Job) -> Job:
     above = share * (found.highest_mm - board.thickness_mm)
     thick = max(board.stock_mm - above, LEAST_BOARD_MM)
     update = {
-        "thickness_mm": round(thick, 3),
+        "thickness_mm": math.ceil(1000 * thick) / 1000,
         "dome_mm": board.dome_mm * share,
         "line_rise_mm": board.line_rise_mm * share,
         "frame_rise_mm": max(board.frame_rise_mm * share, 0.5),
-        "edge_mm": min(board.edge_mm, thick / 2),
+        "edge_mm": min(board.edge_mm, math.floor(500 * thick) / 1000),
     }
     items = tuple(
         item.model_copy(update={"craft": lowered(item.craft, share)}) if item.lay.side == "front" else item

@@ -122,6 +122,9 @@ def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
     return fields
 
 
+SLOPING = ("bank", "mesh")  # blanks with sides that letters can stand upright on
+
+
 def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
     index = int(here[1])
     ways = ((False, "Off the surface"), (True, "Upright on it"))
@@ -130,10 +133,11 @@ def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
         ranged(
             job, (*path, "thickness_mm"), "Thickness", "length", step=1, hint="The depth of the returns."
         ),
-        at((*path, "upright"), "They stand", "switch", options=ways),
         ranged(job, (*path, "standoff_mm"), off, "length", step=1),
         at((*path, "edge"), "Edge", "choice", options=EDGES[:1] + EDGES[2:4]),
     ]
+    if craft.upright or job.blank.kind in SLOPING:
+        fields.insert(1, at((*path, "upright"), "They stand", "switch", options=ways))
     if craft.edge != "square":
         fields.append(ranged(job, (*path, "edge_mm"), "Edge width", "length", step=0.5))
     returns: tuple[tuple[Any, str], ...] = (("the front's", "As the front"), *SURFACES)
