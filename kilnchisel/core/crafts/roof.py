@@ -23,7 +23,7 @@ from scipy.spatial import Delaunay, Voronoi, cKDTree
 from kilnchisel.core.blanks.mesh import border_edges, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
-from kilnchisel.core.lettering.outline import Layer
+from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 
 Array = NDArray[Any]
@@ -144,7 +144,7 @@ class Terraces:
 @lru_cache(maxsize=64)
 def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terraces:
     """The lines of equal distance from a layer's outline, ascending, and triangles between them."""
-    region = layer.region
+    region = plainer(layer.region) if rough else layer.region
     step = stroke_mm(region) / (ROUGH if rough else FINE)
     lines: list[shapely.MultiPolygon] = []
     for distance in distances:
@@ -170,7 +170,15 @@ def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terrace
     spots, found = shapely.STRtree(polygons).query(shapely.point_on_surface(parts), predicate="intersects")
     owner = np.zeros(len(parts), dtype=np.int64)
     owner[spots] = found
-    return Terraces(lines[0], points, faces.astype(np.int64), owner[part], distances_in(region, points))
+    far = _by_line(lines, distances, points) if rough else distances_in(region, points)
+    return Terraces(lines[0], points, faces.astype(np.int64), owner[part], far)
+
+
+def _by_line(lines: list[shapely.MultiPolygon], distances: tuple[float, ...], points: Array) -> Array:
+    """How far points are inside an outline by the line each is on: as near as the lines were simplified."""
+    corners = [shapely.get_coordinates(line) for line in lines]
+    known = np.repeat(distances[: len(lines)], [len(some) for some in corners])
+    return np.asarray(known[cKDTree(np.concatenate(corners)).query(points)[1]])
 
 
 def _prepared(geometry: Any) -> Any:

@@ -28,9 +28,13 @@ from kilnchisel.core.crafts.sheet import (
 )
 from kilnchisel.core.crafts.walls import CREASE
 from kilnchisel.core.laying.laid import Placing
-from kilnchisel.core.lettering.polygons import polygons_in
+from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 
 Array = NDArray[Any]
+
+
+ON_OUTLINE_MM = 1e-5
+NARROW = 0.6  # of a stroke
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,6 +86,9 @@ def ready(
     base, out = np.concatenate([base, more]), np.concatenate([out, more])
     base[fresh] = side.to_body(points[fresh], np.zeros(len(fresh)))
     out[fresh] = side.frames(points[fresh])[:, 2]
+    if rough and ink.stage.grow_mm == 0:  # the outline's own points are where they are
+        near = cKDTree(shapely.get_coordinates(ink.region)).query(points[:count])[0]
+        far[:count][np.isnan(far[:count]) & (near < ON_OUTLINE_MM)] = 0.0
     unknown = kept[np.isnan(far[kept])]
     far[unknown] = distances_of(ink, points[unknown], true)
     old = kept < count
@@ -104,7 +111,10 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
     rest = np.ones(len(border), dtype=bool)
     if len(inside) > 1:
         if rough and len(inside) > 3:
-            inside = tuple(d for n, d in enumerate(inside) if n % 2 or d == 0)
+            # while something moves a narrow edge is one slope
+            every = len(inside) if inside[-1] < NARROW * stroke_mm(layer.region) else 3
+            last = len(inside) - 1
+            inside = tuple(d for n, d in enumerate(inside) if (last - n) % every == 0 or d == 0)
         points, found, rest, known = _on_terraces(uv, border, terraces(layer, inside, rough), placing, side)
         fresh.append(points)
         more.append(found)

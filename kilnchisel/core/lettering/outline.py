@@ -121,7 +121,7 @@ class Outline:
     def plainer(self) -> tuple[shapely.MultiPolygon, ...]:
         """The layers' regions with fewer points: no outline strays by more than a fortieth of its
         strokes' width."""
-        return tuple(_plainer(layer.region) for layer in self.layers)
+        return tuple(plainer(layer.region) for layer in self.layers)
 
     @property
     def letter_ink(self) -> shapely.MultiPolygon:
@@ -132,7 +132,8 @@ class Outline:
 PLAINER = 1 / 40  # of the mean width of a stroke
 
 
-def _plainer(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+def plainer(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
+    """A region with fewer points, for pictures while something moves."""
     if region.is_empty:
         return region
     return as_region([shapely.simplify(region, PLAINER * stroke_mm(region))])
