@@ -9,14 +9,14 @@ from kilnchisel.core.job.blank import FOLDED_MM
 from kilnchisel.core.job.boards import Book
 from kilnchisel.core.job.bodies import Garment, Handle, Signet
 from kilnchisel.core.job.crafts import Engraved, Pressed, Printed
-from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wood
+from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
 from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
 
 ARTWORK = Path(__file__).parent / "artwork"
-GILT = Ink(colour="#c9a24c", gloss=78)
+GILT = Ink(colour="#c9a24c", gloss=78, effect="metallic")
 
 
 def words(text: str, face: str, cap: float, **more: object) -> Wording:
@@ -34,6 +34,7 @@ def logbook() -> Job:
         finish=Cloth(colour="#2c3c52"),
         rim_finish=Cloth(colour="#2c3c52"),
         detail_finish=Paper(),
+        wear=Wear(rubbed=8, noise=1.5),
         letterings=(
             Lettering(
                 wording=words(

@@ -9,11 +9,11 @@ from demo.bench import JOBS as BENCH
 from demo.night import JOBS as NIGHT
 from demo.yard import JOBS as YARD
 from kilnchisel.core.handover.packing import save_packed
-from kilnchisel.core.job.artwork import Artwork, Badge, Border, Picture, Ring, Shape, Star
+from kilnchisel.core.job.artwork import Artwork, Badge, Border, Holes, Picture, Ring, Shape, Star
 from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
-from kilnchisel.core.job.crafts import Engraved, Printed, Raised, Relief
-from kilnchisel.core.job.finish import AsBlank, Brass, Bronze, Enamel, Ink, PaintedWood, Slate
+from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Relief
+from kilnchisel.core.job.finish import AsBlank, Brass, Bronze, Enamel, Glass, Ink, PaintedWood, Slate, Wear
 from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
@@ -109,6 +109,7 @@ def first_light_brass() -> Job:
         blank=Plaque(shape="oval", width_mm=240, height_mm=160, thickness_mm=8, edge_round_mm=2.5),
         finish=Enamel(colour="#232b28", gloss=45),
         rim_finish=Brass(polish="satin"),
+        wear=Wear(rubbed=8, dirt=16, scratched=14, noise=1),
         letterings=(
             Lettering(
                 wording=Wording(
@@ -237,6 +238,12 @@ def cafe_board() -> Job:
                 lay=Lay(side="front"),
                 craft=Engraved(depth_mm=1.2, darkened=0),
                 finish=cream,
+            ),
+            Lettering(
+                wording=Shape(form=Holes(number="two", hole_mm=4, apart_mm=120)),
+                lay=Lay(side="front", across_mm=222),
+                craft=Fitting(form="eyes", size_mm=20, length_mm=150),
+                finish=Brass(polish="satin"),
             ),
         ),
         setting=Setting(
@@ -383,7 +390,7 @@ def honey_jar() -> Job:
     return Job(
         name="Hill honey jar",
         blank=Jar(),
-        finish=Enamel(colour="#b8741f", gloss=96),
+        finish=Glass(colour="#d98a1c"),
         rim_finish=Brass(polish="satin"),
         letterings=(
             label,
@@ -540,8 +547,9 @@ def founder_medal() -> Job:
     return Job(
         name="Founder's medal",
         blank=Medallion(diameter_mm=90, thickness_mm=7, rim_mm=3.2, sunk_mm=1.5),
-        finish=Bronze(polish="satin"),
+        finish=Bronze(polish="satin", uneven=35, dullest=55),
         rim_finish=Bronze(polish="polished"),
+        wear=Wear(rubbed=22, dirt=46, scratched=10),
         letterings=(
             Lettering(
                 wording=picture("astronomer.png", 47.0),

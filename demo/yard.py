@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from demo.bench import words
+from kilnchisel.core.job.artwork import Holes, Rule, Shape
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Bank, Van
-from kilnchisel.core.job.crafts import Raised, Standing
-from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless
+from kilnchisel.core.job.crafts import Fitting, Raised, Standing
+from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
@@ -58,8 +59,9 @@ def permit_plate() -> Job:
     return Job(
         name="Parking permit",
         blank=Plate(),
-        finish=Paint(colour="#f2ecdb", gloss=82),
+        finish=Paint(colour="#f2ecdb", gloss=82, effect="reflective"),
         rim_finish=Paint(colour=MIDNIGHT, gloss=85),
+        wear=Wear(rubbed=24, dirt=34, scratched=26, noise=1.5),
         letterings=(
             Lettering(
                 wording=words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
@@ -78,6 +80,12 @@ def permit_plate() -> Job:
                 lay=Lay(side="front", across_mm=-58),
                 craft=Raised(height_mm=0.5, edge="drawn", edge_mm=0.4),
                 finish=Paint(colour=RUST, gloss=85),
+            ),
+            Lettering(
+                wording=Shape(form=Holes(hole_mm=6, apart_mm=177.8, apart_up_mm=120.7)),
+                lay=Lay(side="front"),
+                craft=Fitting(form="caps", size_mm=15),
+                finish=Stainless(polish="polished"),
             ),
         ),
         setting=Setting(
@@ -108,7 +116,14 @@ def trail_sign() -> Job:
         finish=PaintedWood(colour="#29473f", gloss=45, grain=60),
         rim_finish=PaintedWood(colour="#29473f", gloss=45, grain=60),
         detail_finish=gilt,
+        wear=Wear(rubbed=16, dirt=30, noise=2),
         letterings=(
+            Lettering(
+                wording=Shape(form=Rule(length_mm=470, line_mm=40)),
+                lay=Lay(side="front", across_mm=120),
+                craft=Fitting(size_mm=88, length_mm=820),
+                finish=Wood(colour="#8b7a66", ring_mm=7, pores=20, gloss=5, grain_deg=90),
+            ),
             Lettering(
                 wording=words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
                 lay=Lay(side="front", across_mm=2),
@@ -136,9 +151,9 @@ def trail_sign() -> Job:
         ),
         setting=Setting(
             light=Light(room="daylight", key=KeyLight(strength=62, turn_deg=-62, tilt_deg=48, size_mm=420)),
-            ground=Ground(kind="plaster", colour="#b7ac98"),
-            stance="hung",
-            camera=Camera(turn_deg=-16, tilt_deg=5, distance_mm=2450, lens_mm=78),
+            ground=Ground(kind="grass"),
+            stance="standing",
+            camera=Camera(turn_deg=-16, tilt_deg=3, distance_mm=3500, lens_mm=72, rise_mm=-260),
         ),
     )
 
@@ -154,7 +169,7 @@ def bank_letters() -> Job:
             Lettering(
                 wording=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
                 lay=Lay(side="slope", across_mm=-700),
-                craft=Standing(thickness_mm=90, standoff_mm=260, pins=False),
+                craft=Standing(thickness_mm=90, standoff_mm=160, upright=True),
                 finish=Paint(colour="#f4f1e8", gloss=20),
             ),
         ),

@@ -34,7 +34,8 @@ from kilnchisel.ui.theme import Theme
 
 CLOSE = 0.004  # points of a stroke nearer than this share of the width are one
 BRUSH = (1, 30, 6)  # % of the picture's width: least, most, at first
-HIDDEN = QColor(120, 120, 120, 215)
+HIDDEN = 150  # how dense the veil over what is hidden is, of 255
+GROUND = QColor(150, 150, 150)
 
 
 class MaskCanvas(QWidget):
@@ -128,6 +129,7 @@ class MaskCanvas(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = self.place()
+        painter.fillRect(box, GROUND)
         painter.drawImage(box, self.image)
         painter.drawImage(0, 0, self._shaded())
         brush = self.size_percent / 100 * box.width()
@@ -157,7 +159,9 @@ class MaskCanvas(QWidget):
             clear = QPainter.CompositionMode.CompositionMode_Clear
             over = QPainter.CompositionMode.CompositionMode_Source
             painter.setCompositionMode(over if stroke.hides else clear)
-            pen = QPen(HIDDEN, stroke.wide / 100 * box.width())
+            veil = QColor(self.theme.clay)
+            veil.setAlpha(HIDDEN)
+            pen = QPen(veil, stroke.wide / 100 * box.width())
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             painter.setPen(pen)
@@ -187,6 +191,7 @@ class MaskDialog(QDialog):
         self.ways = QButtonGroup(self)
         for number, words in enumerate(("Hide", "Bring back")):
             button = QPushButton(words)
+            button.setObjectName("choice")
             button.setCheckable(True)
             button.setChecked(number == 0)
             self.ways.addButton(button, number)

@@ -8,6 +8,7 @@ from unittest import mock
 from kilnchisel.__main__ import main
 from kilnchisel.core.build import piece_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Engraved, Pressed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job, save_job
@@ -26,19 +27,26 @@ from kilnchisel.core.job.recipes import (
     shared,
     sized,
 )
+from kilnchisel.ui.ticket.craft import CRAFTS
+from tests.outside.test_blanks import job_on
+from tests.outside.test_fields import ramp
 from tests.samples import plaque_job
 
 
 class Recipes(unittest.TestCase):
     def test_two_are_shipped_for_every_craft(self):
         kinds = [recipe.craft.kind for recipe in SHIPPED]
-        for kind in ("printed", "pressed", "engraved", "raised", "tube", "standing", "cut through"):
+        for kind in CRAFTS:
             self.assertGreaterEqual(kinds.count(kind), 2, kind)
 
     def test_every_shipped_recipe_can_be_made(self):
         for recipe in SHIPPED:
             job = plaque_job("TARN", width_mm=900, height_mm=300, thickness_mm=30)
             job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 80.0)
+            if recipe.craft.kind == "relief":
+                job = change(job, ("letterings", 0, "wording"), ramp())
+            if getattr(recipe.craft, "upright", False):
+                job = job_on(Bank(), text="TARN", cap=1500, side="slope")
             made = piece_of(applied(job, 0, recipe))
             self.assertTrue(made.parts, recipe.name)
 

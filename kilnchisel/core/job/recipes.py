@@ -13,18 +13,31 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.crafts import (
+    Carved,
     Craft,
     CutThrough,
     Engraved,
+    Fitting,
     Pressed,
     Printed,
     Raised,
+    Relief,
     Standing,
     Tube,
 )
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.file import write_whole
-from kilnchisel.core.job.finish import AsBlank, Brass, Enamel, Gold, Ink, LetterFinish, Paint, Stainless
+from kilnchisel.core.job.finish import (
+    AsBlank,
+    Brass,
+    Enamel,
+    Gold,
+    Ink,
+    LetterFinish,
+    Paint,
+    Stainless,
+    Wood,
+)
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -117,6 +130,46 @@ SHIPPED = (
         finish=Brass(polish="satin"),
         cap_mm=40.0,
     ),
+    Recipe(
+        name="Gouged ground, sunk",
+        craft=Carved(texture="chips", base_mm=-3, edge_mm=2, depth_mm=1.6, cell_mm=11),
+        finish=AsBlank(),
+        cap_mm=60.0,
+    ),
+    Recipe(
+        name="Smooth, carved proud, gilt",
+        craft=Carved(texture="smooth", base_mm=4, edge_mm=3),
+        finish=Gold(polish="satin"),
+        cap_mm=60.0,
+    ),
+    Recipe(name="Portrait, low relief", craft=Relief(height_mm=1.2, blend_mm=0.8), finish=AsBlank()),
+    Recipe(
+        name="Cameo, sunk in steps",
+        craft=Relief(height_mm=1.5, sunk=True, levels=6, smooth_mm=0.2),
+        finish=AsBlank(),
+    ),
+    Recipe(
+        name="Two oak posts",
+        craft=Fitting(size_mm=90, length_mm=900),
+        finish=Wood(colour="#a87c50", pores=80),
+    ),
+    Recipe(
+        name="Domed brass caps",
+        craft=Fitting(form="caps", size_mm=14),
+        finish=Brass(polish="polished"),
+    ),
+    Recipe(
+        name="Letters on the ground",
+        craft=Standing(thickness_mm=90, standoff_mm=120, upright=True),
+        finish=Paint(colour="#f4f1e8", gloss=20),
+        cap_mm=1500.0,
+    ),
+    Recipe(
+        name="Die-cut film on white",
+        craft=Printed(film_mm=0.1, carrier_mm=2.5),
+        finish=Ink(colour="#7a1f24", gloss=70),
+        cap_mm=20.0,
+    ),
 )
 
 
@@ -153,7 +206,15 @@ def applied(job: Job, index: int, recipe: Recipe, scaled: bool = True) -> Job:
     return change(job, ("letterings", index), made)
 
 
-KEPT = ("tube_mm", "gap_mm", "longest_mm")  # what a shop has, not what looks right
+KEPT = (
+    "tube_mm",
+    "gap_mm",
+    "longest_mm",
+    "cutter_mm",
+    "film_mm",
+    "size_mm",
+    "length_mm",
+)  # what a shop has, not what looks right
 
 
 def sized(craft: Any, factor: float) -> Any:

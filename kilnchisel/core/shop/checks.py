@@ -9,6 +9,7 @@ import shapely
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.edits import Fix, change, scaled
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Column, Rows, Wording
@@ -47,7 +48,9 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
         return (Check("empty", "warning", "No words yet."),)
     found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
     if not laid.ink.is_empty:
-        found += [_edges(job, index, laid), *_zones(job, index, laid)]
+        found += [_edges(job, index, laid)]
+        if not isinstance(job.letterings[index].craft, Fitting):  # a cap belongs where a hole is
+            found += _zones(job, index, laid)
         found += (
             _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + making(job, index, laid)
         )
