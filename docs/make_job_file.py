@@ -25,7 +25,8 @@ origin, its lowest point at z = 0); `along` and `across` are then measured from 
 
 - **Version.** This is version {version}. A newer file is refused with a sentence; files of older versions are
   brought up to date on opening (version 1 held words only, and did not say so;
-  version 2 knew nine kinds of blank and no third finish; version 3 three crafts, and no shared ways).
+  version 2 knew nine kinds of blank and no third finish; version 3 three crafts, and no shared ways;
+  version 4 no wear, no fittings, no glass).
 - **Unknown fields** are kept and written back, so that a job survives a visit to an older version.
 - **Writing is all or nothing**: to a temporary file in the same folder, then renamed.
 - **The same job gives the same bytes** (entries carry a fixed date).
