@@ -5,6 +5,7 @@ A keystroke redoes outline, lay and the one sheet it lies on; moving the camera 
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -22,7 +23,7 @@ from kilnchisel.core.crafts.inked import inked_of
 from kilnchisel.core.crafts.lettered import Panel, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
-from kilnchisel.core.crafts.through import across, behind_parts
+from kilnchisel.core.crafts.through import across, behind_parts, pressed_out
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.crafts.upright import upright_parts
 from kilnchisel.core.errors import KilnError
@@ -123,7 +124,7 @@ def _sheet_parts(
     coarse: bool,
     across_makings: tuple[_Making, ...] = (),
 ) -> tuple[Part, ...]:
-    """``across_makings``: what is on the other face, where something is cut through from either."""
+    """``across_makings``: what is on the other face, where something is cut through or pressed out."""
     sheet = body_of(blank).sheet(side)
     sheet = sheet.coarser() if coarse else sheet
     laid = _all_laid(blank, makings, coarse, True)
@@ -171,7 +172,11 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
             and not isinstance(m.craft, FREE)
             and (on := _on_side(m, body, partner)) is not None
         )
-        if not any(_opens(m) for m in (*cut, *across_)):
+        faces = across(body, name)
+        thick = math.inf if faces is None else faces[2]
+        if not any(_opens(m) for m in (*cut, *across_)) and not any(
+            pressed_out(m.craft, thick) for m in across_
+        ):
             across_ = ()  # nothing reaches from one face to the other
         parts += _sheet_parts(blank, name, cut, coarse and bool(cut or across_), across_)
         for making in cut:

@@ -3,13 +3,14 @@
 import unittest
 
 import numpy as np
+import shapely
 
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
 from kilnchisel.core.crafts.standing import pin_places
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Globe, Mug, Plaque, main_side
 from kilnchisel.core.job.boards import Board, Plate
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Raised, Standing
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Paint
 from kilnchisel.core.job.model import Job
@@ -71,6 +72,46 @@ class Through(unittest.TestCase):
             ink = lettering_laid(job, 0).ink
             ring = ink.area - ink.buffer(-0.2, join_style="mitre").area
             self.assertAlmostEqual((whole - made.volume) / (ring * 1.5), 1.0, delta=0.05)
+
+
+class PressedOut(unittest.TestCase):
+    def test_the_back_follows_the_front(self):
+        """A sheet that is pressed keeps its thickness along its normal: what stands out in front is hollow
+        behind, and its volume stays but for what lies in between."""
+        for blank in (Plate(thickness_mm=1.0), Plaque(thickness_mm=2, edge_round_mm=0.8)):
+            job = job_on(blank, text="N8", cap=30, craft=Raised(height_mm=1.4, edge="drawn", edge_mm=1.5))
+            whole, made = mesh_of(Job(blank=blank)).volume, mesh_of(job)
+            self.assertTrue(made.is_watertight)
+            self.assertAlmostEqual(made.volume / whole, 1.0, delta=1e-4)
+            thick = blank.thickness_mm
+            self.assertAlmostEqual(float(made.vertices[:, 1].min()), -1.4, places=6)
+            # right behind the letters' tops the back has come forward by as much
+            layer = lettering_laid(job, 0)
+            spot = shapely.point_on_surface(layer.layers[0].region.buffer(-1.5))
+            up = blank.height_mm / 2
+            hits = made.ray.intersects_location([[spot.x, 50.0, up + spot.y]], [[0.0, -1.0, 0.0]])[0]
+            depth = np.sort(hits[:, 1])[::-1]
+            self.assertAlmostEqual(float(depth[0]), thick - 1.4, delta=0.02)
+            self.assertAlmostEqual(float(depth[0] - depth[1]), thick, delta=0.02)
+
+    def test_thick_panels_keep_their_backs(self):
+        job = job_on(Plaque(), text="N", cap=30, craft=Raised(height_mm=1.4, edge="drawn", edge_mm=1.5))
+        self.assertAlmostEqual(float(mesh_of(job).vertices[:, 1].max()), 10.0, places=6)
+        self.assertGreater(mesh_of(job).volume, mesh_of(Job(blank=Plaque())).volume + 50)
+
+    def test_its_back_is_mirrored_and_bare(self):
+        job = job_on(Plate(), text="F", cap=30, craft=Raised(height_mm=1.2, edge="drawn", edge_mm=1))
+        job = change(job, ("letterings", 0, "finish"), Paint(colour="#aa2020"))
+        scene = scene_of_job(job)
+        backs = [item for item in scene.items if item.side == "back"]
+        self.assertTrue(all(item.material.base == backs[0].material.base for item in backs))
+        for item in scene.items:
+            normals = np.cross(
+                item.mesh.points[item.mesh.faces[:, 1]] - item.mesh.points[item.mesh.faces[:, 0]],
+                item.mesh.points[item.mesh.faces[:, 2]] - item.mesh.points[item.mesh.faces[:, 0]],
+            )
+            if item.side == "back":  # all of it faces away from the front
+                self.assertGreater(float(normals[:, 1].min()), -1e-6)
 
 
 class OffTheWall(unittest.TestCase):

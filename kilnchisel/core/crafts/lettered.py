@@ -31,7 +31,7 @@ from kilnchisel.core.crafts.sheet import (
     CutSheet,
     cut_sheet,
 )
-from kilnchisel.core.crafts.through import on_other_face, with_crossings
+from kilnchisel.core.crafts.through import from_behind, on_other_face, pressed_out, with_crossings
 from kilnchisel.core.crafts.walls import softened, standing_edges, wall_faces
 from kilnchisel.core.job.crafts import Craft, Raised, Standing
 from kilnchisel.core.laying.laid import Laid, LaidLayer
@@ -58,6 +58,7 @@ def craft_sheet(
         wanted += inks
     holes: list[shapely.MultiPolygon] = []
     if panel is not None:
+        wanted = _backs(sheet, panel, rough) + wanted
         wanted, holes = _opened(sheet, wanted, panel, rough)
     inked = _on_insets(sheet, beside_fields(films_stacked(wanted), rough))
     insets = [inset.area for inset in sheet.insets]
@@ -93,6 +94,26 @@ class Panel:
     thick_mm: float
     other: Sheet
     laid: Sequence[tuple[int, Laid, Craft]]
+
+
+def _backs(sheet: Sheet, panel: Panel, rough: bool) -> list[Inked]:
+    """The hollow backs of what is pressed out of the other face's sheet metal."""
+    here, there = sheet.side, panel.other.side
+    found = []
+    for index, laid, craft in panel.laid:
+        if not pressed_out(craft, panel.thick_mm):
+            continue
+        assert isinstance(here, Plane) and isinstance(there, Plane)
+        for ink in inked_of(index, _seen_from_behind(laid, there, here), craft, rough):
+            knots = tuple((far, -high) for far, high in ink.stage.knots)
+            found.append(replace(ink, stage=replace(ink.stage, knots=knots, role="blank")))
+    return found
+
+
+@lru_cache(maxsize=24)
+def _seen_from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
+    """The same one each time, so that what is made of it can be remembered."""
+    return from_behind(laid, side, other)
 
 
 def _opened(

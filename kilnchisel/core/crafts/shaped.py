@@ -193,7 +193,9 @@ def _on_terraces(
         shapes += [shapely.transform(p, lambda c, k=copy: placing.points(c, k)) for p in polygons]
         owners.append(shelf.owner + len(polygons) * copy)
         points.append(placing.points(shelf.points, copy))
-        faces.append(shelf.faces + len(shelf.points) * copy)
+        mirrored = float(np.linalg.det(placing.copies[copy][0])) < 0
+        turned = shelf.faces[:, ::-1] if mirrored else shelf.faces
+        faces.append(turned + len(shelf.points) * copy)
     spots, corners, owner = np.concatenate(points), np.concatenate(faces), np.concatenate(owners)
     if side.period is not None:
         # each piece as a whole, by its leftmost point

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,7 @@ from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.crafts.piece import Part
-from kilnchisel.core.job.crafts import CutThrough
+from kilnchisel.core.job.crafts import Craft, CutThrough, Raised
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
@@ -46,6 +47,34 @@ def on_other_face(region: Any, side: Plane, other: Plane) -> Any:
         return gridded(np.stack([away @ other.right, away @ other.up], axis=1))
 
     return shapely.transform(region, mapped)
+
+
+SHEET_MM = 3.0  # common practice: thicker metal is not pressed from behind
+
+
+def pressed_out(craft: Craft, thick_mm: float) -> bool:
+    """Whether the back of a panel follows what is pressed out of its front."""
+    return isinstance(craft, Raised) and craft.edge == "drawn" and thick_mm <= SHEET_MM
+
+
+def from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
+    """A lettering as its back is seen, on the other face's sheet: mirrored, every point behind its own."""
+
+    def mapped(points: Array) -> Array:
+        away = side.to_body(points, np.zeros(len(points))) - other.origin
+        return np.stack([away @ other.right, away @ other.up], axis=1)
+
+    corner, right, up = mapped(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]))
+    turn = np.stack([right - corner, up - corner], axis=1)
+    copies = tuple((turn @ own, turn @ middle + corner) for own, middle in laid.placing.copies)
+    layers = tuple(replace(x, region=shapely.transform(x.region, mapped)) for x in laid.layers)
+    return replace(
+        laid,
+        side=other,
+        placing=replace(laid.placing, side=other, copies=copies),
+        layers=layers,
+        ink=shapely.transform(laid.ink, mapped),
+    )
 
 
 def with_crossings(region: Any, outlines: Sequence[Any], step: float | None) -> shapely.MultiPolygon:

@@ -249,7 +249,7 @@ UNWORN = Wear()
 
 
 def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
-    if part.lettering is None:
+    if part.lettering is None or part.role == "blank":
         return slots[part.role]
     lettering = job.letterings[part.lettering]
     if isinstance(lettering.craft, Tube):

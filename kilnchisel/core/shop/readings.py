@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
@@ -136,6 +137,8 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
             Reading("highest", "Highest over the back", carving.highest_mm, "mm"),
             Reading("lowest", "Left below the carving", carving.lowest_mm, "mm"),
         ]
+    if pressed_out(craft, laid.side.wall_mm):
+        return found  # nothing is cut away or put on
     volume = relief_volume_mm3(lettering, laid)
     words = "Volume cut away" if volume < 0 else "Volume of letters"
     found.append(Reading("volume", words, abs(volume) / 1000, "cm³"))
