@@ -1,16 +1,21 @@
 """Every finish makes a material, looks like no other, and tells its colour."""
 
 import itertools
+import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
+from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.colour import delta_e
 from kilnchisel.core.finishes import textures
 from kilnchisel.core.finishes.finish import darkened, lit_face, material_of, tube_material
+from kilnchisel.core.finishes.material import Amount, cover_matrix, texture_matrix
 from kilnchisel.core.finishes.metals import CONSTANTS, metal_colour
 from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.finish import Brass, Gold, Paint
+from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words import finish_words
 from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES, in_finish
 
@@ -60,6 +65,25 @@ class Finishes(unittest.TestCase):
             seam = np.abs(tint[:, 0] - tint[:, -1]).mean()
             self.assertLess(seam, 1.3 * inside)
             self.assertAlmostEqual(float(tint.mean()), 1.0, delta=0.12)
+
+    def test_round_a_body_a_texture_meets_itself(self):
+        for around in (57.0, 251.0, 942.0):
+            for grain in (0.0, 90.0, 35.0):
+                made = replace(material_of(Brass(polish="brushed", grain_deg=grain)), round_mm=around)
+                matrix = texture_matrix(made)
+                ends = np.array([[-around / 2, 7.0], [around / 2, 7.0]]) @ matrix
+                tiles = ends[1] - ends[0]
+                np.testing.assert_allclose(tiles, np.rint(tiles), atol=1e-9)
+                self.assertTrue(tiles.any())
+                if around > 900:  # a grain as it says, within a degree, where there is room for tiles
+                    found = np.degrees(np.arctan2(-matrix[0, 1], matrix[0, 0]))
+                    self.assertAlmostEqual(found, grain, delta=1.5)
+        mug = Job(finish=Brass(polish="brushed"))
+        rounds = {item.name: item.material.round_mm for item in scene_of_job(mug).items}
+        self.assertAlmostEqual(rounds["outside"], math.pi * mug.blank.diameter_mm, places=6)
+        self.assertAlmostEqual(rounds["inside"], rounds["inner round"], places=6)
+        repeated = Amount(np.ones((2, 2)), (70.0, 70.0))
+        self.assertAlmostEqual(float(cover_matrix(repeated, 251.0)[0, 0] * 251) % 1, 0.0, places=9)
 
     def test_light_comes_through_in_the_face_s_own_colour(self):
         face = lit_face(

@@ -13,6 +13,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 Array = NDArray[Any]
 
@@ -42,6 +43,19 @@ class Mesh:
     def bounds(self) -> Array:
         """(2, 3): least and greatest corner, mm."""
         return np.stack([self.points.min(axis=0), self.points.max(axis=0)])
+
+    @cached_property
+    def round_mm(self) -> float:
+        """After how many mm along u the mesh comes round and meets itself; 0 where it does not."""
+        if len(self.uv) == 0:
+            return 0.0
+        u = self.uv[:, 0]
+        low, high = float(u.min()), float(u.max())
+        first, last = (self.points[np.abs(u - end) < 1e-6] for end in (low, high))
+        if high - low < 1e-3 or len(first) < 2 or len(last) < 2:
+            return 0.0
+        gaps = cKDTree(first).query(last)[0]
+        return high - low if float(gaps.max()) < WELD_MM else 0.0
 
     def moved(self, matrix: Array) -> Mesh:
         """The mesh under a rigid motion, (4, 4)."""

@@ -11,7 +11,7 @@ from PIL import Image, ImageDraw
 from scipy.ndimage import gaussian_filter
 
 from kilnchisel.core.finishes.material import Amount
-from kilnchisel.core.finishes.noise import noise
+from kilnchisel.core.finishes.noise import noise, smooth_step
 
 Array = NDArray[Any]
 
@@ -19,12 +19,6 @@ SIZE = 1024
 SCRATCH_TILE_MM = 70.0  # a texel is 0.07 mm, about as wide as a scratch that is seen
 MOST_SCRATCHES = 420
 FLECK_TILE_MM = 12.0
-
-
-def smooth_step(values: Array, low: float, high: float) -> Array:
-    """0 below ``low``, 1 above ``high``, a smooth rise between."""
-    share = np.clip((values - low) / (high - low), 0, 1)
-    return np.asarray(share * share * (3 - 2 * share))
 
 
 def evenly(share: float) -> Amount:

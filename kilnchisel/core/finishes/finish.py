@@ -68,8 +68,9 @@ def tube_material(craft: Tube) -> Material:
         return _shining(Material("coated", (0.5, 0.5, 0.5), 0.05), tube_radiance(craft))
     if craft.form == "rope":
         return Material("coated", (0.8, 0.8, 0.78), 0.3)
-    clear = craft.colour in ("neon red", "argon blue")
-    return Material("coated", (0.34, 0.36, 0.36) if clear else (0.82, 0.82, 0.8), 0.05)
+    if craft.colour in ("neon red", "argon blue"):
+        return Material("glass", (0.9, 0.93, 0.92), 0.01)
+    return Material("coated", (0.82, 0.82, 0.8), 0.05)
 
 
 def strip_material(craft: Standing) -> Material:

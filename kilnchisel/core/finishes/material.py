@@ -69,7 +69,8 @@ class Material:
 
     base: linear RGB, albedo of matte and coated, reflectance at normal incidence of metal.
     alpha: GGX roughness, along the grain; ``across`` that across it, 0 where it is the same; ``dullest``
-    the roughness where the texture is dull. grain_deg turns the texture about the surface normal.
+    the roughness where the texture is dull. grain_deg turns the texture about the surface normal;
+    ``round_mm``: after so many mm along u the surface comes round again, 0 where it does not.
     emission: the radiance it sends out itself, the same every way. covers: what lies over parts of it,
     later ones on top, at most MOST_COVERS; their own covers and textures count for nothing.
     """
@@ -83,6 +84,7 @@ class Material:
     emission: tuple[float, float, float] = (0.0, 0.0, 0.0)
     across: float = 0.0
     dullest: float = 0.0
+    round_mm: float = 0.0
     covers: tuple[Cover, ...] = ()
 
     @property
@@ -119,7 +121,15 @@ def texture_matrix(material: Material) -> Array:
     turn = np.radians(material.grain_deg)
     c, s = np.cos(turn), np.sin(turn)
     tile = PLAIN_TILE_MM if material.texture is None else material.texture.tile_mm
-    return np.asarray(np.array([[c, -s], [s, c]]) / tile)
+    matrix = np.array([[c, -s], [s, c]]) / tile
+    if material.round_mm > 0:
+        # a whole number of tiles both ways, so that the texture meets itself where the surface comes
+        # round; a grain that is turned leans a little other than it says for that
+        tiles = np.rint(matrix[0] * material.round_mm)
+        if not tiles.any():
+            tiles[np.argmax(np.abs(matrix[0]))] = 1.0
+        matrix[0] = tiles / material.round_mm
+    return np.asarray(matrix)
 
 
 def texture_uv(uv: Array, material: Material) -> Array:
@@ -127,7 +137,10 @@ def texture_uv(uv: Array, material: Material) -> Array:
     return np.asarray(uv @ texture_matrix(material))
 
 
-def cover_matrix(amount: Amount) -> Array:
-    """(3, 2): a row (u, v, 1) of surface millimetres times it is a place in the amount's box, 0..1."""
+def cover_matrix(amount: Amount, round_mm: float = 0.0) -> Array:
+    """(3, 2): a row (u, v, 1) of surface millimetres times it is a place in the amount's box, 0..1; a box
+    that repeats does so a whole number of times in ``round_mm``."""
     across, up = 1 / amount.size[0], 1 / amount.size[1]
+    if round_mm > 0 and amount.repeats:
+        across = max(round(round_mm * across), 1) / round_mm
     return np.array([[across, 0], [0, up], [-amount.corner[0] * across, -amount.corner[1] * up]])

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 from scipy.spatial import cKDTree
 
+from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes.material import Texture
-from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture
+from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture, smooth_step
 
 Array = NDArray[Any]
 
@@ -261,3 +262,30 @@ def prisms() -> Texture:
     line = np.exp(-((seam / 0.035) ** 2))
     tint = (1.0 + 0.05 * fine) * (1 - 0.3 * line)
     return relief_texture(tile, grey(np.clip(tint, 0.5, 1.2)), 0.008 * fine - 0.02 * line)
+
+
+@kept
+def bricks() -> Texture:
+    """A brick wall: stretchers of 215 x 65 mm, each course half a brick on, joints of 10 mm struck back."""
+    size = 2 * SIZE
+    tile, courses, along = 900.0, 12, 4
+    per = size / tile
+    v, u = np.mgrid[0:size, 0:size] + 0.5
+    wander = 0.8 * per * noise(size, 231, 20, 120, 0.6)
+    course = np.floor(v / (75 * per)).astype(int) % courses
+    shifted = (u + np.where(course % 2 == 0, 0.0, 112.5 * per)) % size
+    brick = np.floor(shifted / (225 * per)).astype(int) % along
+    off_u = np.abs(shifted % (225 * per) - 112.5 * per) - (107.5 * per + wander)
+    off_v = np.abs(v % (75 * per) - 37.5 * per) - (32.5 * per + wander)
+    joint = smooth_step(np.maximum(off_u, off_v), -1.5 * per, 1.5 * per)
+    rng = np.random.default_rng(232)
+    own = 1 + 0.13 * rng.standard_normal((courses, along))
+    burnt = rng.random((courses, along)) < 0.15
+    shade = np.where(burnt, 0.62, own)[course, brick]
+    grit = noise(size, 233, 120, 900, 0.2)
+    mottle = 1 + 0.07 * noise(size, 234, 6, 90, 0.8) + 0.05 * grit
+    red = np.array(hex_to_linear("#94553f")) * (shade * mottle)[..., None]
+    lime = np.array(hex_to_linear("#a79d8e")) * (1 + 0.06 * grit)[..., None]
+    tint = red * (1 - joint[..., None]) + lime * joint[..., None]
+    height = -5.0 * joint + 0.3 * grit + 0.5 * noise(size, 235, 10, 120, 0.9) * (1 - joint)
+    return relief_texture(tile, np.clip(tint, 0.01, 0.9), height)

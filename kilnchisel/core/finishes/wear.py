@@ -18,9 +18,9 @@ from PIL import Image, ImageDraw
 from scipy.ndimage import distance_transform_edt, maximum_filter, minimum_filter
 
 from kilnchisel.core.colour import hex_to_linear
-from kilnchisel.core.finishes.amounts import scratches, smooth_step
+from kilnchisel.core.finishes.amounts import scratches
 from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
-from kilnchisel.core.finishes.noise import noise
+from kilnchisel.core.finishes.noise import noise, smooth_step
 from kilnchisel.core.job.finish import Wear
 from kilnchisel.core.lettering.polygons import polygons_in
 

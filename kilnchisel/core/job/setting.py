@@ -30,8 +30,10 @@ class Light(Value):
 class Ground(Value):
     """What the piece stands on or hangs from, and what is seen behind it."""
 
-    kind: Literal["oak table", "card", "slate slab", "plaster", "asphalt", "grass"] = "oak table"
-    colour: Colour = "#d9d2c4"  # of card and plaster
+    kind: Literal[
+        "oak table", "card", "slate slab", "plaster", "brick", "boards", "concrete", "asphalt", "grass"
+    ] = "oak table"
+    colour: Colour = "#d9d2c4"  # of card, plaster and concrete
     behind: Literal["room", "plain"] = "room"
     behind_colour: Colour = "#8d8a84"
 

@@ -588,7 +588,7 @@ class Draft:
             bases.append(cover.material.base)
             alphas.append(cover.material.alpha)
             place = np.eye(3)
-            place[:2] = cover_matrix(cover.amount).T
+            place[:2] = cover_matrix(cover.amount, material.round_mm).T
             places.append(tuple(place.T.ravel()))  # column by column
         spare = MOST_COVERS - len(bases)
         program = self._surface

@@ -373,7 +373,7 @@ class TracedScene:
         to_mm = np.eye(3)
         to_mm[:2, :2] = np.linalg.inv(texture_matrix(material)).T
         to_box = np.eye(3)
-        to_box[:2] = cover_matrix(amount).T
+        to_box[:2] = cover_matrix(amount, material.round_mm).T
         made = self._bitmap(amount.values[..., None])
         made["to_uv"] = self.mi.ScalarTransform3f(to_box @ to_mm)
         if not amount.repeats:

@@ -6,7 +6,7 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -186,8 +186,15 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
         "rim": material_of(job.rim_finish),
         "detail": material_of(job.detail_finish),
     }
+    rounds = {sheet.side.name: sheet.side.period or 0.0 for sheet in proxy.sheets}
     items = tuple(
-        Item(part.name, part.side, part.mesh, _worn(job, part, slots, marks), part.still)
+        Item(
+            part.name,
+            part.side,
+            part.mesh,
+            _come_round(_worn(job, part, slots, marks), part, rounds),
+            part.still,
+        )
         for part in piece.parts
     )
     stance = stance_of(job)
@@ -243,6 +250,18 @@ def _worn(job: Job, part: Part, slots: dict[str, Material], marks: dict[str, Mar
     ground = None if part.lettering is None else slots["blank"]
     here = None if part.side is None else marks.get(part.side)
     return worn(material, bare_of(material, ground), job.wear, here)
+
+
+def _come_round(material: Material, part: Part, rounds: dict[str, float]) -> Material:
+    """A material whose texture meets itself where the surface of its part comes round again."""
+    printed = part.layer is not None and part.layer.raster is not None
+    if printed or (material.texture is None and not material.covers):
+        return material
+    # what is lettered changes at every step: of that only the side is asked, not the mesh
+    around = (
+        rounds.get(part.side, 0.0) if part.side is not None else part.mesh.round_mm if part.still else 0.0
+    )
+    return replace(material, round_mm=around) if around > 0 else material
 
 
 UNWORN = Wear()
@@ -343,7 +362,10 @@ _GROUNDS: dict[str, Any] = {
     "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, woods.oak_boards()),
     "card": _card,
     "slate slab": lambda ground: Material("coated", hex_to_linear("#3d4145"), 0.42, textures.slate()),
-    "plaster": _card,
+    "plaster": lambda ground: Material("matte", hex_to_linear(ground.colour), 0.6, textures.plaster()),
+    "brick": lambda ground: Material("matte", (1.0, 1.0, 1.0), 0.7, textures.bricks()),
+    "boards": lambda ground: Material("coated", (0.62, 0.64, 0.66), 0.5, woods.oak_boards()),
+    "concrete": lambda ground: Material("matte", hex_to_linear(ground.colour), 0.6, textures.concrete()),
     "asphalt": lambda ground: Material("coated", hex_to_linear("#4a4a48"), 0.5, textures.asphalt()),
     "grass": lambda ground: Material("matte", hex_to_linear("#5d7a3a"), 0.8, textures.turf()),
 }

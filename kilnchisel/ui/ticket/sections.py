@@ -142,12 +142,15 @@ def _setting(job: Job) -> list[Spec]:
                 ("card", "Card"),
                 ("slate slab", "Slate slab"),
                 ("plaster", "Plaster"),
+                ("brick", "Brick"),
+                ("boards", "Boards"),
+                ("concrete", "Concrete"),
                 ("asphalt", "Asphalt"),
                 ("grass", "Grass"),
             ),
         )
     )
-    if ground.kind in ("card", "plaster"):
+    if ground.kind in ("card", "plaster", "concrete"):
         fields.append(at(("setting", "ground", "colour"), "Ground colour", "colour"))
     fields.append(
         at(
