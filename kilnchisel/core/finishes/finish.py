@@ -69,7 +69,7 @@ def tube_material(craft: Tube) -> Material:
     if craft.form == "rope":
         return Material("coated", (0.8, 0.8, 0.78), 0.3)
     if craft.colour in ("neon red", "argon blue"):
-        return Material("glass", (0.9, 0.93, 0.92), 0.01)
+        return Material("glass", (0.2, 0.23, 0.24), 0.01)  # as dense as a rod looks
     return Material("coated", (0.82, 0.82, 0.8), 0.05)
 
 

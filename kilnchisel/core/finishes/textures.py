@@ -271,7 +271,7 @@ def bricks() -> Texture:
     tile, courses, along = 900.0, 12, 4
     per = size / tile
     v, u = np.mgrid[0:size, 0:size] + 0.5
-    wander = 0.8 * per * noise(size, 231, 20, 120, 0.6)
+    wander = 0.4 * per * noise(size, 231, 8, 60, 0.8)
     course = np.floor(v / (75 * per)).astype(int) % courses
     shifted = (u + np.where(course % 2 == 0, 0.0, 112.5 * per)) % size
     brick = np.floor(shifted / (225 * per)).astype(int) % along

@@ -53,8 +53,7 @@ def marked(
 ) -> Marked:
     """The edges of a side with these regions (polygons, height in mm), later ones on top.
 
-    ``reach_mm``: how far from an edge its wear goes. ``closed``: the side comes round again, so that its
-    ends are no edges.
+    ``reach_mm``: how far from an edge its wear goes. ``closed``: the side comes round again.
     """
     left, low, right, high = domain.bounds
     size = (right - left, high - low)
@@ -66,11 +65,6 @@ def marked(
         shifts = (-size[0], 0.0, size[0]) if closed else (0.0,)
         for shift in shifts:
             _fill(high_map, region, (left - shift, low), per, height)
-    if not closed:
-        inside = np.zeros_like(high_map)
-        _fill(inside, shapely.MultiPolygon([domain]), (left, low), per, 1.0)
-        high_map[inside < 0.5] = -1e3  # the rim of the side is an edge too
-        high_map[[0, -1], :] = high_map[:, [0, -1]] = -1e3
     mode = ("nearest", "wrap" if closed else "nearest")
     top, floor = maximum_filter(high_map, 3, mode=mode), minimum_filter(high_map, 3, mode=mode)
     if not (top > floor).any():
@@ -83,13 +77,8 @@ def marked(
     at = row[:, here], (column[:, here] - pad) % columns
     near = np.exp(-((far[:, here] * step / reach_mm) ** 2)).astype(np.float32)
     above = high_map > (top[at] + floor[at]) / 2
-    outside = high_map < -100
-    return Marked(
-        np.where(above, near, 0.0),
-        np.where(above | outside | (floor[at] < -100) | (top[at] - floor[at] < HOLDS_DIRT_MM), 0.0, near),
-        (left, low),
-        size,
-    )
+    clean = above | (top[at] - floor[at] < HOLDS_DIRT_MM)
+    return Marked(np.where(above, near, 0.0), np.where(clean, 0.0, near), (left, low), size)
 
 
 def _fill(picture: Array, region: Any, origin: tuple[float, float], per: Array, value: float) -> None:

@@ -342,9 +342,12 @@ def _base(job: Job, radius: float) -> Base:
         np.zeros(3),
         np.array([0.0, 0.0, 1.0]),
         np.array([np.cos(turn), np.sin(turn), 0.0]),
-        max(560.0, 4.5 * radius),
+        max(560.0, (OPEN_LAND if ground.kind in ("grass", "asphalt") else 4.5) * radius),
         material,
     )
+
+
+OPEN_LAND = 60.0  # how far open ground goes, in the piece's own size: to a level horizon
 
 
 def _behind_mm(job: Job) -> float:
