@@ -7,27 +7,19 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import (
-    COAT_KEEPS,
-    COAT_SHINE,
     MOST_COVERS,
-    Amount,
     Material,
-    Texture,
     cover_matrix,
     texture_matrix,
 )
+from kilnchisel.core.picture.card import Card, set_values
 from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
     QUICK_RAYS,
@@ -44,7 +36,7 @@ from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.picture.tubelight import tube_light
-from kilnchisel.core.scene.scene import NEUTRAL, Base, Item, Lamps, Scene
+from kilnchisel.core.scene.scene import Base, Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -52,84 +44,21 @@ Array = NDArray[Any]
 LAYERS = 8
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
-KEPT_MESHES = 96
-SHADERS = Path(__file__).parent / "shaders"
 KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 ACROSS_TAPS = {True: 15, False: 7}  # slopes across a grain, for a smooth picture or a quick one
-
-
-@dataclass(eq=False)
-class _Drawn:
-    """A mesh on the card."""
-
-    mesh: Mesh
-    points: Any
-    rest: Any
-    light: Any
-    index: Any
-    surface: Any
-    depth: Any
-    shine: Any
-    lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
-
-
-@dataclass(frozen=True, eq=False)
-class _Maps:
-    """A texture on the card: value = stored² * high for tint, (2 stored - 1) * steep for slope."""
-
-    texture: Texture | None
-    tint: Any
-    slope: Any
-    high: float
-    steep: float
-
-
-@dataclass(eq=False)
-class _Frames:
-    """Targets of one size: what is drawn to, what stays from picture to picture, what is read."""
-
-    frame: Any
-    still: Any
-    plain: Any
-    still_of: object = None
-
-    def release(self) -> None:
-        for target in {id(t): t for t in (self.frame, self.still, self.plain)}.values():
-            target.release()
 
 
 class Draft:
     """Renders scenes. Raises KilnError when no OpenGL through EGL can be had."""
 
     def __init__(self) -> None:
-        try:
-            how: dict[str, Any] = {"backend": "egl"}
-            self.gl = moderngl.create_standalone_context(require=330, **how)
-        except Exception as error:
-            raise KilnError(
-                "No OpenGL through EGL on this machine; install the packages libegl1 and "
-                f"libgl1-mesa-dri ({error})."
-            ) from None
-        self.name = str(self.gl.info["GL_RENDERER"])
-        defines = {
-            "SHOULDER": SHOULDER,
-            "PALE_FROM": PALE_FROM,
-            "PALE_OVER": PALE_OVER,
-            "PALE_MOST": PALE_MOST,
-            "COAT_KEEPS": COAT_KEEPS,
-            "COAT_SHINE": COAT_SHINE,
-            "NEUTRAL": NEUTRAL,
-        }
-        self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
-        self._surface = self._program("surface.vert.glsl", "surface.frag.glsl")
-        self._depth = self._program("depth.vert.glsl", "depth.frag.glsl")
-        self._backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
-        self._gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
-        self._shine = self._program("depth.vert.glsl", "glow.frag.glsl")
+        self._card = Card()
+        self.gl, self.name = self._card.gl, self._card.name
+        self._surface, self._depth = self._card.surface, self._card.depth
         self._lamps = LampLight(self.gl)
-        self._screen_backdrop = self.gl.vertex_array(self._backdrop, [])
-        self._screen_gloss = self.gl.vertex_array(self._gloss, [])
+        self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
+        self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
         self._shadow.compare_func = ""
         self._shadow.filter = (moderngl.NEAREST, moderngl.NEAREST)
@@ -137,10 +66,6 @@ class Draft:
         self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
         self._shadow_of: tuple[Any, Any] = (None, None)
         self._open_light: tuple[Any, Any, tuple[float, ...]] = (None, None, ())
-        self._meshes: OrderedDict[int, _Drawn] = OrderedDict()
-        self._textures: dict[int, _Maps] = {}
-        self._amounts: OrderedDict[int, tuple[Amount, Any]] = OrderedDict()
-        self._frames: dict[tuple[int, int, int], _Frames] = {}
         self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
         self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
@@ -148,10 +73,8 @@ class Draft:
         self._shares = self.gl.texture((SHARES, SHARES), 2, share_table().tobytes(), dtype="f4")
         self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._shares.repeat_x = self._shares.repeat_y = False
-        self._flat = self._upload_flat()
-        white = self._image(np.full((1, 1, 3), 255.0))
-        self._plain = _Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
         self._smooth = False
+        self._veil_of: tuple[Any, Any] = (None, None)
 
     def render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool = True) -> Array:
         """A picture (h, w, 4) uint8, sRGB. ``smooth``: multisampled and with fine shadows."""
@@ -164,11 +87,11 @@ class Draft:
         gathered, ground_map = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
-        frames = self._targets(width, height, 4 if smooth else 0)
+        frames = self._card.targets(width, height, 4 if smooth else 0)
         self._prepare(scene, view, width / height, room, ground_map, smooth)
         glow = self._veil(scene, view, size)
-        for program in (self._surface, self._backdrop):
-            self._set(program, veil=7, has_veil=glow is not None, picture_size=np.array(size, float))
+        for program in (self._surface, self._card.backdrop):
+            set_values(program, veil=7, has_veil=glow is not None, picture_size=np.array(size, float))
         still_of = self._still_key(scene, view, gathered, room, glow)
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
@@ -200,7 +123,7 @@ class Draft:
                 self._draw_item(item, gathered)
         if scene.base is not None:
             self._draw_base(scene.base)
-            self._set(self._surface, is_ground=False, stance=scene.stance)
+            set_values(self._surface, is_ground=False, stance=scene.stance)
 
     def _draw_glass(self, scene: Scene, gathered: Gathered | None) -> None:
         """Glass over what is behind it, its far walls first: each wall darkens by what it keeps, then adds
@@ -216,7 +139,7 @@ class Draft:
                 ((moderngl.DST_COLOR, moderngl.ZERO), (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA))
             ):
                 self.gl.blend_func = blend
-                self._set(self._surface, glass_pass=number)
+                set_values(self._surface, glass_pass=number)
                 for item in glass:
                     self._draw_item(item, gathered)
         self.gl.disable(moderngl.BLEND)
@@ -226,6 +149,20 @@ class Draft:
         """What the glow adds, as a texture in its place; None where nothing shines."""
         if not scene.shines or scene.glow.strength <= 0 or view.parallel:
             return None
+        key, spread = self._veil_of
+        shining = tuple((i.mesh, i.material.emission) for i in scene.items if i.material.shines)
+        # what stands before the light counts only when nothing moves
+        before = tuple(item.mesh for item in scene.items) if self._smooth else None
+        now = (
+            shining,
+            (*view.eye, *view.right, *view.up, view.tall),
+            size,
+            scene.glow,
+            scene.stance.tobytes(),
+        )
+        if key is not None and key[0] == now and before in (None, key[1]):
+            spread.use(7)
+            return spread
         width, height = max(size[0] // VEIL_SHARE, 2), max(size[1] // VEIL_SHARE, 2)
         target = self.gl.texture((width, height), 4, dtype="f4")
         depth = self.gl.depth_renderbuffer((width, height))
@@ -233,15 +170,17 @@ class Draft:
         frame.use()
         frame.clear()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        self._set(self._shine, clip=view.clip_matrix(size[0] / size[1]), stance=scene.stance)
+        set_values(self._card.shine, clip=view.clip_matrix(size[0] / size[1]), stance=scene.stance)
         for item in scene.items:
-            self._set(self._shine, emission=np.array(item.material.emission))
-            self._mesh(item.mesh).shine.render()
+            set_values(self._card.shine, emission=np.array(item.material.emission))
+            self._card.mesh(item.mesh).shine.render()
         seen = np.frombuffer(target.read(), dtype=np.float32).reshape(height, width, 4)[..., :3]
         for thing in (frame, target, depth):
             thing.release()
         high = float(2 * np.degrees(np.arctan(view.tall)))
-        return self._lamps.veil_texture(veil(seen, scene.glow, high))
+        spread = self._lamps.veil_texture(veil(seen, scene.glow, high))
+        self._veil_of = ((now, before), spread)
+        return spread
 
     def _still_key(
         self, scene: Scene, view: View, gathered: Gathered | None, room: Any, glow: Any = None
@@ -283,9 +222,9 @@ class Draft:
         only = self.gl.framebuffer(depth_attachment=depth)
         only.use()
         only.clear(depth=1.0)
-        self._set(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
+        set_values(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
         for item in scene.items:
-            self._mesh(item.mesh).depth.render()
+            self._card.mesh(item.mesh).depth.render()
         far = np.frombuffer(depth.read(), dtype=np.float32).reshape(height, width)[::-1]
         for thing in (only, depth, mask):
             thing.release()
@@ -360,7 +299,7 @@ class Draft:
         for layer in range(LAYERS):
             # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
             rough = (layer / (LAYERS - 1)) ** 2
-            self._set(self._gloss, room=0, rough=rough, last_level=float(count - 1))
+            set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
             self._screen_gloss.render(moderngl.TRIANGLES, vertices=3)
             layers.write(target.read(), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
         for thing in (frame, target, source):
@@ -399,9 +338,9 @@ class Draft:
         self._shadow_frame.clear(depth=1.0)
         self.gl.enable(moderngl.DEPTH_TEST)
         self.gl.disable(moderngl.CULL_FACE)
-        self._set(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)
+        set_values(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)
         for item in solid:
-            self._mesh(item.mesh).depth.render()
+            self._card.mesh(item.mesh).depth.render()
 
     def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
         picture = scene.backdrop.picture
@@ -415,8 +354,8 @@ class Draft:
                 self._backdrops.popitem(last=False)[1][1].release()
         self._backdrops[id(picture)][1].use(0)
         tall = (0.0, 0.0) if view.parallel else (view.tall * aspect, view.tall)
-        self._set(
-            self._backdrop,
+        set_values(
+            self._card.backdrop,
             backdrop=0,
             turn=scene.backdrop.turn,
             ahead=view.ahead,
@@ -433,7 +372,7 @@ class Draft:
         room.use(2)
         self._shares.use(5)
         self._shadow.use(3)
-        (ground_map or self._plain.tint).use(4)
+        (ground_map or self._card.plain.tint).use(4)
         values: dict[str, Any] = {
             "tint_map": 0,
             "slope_map": 1,
@@ -478,10 +417,10 @@ class Draft:
                 "ground_half": 2.4 * scene.radius_mm,
                 "ground_open": (*self._open_ground(scene, base), 1.0),
             }
-        self._set(self._surface, **values)
+        set_values(self._surface, **values)
 
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
-        drawn = self._mesh(item.mesh)
+        drawn = self._card.mesh(item.mesh)
         # light looked up in a hurry is good enough until the picture rests
         lamps = self._open_scene.lamps
         lit_by = (gathered, lamps, self._smooth or item.side is not None)
@@ -498,10 +437,10 @@ class Draft:
     def _use_lamp_map(self, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
         if baked is None:
-            self._set(self._surface, has_tube_map=False, tube_map=6)
+            set_values(self._surface, has_tube_map=False, tube_map=6)
             return
         baked[0].use(6)
-        self._set(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
+        set_values(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
 
     def _item_light(self, item: Item, gathered: Gathered | None) -> Array:
         scene = self._open_scene
@@ -538,7 +477,7 @@ class Draft:
         middle = base.point[None]
         count = len(flat)
         index = np.stack([np.full(count, count), np.arange(count), (np.arange(count) + 1) % count], 1)
-        buffer, light, indices, array = self._flat
+        buffer, light, indices, array = self._card.flat
         rows = np.concatenate(
             [
                 np.concatenate([points, middle]),
@@ -551,17 +490,17 @@ class Draft:
         light.write(np.ones((count + 1, 4), "f4").tobytes())
         indices.write(index.astype("i4").tobytes())
         self._use_material(base.material)
-        self._set(self._surface, is_ground=True, stance=np.eye(4))
+        set_values(self._surface, is_ground=True, stance=np.eye(4))
         self._use_lamp_map(self._lamps.on_ground(self._open_scene, base, self._smooth))
         array.render()
 
     def _use_material(self, material: Material) -> None:
-        maps = self._plain if material.texture is None else self._texture(material.texture)
+        maps = self._card.plain if material.texture is None else self._card.texture(material.texture)
         fine = 4.0 if self._smooth else 1.0
         for unit, image in enumerate((maps.tint, maps.slope)):
             image.anisotropy = fine
             image.use(unit)
-        self._set(
+        set_values(
             self._surface,
             kind=KINDS[material.kind],
             base=material.base,
@@ -583,7 +522,7 @@ class Draft:
         """What lies over parts of a material."""
         kinds, bases, alphas, places = [0] * MOST_COVERS, [], [], []
         for number, cover in enumerate(material.covers):
-            self._amount(cover.amount).use(FIRST_COVER + number)
+            self._card.amount(cover.amount).use(FIRST_COVER + number)
             kinds[number] = KINDS[cover.material.kind]
             bases.append(cover.material.base)
             alphas.append(cover.material.alpha)
@@ -596,112 +535,6 @@ class Draft:
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
-
-    # things on the card
-
-    def _texture(self, texture: Texture) -> _Maps:
-        if id(texture) not in self._textures:
-            # a byte a channel samples fastest in software; the square root spends it on the darks
-            high = float(texture.tint.max())
-            steep = max(float(np.abs(texture.slope).max()), 1e-9)
-            shades = np.sqrt(np.clip(texture.tint / high, 0, 1))
-            dull = texture.dull
-            tint = self._image(
-                np.dstack([shades, np.zeros(shades.shape[:2]) if dull is None else dull]) * 255
-            )
-            slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
-            if len(self._textures) > 24:
-                old = self._textures.pop(next(iter(self._textures)))
-                old.tint.release()
-                old.slope.release()
-            self._textures[id(texture)] = _Maps(texture, tint, slope, high, steep)
-        return self._textures[id(texture)]
-
-    def _amount(self, amount: Amount) -> Any:
-        if id(amount) not in self._amounts:
-            image = self._image(amount.values[..., None] * 255)
-            image.repeat_x = image.repeat_y = amount.repeats
-            self._amounts[id(amount)] = (amount, image)
-            while len(self._amounts) > 24:
-                self._amounts.popitem(last=False)[1][1].release()
-        self._amounts.move_to_end(id(amount))
-        return self._amounts[id(amount)][1]
-
-    def _image(self, data: Array) -> Any:
-        """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap
-        program once a format, and that is what takes the time."""
-        height, width, channels = data.shape
-        four = np.zeros((height, width, 4), dtype=np.uint8)
-        four[..., :channels] = np.rint(data)
-        image = self.gl.texture((width, height), 4, four.tobytes())
-        image.build_mipmaps()
-        image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-        return image
-
-    def _mesh(self, mesh: Mesh) -> _Drawn:
-        if id(mesh) in self._meshes:
-            self._meshes.move_to_end(id(mesh))
-            return self._meshes[id(mesh)]
-        points = self.gl.buffer(mesh.points.astype("f4").tobytes())
-        rest = self.gl.buffer(np.column_stack([mesh.normals, mesh.uv]).astype("f4").tobytes())
-        light = self.gl.buffer(reserve=16 * len(mesh.points))
-        index = self.gl.buffer(mesh.faces.astype("i4").tobytes())
-        surface = self.gl.vertex_array(
-            self._surface,
-            [(points, "3f", "in_point"), (rest, "3f 2f", "in_normal", "in_uv"), (light, "4f", "in_light")],
-            index,
-        )
-        depth = self.gl.vertex_array(self._depth, [(points, "3f", "in_point")], index)
-        shine = self.gl.vertex_array(self._shine, [(points, "3f", "in_point")], index)
-        drawn = _Drawn(mesh, points, rest, light, index, surface, depth, shine)
-        self._meshes[id(mesh)] = drawn
-        while len(self._meshes) > KEPT_MESHES:
-            old = self._meshes.popitem(last=False)[1]
-            for thing in (old.surface, old.depth, old.shine, old.points, old.rest, old.light, old.index):
-                thing.release()
-        return drawn
-
-    def _upload_flat(self) -> tuple[Any, Any, Any, Any]:
-        buffer = self.gl.buffer(reserve=181 * 32)
-        light = self.gl.buffer(reserve=181 * 16)
-        index = self.gl.buffer(reserve=180 * 12)
-        array = self.gl.vertex_array(
-            self._surface,
-            [(buffer, "3f 3f 2f", "in_point", "in_normal", "in_uv"), (light, "4f", "in_light")],
-            index,
-        )
-        return buffer, light, index, array
-
-    def _targets(self, width: int, height: int, samples: int) -> _Frames:
-        key = (width, height, samples)
-        if key not in self._frames:
-            if len(self._frames) >= 4:
-                self._frames.pop(next(iter(self._frames))).release()
-            frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
-            still = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
-            plain = self.gl.simple_framebuffer((width, height), components=4) if samples else frame
-            self._frames[key] = _Frames(frame, still, plain)
-        return self._frames[key]
-
-    def _program(self, vertex: str, fragment: str) -> Any:
-        common = (SHADERS / "common.glsl").read_text()
-        head = "#version 330\n" + self._defines
-        return self.gl.program(
-            vertex_shader=head + (SHADERS / vertex).read_text(),
-            fragment_shader=head + common + (SHADERS / fragment).read_text(),
-        )
-
-    @staticmethod
-    def _set(program: Any, **values: Any) -> None:
-        for name, value in values.items():
-            if name not in program:
-                continue  # the compiler drops what a shader does not use
-            if isinstance(value, np.ndarray):
-                # OpenGL takes matrices column by column
-                flat = value.T.reshape(-1) if value.ndim == 2 else value
-                program[name].value = tuple(float(x) for x in flat)
-            else:
-                program[name].value = value
 
 
 def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:

@@ -1,0 +1,209 @@
+"""What the draft keeps on the graphics card: programs, meshes, textures, targets."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Texture
+from kilnchisel.core.scene.scene import NEUTRAL
+
+Array = NDArray[Any]
+
+KEPT_MESHES = 96
+SHADERS = Path(__file__).parent / "shaders"
+
+
+@dataclass(eq=False)
+class Drawn:
+    """A mesh on the card."""
+
+    mesh: Mesh
+    points: Any
+    rest: Any
+    light: Any
+    index: Any
+    surface: Any
+    depth: Any
+    shine: Any
+    lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
+
+
+@dataclass(frozen=True, eq=False)
+class Maps:
+    """A texture on the card: value = stored² * high for tint, (2 stored - 1) * steep for slope."""
+
+    texture: Texture | None
+    tint: Any
+    slope: Any
+    high: float
+    steep: float
+
+
+@dataclass(eq=False)
+class Frames:
+    """Targets of one size: what is drawn to, what stays from picture to picture, what is read."""
+
+    frame: Any
+    still: Any
+    plain: Any
+    still_of: object = None
+
+    def release(self) -> None:
+        for target in {id(t): t for t in (self.frame, self.still, self.plain)}.values():
+            target.release()
+
+
+class Card:
+    """One OpenGL context through EGL with what is on it. Raises KilnError when none can be had."""
+
+    def __init__(self) -> None:
+        try:
+            how: dict[str, Any] = {"backend": "egl"}
+            self.gl = moderngl.create_standalone_context(require=330, **how)
+        except Exception as error:
+            raise KilnError(
+                "No OpenGL through EGL on this machine; install the packages libegl1 and "
+                f"libgl1-mesa-dri ({error})."
+            ) from None
+        self.name = str(self.gl.info["GL_RENDERER"])
+        defines = {
+            "SHOULDER": SHOULDER,
+            "PALE_FROM": PALE_FROM,
+            "PALE_OVER": PALE_OVER,
+            "PALE_MOST": PALE_MOST,
+            "COAT_KEEPS": COAT_KEEPS,
+            "COAT_SHINE": COAT_SHINE,
+            "NEUTRAL": NEUTRAL,
+        }
+        self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
+        self.surface = self._program("surface.vert.glsl", "surface.frag.glsl")
+        self.depth = self._program("depth.vert.glsl", "depth.frag.glsl")
+        self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
+        self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
+        self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
+        self._meshes: OrderedDict[int, Drawn] = OrderedDict()
+        self._textures: dict[int, Maps] = {}
+        self._amounts: OrderedDict[int, tuple[Amount, Any]] = OrderedDict()
+        self._frames: dict[tuple[int, int, int], Frames] = {}
+        self.flat = self._upload_flat()
+        white = self._image(np.full((1, 1, 3), 255.0))
+        self.plain = Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+
+    def texture(self, texture: Texture) -> Maps:
+        """A texture's maps, sent to the card once."""
+        if id(texture) not in self._textures:
+            # a byte a channel samples fastest in software; the square root spends it on the darks
+            high = float(texture.tint.max())
+            steep = max(float(np.abs(texture.slope).max()), 1e-9)
+            shades = np.sqrt(np.clip(texture.tint / high, 0, 1))
+            dull = texture.dull
+            tint = self._image(
+                np.dstack([shades, np.zeros(shades.shape[:2]) if dull is None else dull]) * 255
+            )
+            slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
+            if len(self._textures) > 24:
+                old = self._textures.pop(next(iter(self._textures)))
+                old.tint.release()
+                old.slope.release()
+            self._textures[id(texture)] = Maps(texture, tint, slope, high, steep)
+        return self._textures[id(texture)]
+
+    def amount(self, amount: Amount) -> Any:
+        """An amount as a texture, sent to the card once."""
+        if id(amount) not in self._amounts:
+            image = self._image(amount.values[..., None] * 255)
+            image.repeat_x = image.repeat_y = amount.repeats
+            self._amounts[id(amount)] = (amount, image)
+            while len(self._amounts) > 24:
+                self._amounts.popitem(last=False)[1][1].release()
+        self._amounts.move_to_end(id(amount))
+        return self._amounts[id(amount)][1]
+
+    def _image(self, data: Array) -> Any:
+        """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap
+        program once a format, and that is what takes the time."""
+        height, width, channels = data.shape
+        four = np.zeros((height, width, 4), dtype=np.uint8)
+        four[..., :channels] = np.rint(data)
+        image = self.gl.texture((width, height), 4, four.tobytes())
+        image.build_mipmaps()
+        image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        return image
+
+    def mesh(self, mesh: Mesh) -> Drawn:
+        """A mesh with the arrays that draw it, sent to the card once; long unused ones are given back."""
+        if id(mesh) in self._meshes:
+            self._meshes.move_to_end(id(mesh))
+            return self._meshes[id(mesh)]
+        points = self.gl.buffer(mesh.points.astype("f4").tobytes())
+        rest = self.gl.buffer(np.column_stack([mesh.normals, mesh.uv]).astype("f4").tobytes())
+        light = self.gl.buffer(reserve=16 * len(mesh.points))
+        index = self.gl.buffer(mesh.faces.astype("i4").tobytes())
+        surface = self.gl.vertex_array(
+            self.surface,
+            [(points, "3f", "in_point"), (rest, "3f 2f", "in_normal", "in_uv"), (light, "4f", "in_light")],
+            index,
+        )
+        depth = self.gl.vertex_array(self.depth, [(points, "3f", "in_point")], index)
+        shine = self.gl.vertex_array(self.shine, [(points, "3f", "in_point")], index)
+        drawn = Drawn(mesh, points, rest, light, index, surface, depth, shine)
+        self._meshes[id(mesh)] = drawn
+        while len(self._meshes) > KEPT_MESHES:
+            old = self._meshes.popitem(last=False)[1]
+            for thing in (old.surface, old.depth, old.shine, old.points, old.rest, old.light, old.index):
+                thing.release()
+        return drawn
+
+    def _upload_flat(self) -> tuple[Any, Any, Any, Any]:
+        buffer = self.gl.buffer(reserve=181 * 32)
+        light = self.gl.buffer(reserve=181 * 16)
+        index = self.gl.buffer(reserve=180 * 12)
+        array = self.gl.vertex_array(
+            self.surface,
+            [(buffer, "3f 3f 2f", "in_point", "in_normal", "in_uv"), (light, "4f", "in_light")],
+            index,
+        )
+        return buffer, light, index, array
+
+    def targets(self, width: int, height: int, samples: int) -> Frames:
+        """What pictures of a size are drawn to."""
+        key = (width, height, samples)
+        if key not in self._frames:
+            if len(self._frames) >= 4:
+                self._frames.pop(next(iter(self._frames))).release()
+            frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
+            still = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
+            plain = self.gl.simple_framebuffer((width, height), components=4) if samples else frame
+            self._frames[key] = Frames(frame, still, plain)
+        return self._frames[key]
+
+    def _program(self, vertex: str, fragment: str) -> Any:
+        common = (SHADERS / "common.glsl").read_text()
+        head = "#version 330\n" + self._defines
+        return self.gl.program(
+            vertex_shader=head + (SHADERS / vertex).read_text(),
+            fragment_shader=head + common + (SHADERS / fragment).read_text(),
+        )
+
+
+def set_values(program: Any, **values: Any) -> None:
+    """Give a program's uniforms their values."""
+    for name, value in values.items():
+        if name not in program:
+            continue  # the compiler drops what a shader does not use
+        if isinstance(value, np.ndarray):
+            # OpenGL takes matrices column by column
+            flat = value.T.reshape(-1) if value.ndim == 2 else value
+            program[name].value = tuple(float(x) for x in flat)
+        else:
+            program[name].value = value
