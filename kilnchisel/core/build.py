@@ -295,8 +295,10 @@ def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool)
         for ink in inked_of(index, laid, craft, True, 1.0):
             height = ink.stage.knots[-1][1]
             if abs(height) >= LEAST_STEP_MM:
-                regions.append((ink.region, height))
-                strokes.append(stroke_mm(ink.region))
+                # where the ground swells round a letter, the edge is the letter's own
+                region = ink.region if ink.stage.level else ink.layer.region
+                regions.append((region, height))
+                strokes.append(stroke_mm(region))
     if strokes:
         reach = WEAR_REACH * min(strokes)
     return marked(side.domain, regions, reach, side.period is not None, coarse)

@@ -9,7 +9,7 @@ from kilnchisel.core.build import lettering_laid, scene_of_job
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.material import MOST_COVERS
 from kilnchisel.core.finishes.wear import bare_of, marked, worn
-from kilnchisel.core.job.crafts import Engraved, Printed, Raised
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Copper, Enamel, Paint, Wear
 from kilnchisel.core.job.words import sentence
@@ -128,6 +128,16 @@ class OnPieces(unittest.TestCase):
         self.assertEqual(letters.covers[-1].material.base, material_of(Brass()).base)
         amount = letters.covers[-1].amount
         self.assertEqual(amount.size, tuple(np.ptp(np.array(bounds_of(job)).reshape(2, 2), axis=0)))
+
+    def test_what_swells_round_pressed_letters_is_no_edge(self):
+        job = plaque_job("I", craft=Pressed(depth_mm=0.8, soft_mm=1.0, swell=12))
+        job = change(change(job, ("letterings", 0, "finish"), Paint()), ("wear", "rubbed"), 60.0)
+        ground = next(i for i in scene_of_job(job).items if i.name == "front").material.covers[-1].amount
+        region = lettering_laid(job, 0).layers[0].region
+        left, low, _, _ = region.bounds  # its foot, which has a serif
+        near = at(ground.values, ground, left - 0.5, low + 0.4)
+        far = at(ground.values, ground, left - 2.9, low + 0.4)  # where the swelling ends
+        self.assertGreater(near, far + 0.3)
 
     def test_every_slider_changes_the_scene_and_is_said(self):
         for job in (
