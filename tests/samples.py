@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from kilnchisel.core.blanks.mesh import open_edges, welded
+from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.job.blank import Mug, Plaque
 from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import with_lettering
@@ -14,6 +16,8 @@ from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.scene.light import Room
+from kilnchisel.core.scene.scene import Backdrop, Item, Scene
 
 FIVE_FACES = ("cinzel-bold", "pacifico", "eb-garamond", "league-spartan-bold", "routed-gothic")
 
@@ -43,6 +47,23 @@ def engraved_mug(text: str, depth_mm: float, face: str = "league-spartan-bold", 
         craft=Engraved(depth_mm=depth_mm),
     )
     return with_lettering(Job(blank=Mug(handle=False, wall_mm=3.0, rim_mm=4.0)), lettering)
+
+
+def bare_scene(items: tuple[Item, ...], light: Any, radius_mm: float) -> Scene:
+    """Things in mid-air in the light of a room (h, w, 3), with no ground and no lamp."""
+    return replace(
+        scene_of_job(mug_job()),
+        items=items,
+        stance=np.eye(4),
+        base=None,
+        panel=None,
+        proxy=None,
+        room=Room(light, 0.0),
+        backdrop=Backdrop(light, 0.0),
+        middle=np.zeros(3),
+        radius_mm=radius_mm,
+        exposure_stops=0.0,
+    )
 
 
 def closed(points: Any, faces: Any) -> bool:

@@ -2,14 +2,12 @@
 
 import unittest
 import warnings
-from dataclasses import replace
 from pathlib import Path
 
 import mitsuba
 import numpy as np
 
 from kilnchisel.core.blanks.mesh import grid
-from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.colour import (
     delta_e,
     fresnel_normal,
@@ -22,11 +20,10 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.metals import metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.core.scene.light import Room
-from kilnchisel.core.scene.scene import Backdrop, Item
+from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.view import square_on
 from kilnchisel.ui.theme import DAY, EVENING
-from tests.samples import mug_job
+from tests.samples import bare_scene
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -99,19 +96,7 @@ class Furnace(unittest.TestCase):
         )
         ball = grid(30 * normals, normals, np.zeros((*polar.shape, 2)))
         uniform = np.full((64, 128, 3), self.LIGHT, dtype=np.float32)
-        return replace(
-            scene_of_job(mug_job()),
-            items=(Item("ball", None, ball, Material(kind, base, 0.2)),),
-            stance=np.eye(4),
-            base=None,
-            panel=None,
-            proxy=None,
-            room=Room(uniform, 0.0),
-            backdrop=Backdrop(uniform, 0.0),
-            middle=np.zeros(3),
-            radius_mm=30.0,
-            exposure_stops=0.0,
-        )
+        return bare_scene((Item("ball", None, ball, Material(kind, base, 0.2)),), uniform, 30.0)
 
     def view(self):
         return square_on(np.zeros(3), np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]), 40.0)

@@ -6,17 +6,15 @@ from dataclasses import replace
 import numpy as np
 
 from kilnchisel.core.blanks.mesh import grid, join
-from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.colour import lab, srgb_decode
 from kilnchisel.core.finishes.amounts import flecks, patches, scratches
 from kilnchisel.core.finishes.material import Amount, Cover, Material, Texture, cover_matrix
 from kilnchisel.core.finishes.metals import gold_colour, metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.core.scene.light import Room
-from kilnchisel.core.scene.scene import Backdrop, Item
+from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.view import square_on
-from tests.samples import mug_job
+from tests.samples import bare_scene
 
 WHITE, BLACK = (0.8, 0.8, 0.8), (0.02, 0.02, 0.02)
 SIZE = (96, 96)
@@ -33,19 +31,8 @@ def plate(back=0.0, half=30.0, out=-1.0):
 def shown(*items, room=None):
     """The linear middle of the draft and of the mockup, (k, k, 3) each, of items in an even room."""
     light = np.full((64, 128, 3), 0.5, dtype=np.float32) if room is None else room
-    scene = replace(
-        scene_of_job(mug_job()),
-        items=tuple(Item(str(n), None, mesh, material) for n, (mesh, material) in enumerate(items)),
-        stance=np.eye(4),
-        base=None,
-        panel=None,
-        proxy=None,
-        room=Room(light, 0.0),
-        backdrop=Backdrop(light, 0.0),
-        middle=np.zeros(3),
-        radius_mm=45.0,
-        exposure_stops=0.0,
-    )
+    things = tuple(Item(str(n), None, mesh, material) for n, (mesh, material) in enumerate(items))
+    scene = bare_scene(things, light, 45.0)
     view = square_on(np.zeros(3), np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]), 30.0)
     draft = srgb_decode(Draft().render(scene, view, SIZE)[..., :3] / 255)
     return draft, Mockup(scene).linear(view, SIZE, 48, clean=False)
