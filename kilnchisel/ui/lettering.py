@@ -29,8 +29,8 @@ from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
+from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
-from kilnchisel.ui.ticket.wording import pen_for
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
