@@ -18,7 +18,7 @@ from kilnchisel.core.paths import cache_folder
 
 Array = NDArray[Any]
 
-RECIPE = 7  # raise it when a texture changes: kept copies are then made again
+RECIPE = 8  # raise it when a texture changes: kept copies are then made again
 
 
 def kept(make: Callable[..., Texture]) -> Callable[..., Texture]:

@@ -271,21 +271,29 @@ def bricks() -> Texture:
     tile, courses, along = 900.0, 12, 4
     per = size / tile
     v, u = np.mgrid[0:size, 0:size] + 0.5
-    wander = 0.4 * per * noise(size, 231, 8, 60, 0.8)
+    # what is fine is made once and laid four times: no eye finds that under the bricks' own pattern
+    wander, grit, mottle, waves = (
+        np.tile(noise(SIZE, seed, low, high, fall), (2, 2))
+        for seed, low, high, fall in (
+            (231, 4, 30, 0.8),
+            (233, 60, 450, 0.2),
+            (234, 3, 45, 0.8),
+            (235, 5, 60, 0.9),
+        )
+    )
     course = np.floor(v / (75 * per)).astype(int) % courses
     shifted = (u + np.where(course % 2 == 0, 0.0, 112.5 * per)) % size
     brick = np.floor(shifted / (225 * per)).astype(int) % along
-    off_u = np.abs(shifted % (225 * per) - 112.5 * per) - (107.5 * per + wander)
-    off_v = np.abs(v % (75 * per) - 37.5 * per) - (32.5 * per + wander)
+    off_u = np.abs(shifted % (225 * per) - 112.5 * per) - (107.5 + 0.4 * wander) * per
+    off_v = np.abs(v % (75 * per) - 37.5 * per) - (32.5 + 0.4 * wander) * per
     joint = smooth_step(np.maximum(off_u, off_v), -1.5 * per, 1.5 * per)
     rng = np.random.default_rng(232)
     own = 1 + 0.13 * rng.standard_normal((courses, along))
     burnt = rng.random((courses, along)) < 0.15
     shade = np.where(burnt, 0.62, own)[course, brick]
-    grit = noise(size, 233, 120, 900, 0.2)
-    mottle = 1 + 0.07 * noise(size, 234, 6, 90, 0.8) + 0.05 * grit
+    mottle = 1 + 0.07 * mottle + 0.05 * grit
     red = np.array(hex_to_linear("#94553f")) * (shade * mottle)[..., None]
     lime = np.array(hex_to_linear("#a79d8e")) * (1 + 0.06 * grit)[..., None]
     tint = red * (1 - joint[..., None]) + lime * joint[..., None]
-    height = -5.0 * joint + 0.3 * grit + 0.5 * noise(size, 235, 10, 120, 0.9) * (1 - joint)
+    height = -5.0 * joint + 0.3 * grit + 0.5 * waves * (1 - joint)
     return relief_texture(tile, np.clip(tint, 0.01, 0.9), height)
