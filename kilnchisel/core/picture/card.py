@@ -14,27 +14,37 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Texture
+from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.scene.scene import NEUTRAL
 
 Array = NDArray[Any]
 
 KEPT_MESHES = 96
+FLAT_CORNERS = 180
 SHADERS = Path(__file__).parent / "shaders"
+
+
+Look = tuple[int, bool, bool]  # the kind of a material, whether it is covered, whether it is brushed
+KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
+
+
+def look_of(material: Material) -> Look:
+    """Which program draws a material."""
+    return KINDS[material.kind], bool(material.covers), material.across > 0
 
 
 @dataclass(eq=False)
 class Drawn:
     """A mesh on the card."""
 
-    mesh: Mesh
+    mesh: Mesh | None
     points: Any
     rest: Any
     light: Any
     index: Any
-    surface: Any
     depth: Any
     shine: Any
+    surfaces: dict[Look, Any]
     lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
 
 
@@ -86,7 +96,8 @@ class Card:
             "NEUTRAL": NEUTRAL,
         }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
-        self.surface = self._program("surface.vert.glsl", "surface.frag.glsl")
+        self._surfaces: dict[Look, Any] = {}
+        self._shared: dict[str, Any] = {}
         self.depth = self._program("depth.vert.glsl", "depth.frag.glsl")
         self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
@@ -98,6 +109,37 @@ class Card:
         self.flat = self._upload_flat()
         white = self._image(np.full((1, 1, 3), 255.0))
         self.plain = Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+
+    def surface(self, look: Look) -> Any:
+        """The program that draws surfaces of a look. Each has its own: a software card runs through every
+        branch of a program, whether it is taken or not."""
+        if look not in self._surfaces:
+            kind, covered, brushed = look
+            choice = f"#define KIND {kind}\n#define COVERED {covered:d}\n#define BRUSHED {brushed:d}\n"
+            made = self._program("surface.vert.glsl", "surface.frag.glsl", choice)
+            set_values(made, **self._shared)
+            self._surfaces[look] = made
+        return self._surfaces[look]
+
+    def share(self, **values: Any) -> None:
+        """Give all programs that draw surfaces values, those made later too."""
+        self._shared |= values
+        for program in self._surfaces.values():
+            set_values(program, **values)
+
+    def array(self, drawn: Drawn, look: Look) -> Any:
+        """What draws a mesh in a look."""
+        if look not in drawn.surfaces:
+            drawn.surfaces[look] = self.gl.vertex_array(
+                self.surface(look),
+                [
+                    (drawn.points, "3f", "in_point"),
+                    (drawn.rest, "3f 2f", "in_normal", "in_uv"),
+                    (drawn.light, "4f", "in_light"),
+                ],
+                drawn.index,
+            )
+        return drawn.surfaces[look]
 
     def texture(self, texture: Texture) -> Maps:
         """A texture's maps, sent to the card once."""
@@ -149,31 +191,25 @@ class Card:
         rest = self.gl.buffer(np.column_stack([mesh.normals, mesh.uv]).astype("f4").tobytes())
         light = self.gl.buffer(reserve=16 * len(mesh.points))
         index = self.gl.buffer(mesh.faces.astype("i4").tobytes())
-        surface = self.gl.vertex_array(
-            self.surface,
-            [(points, "3f", "in_point"), (rest, "3f 2f", "in_normal", "in_uv"), (light, "4f", "in_light")],
-            index,
-        )
         depth = self.gl.vertex_array(self.depth, [(points, "3f", "in_point")], index)
         shine = self.gl.vertex_array(self.shine, [(points, "3f", "in_point")], index)
-        drawn = Drawn(mesh, points, rest, light, index, surface, depth, shine)
+        drawn = Drawn(mesh, points, rest, light, index, depth, shine, {})
         self._meshes[id(mesh)] = drawn
         while len(self._meshes) > KEPT_MESHES:
             old = self._meshes.popitem(last=False)[1]
-            for thing in (old.surface, old.depth, old.shine, old.points, old.rest, old.light, old.index):
-                thing.release()
+            for array in (*old.surfaces.values(), old.depth, old.shine):
+                array.release()
+            for buffer in (old.points, old.rest, old.light, old.index):
+                buffer.release()
         return drawn
 
-    def _upload_flat(self) -> tuple[Any, Any, Any, Any]:
-        buffer = self.gl.buffer(reserve=181 * 32)
-        light = self.gl.buffer(reserve=181 * 16)
-        index = self.gl.buffer(reserve=180 * 12)
-        array = self.gl.vertex_array(
-            self.surface,
-            [(buffer, "3f 3f 2f", "in_point", "in_normal", "in_uv"), (light, "4f", "in_light")],
-            index,
-        )
-        return buffer, light, index, array
+    def _upload_flat(self) -> Drawn:
+        """Room for the ground, a disc of FLAT_CORNERS corners about its middle."""
+        points = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 12)
+        rest = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 20)
+        light = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 16)
+        index = self.gl.buffer(reserve=FLAT_CORNERS * 12)
+        return Drawn(None, points, rest, light, index, None, None, {})
 
     def targets(self, width: int, height: int, samples: int) -> Frames:
         """What pictures of a size are drawn to."""
@@ -187,9 +223,9 @@ class Card:
             self._frames[key] = Frames(frame, still, plain)
         return self._frames[key]
 
-    def _program(self, vertex: str, fragment: str) -> Any:
+    def _program(self, vertex: str, fragment: str, choice: str = "") -> Any:
         common = (SHADERS / "common.glsl").read_text()
-        head = "#version 330\n" + self._defines
+        head = "#version 330\n" + self._defines + choice
         return self.gl.program(
             vertex_shader=head + (SHADERS / vertex).read_text(),
             fragment_shader=head + common + (SHADERS / fragment).read_text(),

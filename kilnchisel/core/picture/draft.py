@@ -19,7 +19,7 @@ from kilnchisel.core.finishes.material import (
     cover_matrix,
     texture_matrix,
 )
-from kilnchisel.core.picture.card import Card, set_values
+from kilnchisel.core.picture.card import KINDS, Card, look_of, set_values
 from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
     QUICK_RAYS,
@@ -44,7 +44,6 @@ Array = NDArray[Any]
 LAYERS = 8
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
-KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 ACROSS_TAPS = {True: 15, False: 7}  # slopes across a grain, for a smooth picture or a quick one
 
@@ -55,7 +54,7 @@ class Draft:
     def __init__(self) -> None:
         self._card = Card()
         self.gl, self.name = self._card.gl, self._card.name
-        self._surface, self._depth = self._card.surface, self._card.depth
+        self._depth = self._card.depth
         self._lamps = LampLight(self.gl)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
         self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
@@ -90,8 +89,9 @@ class Draft:
         frames = self._card.targets(width, height, 4 if smooth else 0)
         self._prepare(scene, view, width / height, room, ground_map, smooth)
         glow = self._veil(scene, view, size)
-        for program in (self._surface, self._card.backdrop):
-            set_values(program, veil=7, has_veil=glow is not None, picture_size=np.array(size, float))
+        over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
+        self._card.share(**over)
+        set_values(self._card.backdrop, **over)
         still_of = self._still_key(scene, view, gathered, room, glow)
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
@@ -123,7 +123,6 @@ class Draft:
                 self._draw_item(item, gathered)
         if scene.base is not None:
             self._draw_base(scene.base)
-            set_values(self._surface, is_ground=False, stance=scene.stance)
 
     def _draw_glass(self, scene: Scene, gathered: Gathered | None) -> None:
         """Glass over what is behind it, its far walls first: each wall darkens by what it keeps, then adds
@@ -139,7 +138,7 @@ class Draft:
                 ((moderngl.DST_COLOR, moderngl.ZERO), (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA))
             ):
                 self.gl.blend_func = blend
-                set_values(self._surface, glass_pass=number)
+                self._card.share(glass_pass=number)
                 for item in glass:
                     self._draw_item(item, gathered)
         self.gl.disable(moderngl.BLEND)
@@ -417,7 +416,7 @@ class Draft:
                 "ground_half": 2.4 * scene.radius_mm,
                 "ground_open": (*self._open_ground(scene, base), 1.0),
             }
-        set_values(self._surface, **values)
+        self._card.share(**values)
 
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._card.mesh(item.mesh)
@@ -427,20 +426,20 @@ class Draft:
         if drawn.lit_by not in (lit_by, (gathered, lamps, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
-        self._use_material(item.material)
+        program = self._use_material(item.material)
         side = item.side
         self._use_lamp_map(
-            None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
+            program, None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
         )
-        drawn.surface.render()
+        self._card.array(drawn, look_of(item.material)).render()
 
-    def _use_lamp_map(self, baked: Baked | None) -> None:
+    def _use_lamp_map(self, program: Any, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
         if baked is None:
-            set_values(self._surface, has_tube_map=False, tube_map=6)
+            set_values(program, has_tube_map=False, tube_map=6)
             return
         baked[0].use(6)
-        set_values(self._surface, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
+        set_values(program, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
 
     def _item_light(self, item: Item, gathered: Gathered | None) -> Array:
         scene = self._open_scene
@@ -477,32 +476,29 @@ class Draft:
         middle = base.point[None]
         count = len(flat)
         index = np.stack([np.full(count, count), np.arange(count), (np.arange(count) + 1) % count], 1)
-        buffer, light, indices, array = self._card.flat
-        rows = np.concatenate(
-            [
-                np.concatenate([points, middle]),
-                np.broadcast_to(base.normal, (count + 1, 3)),
-                np.concatenate([flat, [[0.0, 0.0]]]),
-            ],
-            axis=1,
-        )
-        buffer.write(rows.astype("f4").tobytes())
-        light.write(np.ones((count + 1, 4), "f4").tobytes())
-        indices.write(index.astype("i4").tobytes())
-        self._use_material(base.material)
-        set_values(self._surface, is_ground=True, stance=np.eye(4))
-        self._use_lamp_map(self._lamps.on_ground(self._open_scene, base, self._smooth))
-        array.render()
+        flat_ = self._card.flat
+        flat_.points.write(np.concatenate([points, middle]).astype("f4").tobytes())
+        across_uv = np.concatenate([flat, [[0.0, 0.0]]])
+        normals = np.broadcast_to(base.normal, (count + 1, 3))
+        flat_.rest.write(np.concatenate([normals, across_uv], axis=1).astype("f4").tobytes())
+        flat_.light.write(np.ones((count + 1, 4), "f4").tobytes())
+        flat_.index.write(index.astype("i4").tobytes())
+        program = self._use_material(base.material)
+        set_values(program, is_ground=True, stance=np.eye(4))
+        self._use_lamp_map(program, self._lamps.on_ground(self._open_scene, base, self._smooth))
+        self._card.array(flat_, look_of(base.material)).render()
+        set_values(program, is_ground=False, stance=self._open_scene.stance)
 
-    def _use_material(self, material: Material) -> None:
+    def _use_material(self, material: Material) -> Any:
+        """Give the program of a material its values. Returns that program."""
+        program = self._card.surface(look_of(material))
         maps = self._card.plain if material.texture is None else self._card.texture(material.texture)
         fine = 4.0 if self._smooth else 1.0
         for unit, image in enumerate((maps.tint, maps.slope)):
             image.anisotropy = fine
             image.use(unit)
         set_values(
-            self._surface,
-            kind=KINDS[material.kind],
+            program,
             base=material.base,
             emission=material.emission,
             alpha=material.alpha,
@@ -516,9 +512,10 @@ class Draft:
             cover_count=len(material.covers),
         )
         if material.covers:
-            self._use_covers(material)
+            self._use_covers(program, material)
+        return program
 
-    def _use_covers(self, material: Material) -> None:
+    def _use_covers(self, program: Any, material: Material) -> None:
         """What lies over parts of a material."""
         kinds, bases, alphas, places = [0] * MOST_COVERS, [], [], []
         for number, cover in enumerate(material.covers):
@@ -530,7 +527,6 @@ class Draft:
             place[:2] = cover_matrix(cover.amount, material.round_mm).T
             places.append(tuple(place.T.ravel()))  # column by column
         spare = MOST_COVERS - len(bases)
-        program = self._surface
         program["cover_kind"].value = kinds
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]

@@ -5,7 +5,7 @@ in vec4 soft;
 in vec2 sheet;
 out vec4 colour;
 
-uniform int kind;                 // 0 matte, 1 coated, 2 metal, 3 glass
+// KIND: 0 matte, 1 coated, 2 metal, 3 glass; COVERED, BRUSHED: whether there are covers, a grain
 uniform vec3 base;
 uniform float alpha;
 uniform float across;             // roughness across the grain, 0: as along it
@@ -69,7 +69,7 @@ const vec2 DISC[16] = vec2[16](
 vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
 
 vec3 bumped(vec3 n) {
-    if (!textured && across <= 0.0) return n;
+    if (!textured && BRUSHED == 0) return n;
     vec3 px = dFdx(point), py = dFdy(point);
     vec2 ux = dFdx(uv), uy = dFdy(uv);
     vec3 across_x = cross(py, n), across_y = cross(n, px);
@@ -137,6 +137,66 @@ vec3 mirrored_room(vec3 r, float rough) {
 // Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
 vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
 
+// What arrives at the point
+struct Arriving { vec3 soft; vec3 key; float open; float share; };
+
+// The room and the panel mirrored by a GGX surface; across a grain the slopes are taken one by one, at even
+// shares of the marginal of GGX
+void mirrored(vec3 view, vec3 n, float rough, bool grained, out vec3 room, out float panel) {
+#if BRUSHED
+    if (grained) {
+        room = vec3(0.0);
+        panel = 0.0;
+        float weight = 0.0;
+        for (int i = 0; i < across_taps; ++i) {
+            float q = 2.0 * (float(i) + 0.5) / float(across_taps) - 1.0;
+            vec3 m = normalize(n + across * q * inversesqrt(1.0 - q * q) * cross_grain);
+            vec3 away = reflect(-view, m);
+            float facing = max(dot(away, n), 0.0);
+            if (facing <= 0.0) continue;
+            room += facing * mirrored_room(away, rough);
+            if (has_panel) panel += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
+            weight += facing;
+        }
+        room /= max(weight, 1e-4);
+        panel /= max(weight, 1e-4);
+        return;
+    }
+#endif
+    vec3 r = reflect(-view, n);
+    room = mirrored_room(r, rough);
+    panel = has_panel ? mirrored_panel(r, rough) : 0.0;
+}
+
+#if KIND == 2 || COVERED
+vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, float c, Arriving light) {
+    // what the piece hides of the room is hidden from its mirror image too
+    float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85);
+    vec3 room;
+    float panel;
+    mirrored(view, n, rough, grained, room, panel);
+    vec2 f = ggx_share(c, grained ? sqrt(rough * across) : rough);
+    vec3 reflectance = tone * f.x + f.y;
+    // what a metal hides from itself it shows of its own light
+    return reflectance * (room * hidden + light.soft * (1.0 - hidden)
+                          + (has_panel ? panel_radiance * panel * light.share : vec3(0.0)));
+}
+#endif
+
+#if KIND == 1
+vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) {
+    float hidden = clamp(light.open * 1.15, 0.0, 1.0);
+    vec3 r = reflect(-view, n);
+    vec2 f = ggx_share(c, rough);
+    float reflectance = COAT_SHINE * f.x + f.y;
+    vec3 sum = tone * (light.soft + light.key) * COAT_KEEPS + reflectance * mirrored_room(r, rough) * hidden;
+    sum += reflectance * light.soft * tone * (1.0 - hidden);
+    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * light.share;
+    return sum;
+}
+#endif
+
+#if COVERED
 float amount_of(int number) {
     vec2 at = (cover_to[number] * vec3(sheet, 1.0)).xy;
     if (number == 0) return texture(cover_0, at).r;
@@ -145,94 +205,54 @@ float amount_of(int number) {
     return texture(cover_3, at).r;
 }
 
-// What arrives at the point
-struct Arriving { vec3 soft; vec3 key; float open; float share; };
-
-// The room and the panel mirrored by a GGX surface of one roughness, or of two: then the slopes across
-// the grain are taken one by one, at even shares of the marginal of GGX
-void mirrored(vec3 view, vec3 n, float rough, out vec3 room, out float panel) {
-    vec3 r = reflect(-view, n);
-    if (across <= 0.0 || rough != alpha) {
-        room = mirrored_room(r, rough);
-        panel = has_panel ? mirrored_panel(r, rough) : 0.0;
-        return;
+vec3 covered(vec3 sum, vec3 view, vec3 n, float c, Arriving light) {
+    for (int i = 0; i < cover_count; ++i) {
+        float amount = amount_of(i);
+        if (amount <= 0.004) continue;
+        vec3 tone = cover_base[i];
+        // a coat over so small a part is not told from a matt one
+        vec3 over = cover_kind[i] == 2 ? metal(tone, cover_alpha[i], false, view, n, c, light)
+                                       : tone * (light.soft + light.key);
+        sum = mix(sum, over, amount);
     }
-    room = vec3(0.0);
-    panel = 0.0;
-    float weight = 0.0;
-    for (int i = 0; i < across_taps; ++i) {
-        float q = 2.0 * (float(i) + 0.5) / float(across_taps) - 1.0;
-        vec3 m = normalize(n + across * q * inversesqrt(1.0 - q * q) * cross_grain);
-        vec3 away = reflect(-view, m);
-        float facing = max(dot(away, n), 0.0);
-        if (facing <= 0.0) continue;
-        room += facing * mirrored_room(away, rough);
-        if (has_panel) panel += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
-        weight += facing;
-    }
-    room /= max(weight, 1e-4);
-    panel /= max(weight, 1e-4);
-}
-
-vec3 lit(int what, vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) {
-    // what the piece hides of the room is hidden from its mirror image too
-    float hidden = clamp(light.open * 1.15, 0.0, 1.0);
-    if (what == 2) {
-        hidden = mix(1.0, hidden, 0.85);
-        vec3 room;
-        float panel;
-        mirrored(view, n, rough, room, panel);
-        float even = across > 0.0 && rough == alpha ? sqrt(rough * across) : rough;
-        vec2 f = ggx_share(c, even);
-        vec3 reflectance = tone * f.x + f.y;
-        // what a metal hides from itself it shows of its own light
-        return reflectance * (room * hidden + light.soft * (1.0 - hidden)
-                              + (has_panel ? panel_radiance * panel * light.share : vec3(0.0)));
-    }
-    vec3 diffuse = tone * (light.soft + light.key);
-    if (what == 0) return diffuse;
-    vec3 r = reflect(-view, n);
-    vec2 f = ggx_share(c, rough);
-    float reflectance = COAT_SHINE * f.x + f.y;
-    vec3 sum = diffuse * COAT_KEEPS + reflectance * mirrored_room(r, rough) * hidden;
-    sum += reflectance * light.soft * tone * (1.0 - hidden);
-    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * light.share;
     return sum;
 }
+#endif
 
 void main() {
     vec3 view = parallel_view ? -ahead : normalize(eye - point);
     vec3 flat_n = normalize(normal);
-    if (kind == 3 && dot(flat_n, view) < 0.0) flat_n = -flat_n;   // the far wall, seen from within
+#if KIND == 3
+    if (dot(flat_n, view) < 0.0) flat_n = -flat_n;   // the far wall, seen from within
+#endif
     vec3 n = bumped(flat_n);
     float c = dot(n, view);
     if (c < 0.02) { n = normalize(n + (0.02 - c) * view); c = 0.02; }
     vec4 stored = texture(tint_map, uv);
     vec3 tone = base * stored.rgb * stored.rgb * tint_high;
     float rough = dullest > 0.0 ? mix(alpha, dullest, stored.a) : alpha;
-    if (kind == 3) {
-        vec2 f = ggx_share(c, rough);
-        float mirror = COAT_SHINE * f.x + f.y;
-        if (glass_pass == 0) {
-            // half of what a wall of some millimetres keeps, by the length of the way through it
-            vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
-            vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
-            // towards its outline a wall bends away what is behind it
-            through *= mix(1.0, 0.5, pow(1.0 - c, 3.0));
-            colour = vec4(pow(through * veiled, vec3(1.0 / 2.4)), 1.0);
-            return;
-        }
-        vec3 room;
-        float panel;
-        mirrored(view, n, rough, room, panel);
-        if (has_panel) room += panel_radiance * panel;
-        float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
-        vec3 scattered = tone * (soft.rgb + 0.3);
-        float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
-        vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
-        colour = vec4(shown(sum / max(shows, 1e-4)), shows);
+#if KIND == 3
+    vec2 f = ggx_share(c, rough);
+    float mirror = COAT_SHINE * f.x + f.y;
+    if (glass_pass == 0) {
+        // half of what a wall of some millimetres keeps, by the length of the way through it
+        vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
+        vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
+        // towards its outline a wall bends away what is behind it
+        through *= mix(1.0, 0.5, pow(1.0 - c, 3.0));
+        colour = vec4(pow(through * veiled, vec3(1.0 / 2.4)), 1.0);
         return;
     }
+    vec3 room;
+    float panel;
+    mirrored(view, n, rough, false, room, panel);
+    if (has_panel) room += panel_radiance * panel;
+    float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
+    vec3 scattered = tone * (soft.rgb + 0.3);
+    float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
+    vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
+    colour = vec4(shown(sum / max(shows, 1e-4)), shows);
+#else
     Arriving light;
     vec4 arrived = soft;
     if (is_ground) {
@@ -254,11 +274,16 @@ void main() {
         light.key = panel_radiance * (4.0 * panel_half * panel_half) * max(-dot(way, panel_facing), 0.0)
             / (far * far) / PI * facing * light.share;
     }
-    vec3 sum = lit(kind, tone, rough, view, n, c, light);
-    for (int i = 0; i < cover_count; ++i) {
-        float amount = amount_of(i);
-        if (amount > 0.004)
-            sum = mix(sum, lit(cover_kind[i], cover_base[i], cover_alpha[i], view, n, c, light), amount);
-    }
+#if KIND == 2
+    vec3 sum = metal(tone, rough, BRUSHED == 1, view, n, c, light);
+#elif KIND == 1
+    vec3 sum = coated(tone, rough, view, n, c, light);
+#else
+    vec3 sum = tone * (light.soft + light.key);
+#endif
+#if COVERED
+    sum = covered(sum, view, n, c, light);
+#endif
     colour = vec4(shown(sum + emission + veil_here()), 1.0);
+#endif
 }
