@@ -27,7 +27,7 @@ MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
     "mockup-neon": "night-cafe-neon",
-    "mockup-dome": "dome-letters",
+    "mockup-jar": "honey-jar",
     "mockup-medal": "founder-medal",
     "mockup-logbook": "observers-logbook",
     "mockup-band": "night-band",
@@ -164,7 +164,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
 
 def mockup(name: str) -> None:
     job: Job = JOBS[MOCKUPS[name]]()
-    pixels = make_picture(job, PictureOrder((1280, 800), 48))
+    pixels = make_picture(job, PictureOrder((1280, 800), 32))
     assert pixels is not None
     (HERE / f"{name}.png").write_bytes(png_bytes(pixels))
 

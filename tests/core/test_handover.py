@@ -15,6 +15,7 @@ from kilnchisel.__main__ import main
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import write_mesh
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, parse_size, write_picture
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import save_job
 from kilnchisel.core.paths import RESOURCES
 from tests.samples import mug_job, plaque_job
@@ -80,6 +81,18 @@ class CommandLine(unittest.TestCase):
             self.assertGreater(target.stat().st_size, 10_000)
         _, out, _ = called("schema")
         self.assertEqual(json.loads(out)["properties"]["format"]["const"], "kilnchisel job")
+
+    def test_glass_is_clear_in_the_file(self):
+        import pygltflib
+
+        target = self.folder / "clear.glb"
+        write_mesh(change(plaque_job("I"), ("finish",), {"kind": "glass"}), target)
+        materials = pygltflib.GLTF2().load(str(target)).materials
+        clear = {
+            m.name: m.pbrMetallicRoughness.baseColorFactor[3] for m in materials if m.alphaMode == "BLEND"
+        }
+        self.assertLess(clear["front"], 0.5)
+        self.assertNotIn("edge", clear)
 
     def test_outlines_and_fonts(self):
         for ending, extra in (("svg", ()), ("dxf", ("--letters",)), ("svg", ("--lettering", "1"))):

@@ -23,6 +23,7 @@ from kilnchisel.core.job.blank import (
     Tumbler,
     main_side,
 )
+from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Van
 from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
@@ -55,6 +56,23 @@ def job_on(blank, side=None, text="TARN", cap=4.0, craft=None, **lay):
 def mesh_of(job):
     points, faces, _ = solid_of(piece_of(job))
     return trimesh.Trimesh(points, faces, process=False)
+
+
+class Domes(unittest.TestCase):
+    def test_height_and_slope_by_the_mesh(self):
+        """An oval dome of height h over half axes a and b: h (1 - x²/a² - z²/b²), its slope 2 h x / a²."""
+        board = Board(shape="oval", width_mm=760, height_mm=480, dome_mm=34, line_mm=0)
+        mesh = mesh_of(Job(blank=board))
+        for x, z in ((0.0, 0.0), (150.0, 0.0), (300.0, 0.0), (0.0, 150.0), (-120.0, -90.0)):
+            ray = [[x, -200.0, 240.0 + z]], [[0.0, 1.0, 0.0]]
+            hits, _, faces = mesh.ray.intersects_location(*ray)
+            first = int(np.argmin(hits[:, 1]))
+            wanted = 34 * (1 - (x / 380) ** 2 - (z / 240) ** 2)
+            self.assertAlmostEqual(-float(hits[first, 1]), wanted, delta=0.15)
+            normal = mesh.face_normals[faces[first]]
+            leaning = np.degrees(np.arctan2(np.hypot(normal[0], normal[2]), -normal[1]))
+            slope = np.hypot(2 * 34 * x / 380**2, 2 * 34 * z / 240**2)
+            self.assertAlmostEqual(float(leaning), float(np.degrees(np.arctan(slope))), delta=1.2)
 
 
 class RingSizes(unittest.TestCase):

@@ -54,14 +54,19 @@ def write_mesh(job: Job, path: Path) -> None:
     write_whole(path, scene.export(file_type="glb"))
 
 
+GLASS_SHOWS = 0.25  # how dense glass is in files that know no refraction
+
+
 def _pbr(material: Material, name: str) -> Any:
     """The material in glTF's terms; its base colour factor is linear."""
     from trimesh.visual.material import PBRMaterial
 
     base = np.clip(np.asarray(material.albedo), 0, 1)
+    clear = material.kind == "glass"
     return PBRMaterial(
         name=name,
-        baseColorFactor=[*base.tolist(), 1.0],
+        baseColorFactor=[*base.tolist(), GLASS_SHOWS if clear else 1.0],
+        alphaMode="BLEND" if clear else "OPAQUE",
         metallicFactor=1.0 if material.kind == "metal" else 0.0,
         roughnessFactor=float(np.sqrt(material.mean_alpha)),
     )
