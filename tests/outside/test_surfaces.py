@@ -158,6 +158,29 @@ class Glass(unittest.TestCase):
             self.assertLess(spread[0.5][which], 0.7 * spread[0.01][which])
 
 
+class SentBack(unittest.TestCase):
+    def test_what_is_behind_the_eye_is_seen_by_its_light(self):
+        """Closed form: a share s of radiance L from behind the eye comes back as s L times the albedo;
+        it is added to what the surface returns anyhow."""
+        dim = np.full((64, 128, 3), 0.05, dtype=np.float32)
+        bright = dim.copy()
+        # behind the eye is -y, level: the middle of the picture's rows, all columns that face so
+        azimuth = (np.arange(128) + 0.5) / 128 * 2 * np.pi
+        facing = np.cos(azimuth) < -0.3
+        bright[18:46, facing] = 0.8
+        none = Amount(np.zeros((2, 2), dtype=np.float32), (10.0, 10.0))
+        cover = (Cover(Material("matte", BLACK), none),)
+        plain = Material("matte", (0.5, 0.5, 0.5), covers=cover)
+        film = Material("matte", (0.5, 0.5, 0.5), covers=cover, sends_back=0.4)
+        for which, name in enumerate(("draft", "mockup")):
+            gains = []
+            for room in (dim, bright):
+                with_, without = (shown((plate(), m), room=room)[which] for m in (film, plain))
+                gains.append(float((with_ - without)[40:56, 40:56].mean()))
+            self.assertAlmostEqual(gains[0], 0.4 * 0.5 * 0.05, delta=0.004, msg=name)
+            self.assertAlmostEqual(gains[1] / (0.4 * 0.5 * 0.8), 1.0, delta=0.08, msg=name)
+
+
 class Amounts(unittest.TestCase):
     def test_they_cover_what_they_say(self):
         for share in (0.03, 0.1, 0.3):

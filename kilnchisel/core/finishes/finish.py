@@ -148,10 +148,13 @@ def _with_effect(material: Material, effect: str) -> Material:
     if effect == "plain":
         return material
     if effect == "reflective":
-        # what a film of prisms sends back where it came from is left out; by other light it is pale and
-        # shines a little like metal
         film = Material("metal", _paler(material.base, 0.25), 0.3)
-        return replace(material, texture=textures.prisms(), covers=(Cover(film, evenly(0.35)),))
+        return replace(
+            material,
+            texture=textures.prisms(),
+            covers=(Cover(film, evenly(0.35)),),
+            sends_back=PRISMS_SEND_BACK,
+        )
     if effect == "metallic":
         flakes = Material("metal", _paler(material.base, 0.08), 0.28)
         return replace(material, covers=(Cover(flakes, evenly(0.78)),))
@@ -160,6 +163,9 @@ def _with_effect(material: Material, effect: str) -> Material:
         return replace(material, covers=(Cover(mica, evenly(0.3)),))
     flake = Material("metal", metal_colour("aluminium"), 0.22)
     return replace(material, covers=(Cover(flake, flecks(0.06)),))
+
+
+PRISMS_SEND_BACK = 0.4  # common practice: corner prisms return some 30 to 60 % of what enters them
 
 
 def _paler(base: tuple[float, float, float], share: float) -> tuple[float, float, float]:

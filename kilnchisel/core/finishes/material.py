@@ -72,7 +72,8 @@ class Material:
     the roughness where the texture is dull. grain_deg turns the texture about the surface normal;
     ``round_mm``: after so many mm along u the surface comes round again, 0 where it does not.
     emission: the radiance it sends out itself, the same every way. covers: what lies over parts of it,
-    later ones on top, at most MOST_COVERS; their own covers and textures count for nothing.
+    later ones on top, at most MOST_COVERS; their own covers and textures count for nothing. sends_back: the
+    share of light that goes back the way it came, square on; less at a slant, by the cosine.
     """
 
     kind: Kind
@@ -85,6 +86,7 @@ class Material:
     across: float = 0.0
     dullest: float = 0.0
     round_mm: float = 0.0
+    sends_back: float = 0.0
     covers: tuple[Cover, ...] = ()
 
     @property

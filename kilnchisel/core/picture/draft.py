@@ -504,6 +504,7 @@ class Draft:
             alpha=material.alpha,
             across=material.across,
             dullest=material.dullest,
+            sends_back=material.sends_back,
             across_taps=ACROSS_TAPS[self._smooth],
             textured=material.texture is not None,
             grain=texture_matrix(material).T,

@@ -76,6 +76,8 @@ class TracedScene:
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
         self.mi = tracer()
+        named = {f"item{number}": item.material for number, item in enumerate(scene.items)}
+        self._returning = {name: material for name, material in named.items() if material.sends_back > 0}
         try:
             self._loaded = self._load(scene)
             depth = DEPTH if scene.lamps is None else LIT_DEPTH
@@ -155,12 +157,31 @@ class TracedScene:
                 sent = emitter.eval(seen, lamp)
                 lamp &= dr.max(sent) > 0
                 colour, hit = dr.select(lamp, sent, colour), hit | lamp
+            colour += self._sent_back(ray)
             layers = [colour.x, colour.y, colour.z, dr.select(hit, mi.Float(1), mi.Float(0))]
         else:
             layers = list(extra)[:channels]
         dr.eval(layers)
         values = np.stack([np.array(layer) for layer in layers], axis=-1)
         return np.asarray(values.reshape(part.samples, last - first, width, channels).sum(axis=0))
+
+    def _sent_back(self, ray: Any) -> Any:
+        """What surfaces that send light back show of the room and the panel behind the eye."""
+        import drjit as dr
+
+        found = self.mi.Color3f(0)
+        if not self._returning:
+            return found
+        seen = self._loaded.ray_intersect(ray)
+        back = self._loaded.ray_intersect(seen.spawn_ray(-ray.d))
+        light = back.emitter(self._loaded).eval(back)
+        slant = dr.maximum(dr.dot(seen.n, -ray.d), 0)
+        for shape in self._loaded.shapes():
+            material = self._returning.get(shape.id())
+            if material is not None:
+                tone = self.mi.Color3f(*(float(c) for c in material.albedo)) * material.sends_back
+                found += dr.select(seen.is_valid() & (seen.shape == shape), tone * slant * light, 0)
+        return found
 
     def _panel_emitter(self) -> Any:
         for shape in self._loaded.shapes():

@@ -48,6 +48,7 @@ uniform float shadow_texel;       // mm
 uniform float shadow_depth;       // mm between the map's near and far
 uniform int shadow_taps;
 
+uniform float sends_back;         // share of light that goes back the way it came
 uniform vec3 emission;            // the surface's own light
 uniform bool has_tube_map;        // light of tubes over a sheet, baked
 uniform sampler2D tube_map;
@@ -60,6 +61,7 @@ uniform vec3 ground_middle;
 uniform float ground_half;
 uniform vec4 ground_open;         // light and openness away from the piece
 
+const float BACK_SPREAD = 0.012;  // how far light that goes back is spread, as a roughness
 const vec2 DISC[16] = vec2[16](
     vec2(-0.326, -0.406), vec2(-0.840, -0.074), vec2(-0.696, 0.457), vec2(-0.203, 0.621),
     vec2(0.962, -0.195), vec2(0.473, -0.480), vec2(0.519, 0.767), vec2(0.185, -0.893),
@@ -282,6 +284,12 @@ void main() {
     vec3 sum = tone * (light.soft + light.key);
 #endif
 #if COVERED
+    // what is seen by light that goes back is what stands behind the eye
+    if (sends_back > 0.0) {
+        vec3 behind = mirrored_room(view, BACK_SPREAD);
+        if (has_panel) behind += panel_radiance * mirrored_panel(view, BACK_SPREAD) * light.share;
+        sum += sends_back * max(dot(flat_n, view), 0.0) * tone * behind;
+    }
     sum = covered(sum, view, n, c, light);
 #endif
     colour = vec4(shown(sum + emission + veil_here()), 1.0);
