@@ -53,7 +53,7 @@ def dome_letters() -> Job:
     """The dome's name in brushed steel, lit from behind."""
     return Job(
         name="Dome letters",
-        blank=Wall(width_mm=3600, height_mm=1500, surface="plaster"),
+        blank=Wall(width_mm=4200, height_mm=2300, surface="plaster"),
         finish=Paper(colour="#b4aea2"),
         rim_finish=Paper(colour="#b4aea2"),
         letterings=(

@@ -293,7 +293,8 @@ def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool)
     regions, strokes = [], []
     for index, laid, craft in _all_laid(blank, makings, True, True):
         for ink in inked_of(index, laid, craft, True, 1.0):
-            height = ink.stage.knots[-1][1]
+            # of a relief or a carved ground, what its field makes of it
+            height = ink.stage.knots[-1][1] or ink.stage.higher_mm - ink.stage.deeper_mm
             if abs(height) >= LEAST_STEP_MM:
                 # where the ground swells round a letter, the edge is the letter's own
                 region = ink.region if ink.stage.level else ink.layer.region

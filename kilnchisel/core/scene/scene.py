@@ -342,12 +342,18 @@ def _base(job: Job, radius: float) -> Base:
         np.zeros(3),
         np.array([0.0, 0.0, 1.0]),
         np.array([np.cos(turn), np.sin(turn), 0.0]),
-        max(560.0, (OPEN_LAND if ground.kind in ("grass", "asphalt") else 4.5) * radius),
+        max(560.0, 4.5 * radius, _open_land_mm(ground, radius)),
         material,
     )
 
 
-OPEN_LAND = 60.0  # how far open ground goes, in the piece's own size: to a level horizon
+OPEN_LAND, OPEN_MM = 60.0, 60_000.0  # how far open ground goes, in the piece's own size, and at most
+
+
+def _open_land_mm(ground: Ground, radius: float) -> float:
+    """How far the ground goes for a level horizon: out of doors only, and not so far that its texture is
+    seen to repeat."""
+    return min(OPEN_LAND * radius, OPEN_MM) if ground.kind in ("grass", "asphalt") else 0.0
 
 
 def _behind_mm(job: Job) -> float:
