@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.base import Percent, Value
+from kilnchisel.core.job.base import Percent, Value, refuse_corners
 
 Millimetres = Annotated[float, Field(ge=0.05, le=100_000)]
 
@@ -115,11 +115,7 @@ class Border(Value):
         small = min(self.width_mm, self.height_mm)
         if 2 * self.line_mm >= small:
             raise KilnError(f"A frame of {small:g} mm has no room for a line of {self.line_mm:g} mm.")
-        if 2 * self.corner_mm > small:
-            raise KilnError(
-                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; "
-                f"at most {small / 2:g} mm."
-            )
+        refuse_corners(self.corner_mm, small)
         return self
 
 
@@ -135,11 +131,8 @@ class Badge(Value):
     @model_validator(mode="after")
     def _cornered(self) -> Badge:
         small = min(self.width_mm, self.height_mm)
-        if self.form == "rectangle" and 2 * self.corner_mm > small:
-            raise KilnError(
-                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; "
-                f"at most {small / 2:g} mm."
-            )
+        if self.form == "rectangle":
+            refuse_corners(self.corner_mm, small)
         return self
 
 

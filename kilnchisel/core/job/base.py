@@ -6,6 +6,8 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from kilnchisel.core.errors import KilnError
+
 
 class Value(BaseModel):
     """An immutable part of a job. Equal values are interchangeable and hash alike."""
@@ -26,3 +28,11 @@ class Value(BaseModel):
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True)]
 Percent = Annotated[float, Field(ge=0, le=100)]
 Degrees = Annotated[float, Field(ge=-360, le=360)]
+
+
+def refuse_corners(corner_mm: float, side_mm: float) -> None:
+    """Raises KilnError where two round corners are more than a side has room for."""
+    if 2 * corner_mm > side_mm:
+        raise KilnError(
+            f"Corners of {corner_mm:g} mm do not fit a side of {side_mm:g} mm; at most {side_mm / 2:g} mm."
+        )

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.base import Degrees, Value
+from kilnchisel.core.job.base import Degrees, Value, refuse_corners
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import (
     Bank,
@@ -65,11 +65,8 @@ class Plaque(Value):
                 f"{2 * self.edge_round_mm:g} mm thick; this one has {self.thickness_mm:g} mm."
             )
         small, large = sorted((self.width_mm, self.height_mm))
-        if self.shape == "rectangle" and self.corner_mm > small / 2:
-            raise KilnError(
-                f"Corners of {self.corner_mm:g} mm do not fit a side of {small:g} mm; "
-                f"at most {small / 2:g} mm."
-            )
+        if self.shape == "rectangle":
+            refuse_corners(self.corner_mm, small)
         tightest = small * small / (2 * large)
         if self.shape == "oval" and self.edge_round_mm >= 0.9 * tightest:
             raise KilnError(
