@@ -42,6 +42,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 LAYERS = 8
+CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
@@ -258,11 +259,15 @@ class Draft:
             scene.room.turn,
             albedos.tobytes(),
             None if panel is None else (panel.middle.tobytes(), panel.size_mm, panel.radiance.tobytes()),
+            scene.clear,
         )
         if lit not in self._gathered:
             result = gather(hits, scene.room, panel, albedos)
+            ground = result.ground()
+            if scene.clear:
+                ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
             picture = self.gl.texture(
-                (GROUND_CELLS, GROUND_CELLS), 4, result.ground().astype("f4").tobytes(), dtype="f4"
+                (GROUND_CELLS, GROUND_CELLS), 4, ground.astype("f4").tobytes(), dtype="f4"
             )
             picture.repeat_x = picture.repeat_y = False
             self._gathered[lit] = ((hits, scene.room), result, picture)

@@ -120,6 +120,7 @@ class Scene:
     radius_mm: float
     albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
+    clear: bool = False  # light goes through the piece
     lamps: Lamps | None = None
     shines: bool = False  # whether any item does
     glow: Glow = NO_GLOW
@@ -212,8 +213,8 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
         middle=middle,
         radius_mm=radius,
         albedos={slot: material.albedo for slot, material in slots.items()},
-        # light goes through glass: what stands in it is gathered for as if it were not there
-        proxy=None if ground.kind == "glass" else proxy,
+        proxy=proxy,
+        clear=ground.kind == "glass",
         lamps=_lamps(job, piece, stance),
         shines=any(item.material.shines for item in items),
         glow=setting.glow,
