@@ -150,7 +150,7 @@ class Card:
             shades = np.sqrt(np.clip(texture.tint / high, 0, 1))
             dull = texture.dull
             tint = self._image(
-                np.dstack([shades, np.zeros(shades.shape[:2]) if dull is None else dull]) * 255
+                np.dstack([shades, np.zeros(shades.shape[:2], np.float32) if dull is None else dull]) * 255
             )
             slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
             if len(self._textures) > 24:

@@ -94,6 +94,7 @@ class Mockup:
                     guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, 2 * guided + 1, stop)
                     guided += GUIDE_STEP
                 progress(done / samples)
+            self.traced.let_go()  # the denoiser wants room of its own
             pixels = self._finished(
                 view, total / done, guides / guided, backdrop, done, fast=done < samples
             )

@@ -414,7 +414,8 @@ class TracedScene:
 
     def _relief(self, texture: Texture) -> dict[str, Any]:
         slope = texture.slope
-        normal = np.dstack([-slope[..., 0], -slope[..., 1], np.ones(slope.shape[:2])])
+        flat = np.ones(slope.shape[:2], dtype=np.float32)
+        normal = np.dstack([-slope[..., 0], -slope[..., 1], flat])
         normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
         return self._bitmap(normal * 0.5 + 0.5)
 
