@@ -54,6 +54,16 @@ class Held(unittest.TestCase):
                 self.assertGreaterEqual(points[:, 1].min(), job.blank.thickness_mm - 1e-6)
                 self.assertAlmostEqual(points[:, 2].min(), -500, places=6)
 
+    def test_it_is_read_as_what_it_is(self):
+        job = shape_on(Plate(), Holes(apart_mm=177.8, apart_up_mm=120.7), Fitting(form="caps", size_mm=12))
+        self.assertEqual(checks(job, 0), ())  # over the plate's own holes, where it belongs
+        found = {r.key: r.value for r in readings(job, 0)}
+        self.assertEqual(found["parts"], 4)
+        self.assertNotIn("contrast", found)
+        posts = shape_on(Board(), Rule(length_mm=300, line_mm=20), Fitting(length_mm=500), across_mm=40)
+        found = {r.key: r.value for r in readings(posts, 0)}
+        self.assertAlmostEqual(found["post"], 500 + 180 + 50, delta=0.01)
+
     def test_a_piece_on_posts_stands_on_their_feet(self):
         job = shape_on(Board(), Rule(length_mm=300, line_mm=20), Fitting(length_mm=640))
         job = change(job, ("setting", "stance"), "standing")

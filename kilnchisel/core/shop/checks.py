@@ -44,13 +44,13 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
         return (Check("hidden", "warning", "Hidden: it is not made."),)
     laid = lettering_laid(job, index)
     content = job.letterings[index].wording
+    if isinstance(job.letterings[index].craft, Fitting):
+        return tuple(stock_check(job))  # it is read by nobody, and belongs where holes and edges are
     if isinstance(content, Wording) and not content.text.strip():
         return (Check("empty", "warning", "No words yet."),)
     found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
     if not laid.ink.is_empty:
-        found += [_edges(job, index, laid)]
-        if not isinstance(job.letterings[index].craft, Fitting):  # a cap belongs where a hole is
-            found += _zones(job, index, laid)
+        found += [_edges(job, index, laid), *_zones(job, index, laid)]
         found += (
             _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + making(job, index, laid)
         )

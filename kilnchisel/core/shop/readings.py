@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
@@ -81,6 +81,8 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     if laid.degrees is not None:
         found.append(Reading("degrees", "Goes round", laid.degrees, "°"))
     found.append(Reading("height", "Height", laid.height_mm, "mm"))
+    if isinstance(lettering.craft, Fitting):
+        return (*found, *_fitted(job, index, lettering.craft))
     if max(abs(value - 1) for value in laid.stretch) > 4e-3:
         found += [
             Reading("least_stretch", "Least stretch", 100 * laid.stretch[0], "%"),
@@ -106,6 +108,16 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     return tuple(found)
 
 
+def _fitted(job: Job, index: int, craft: Fitting) -> list[Reading]:
+    """How many pieces a fitting is, and how long a post is."""
+    parts = [part for part in piece_of(job).parts if part.lettering == index]
+    found = [Reading("parts", "Pieces", float(len(parts)), "")]
+    if craft.form == "posts" and parts:
+        ends = parts[0].mesh.points[:, 2]
+        found.append(Reading("post", "Length of a post", float(ends.max() - ends.min()), "mm"))
+    return found
+
+
 def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     """How far it stands out or goes in, and what it takes of its material."""
     low, high = relief_range_mm(lettering, laid)
@@ -120,8 +132,6 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     if isinstance(lettering.craft, Printed):
         film = sum(stages_area(layer.layer, lettering.craft) for layer in laid.layers)
         return [*found, Reading("film", "Film", film * len(laid.placing.copies) / 100, "cm²")]
-    if isinstance(lettering.craft, Fitting):
-        return []
     craft = lettering.craft
     if isinstance(craft, Raised):
         found.append(Reading("draft", "Draft", craft.slope_deg if craft.edge == "sloped" else 0.0, "°"))

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.words import craft_words, one_line, sentence
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import plain
@@ -151,7 +152,10 @@ class LetteringLines(QWidget):
             self.buttons.append(button)
         for number, (button, lettering) in enumerate(zip(self.buttons, letterings, strict=True)):
             words = one_line(lettering)
-            made = craft_words(lettering.craft).split(",")[0].split(" ")[0].lower()
+            craft = lettering.craft
+            made = craft_words(craft).split(",")[0].split(" ")[0].lower()
+            if isinstance(craft, Fitting):
+                made = craft.form
             shown = button.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, WIDTH - 110)
             state = "hidden" if lettering.hidden else f"{made}, locked" if lettering.locked else made
             button.setText(plain(f"{shown}   ·   {state}"))
