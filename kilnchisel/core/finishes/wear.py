@@ -102,9 +102,11 @@ def _fill(picture: Array, region: Any, origin: tuple[float, float], per: Array, 
 def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -> Material:
     """A material with its wear. ``bare``: what comes out where it is rubbed; ``marks``: the edges of the
     side it is on, None where it is on none."""
+    if material.kind == "glass":
+        return material  # it is wiped, and shows no wear from where it is looked at
     covers = list(material.covers)
     plain = replace(bare, texture=None, covers=(), emission=(0.0, 0.0, 0.0))
-    if wear.scratched > 0 and not material.shines and material.kind != "glass":
+    if wear.scratched > 0 and not material.shines:
         covers.append(Cover(_scratched(material, plain), scratches(wear.scratched, wear.seed)))
     if marks is not None and wear.dirt > 0:
         dirt = Material("matte", hex_to_linear(DIRT), 0.7)

@@ -30,7 +30,8 @@ KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
 
 def look_of(material: Material) -> Look:
     """Which program draws a material."""
-    return KINDS[material.kind], bool(material.covers), material.across > 0
+    glass = material.kind == "glass"
+    return KINDS[material.kind], bool(material.covers) and not glass, material.across > 0
 
 
 @dataclass(eq=False)

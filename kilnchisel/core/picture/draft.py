@@ -517,7 +517,7 @@ class Draft:
             slope_steep=maps.steep,
             cover_count=len(material.covers),
         )
-        if material.covers:
+        if look_of(material)[1]:
             self._use_covers(program, material)
         return program
 

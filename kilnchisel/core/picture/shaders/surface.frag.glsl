@@ -250,7 +250,7 @@ void main() {
     mirrored(view, n, rough, false, room, panel);
     if (has_panel) room += panel_radiance * panel;
     float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
-    vec3 scattered = tone * (soft.rgb + 0.3);
+    vec3 scattered = 0.72 * tone * soft.rgb;
     float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
     vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
     colour = vec4(shown(sum / max(shows, 1e-4)), shows);
