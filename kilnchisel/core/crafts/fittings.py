@@ -110,14 +110,8 @@ def _caps(body: Body, laid: Laid, craft: Fitting) -> list[Mesh]:
     turn = np.linspace(reach, 0, 10)
     dome = np.stack([ball * np.sin(turn), high - ball + ball * np.cos(turn)], axis=1)
     dome_out = np.stack([np.sin(turn), np.cos(turn)], axis=1)
-    flat = ((0.0, -1.0), (1.0, 0.0))
-    under, wall = (
-        turned(np.array(line), np.repeat([way], 2, axis=0), 48)
-        for line, way in (
-            (((0.0, 0.0), (radius, 0.0)), flat[0]),
-            (((radius, 0.0), (radius, rim)), flat[1]),
-        )
-    )
+    under = turned(np.array([[0.0, 0.0], [radius, 0.0]]), np.array([[0.0, -1.0]] * 2), 48)
+    wall = turned(np.array([[radius, 0.0], [radius, rim]]), np.array([[1.0, 0.0]] * 2), 48)
     cap = join([under, wall, turned(dome, dome_out, 48)])
     made = []
     for spot in _spots(laid):

@@ -39,14 +39,15 @@ def across(body: Body, name: str) -> tuple[Plane, Plane, float] | None:
     return (side, other, thick) if side.normal @ other.normal < -0.9999 and thick > 0 and solid else None
 
 
+def _across(points: Array, side: Plane, other: Plane) -> Array:
+    """Points (n, 2) of one face's sheet on the other's."""
+    away = side.to_body(points, np.zeros(len(points))) - other.origin
+    return np.stack([away @ other.right, away @ other.up], axis=1)
+
+
 def on_other_face(region: Any, side: Plane, other: Plane) -> Any:
-    """A region of one face on the other's sheet."""
-
-    def mapped(uv: Array) -> Array:
-        away = side.to_body(gridded(uv), np.zeros(len(uv))) - other.origin
-        return gridded(np.stack([away @ other.right, away @ other.up], axis=1))
-
-    return shapely.transform(region, mapped)
+    """A region of one face on the other's sheet, its points on the grid on both."""
+    return shapely.transform(region, lambda uv: gridded(_across(gridded(uv), side, other)))
 
 
 SHEET_MM = 3.0  # common practice: thicker metal is not pressed from behind
@@ -61,8 +62,7 @@ def from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
     """A lettering as its back is seen, on the other face's sheet: mirrored, every point behind its own."""
 
     def mapped(points: Array) -> Array:
-        away = side.to_body(points, np.zeros(len(points))) - other.origin
-        return np.stack([away @ other.right, away @ other.up], axis=1)
+        return _across(points, side, other)
 
     corner, right, up = mapped(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]))
     turn = np.stack([right - corner, up - corner], axis=1)

@@ -25,7 +25,14 @@ from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import bent, eased, tightest_bend
 from kilnchisel.core.lettering.centrelines import centre_lines
 from kilnchisel.core.lettering.outline import Outline
-from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in, run_of, stroke_mm
+from kilnchisel.core.lettering.polygons import (
+    as_region,
+    length_of,
+    polygons_in,
+    rings_of,
+    run_of,
+    stroke_mm,
+)
 
 Array = NDArray[Any]
 
@@ -59,7 +66,7 @@ def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
     lines = list(outline.lines)
     if outline.filled:
         soft = _softened(outline.ink, craft.bend * craft.tube_mm)
-        lines = [_from_below(shapely.get_coordinates(ring)) for ring in rings_around(soft)]
+        lines = [_from_below(ring) for ring in rings_of(soft)]
     elif not lines:
         parts = polygons_in(outline.letter_ink)
         # letters have strokes: an O is drawn by its centre line, as its neighbours are
@@ -76,14 +83,14 @@ def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
 
 
 def _middle_of_ring(part: shapely.Polygon) -> Array | None:
-    """The middle of a closed line of even width, (n, 2); None of anything else."""
+    """The middle of a closed line of even width, an open ring (n, 2); None of anything else."""
     if len(part.interiors) != 1:
         return None
     wide = stroke_mm(part)
     inner = polygons_in(shapely.buffer(shapely.Polygon(part.exterior), -wide / 2, quad_segs=16))
     if len(inner) != 1:
         return None
-    middle = shapely.get_coordinates(inner[0].exterior)
+    middle = shapely.get_coordinates(inner[0].exterior)[:-1]
     away = shapely.distance(shapely.points(middle), part.interiors[0])
     return middle if float(np.abs(away - wide / 2).max()) < EVEN * wide else None
 
@@ -98,14 +105,9 @@ def _softened(region: shapely.MultiPolygon, radius: float) -> shapely.MultiPolyg
     return region if len(polygons_in(both)) != len(polygons_in(region)) else as_region([both])
 
 
-def rings_around(region: shapely.MultiPolygon) -> list[shapely.LinearRing]:
-    """All closed lines round a region's parts."""
-    return [ring for part in polygons_in(region) for ring in (part.exterior, *part.interiors)]
-
-
-def _from_below(ring: Array) -> Array:
-    """A closed line begun in the middle of its lowest straight piece, where ends are least seen."""
-    points = ring[:-1]
+def _from_below(points: Array) -> Array:
+    """An open ring (n, 2) as a closed line begun in the middle of its lowest straight piece, where ends
+    are least seen."""
     middles = (points + np.roll(points, -1, axis=0)) / 2
     long = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
     first = int(np.argmin(middles[:, 1] - 1e-3 * long))

@@ -196,16 +196,15 @@ OLD_METAL = "#6d675c"
 def _metal(finish: Metal) -> Material:
     kind = finish.kind  # type: ignore[attr-defined]
     alpha, across, texture = POLISHES[finish.polish]
-    base, index = metal_colour, metal_index
     if isinstance(finish, Gold):
-        colour, own = gold_colour(finish.carat, finish.alloy), gold_index(finish.carat, finish.alloy)
+        colour, index = gold_colour(finish.carat, finish.alloy), gold_index(finish.carat, finish.alloy)
     else:
-        colour, own = base(kind), index(kind)
-    made = Material("metal", colour, alpha, texture(), finish.grain_deg, own, across=across)
+        colour, index = metal_colour(kind), metal_index(kind)
+    made = Material("metal", colour, alpha, texture(), finish.grain_deg, index, across=across)
     if finish.uneven > 0:
         made = replace(
             made,
-            texture=_unevenly(texture(), finish.uneven / 100),
+            texture=_unevenly(texture(), round(finish.uneven / 100, 2)),
             dullest=max(alpha, 0.02 + 0.5 * (finish.dullest / 100) ** 2),
         )
     if finish.patina > 0:
@@ -214,22 +213,12 @@ def _metal(finish: Metal) -> Material:
     return made
 
 
+@lru_cache(maxsize=12)
 def _unevenly(texture: Texture, share: float) -> Texture:
     """A polish's own texture, duller in places."""
-    key = (id(texture), round(share, 2))
-    if key not in _UNEVEN:
-        clouds = textures.metal_uneven()
-        dull = clouds.dull
-        assert dull is not None
-        # the smaller of two tiles repeats inside the larger's size: a cloud is as large as its tile
-        made = replace(texture, dull=np.clip(share * dull * 1.6, 0, 1).astype(np.float32))
-        if len(_UNEVEN) >= 12:
-            _UNEVEN.pop(next(iter(_UNEVEN)))
-        _UNEVEN[key] = (texture, made)
-    return _UNEVEN[key][1]
-
-
-_UNEVEN: dict[tuple[int, float], tuple[Texture, Texture]] = {}
+    dull = textures.metal_uneven().dull
+    assert dull is not None
+    return replace(texture, dull=np.clip(share * dull * 1.6, 0, 1).astype(np.float32))
 
 
 def _leather(finish: Leather) -> Material:

@@ -172,28 +172,19 @@ def _settled(marks: Marked, percent: float, seed: int) -> Amount:
     return Amount(values.astype(np.float32), marks.size, marks.corner, repeats=False)
 
 
+@lru_cache(maxsize=16)
 def _noisy(texture: Texture | None, percent: float, seed: int) -> Texture:
     """A texture with ``percent`` of noise in its brightness (one deviation)."""
-    key = (id(texture), percent, seed)
-    if key not in _NOISY:
-        if texture is None:
-            size = 512
-            base = Texture(
-                NOISE_TILE_MM,
-                np.ones((size, size, 3), dtype=np.float32),
-                np.zeros((4, 4, 2), dtype=np.float32),
-            )
-        else:
-            base = texture
-        rows = base.tint.shape[0]
-        if base.tint.shape[0] == base.tint.shape[1] and rows % 2 == 0:
-            grain = noise(rows, 311 + seed, 2, rows / 2.2, 0.15)[..., None]
-            tint = base.tint * np.clip(1 + percent / 100 * grain, 0.5, 1.5)
-            base = replace(base, tint=tint.astype(np.float32))
-        if len(_NOISY) >= 16:
-            _NOISY.pop(next(iter(_NOISY)))
-        _NOISY[key] = (texture, base)
-    return _NOISY[key][1]
+    base = texture or _even_texture()
+    rows, columns = base.tint.shape[:2]
+    if rows != columns or rows % 2:
+        return base
+    grain = noise(rows, 311 + seed, 2, rows / 2.2, 0.15)[..., None]
+    tint = base.tint * np.clip(1 + percent / 100 * grain, 0.5, 1.5)
+    return replace(base, tint=tint.astype(np.float32))
 
 
-_NOISY: dict[tuple[int, float, int], tuple[Texture | None, Texture]] = {}
+def _even_texture() -> Texture:
+    """What noise is put on where a material has no texture."""
+    flat = np.zeros((4, 4, 2), dtype=np.float32)
+    return Texture(NOISE_TILE_MM, np.ones((512, 512, 3), dtype=np.float32), flat)
