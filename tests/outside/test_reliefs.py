@@ -15,7 +15,7 @@ from kilnchisel.core.job.artwork import Shape
 from kilnchisel.core.job.blank import Band, Bottle, Globe, Mug, Plaque, main_side
 from kilnchisel.core.job.crafts import Engraved, Pressed, Raised
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import Brass
+from kilnchisel.core.job.finish import Brass, Gold
 from kilnchisel.core.job.fresh import job_on as fresh_job_on
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
@@ -146,6 +146,15 @@ class Volumes(unittest.TestCase):
         found = {reading.key: reading.value for reading in readings(job, 0)}
         self.assertAlmostEqual(found["volume"], 0.48, delta=1e-6)
         self.assertAlmostEqual(found["weight"], 0.48 * 8.44, delta=1e-4)
+
+    def test_gold_weighs_what_its_alloy_does(self):
+        # fine gold 19.3 (CRC), 18 karat yellow about 15.5, 14 karat red about 13.1: goldsmiths' handbooks,
+        # from memory
+        for carat, alloy, density in ((24, "yellow", 19.3), (18, "yellow", 15.5), (14, "red", 13.1)):
+            gold = Gold(carat=carat, alloy=alloy)
+            job = change(bar(4.0, Raised(height_mm=2)), ("letterings", 0, "finish"), gold)
+            found = {reading.key: reading.value for reading in readings(job, 0)}
+            self.assertAlmostEqual(found["weight"] / (0.48 * density), 1.0, delta=0.015)
 
 
 class Closed(unittest.TestCase):

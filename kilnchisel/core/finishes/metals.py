@@ -139,9 +139,7 @@ ALLOYS: dict[str, dict[str, float]] = {  # what is not gold, by mass; common pra
 @cache
 def _gold_constants(carat: float, alloy: str) -> Array:
     """n and k of a gold alloy, (m, 3) by wavelength: its metals' permittivities, mixed by volume."""
-    share = min(carat, 24.0) / 24
-    mass = {"gold": share} | {metal: (1 - share) * part for metal, part in ALLOYS[alloy].items()}
-    volume = {metal: m / DENSITY[metal] for metal, m in mass.items()}
+    volume = _gold_volumes(carat, alloy)
     whole = sum(volume.values())
     nm = np.arange(400.0, 701.0, 5.0)
     mixed = np.zeros(len(nm), dtype=complex)
@@ -151,6 +149,18 @@ def _gold_constants(carat: float, alloy: str) -> Array:
         mixed += part / whole * index**2
     index = np.sqrt(mixed)
     return np.stack([nm, index.real, index.imag], axis=1)
+
+
+def _gold_volumes(carat: float, alloy: str) -> dict[str, float]:
+    """The volumes of the metals in a gram of a gold alloy, cm³."""
+    share = min(carat, 24.0) / 24
+    mass = {"gold": share} | {metal: (1 - share) * part for metal, part in ALLOYS[alloy].items()}
+    return {metal: m / DENSITY[metal] for metal, m in mass.items()}
+
+
+def gold_density(carat: float, alloy: str) -> float:
+    """The density of a gold alloy, g/cm³, by the mixture rule."""
+    return 1 / sum(_gold_volumes(carat, alloy).values())
 
 
 @cache

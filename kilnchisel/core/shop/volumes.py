@@ -12,19 +12,19 @@ import shapely
 from kilnchisel.core.crafts.inked import stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
+from kilnchisel.core.finishes.metals import gold_density
 from kilnchisel.core.job.crafts import Printed
-from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.finish import AsBlank, Gold
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import polygons_in
 
-# g/cm³. Metals: CRC Handbook (gold 18 karat and sterling silver by the mixture rule); stainless 316L and
+# g/cm³. Metals: CRC Handbook (sterling silver by the mixture rule; gold by its alloy); stainless 316L and
 # brass CuZn37, bronze CuSn8, PMMA: handbooks; leather, rubber, woods, stones: common practice
 DENSITY = {
     "brass": 8.44,
     "stainless": 8.0,
-    "gold": 15.46,
     "silver": 10.36,
     "copper": 8.96,
     "bronze": 8.8,
@@ -75,7 +75,10 @@ def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> floa
     """The weight of that volume; None where the material's density is not known."""
     cut = relief_range_mm(lettering, laid)[0] < 0
     finish = blank_finish if cut or isinstance(lettering.finish, AsBlank) else lettering.finish
-    density = DENSITY.get(finish.kind)
+    if isinstance(finish, Gold):
+        density: float | None = gold_density(finish.carat, finish.alloy)
+    else:
+        density = DENSITY.get(finish.kind)
     return None if density is None else abs(relief_volume_mm3(lettering, laid)) * density / 1000
 
 
