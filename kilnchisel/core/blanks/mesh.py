@@ -199,19 +199,35 @@ def corner_normals(weighted: Array, faces: Array, crease: float) -> Array:
     rows, columns = np.nonzero(sharp[faces])
     if len(rows) == 0:
         return np.asarray(found)
-    # all pairs of corners that meet at one sharp point
-    order = np.argsort(faces[rows, columns], kind="stable")
-    rows, columns = rows[order], columns[order]
-    _, first, times = np.unique(faces[rows, columns], return_index=True, return_counts=True)
-    many = np.repeat(times, times)
+    # all pairs of corners that meet at one sharp point; where very many do, those that point the same way
+    # count as one
+    point = faces[rows, columns]
+    group = np.arange(len(rows))
+    crowded = np.bincount(point, minlength=size)[point] > CROWD
+    if crowded.any():
+        way = np.rint((own[rows[crowded]] + 1) * CROWD_WAYS).astype(np.int64)
+        cell = np.column_stack([point[crowded], way])
+        group[crowded] = len(rows) + np.unique(cell, axis=0, return_inverse=True)[1].reshape(-1)
+    _, first, group = np.unique(group, return_index=True, return_inverse=True)
+    total = np.stack([np.bincount(group, weighted[rows, k]) for k in range(3)], axis=1)
+    mean_way = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)
+    at = point[first]
+    order = np.argsort(at, kind="stable")
+    start = np.searchsorted(at[order], point)
+    many = np.searchsorted(at[order], point, side="right") - start
     one = np.repeat(np.arange(len(rows)), many)
     offset = np.arange(len(one)) - np.repeat(np.cumsum(many) - many, many)
-    other = np.repeat(np.repeat(first, times), many) + offset
-    a, b = rows[one], rows[other]
-    near = np.einsum("ij,ij->i", own[a], own[b]) > crease
-    mean = np.stack([np.bincount(one[near], weighted[b[near], k], len(rows)) for k in range(3)], axis=1)
+    other = order[start[one] + offset]
+    near = np.einsum("ij,ij->i", own[rows[one]], mean_way[other]) > crease
+    mean = np.stack([np.bincount(one[near], total[other[near], k], len(rows)) for k in range(3)], axis=1)
+    bare = np.linalg.norm(mean, axis=1) < 1e-30
+    mean[bare] = own[rows[bare]]
     found[rows, columns] = mean / np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-30)
     return np.asarray(found)
+
+
+CROWD = 64  # faces round one point, above which they are taken together by the way they face
+CROWD_WAYS = 8  # steps of a normal's parts for that
 
 
 def lattice_faces(rows: int, columns: int) -> Array:

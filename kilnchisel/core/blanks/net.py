@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from kilnchisel.core.blanks.mesh import border_edges, doubled_areas, lattice_faces
+from kilnchisel.core.blanks.mesh import border_edges, doubled_areas, lattice_faces, shares_of
 from kilnchisel.core.errors import KilnError
 
 Array = NDArray[Any]
@@ -46,6 +46,16 @@ class Net:
     @cached_property
     def tree(self) -> shapely.STRtree:
         return shapely.STRtree(self.triangles)
+
+    def spots(self, uv: Array, row: Array | None = None) -> tuple[Array, Array]:
+        """For points of the sheet (n, 2): the face each lies in, (n,), and the shares of its corners,
+        (n, 3). ``row``: the faces, where they are known."""
+        if row is None:
+            row = np.zeros(len(uv), dtype=np.int64)
+            found, face = self.tree.query_nearest(shapely.points(uv), all_matches=False)
+            row[found] = face
+        share = np.clip(shares_of(uv, self.points[self.faces[row]]), 0, 1)
+        return row, share / share.sum(axis=1, keepdims=True)
 
 
 def gridded(points: Array) -> Array:

@@ -156,13 +156,14 @@ def _with_ends(van: Van, sheet: Sheet) -> Sheet:
             )
             for way in (-1, 1)
         ]
-        insets = (
+        insets: tuple[Inset, ...] = (
             Inset("windows", "detail", shapely.MultiPolygon(panes), -5.0),
             Inset("door seams", "detail", shapely.MultiPolygon([split]), -SEAM_DEEP_MM),
             Inset("lamps", "rim", shapely.MultiPolygon(lamps), 4.0),
         )
         zones = [ClearZone("windows", pane.buffer(KEEP_MM, quad_segs=3)) for pane in panes]
         zones.append(ClearZone("door seams", split.buffer(KEEP_MM, quad_segs=2)))
+        zones += [ClearZone("lamps", lamp.buffer(KEEP_MM, quad_segs=3)) for lamp in lamps]
         return replace(sheet, insets=insets, side=replace(sheet.side, clear=tuple(zones)))  # type: ignore[type-var]
     if sheet.side.name == "nose":
         lamps = [
@@ -170,13 +171,13 @@ def _with_ends(van: Van, sheet: Sheet) -> Sheet:
             for way in (-1, 1)
         ]
         grille = shapely.Polygon(rectangle(0.36 * width, 90, 20, True)[0] + (0.0, high - 150))
-        return replace(
-            sheet,
-            insets=(
-                Inset("lamps", "rim", shapely.MultiPolygon(lamps), 4.0),
-                Inset("grille", "detail", shapely.MultiPolygon([grille]), -6.0),
-            ),
+        insets = (
+            Inset("lamps", "rim", shapely.MultiPolygon(lamps), 4.0),
+            Inset("grille", "detail", shapely.MultiPolygon([grille]), -6.0),
         )
+        zones = [ClearZone("lamps", lamp.buffer(KEEP_MM, quad_segs=3)) for lamp in lamps]
+        zones.append(ClearZone("grille", grille.buffer(KEEP_MM, quad_segs=3)))
+        return replace(sheet, insets=insets, side=replace(sheet.side, clear=tuple(zones)))  # type: ignore[type-var]
     return sheet
 
 

@@ -27,10 +27,11 @@ from kilnchisel.core.crafts.sheet import (
     NUDGE_MM,
     TRIES,
     cut_net,
+    faces_of_points,
     layered,
     region_walls,
 )
-from kilnchisel.core.crafts.walls import softened, standing_edges, wall_faces
+from kilnchisel.core.crafts.walls import Standing, softened, standing_walls, strips_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.laying.chart import Chart
@@ -110,7 +111,7 @@ def _lettered(
     else:
         raise KilnError("The lettering could not be cut into the surface; move it by 0.1 mm.")
     fresh = points[len(net.points) :]
-    row, share = _parents(net, faces, parent, len(net.points), fresh)
+    row, share = net.spots(fresh, faces_of_points(faces, parent, len(net.points), len(fresh)))
     spots = np.einsum("nk,nkj->nj", share, state.points[used][corners[row]])
     there = mesh.normals_at(state.source[mine], state.faces[mine], state.normals)
     ways = np.einsum("nk,nkj->nj", share, there[row])
@@ -158,15 +159,6 @@ def _flat(state: _Cut, chart: Chart, mine: Array, row_of: Array, used: Array, co
     return np.asarray(np.einsum("nk,nkj->nj", share, chart.uv[chart.corners[row]]))
 
 
-def _parents(net: Net, faces: Array, parent: Array, first: int, fresh: Array) -> tuple[Array, Array]:
-    """For each new point a face of the net that it lies in, and the shares of its corners."""
-    row = np.zeros(len(fresh), dtype=np.int64)
-    new = faces >= first
-    row[faces[new] - first] = np.broadcast_to(parent[:, None], faces.shape)[new]
-    share = np.clip(shares_of(fresh, net.points[net.faces[row]]), 0, 1)
-    return row, share / share.sum(axis=1, keepdims=True)
-
-
 def _bodies(mesh: FreeMesh, state: _Cut) -> list[Part]:
     """What no letter covers, block by block; blocks that no letter touches as they always are."""
     block = mesh.block[state.source]
@@ -209,7 +201,17 @@ def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: boo
     row_of = np.full(len(mesh.faces), -1)
     row_of[chart.faces] = np.arange(len(chart.faces))
     uv = _flat(state, chart, rows, row_of, used, corners)
-    made = ready(uv, base, out, used, corners, one.ink, np.eye(2), rough)
+    made = ready(
+        uv,
+        base,
+        out,
+        used,
+        corners,
+        one.ink,
+        np.eye(2),
+        rough,
+        lambda spots: chart.to_body(spots, np.zeros(len(spots))),
+    )
     return made.surface(one.ink, len(state.points), box_uv(made.base, made.out))
 
 
@@ -218,24 +220,24 @@ def _walls(state: _Cut, surfaces: Sequence[Surface | None]) -> list[list[Mesh]]:
     size = len(state.points)
     stack = np.stack([np.zeros(size) if s is None else s.heights for s in surfaces] or [np.zeros(size)])
     edges, label = region_walls(state.faces, state.label)
-    at_start, at_end, stands = standing_edges(edges, label, stack)
+    walls = standing_walls(edges, label, stack)
     return [
-        [_standing(state, edges[mine], at_start[mine], at_end[mine])] if mine.any() else []
-        for number in range(len(surfaces))
-        for mine in [stands & (label == number)]
+        [] if mine is None else [_standing(state, mine)]
+        for mine in (walls.of(number) for number in range(len(surfaces)))
     ]
 
 
-def _standing(state: _Cut, edges: Array, at_start: Array, at_end: Array) -> Mesh:
-    start, end = edges.T
-    a, b = state.points[start], state.points[end]
-    out_a, out_b = state.normals[start], state.normals[end]
-    along = b - a
+def _standing(state: _Cut, walls: Standing) -> Mesh:
+    start, end = walls.edges.T
+    along = state.points[end] - state.points[start]
     length = np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-30)
-    away = np.cross(along / length, (out_a + out_b) / 2)
+    away = np.cross(along / length, (state.normals[start] + state.normals[end]) / 2)
     away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-30)
-    away = np.where((at_start + at_end < 0)[:, None], -away, away)  # engraved walls are seen from inside
-    soft_start, soft_end = softened(start, end, away)
-    points = np.concatenate([a, b, b + at_end[:, None] * out_b, a + at_start[:, None] * out_a])
-    normals = np.concatenate([soft_start, soft_end, soft_end, soft_start])
-    return Mesh(points, normals, box_uv(points, normals), wall_faces(at_start, at_end))
+    # the wall of something sunk is seen from inside
+    away = np.where((walls.top.sum(axis=1) < walls.foot.sum(axis=1))[:, None], -away, away)
+    soft = np.stack(softened(start, end, away), axis=1)
+    strips = strips_of(walls)
+    at = walls.edges[strips.wall, strips.end]
+    points = state.points[at] + strips.height[:, None] * state.normals[at]
+    normals = soft[strips.wall, strips.end]
+    return Mesh(points, normals, box_uv(points, normals), strips.faces)

@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
-from kilnchisel.core.blanks.sides import Plane, Side
+from kilnchisel.core.blanks.net import Net
+from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.blanks.surface import Surface as FreeForm
 from kilnchisel.core.crafts.inked import (
     Inked,
     beside_fields,
@@ -30,10 +32,12 @@ from kilnchisel.core.crafts.sheet import (
     GROUND,
     CutSheet,
     cut_sheet,
+    faces_of_points,
 )
 from kilnchisel.core.crafts.through import from_behind, on_other_face, pressed_out, with_crossings
-from kilnchisel.core.crafts.walls import softened, standing_edges, wall_faces
-from kilnchisel.core.job.crafts import Craft, Raised, Standing
+from kilnchisel.core.crafts.walls import Standing, softened, standing_walls, strips_of
+from kilnchisel.core.job.crafts import Craft, Raised
+from kilnchisel.core.job.crafts import Standing as StandingLetters
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.polygons import as_region
 
@@ -151,7 +155,7 @@ def _opened(
 @lru_cache(maxsize=16)
 def _cut(sheet: Sheet, regions: tuple[shapely.MultiPolygon, ...]) -> _Placed:
     """A cut sheet on its body, remembered by its regions: heights may change without it."""
-    return _placed(sheet.side, cut_sheet(sheet, regions))
+    return _placed(sheet, cut_sheet(sheet, regions))
 
 
 def parts_of(
@@ -181,14 +185,14 @@ def _some(mesh: Mesh, which: Array) -> Mesh:
 
 
 def plates(
-    sheet: Sheet, index: int, laid: Laid, craft: Standing, rough: bool
+    sheet: Sheet, index: int, laid: Laid, craft: StandingLetters, rough: bool
 ) -> list[tuple[Mesh, Mesh, LaidLayer]]:
     """Letters as plates off the surface: of each layer the front, and its walls with the back."""
     shape = Raised(
         height_mm=craft.thickness_mm, edge=craft.edge, edge_mm=min(craft.edge_mm, craft.thickness_mm)
     )
     inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, rough)]
-    placed = _placed(sheet.side, cut_sheet(sheet, [ink.region for ink in inks]))
+    placed = _placed(sheet, cut_sheet(sheet, [ink.region for ink in inks]))
     found = []
     for label, ink in enumerate(inks):
         surface = _of_stage(placed, label, ink, rough)
@@ -196,28 +200,42 @@ def plates(
         if surface is None or back is None:
             continue
         mine = placed.cut.wall_label == label
-        start, end = placed.cut.walls[mine].T
-        heights = surface.heights
-        walls = _standing(placed, placed.cut.walls[mine], heights[start], heights[end], craft.standoff_mm)
+        edges = placed.cut.walls[mine]
+        foot = np.full(edges.shape, craft.standoff_mm)
+        around = Standing(edges, placed.cut.wall_label[mine], foot, surface.heights[edges], {})
+        walls = _standing(placed, around)
         turned = facing_out(back.mesh.points, -back.mesh.normals, back.mesh.uv, back.mesh.faces)
         found.append((surface.mesh, join([walls, turned]), ink.layer))
     return found
 
 
+SPANS_MM = 1.0  # what is thicker goes across a joint, what is thinner follows it
+
+
 def _on_insets(sheet: Sheet, inked: list[Inked]) -> list[Inked]:
-    """With what is printed over a sunk or raised inset (a joint between bricks) apart: ink lies on
-    whatever is there."""
-    apart = []
+    """With what lies over a sunk or raised inset (a joint between bricks, a lamp) apart: it is made on
+    whatever is there, and where the ground is deeper than a cut nothing is cut."""
+    found = []
     for ink in inked:
-        apart.append(ink)
-        if ink.stage.role != "letters" or not ink.stage.level or ink.stage.knots[0][1] > 1.0:
-            continue
+        parts = [ink]
+        low = min(height for _, height in ink.stage.knots) - ink.stage.deeper_mm
+        high = max(height for _, height in ink.stage.knots) + ink.stage.higher_mm
         for inset in sheet.insets:
-            if inset.height_mm == 0 or not shapely.intersects(ink.region, inset.area):
+            rise = inset.height_mm
+            if rise == 0 or ink.stage.open or not shapely.intersects(ink.region, inset.area):
+                continue
+            if rise < 0 and high > SPANS_MM:
+                continue
+            if rise < 0 and low < 0 and (rise <= low or ink.stage.level):
+                if rise > low:
+                    continue  # its floor is as deep here as elsewhere
+                beside = as_region([shapely.difference(ink.region, inset.area)])
+                parts[0] = replace(parts[0], region=as_region([shapely.intersection(parts[0].region, beside)]))
                 continue
             over = as_region([shapely.intersection(ink.region, inset.area)])
-            apart.append(replace(ink, region=over, below=ink.below + inset.height_mm))
-    return apart
+            parts.append(replace(ink, region=over, below=ink.below + rise))
+        found += [part for part in parts if not part.region.is_empty]
+    return found
 
 
 def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
@@ -231,17 +249,53 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
 class _Placed:
     """A cut sheet with its points on the body: base (n, 3) at height 0, frames (n, 3, 3)."""
 
+    sheet: Sheet
     cut: CutSheet
     base: Array
     frames: Array
+
+    def foot(self, uv: Array) -> Array:
+        """Points of the sheet (n, 2) on the surface that was cut, (n, 3)."""
+        return _on_faces(self.sheet, uv)
 
     def lifted(self, which: Array, height: Array) -> Array:
         """The points of these numbers at heights (k,), (k, 3). At 0 they are the body's own, to the bit."""
         return np.asarray(self.base[which] + height[:, None] * self.frames[which, 2])
 
 
-def _placed(side: Side, cut: CutSheet) -> _Placed:
-    return _Placed(cut, side.to_body(cut.points, np.zeros(len(cut.points))), side.frames(cut.points))
+def _placed(sheet: Sheet, cut: CutSheet) -> _Placed:
+    base, net = None, sheet.net
+    if cut.parent is not None and net is not None and isinstance(sheet.side, FreeForm):
+        count = len(net.points)
+        known = sheet.side.to_body(net.at, np.zeros(count))
+        more = cut.points[count:]
+        base = np.concatenate(
+            [known, _mixed(net, known, more, faces_of_points(cut.faces, cut.parent, count, len(more)))]
+        )
+    if base is None:
+        base = sheet.side.to_body(cut.points, np.zeros(len(cut.points)))
+    return _Placed(sheet, cut, base, sheet.side.frames(cut.points))
+
+
+def _on_faces(sheet: Sheet, uv: Array) -> Array:
+    """Points of a sheet (n, 2) on the surface that is cut, (n, 3).
+
+    A free form is cut as the faces of its net, to which it comes as close as the net is made: points
+    beside them would stand in front of or behind faces that are thin, and letters cut through their
+    ground. Other sides are cut where they are.
+    """
+    if sheet.net is not None and isinstance(sheet.side, FreeForm):
+        known = sheet.side.to_body(sheet.net.at, np.zeros(len(sheet.net.points)))
+        return _mixed(sheet.net, known, uv)
+    return sheet.side.to_body(uv, np.zeros(len(uv)))
+
+
+def _mixed(net: Net, known: Array, uv: Array, row: Array | None = None) -> Array:
+    """Points of a net's faces, of its own points ``known`` (n, 3)."""
+    if len(uv) == 0:
+        return np.empty((0, 3))
+    row, share = net.spots(uv, row)
+    return np.asarray(np.einsum("nk,nkj->nj", share, known[net.faces[row]]))
 
 
 def _flat(placed: _Placed, label: int, height: float) -> Surface | None:
@@ -280,7 +334,15 @@ def _ready_on(
     used, corners = compacted(cut.faces[cut.label == label], len(cut.points))
     true = laid.side.true_at(laid.middle)
     return ready(
-        cut.points[used], placed.base[used], placed.frames[used, 2], used, corners, ink, true, rough
+        cut.points[used],
+        placed.base[used],
+        placed.frames[used, 2],
+        used,
+        corners,
+        ink,
+        true,
+        rough,
+        placed.foot,
     )
 
 
@@ -293,35 +355,32 @@ def _bent(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface:
 
 
 def _walls(placed: _Placed, surfaces: Sequence[Surface | None]) -> list[list[Mesh]]:
-    """The walls of every label, from the ground to its surface. Where two surfaces meet at one height all
-    along an edge there are none."""
+    """The walls of every label, from the ground or what it lies beside to its surface. Where two surfaces
+    meet at one height all along an edge there are none."""
     cut = placed.cut
     size = len(cut.points)
     stack = np.stack([np.zeros(size) if s is None else s.heights for s in surfaces] or [np.zeros(size)])
-    at_start, at_end, stands = standing_edges(cut.walls, cut.wall_label, stack)
+    walls = standing_walls(cut.walls, cut.wall_label, stack)
     return [
-        [_standing(placed, cut.walls[mine], at_start[mine], at_end[mine])] if mine.any() else []
-        for label in range(len(surfaces))
-        for mine in [stands & (cut.wall_label == label)]
+        [] if mine is None else [_standing(placed, mine)]
+        for mine in (walls.of(label) for label in range(len(surfaces)))
     ]
 
 
-def _standing(placed: _Placed, edges: Array, at_start: Array, at_end: Array, foot: float = 0.0) -> Mesh:
-    """Walls over edges of the cut, from ``foot`` above the ground to a height at each end."""
-    cut, (start, end) = placed.cut, edges.T
-    a, b = cut.points[start], cut.points[end]
-    along = b - a
+def _standing(placed: _Placed, walls: Standing) -> Mesh:
+    """Walls over edges of the cut."""
+    cut, (start, end) = placed.cut, walls.edges.T
+    along = cut.points[end] - cut.points[start]
     length = np.linalg.norm(along, axis=1, keepdims=True)
     out = np.stack([along[:, 1], -along[:, 0]], axis=1) / length
-    low = np.full(len(a), foot)
-    # an engraved wall is seen from inside
-    out = np.where((at_start + at_end < 2 * foot)[:, None], -out, out)
-    soft_start, soft_end = softened(start, end, out)
-    corners = [(start, low), (end, low), (end, at_end), (start, at_start)]
-    frame_a, frame_b = placed.frames[start], placed.frames[end]
-    normal_a = soft_start[:, :1] * frame_a[:, 0] + soft_start[:, 1:] * frame_a[:, 1]
-    normal_b = soft_end[:, :1] * frame_b[:, 0] + soft_end[:, 1:] * frame_b[:, 1]
-    points = np.concatenate([placed.lifted(*corner) for corner in corners])
-    normals = np.concatenate([normal_a, normal_b, normal_b, normal_a])
-    uv = np.concatenate([a, b, b + out * np.abs(at_end)[:, None], a + out * np.abs(at_start)[:, None]])
-    return Mesh(points, normals, uv, wall_faces(at_start - foot, at_end - foot))
+    # the wall of something sunk is seen from inside
+    out = np.where((walls.top.sum(axis=1) < walls.foot.sum(axis=1))[:, None], -out, out)
+    soft = np.stack(softened(start, end, out), axis=1)
+    strips = strips_of(walls)
+    at = walls.edges[strips.wall, strips.end]
+    turned = soft[strips.wall, strips.end]
+    frame = placed.frames[at]
+    normals = turned[:, :1] * frame[:, 0] + turned[:, 1:] * frame[:, 1]
+    foot = walls.foot[strips.wall, strips.end]
+    uv = cut.points[at] + out[strips.wall] * np.abs(strips.height - foot)[:, None]
+    return Mesh(placed.lifted(at, strips.height), normals, uv, strips.faces)

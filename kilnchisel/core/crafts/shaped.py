@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from kilnchisel.core.blanks.mesh import Mesh, compacted, creased
+from kilnchisel.core.blanks.mesh import Mesh, among, compacted, creased, edges_of, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fields import Moulding
 from kilnchisel.core.crafts.inked import FIELD_CREASE, Inked, distances_of, field_step, heights_at
@@ -73,10 +74,19 @@ class Bent:
 
 
 def ready(
-    uv: Array, base: Array, out: Array, used: Array, corners: Array, ink: Inked, true: Array, rough: bool
+    uv: Array,
+    base: Array,
+    out: Array,
+    used: Array,
+    corners: Array,
+    ink: Inked,
+    true: Array,
+    rough: bool,
+    foot: Callable[[Array], Array],
 ) -> Bent:
     """A region of a cut made ready: its points ``used`` as they are there, (k, 2), (k, 3), (k, 3), and its
-    triangles; ``true`` (2, 2) makes distances on the sheet true."""
+    triangles; ``true`` (2, 2) makes distances on the sheet true. ``foot``: sheet points (n, 2) on the
+    surface that was cut, (n, 3)."""
     side, count = ink.laid.side, len(uv)
     border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
     points, faces, far = bent(uv, border, corners, ink, rough)
@@ -84,7 +94,7 @@ def ready(
     fresh = kept[kept >= count]
     more = np.zeros((len(points) - count, 3))
     base, out = np.concatenate([base, more]), np.concatenate([out, more])
-    base[fresh] = side.to_body(points[fresh], np.zeros(len(fresh)))
+    base[fresh] = foot(points[fresh])
     out[fresh] = side.frames(points[fresh])[:, 2]
     if rough and ink.stage.grow_mm == 0:  # the outline's own points are where they are
         near = cKDTree(shapely.get_coordinates(ink.region)).query(points[:count])[0]
@@ -130,7 +140,7 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
         own = np.concatenate([used, np.arange(len(uv), len(points))])
         found_here = roof_faces(points[own] @ true.T, edges)
         if found_here is None:
-            more.append(faces if rest.all() else faces[_inside_of(uv, border[rest], faces)])
+            more.append(faces if rest.all() else _bordering(faces, border[rest]))
         else:
             start = sum(len(x) for x in fresh) - len(uv)
             number = np.where(own < len(uv), own, own + start)
@@ -166,14 +176,12 @@ def _rings(edges: Array) -> Array:
     return np.asarray(shapely.get_parts(shapely.polygonize(list(shapely.linestrings(edges)))))
 
 
-def _inside_of(uv: Array, edges: Array, faces: Array) -> Array:
-    """Which faces lie within closed rings of edges."""
-    spots = uv[faces].mean(axis=1)
-    whole = _rings(uv[edges])
-    found = shapely.STRtree(whole).query(shapely.points(spots), predicate="intersects")[0]
-    inside = np.zeros(len(spots), dtype=bool)
-    inside[found] = True
-    return inside
+def _bordering(faces: Array, border: Array) -> Array:
+    """The faces that hang together with those along some directed border edges, slivers on it too."""
+    size = int(faces.max()) + 1
+    _, group = joined_faces(neighbours(faces), len(faces))
+    along = among(edges_of(faces) @ [size, 1], border.astype(np.int64) @ [size, 1])
+    return np.asarray(faces[np.isin(group, np.unique(np.tile(group, 3)[along]))])
 
 
 def _on_terraces(
@@ -188,9 +196,12 @@ def _on_terraces(
     rings = [[place[(x, y)] for x, y in shapely.orient_polygons(p).exterior.coords] for p in whole]
     whole = np.asarray(whole[np.array([(ring[0], ring[1]) in known for ring in rings], dtype=bool)])
     polygons = polygons_in(shelf.first)
-    shapes, owners, points, faces = [], [], [], []
+    shapes, reached, owners, points, faces = [], [], [], [], []
     for copy in range(len(placing.copies)):
-        shapes += [shapely.transform(p, lambda c, k=copy: placing.points(c, k)) for p in polygons]
+        for polygon in polygons:
+            shape, all_over = placing.shape(polygon, copy)
+            shapes.append(shape)
+            reached.append(all_over)
         owners.append(shelf.owner + len(polygons) * copy)
         points.append(placing.points(shelf.points, copy))
         mirrored = float(np.linalg.det(placing.copies[copy][0])) < 0
@@ -211,11 +222,15 @@ def _on_terraces(
     tree = shapely.STRtree(shapes)
     touching = tree.query(whole, predicate="intersects")
     held = tree.query(whole, predicate="contains_properly")
+    held = held[:, np.array(reached, dtype=bool)[held[1]]]
     sound = np.bincount(touching[0], minlength=len(whole)) == np.bincount(held[0], minlength=len(whole))
     bands = []
     for number in np.flatnonzero(sound):
         inner = [shapes[k] for k in held[1][held[0] == number]]
-        bands += polygons_in(shapely.difference(whole[number], shapely.MultiPolygon(inner)))
+        try:
+            bands += polygons_in(shapely.difference(whole[number], shapely.MultiPolygon(inner)))
+        except shapely.errors.GEOSException:  # bent on to the side they touch: a plain slope for this part
+            sound[number] = False
     taken = np.isin(owner, held[1][sound[held[0]]])
     rest = np.ones(len(border), dtype=bool)
     if not bands:

@@ -45,7 +45,8 @@ class CutSheet:
 
     points (n, 2) mm on the sheet; faces (m, 3) counter-clockwise; label (m,): index of the region
     of each face, or GROUND; walls (k, 2): directed point pairs with the region on their left;
-    wall_label (k,).
+    wall_label (k,). parent (m,): the face of the sheet's net that each is from, None without a net; the
+    net's own points come first.
     """
 
     points: Array
@@ -53,6 +54,7 @@ class CutSheet:
     label: Array
     walls: Array
     wall_label: Array
+    parent: Array | None = None
 
 
 def cut_sheet(sheet: Sheet, regions: Sequence[shapely.MultiPolygon]) -> CutSheet:
@@ -158,8 +160,8 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], attempt: int) -> Cut
         polygons += parts
         owners += [label] * len(parts)
     if sheet.net is not None:
-        points, faces, face_label, _ = cut_net(sheet.net, regions, snapped=attempt % 2 == 0)
-        return CutSheet(points, faces, face_label, *region_walls(faces, face_label))
+        points, faces, face_label, parent = cut_net(sheet.net, regions, snapped=attempt % 2 == 0)
+        return CutSheet(points, faces, face_label, *region_walls(faces, face_label), parent)
     if len(sheet.cuts) == 0:
         pieces = [(p, o) for p, o in zip(polygons, owners, strict=True)]
         # what meets has its points in common by now, so that nothing needs to be intersected again
@@ -193,6 +195,15 @@ def cut_net(
         label = np.concatenate([label, np.array(pieces.labels)[part]])
         parent = np.concatenate([parent, pieces.parents[part]])
     return points, faces, label, parent
+
+
+def faces_of_points(faces: Array, parent: Array, first: int, count: int) -> Array:
+    """For each of ``count`` points that a cut added, numbered from ``first`` on, a face of the net that it
+    lies in; ``parent`` (m,): the net's face that each face is from."""
+    row = np.zeros(count, dtype=np.int64)
+    new = faces >= first
+    row[faces[new] - first] = np.broadcast_to(parent[:, None], faces.shape)[new]
+    return row
 
 
 def places_among(known: Array, points: Array) -> Array:

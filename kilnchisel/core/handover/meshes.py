@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import compacted
 from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
@@ -31,27 +34,75 @@ def write_mesh(job: Job, path: Path) -> None:
         raise KilnError(f"“{path.name}” should end in .stl, .obj or .glb to say which format is wanted.")
     points, faces, label = solid_of(piece_of(job))
     items = scene_of_job(job).items
+    names = unlike([item.name for item in items])
     if ending == ".obj":
-        write_whole(path, _obj(points, faces, label, [item.name for item in items]))
+        write_whole(path, _obj(apart(points), faces, label, names))
         return
     import trimesh  # a second to load: only when a solid is wanted
 
     if ending == ".stl":
-        whole = trimesh.Trimesh(points, faces, process=False)
+        whole = trimesh.Trimesh(apart(points), faces, process=False)
         write_whole(path, whole.export(file_type="stl"))
         return
     scene = trimesh.Scene()
+    metres = apart(points[:, [0, 2, 1]] * (1, 1, -1) / 1000)  # y up
     for number in np.unique(label):
-        used, compact = np.unique(faces[label == number], return_inverse=True)
-        mesh = trimesh.Trimesh(points[used], compact.reshape(-1, 3), process=False)
+        used, compact = compacted(faces[label == number], len(points))
+        mesh = trimesh.Trimesh(metres[used], compact, process=False)
         mesh.visual = trimesh.visual.TextureVisuals(
-            uv=np.zeros((len(used), 2)), material=_pbr(items[number].material, items[number].name)
+            uv=np.zeros((len(used), 2)), material=_pbr(items[number].material, names[number])
         )
-        scene.add_geometry(mesh, node_name=items[number].name, geom_name=items[number].name)
-    # metres, y up: (x, y, z) -> (x, z, -y) / 1000
-    turn = np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1000.0]])
-    scene.apply_transform(turn / 1000)
+        scene.add_geometry(mesh, node_name=names[number], geom_name=names[number])
     write_whole(path, scene.export(file_type="glb"))
+
+
+def unlike(names: Sequence[str]) -> list[str]:
+    """Names of which no two are the same: the second of one name gets a number, and so on."""
+    found: list[str] = []
+    taken = set(names)
+    seen: set[str] = set()
+    for name in names:
+        new, number = name, 1
+        while new in seen or (number > 1 and new in taken):
+            number += 1
+            new = f"{name} ({number})"
+        seen.add(new)
+        found.append(new)
+    return found
+
+
+FLOAT_BITS = 24  # of which a number in STL and GLB has its digits
+FINEST = 2.0**-26  # of a unit: readers take what is closer than about 1e-8 for one point
+
+
+def apart(points: Array) -> Array:
+    """Points (n, 3) on a grid that files with short numbers hold exactly, as float32, no two in one place.
+
+    What is one point of a solid stays one for whoever reads the file, and two that touch stay two. The
+    grid is as fine as the numbers are at the farthest point, 0.0005 mm at 8 m; a point whose place is
+    taken goes to the nearest free one.
+    """
+    far = float(np.abs(points).max(initial=0.0))
+    step = max(FINEST, 2.0 ** (np.ceil(np.log2(max(far, FINEST))) - FLOAT_BITS + 1))
+    keys = np.rint(points / step).astype(np.int64)
+    _, first = np.unique(keys, axis=0, return_index=True)
+    late = np.setdiff1d(np.arange(len(keys)), first)
+    if len(late):
+        taken = set(map(tuple, keys.tolist()))
+        for number in late.tolist():
+            keys[number] = _free_place(keys[number], taken)
+            taken.add(tuple(keys[number].tolist()))
+    return np.asarray(keys * step, dtype=np.float32)
+
+
+def _free_place(key: Array, taken: set[tuple[int, ...]]) -> Array:
+    """The nearest place of the grid that is not taken."""
+    for reach in itertools.count(1):
+        steps = np.array(list(itertools.product(range(-reach, reach + 1), repeat=3)))
+        for step in steps[np.argsort((steps**2).sum(axis=1), kind="stable")]:
+            if tuple((key + step).tolist()) not in taken:
+                return np.asarray(key + step)
+    raise AssertionError
 
 
 GLASS_SHOWS = 0.25  # how dense glass is in files that know no refraction
@@ -75,7 +126,7 @@ def _pbr(material: Material, name: str) -> Any:
 def _obj(points: Array, faces: Array, label: Array, names: list[str]) -> bytes:
     """Wavefront OBJ with shared vertices and one group a part, mm."""
     lines = ["# lengths in mm"]
-    lines += [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in points]
+    lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in points.tolist()]
     for number in np.unique(label):
         lines.append(f"g {names[number].replace(' ', '_')}")
         lines += [f"f {a} {b} {c}" for a, b, c in faces[label == number] + 1]

@@ -65,12 +65,16 @@ class Beam:
         found = uv[near].copy()
         outside = ~shapely.intersects_xy(self.seen, *points.T)
         wanted = np.where(outside[:, None], flat[near], points)
+        # each point by itself: it comes to the same place to the bit, whatever else is asked with it
+        going = np.arange(len(found))
         for _ in range(ROUNDS):
-            off = wanted - self.plane(found)
-            if np.abs(off).max(initial=0.0) < CLOSE_MM:
+            off = wanted[going] - self.plane(found[going])
+            far = np.abs(off).max(axis=1) >= CLOSE_MM
+            going, off = going[far], off[far]
+            if len(going) == 0:
                 break
-            steps = self._seen_frames(found) @ self.side.jacobian(found)
-            found += np.linalg.solve(steps, off[:, :, None])[:, :, 0]
+            steps = self._seen_frames(found[going]) @ self.side.jacobian(found[going])
+            found[going] += np.linalg.solve(steps, off[:, :, None])[:, :, 0]
         return np.asarray(found)
 
     def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
@@ -78,7 +82,9 @@ class Beam:
         inside = as_region([shapely.intersection(region, self.seen)])
         if inside.is_empty:
             return inside
-        return as_region([shapely.transform(self.closely(inside), self.sheet)])
+        cast = shapely.transform(self.closely(inside), self.sheet)
+        # where the side turns away two points may come to one place, and an outline touch itself
+        return as_region([cast if shapely.is_valid(cast) else shapely.make_valid(cast)])
 
     def closely(self, geometry: Any) -> Any:
         """With points close enough that straight pieces may be bent round the side."""

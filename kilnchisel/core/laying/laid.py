@@ -96,6 +96,16 @@ class Placing:
             ]
         return parts[0] if len(parts) == 1 else weld(parts)
 
+    def shape(self, polygon: shapely.Polygon, copy: int) -> tuple[Any, bool]:
+        """A polygon of the outline on the sheet, its edges straight there, and whether it is whole: of one
+        that a beam does not reach all over, what it reaches."""
+        if self.beams:
+            turn, _ = self.copies[copy]
+            turned = shapely.transform(polygon, lambda p: p @ turn.T)
+            if not shapely.covers(self.beams[copy].seen, turned):
+                return self.beams[copy].region(shapely.MultiPolygon([turned])), False
+        return shapely.transform(polygon, lambda p: self.points(p, copy)), True
+
     def lines(self, line: Array) -> list[Array]:
         """An open line of the outline on the sheet, once for each repetition."""
         closely = self.beams[0].closely if self.beams else self._closely
@@ -239,7 +249,12 @@ def _stretch(ink: shapely.MultiPolygon, placing: Placing) -> tuple[float, float]
     if ink.is_empty:
         return (1.0, 1.0)
     spots = _spots(ink)
-    values = placing.stretches(spots if not placing.beams else spots[shapely.intersects_xy(ink, *spots.T)])
+    if placing.beams:
+        spots = spots[shapely.intersects_xy(ink, *spots.T)]
+    elif placing.side.period is None:
+        # beyond its border a side may not be defined
+        spots = spots[shapely.intersects_xy(placing.side.domain, *spots.T)]
+    values = placing.stretches(spots)
     if len(values) == 0:
         return (1.0, 1.0)
     return float(values[:, 0].min()), float(values[:, 1].max())
