@@ -185,9 +185,8 @@ def _new(options: Any) -> None:
 def _set(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.edits import set_field
-    from kilnchisel.core.job.file import open_job
 
-    job = open_job(options.job)
+    job = _open(options.job)
     _writable(options.output)
     for field in options.fields:
         path, equals, value = field.partition("=")
@@ -197,12 +196,23 @@ def _set(options: Any) -> None:
     save_packed(job, options.output)
 
 
+def _open(path: Path) -> Any:
+    """The job of a file; what this version does not know in it is told."""
+    from kilnchisel.core.job.edits import unknown_words
+    from kilnchisel.core.job.file import open_job
+
+    job = open_job(path)
+    words = unknown_words(job)
+    if words:
+        print(f"{path.name} {words}", file=sys.stderr)
+    return job
+
+
 def _fix(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.job.file import open_job
     from kilnchisel.core.shop.checks import checks
 
-    job = open_job(options.job)
+    job = _open(options.job)
     index = _lettering(job, options.lettering)
     offers = {check.key: check.fix for check in checks(job, index) if check.fix is not None}
     if options.check is None:
@@ -228,10 +238,9 @@ def _lettering(job: Any, number: int) -> int:
 
 def _lay(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.job.file import open_job
     from kilnchisel.core.shop.placing import between, centred, clear_of_zones, lined_up, spread_out
 
-    job = open_job(options.job)
+    job = _open(options.job)
     _writable(options.output)
     index = _lettering(job, options.lettering)
     does: Any = {
@@ -254,7 +263,7 @@ def _samples(text: str) -> int:
 
 
 def _recipe(options: Any) -> None:
-    from kilnchisel.core.job.file import open_job, save_job
+    from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.recipes import (
         all_recipes,
         applied,
@@ -275,7 +284,7 @@ def _recipe(options: Any) -> None:
         return
     if options.job is None or bool(options.use) == bool(options.save):
         raise KilnError("Give a job and either --use or --save; --list shows the recipes.")
-    job = open_job(options.job)
+    job = _open(options.job)
     index = _lettering(job, options.lettering)
     if options.save:
         save_recipe(recipe_of(job.letterings[index], options.save))
@@ -283,7 +292,7 @@ def _recipe(options: Any) -> None:
     recipe = recipe_named(options.use)
     if options.output is None:
         raise KilnError("Say where to write the job: -o FILE.kcj")
-    save_job(applied(job, index, recipe, not options.same_mm), options.output)
+    save_packed(applied(job, index, recipe, not options.same_mm), options.output)
 
 
 def _picture(options: Any) -> None:
@@ -294,12 +303,11 @@ def _picture(options: Any) -> None:
         parse_size,
         write_picture,
     )
-    from kilnchisel.core.job.file import open_job
 
     if options.output.suffix.lower() != ".png":
         raise KilnError(f"“{options.output.name}” should end in .png; pictures are written as PNG.")
     size = parse_size(options.size)
-    job = open_job(options.job)
+    job = _open(options.job)
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
     order = PictureOrder(size, options.samples or SAMPLES, options.draft, index)
@@ -309,12 +317,11 @@ def _picture(options: Any) -> None:
 
 
 def _measure(options: Any) -> None:
-    from kilnchisel.core.job.file import open_job
     from kilnchisel.core.job.words import one_line
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import measured, readings
 
-    job = open_job(options.job)
+    job = _open(options.job)
     if options.json:
         print(json.dumps(measured(job), indent=2, ensure_ascii=False))
         return
@@ -330,21 +337,20 @@ def _measure(options: Any) -> None:
 
 def _mesh(options: Any) -> None:
     from kilnchisel.core.handover.meshes import write_mesh
-    from kilnchisel.core.job.file import open_job
 
-    job = open_job(options.job)
+    job = _open(options.job)
     _writable(options.output)
     write_mesh(job, options.output)
 
 
 def _outline(options: Any) -> None:
     from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
-    from kilnchisel.core.job.file import open_job
 
-    job = open_job(options.job)
+    job = _open(options.job)
     _writable(options.output)
     index = None if options.lettering is None else options.lettering - 1
-    write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
+    words = write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
+    print(f"{words[0].upper()}{words[1:]}.", file=sys.stderr)
 
 
 def _fonts(options: Any) -> None:

@@ -293,11 +293,11 @@ class Window(LetteringActions, QMainWindow):
         """Write the outlines and say so."""
         path = path if path.suffix else path.with_suffix(".svg")
         try:
-            write_outline(self.session.job, path, order)
+            words = write_outline(self.session.job, path, order)
         except KilnError as error:
             self._tell(str(error))
             return
-        self.say(f"Outlines written to {path.name}, in mm.")
+        self.say(f"Outlines written to {path.name}, in mm: {words}.")
 
     def _show_look(self) -> None:
         button = self.looks.button(0 if self.picture.look.square_on else 1)

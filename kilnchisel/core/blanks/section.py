@@ -100,7 +100,8 @@ class Section:
 def columns_for(radius: float, fine: bool) -> int:
     """Steps round a body so that no chord strays CHORD_MM from its circle (du² / 8R)."""
     count = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * CHORD_MM))), 180) if fine else 48
-    return count + -count % COARSER
+    # even, so that a sheet may begin half way round
+    return count + -count % (2 * COARSER)
 
 
 def turned_body(runs: list[Run], fine: bool, more: tuple[Shell, ...] = ()) -> Body:

@@ -19,10 +19,12 @@ Array = NDArray[Any]
 
 @dataclass(frozen=True, eq=False)
 class ClearZone:
-    """A part of the sheet to keep clear, with its name ("handle")."""
+    """A part of the sheet to keep clear, with its name ("handle"). ``covered``: another part of the body
+    lies on it, and hides what is made there."""
 
     name: str
     area: shapely.Polygon
+    covered: bool = False
 
 
 def flipped(area: Any) -> Any:

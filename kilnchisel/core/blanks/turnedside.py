@@ -62,7 +62,8 @@ def profile_of(points: Array, normals: Array) -> Profile:
 class Turned:
     """A side turned about the z axis; u = 0 faces the front, v = 0 is the profile's reference.
 
-    ``inside``: it is read from inside, so u runs the other way round.
+    ``inside``: it is read from inside, so u runs the other way round. ``turn``: radians from the front
+    to where u = 0 is, for bodies whose front is taken up.
     """
 
     name: str
@@ -71,6 +72,7 @@ class Turned:
     wall_mm: float
     clear: tuple[ClearZone, ...] = ()
     inside: bool = False
+    turn: float = 0.0
 
     @property
     def reference_mm(self) -> float:
@@ -91,7 +93,7 @@ class Turned:
         return sine if abs(sine) > 1e-6 else None
 
     def _angle(self, u: Array) -> Array:
-        return np.asarray(-u / self.reference_mm if self.inside else u / self.reference_mm)
+        return np.asarray((-u if self.inside else u) / self.reference_mm + self.turn)
 
     def to_body(self, uv: Array, height: Array) -> Array:
         angle = self._angle(uv[:, 0])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,8 +14,9 @@ from kilnchisel.core.blanks.extruded import Path, extruded
 from kilnchisel.core.blanks.mesh import Mesh, grid, join, without_slivers
 from kilnchisel.core.blanks.outlines import oval
 from kilnchisel.core.blanks.rounds import band_body
-from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.blanks.sides import ClearZone, Plane
 from kilnchisel.core.blanks.slab import edge_of
+from kilnchisel.core.blanks.turnedside import Turned
 from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.bodies import Bracelet, Signet
 
@@ -30,35 +32,68 @@ def signet_body(ring: Signet, fine: bool) -> Body:
     )
     inner = ring.inner_mm / 2
     middle = ring.width_mm / 2
-    front = -(inner + ring.thickness_mm + ring.rise_mm)
+    outer = inner + ring.thickness_mm
+    front = -(outer + ring.rise_mm)
     points, normals = oval(ring.head_mm, ring.head_high_mm, fine)
     edge = edge_of("round", min(0.5, 0.3 * ring.rise_mm), fine)
-    # the foot of the head lies in the band, just outside the finger's hole
+    # the foot of the head lies in the band, just below its outside: what is cut in from inside stays free
     foot = points * (1.5 * inner / ring.head_mm, 0.8 * ring.width_mm / ring.head_high_mm)
     rows = [_row(points + out * normals, front + deep, middle) for out, deep in edge]
     start = float(edge[-1, 1])
     for t in np.linspace(0, 1, 33 if fine else 9)[1:]:
         ease = t * t * (3 - 2 * t)
         flat = points * (1 - ease) + foot * ease
-        back = _inside(foot[:, 0], inner)
+        back = _round(foot[:, 0], outer - SUNK_MM)
         y = (front + start) * (1 - t) + back * t
         rows.append(np.column_stack([flat[:, 0], y, flat[:, 1] + middle]))
     for share in np.linspace(1, 0, 7)[1:]:
         flat = foot * share
-        rows.append(np.column_stack([flat[:, 0], _inside(flat[:, 0], inner), flat[:, 1] + middle]))
+        rows.append(np.column_stack([flat[:, 0], _round(flat[:, 0], outer - SUNK_MM), flat[:, 1] + middle]))
     body = without_slivers(_smooth_grid(np.stack(rows), len(edge) + (32 if fine else 8)))
     face = shapely.Polygon(points + edge[0, 0] * normals)
     side = Plane("head", face, np.array([0.0, front, middle]), X, Z, ring.rise_mm + ring.thickness_mm)
     head = Sheet(side, "blank", solid="head")
-    return Body((*band.shells, Shell("head", "blank", body, "head")), (head, *band.sheets))
+    covered = ClearZone("head", _covered(np.stack(rows), outer, middle), covered=True)
+    sheets = tuple(_of_signet(sheet, ring, covered) for sheet in band.sheets)
+    return Body((*band.shells, Shell("head", "blank", body, "head")), (head, *sheets))
+
+
+SUNK_MM = 0.12  # how far the head reaches into its band
+FACETS_MM = 0.03  # and its facets below that, at most
+
+
+def _of_signet(sheet: Sheet, ring: Signet, covered: ClearZone) -> Sheet:
+    """A side of the band as it is on a signet: the outside begins at the back and has its front under the
+    head; the inside has the head's foot behind it."""
+    side = sheet.side
+    assert isinstance(side, Turned)
+    if side.name == "outside":
+        return replace(sheet, side=replace(side, turn=np.pi, clear=(covered,)))
+    return replace(sheet, side=replace(side, wall_mm=ring.thickness_mm - SUNK_MM - FACETS_MM))
+
+
+def _covered(rows: Array, outer: float, middle: float) -> shapely.Polygon:
+    """Where the head stands on the band, on its outside's sheet, u = 0 at the back: the line in which its
+    wall goes through the outside."""
+    away = np.hypot(rows[..., 0], rows[..., 1])
+    # of each line from the face to the foot, the last step into the band
+    into = (away[:-1] > outer) & (away[1:] <= outer)
+    last = len(into) - 1 - np.argmax(into[::-1], axis=0)
+    column = np.arange(rows.shape[1])
+    high, low = away[last, column], away[last + 1, column]
+    share = ((high - outer) / np.maximum(high - low, 1e-12))[:, None]
+    at = rows[last, column] * (1 - share) + rows[last + 1, column] * share
+    angle = np.arctan2(at[:, 0], -at[:, 1])
+    return shapely.Polygon(np.column_stack([outer * (angle + np.pi), at[:, 2] - middle])).buffer(0.1)
 
 
 def _row(flat: Array, y: float, middle: float) -> Array:
     return np.column_stack([flat[:, 0], np.full(len(flat), y), flat[:, 1] + middle])
 
 
-def _inside(x: Array, inner: float) -> Array:
-    return np.asarray(-np.sqrt(np.maximum((inner + 0.15) ** 2 - x**2, 0.0)))
+def _round(x: Array, radius: float) -> Array:
+    """The y of a circle's front half."""
+    return np.asarray(-np.sqrt(np.maximum(radius**2 - x**2, 0.0)))
 
 
 def _smooth_grid(rows: Array, shown: int) -> Mesh:

@@ -229,8 +229,8 @@ def _on_insets(sheet: Sheet, inked: list[Inked]) -> list[Inked]:
             if rise < 0 and low < 0 and (rise <= low or ink.stage.level):
                 if rise > low:
                     continue  # its floor is as deep here as elsewhere
-                beside = as_region([shapely.difference(ink.region, inset.area)])
-                parts[0] = replace(parts[0], region=as_region([shapely.intersection(parts[0].region, beside)]))
+                beside = as_region([shapely.difference(parts[0].region, inset.area)])
+                parts[0] = replace(parts[0], region=beside)
                 continue
             over = as_region([shapely.intersection(ink.region, inset.area)])
             parts.append(replace(ink, region=over, below=ink.below + rise))

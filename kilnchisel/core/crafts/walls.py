@@ -105,7 +105,8 @@ def strips_of(walls: Standing) -> Strips:
     faces, more, at = [first, second], [(wall, end, height)], 4 * count
     for k, (low, high) in between.items():
         size = len(low) + len(high)
-        more.append((np.full(size, k), np.repeat([0, 1], [len(low), len(high)]), np.concatenate([low, high])))
+        ends = np.repeat([0, 1], [len(low), len(high)])
+        more.append((np.full(size, k), ends, np.concatenate([low, high])))
         left = [k, *range(at, at + len(low)), k + 3 * count] if tall[k, 0] else [k]
         right = [k + count, *range(at + len(low), at + size), k + 2 * count] if tall[k, 1] else [k + count]
         faces.append(np.array(_zipped(left, right), dtype=np.int64).reshape(-1, 3))

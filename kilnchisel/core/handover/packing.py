@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 from pathlib import Path
 
@@ -16,8 +17,17 @@ from kilnchisel.core.lettering.faces import face_path, load_face
 
 def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
     """Save a job with its artwork and the opened font files that may be embedded. Raises KilnError."""
-    artwork = {content.sha256: asset(content.sha256, content.name) for content in artwork_used(job)}
-    save_job(job, path, preview_png, {**packable_fonts(job), **artwork})
+    save_job(job, path, preview_png, {**packable_fonts(job), **kept_artwork(job)})
+
+
+def kept_artwork(job: Job) -> dict[str, bytes]:
+    """sha256 -> bytes of the job's artwork. What was lost before is left out: the job still names it, and
+    everything else is saved."""
+    kept = {}
+    for content in artwork_used(job):
+        with contextlib.suppress(KilnError):
+            kept[content.sha256] = asset(content.sha256, content.name)
+    return kept
 
 
 def packable_fonts(job: Job) -> dict[str, bytes]:

@@ -36,6 +36,14 @@ def keep_asset(data: bytes, name: str = "the file") -> str:
     return digest
 
 
+def forget(digest: str) -> None:
+    """Drop a kept file, here and in the cache folder."""
+    _held.pop(digest, None)
+    if DIGEST.match(digest):
+        with contextlib.suppress(OSError):
+            (cache_folder() / "assets" / digest).unlink(missing_ok=True)
+
+
 def asset(digest: str, name: str = "The artwork") -> bytes:
     """The bytes of a kept file. Raises KilnError when they are lost."""
     if digest in _held:

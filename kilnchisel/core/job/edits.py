@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -87,7 +88,7 @@ def set_field(job: Job, path: str, text: str) -> Job:
     holder: Any = job
     for word in path.split("."):
         if isinstance(holder, tuple):
-            if not word.isdigit() or not 1 <= int(word) <= len(holder):
+            if not re.fullmatch("[0-9]{1,9}", word) or not 1 <= int(word) <= len(holder):
                 raise KilnError(f"“{path}”: after {steps[-1]} comes a number from 1 to {len(holder)}.")
             steps.append(int(word) - 1)
             holder = holder[int(word) - 1]
@@ -98,7 +99,38 @@ def set_field(job: Job, path: str, text: str) -> Job:
             raise KilnError(f"“{path}”: there is no {word} here, only {known}.")
         steps.append(word)
         holder = getattr(holder, word)
-    return change(job, tuple(steps), _read_value(str(steps[-1]), text))
+    made = change(job, tuple(steps), _read_value(str(steps[-1]), text))
+    before = unknown_keys(read(job, tuple(steps)))
+    for where, there in unknown_keys(read(made, tuple(steps))).items():
+        if where not in before:
+            raise KilnError(f"“{path}.{where}”: there is no such field, only {', '.join(there)}.")
+    return made
+
+
+def unknown_keys(value: Any) -> dict[str, tuple[str, ...]]:
+    """The fields inside a value that this version does not know ("letterings.1.lay.count", counted from 1),
+    which it keeps, and for each those it knows there."""
+    found: dict[str, tuple[str, ...]] = {}
+    if isinstance(value, tuple):
+        parts = [(str(number), part) for number, part in enumerate(value, start=1)]
+    elif isinstance(value, Value):
+        known = tuple(type(value).model_fields)
+        found |= dict.fromkeys(value.model_extra or {}, known)
+        parts = [(name, getattr(value, name)) for name in known]
+    else:
+        return {}
+    for name, part in parts:
+        found |= {f"{name}.{where}": known for where, known in unknown_keys(part).items()}
+    return found
+
+
+def unknown_words(job: Job) -> str:
+    """What a job holds that this version does not know, as the end of a sentence; empty where nothing."""
+    found = list(unknown_keys(job))
+    if not found:
+        return ""
+    more = f" and {len(found) - 3} more" if len(found) > 3 else ""
+    return f"holds what this version does not know, and keeps: {', '.join(found[:3])}{more}."
 
 
 def _read_value(name: str, text: str) -> Any:
@@ -127,6 +159,8 @@ def refusal(error: ValidationError) -> str:
         return f"{label} {shown} is too large; the most is {format_number(most, 3)}{unit}."
     if kind == "missing":
         return f"“{name}” is missing."
+    if kind == "too_long":
+        return f"{label}: {context['actual_length']} are too many; the most is {context['max_length']}."
     return f"{label}: {shown[:80]} cannot be used ({problem['msg'].lower()})."
 
 

@@ -6,12 +6,17 @@ file whole. Described in docs/job-file.md.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import io
 import json
+import lzma
+import math
 import os
+import struct
 import tempfile
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -26,10 +31,26 @@ from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
 
 FORMAT = "kilnchisel job"
-VERSION = 5
+VERSION = 6
 LARGEST_JSON = 64 * 2**20
 LARGEST_ASSET = 128 * 2**20
 _STAMP = (2000, 1, 1, 0, 0, 0)  # the same job gives the same bytes
+
+
+# all that reading an archive of unknown origin may raise: truncated, flipped bits, encrypted, packed in a
+# way that is not known, names that are no text
+DAMAGED = (
+    zipfile.BadZipFile,
+    EOFError,
+    OSError,
+    RuntimeError,
+    ValueError,
+    MemoryError,
+    OverflowError,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+)
 
 
 def save_job(
@@ -76,9 +97,9 @@ def open_job(path: Path) -> Job:
         raise KilnError(f"There is no file {path}.") from None
     except IsADirectoryError:
         raise KilnError(f"{path} is a folder, not a job file.") from None
-    except (zipfile.BadZipFile, EOFError, OSError) as error:
+    except DAMAGED:
         raise KilnError(
-            f"{path.name} is not a whole job file (it may be cut short or of another kind): {error}."
+            f"{path.name} is not a whole job file: it is damaged, cut short, locked or of another kind."
         ) from None
 
 
@@ -87,7 +108,7 @@ def read_preview(path: Path) -> bytes | None:
     try:
         with zipfile.ZipFile(path) as archive:
             return archive.read("preview.png")
-    except (OSError, KeyError, zipfile.BadZipFile):
+    except (KeyError, *DAMAGED):
         return None
 
 
@@ -121,7 +142,23 @@ def _migrated(document: dict[str, Any]) -> dict[str, Any]:
         for lettering in (job.get("letterings") or ()) if isinstance(job, dict) else ():
             if isinstance(lettering, dict) and isinstance(lettering.get("wording"), dict):
                 lettering["wording"].setdefault("kind", "words")
+    if document["version"] < 6:  # the outside of a signet began at the front then, under its head
+        job = document.get("job")
+        blank = job.get("blank") if isinstance(job, dict) else None
+        if isinstance(job, dict) and isinstance(blank, dict) and blank.get("kind") == "signet":
+            _turned_half(job, blank)
     return document
+
+
+def _turned_half(job: dict[str, Any], blank: dict[str, Any]) -> None:
+    """The letterings on the outside of a ring, half a turn on."""
+    with contextlib.suppress(TypeError, ValueError):  # what is no number is refused later
+        half = math.pi * (float(blank.get("inner_mm", 18.9)) / 2 + float(blank.get("thickness_mm", 1.8)))
+        for lettering in job.get("letterings") or ():
+            lay = lettering.get("lay") if isinstance(lettering, dict) else None
+            if isinstance(lay, dict) and lay.get("side", "outside") == "outside":
+                along = float(lay.get("along_mm", 0.0))
+                lay["along_mm"] = round(along - half if along > 0 else along + half, 3)
 
 
 def _take_artwork(job: Job, archive: zipfile.ZipFile, path: Path) -> None:

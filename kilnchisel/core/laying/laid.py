@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import Plane, Side, principal_stretches
+from kilnchisel.core.blanks.sides import ClearZone, Plane, Side, principal_stretches
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.laying.beam import Beam
 from kilnchisel.core.laying.chart import Chart
@@ -24,11 +24,13 @@ TOUCHING_MM = 1e-6  # less than this is not an overlap worth a word
 
 @dataclass(frozen=True)
 class ZoneRoom:
-    """How a lettering stands to a keep-clear zone: the gap, or how far it reaches in (mm)."""
+    """How a lettering stands to a keep-clear zone: the gap, or how far it reaches in (mm). ``covered``: it
+    is hidden there."""
 
     name: str
     gap_mm: float
     reaches_in_mm: float
+    covered: bool = False
 
 
 @dataclass(frozen=True)
@@ -132,7 +134,7 @@ class Placing:
         """With points close enough that straight pieces may be bent round a cone."""
         if not self.unrolled or geometry.is_empty:
             return geometry
-        return shapely.segmentize(geometry, _cone_step(self.copies[0][1], self.side))
+        return shapely.segmentize(geometry, cone_step(self.copies[0][1], self.side))
 
 
 @dataclass(frozen=True, eq=False)
@@ -237,7 +239,8 @@ def _on_cone(points: Array, middle: Array, side: Side) -> Array:
 CONE_MM = 0.003  # how far a straight piece of an outline may depart from its bent place
 
 
-def _cone_step(middle: Array, side: Side) -> float:
+def cone_step(middle: Array, side: Side) -> float:
+    """How far apart points of an outline may be that is bent on to a cone there, mm."""
     sine = side.taper or 1.0
     reference = (side.period or 1.0) / (2 * np.pi)
     away = reference * float(side.jacobian(middle[None])[0, 0, 0]) / abs(sine)
@@ -369,7 +372,7 @@ def _zones(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneRoom, ...]:
     """How the ink stands to the zones; of several with one name, to the one that matters most."""
     found: dict[str, ZoneRoom] = {}
     for zone in side.clear:
-        room = _zone_room(ink, side, zone.name, zone.area)
+        room = _zone_room(ink, side, zone)
         known = found.get(zone.name)
         if known is None or (-room.reaches_in_mm, room.gap_mm) < (-known.reaches_in_mm, known.gap_mm):
             found[zone.name] = room
@@ -387,11 +390,11 @@ def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
     return float(shapely.distance(shapely.points(beyond), side.domain).max(initial=0.0))
 
 
-def _zone_room(ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.Polygon) -> ZoneRoom:
+def _zone_room(ink: shapely.MultiPolygon, side: Side, clear: ClearZone) -> ZoneRoom:
     turns = (0.0,) if side.period is None else (-side.period, 0.0, side.period)
     gap, reach = np.inf, 0.0
     for shift in turns:
-        zone = shapely.transform(area, lambda p, s=shift: p + (s, 0.0))
+        zone = shapely.transform(clear.area, lambda p, s=shift: p + (s, 0.0))
         gap = min(gap, float(shapely.distance(ink, zone)))
         if gap < TOUCHING_MM:
             shared = shapely.intersection(ink, zone)
@@ -402,4 +405,4 @@ def _zone_room(ink: shapely.MultiPolygon, side: Side, name: str, area: shapely.P
             left, low, right, high = ink.bounds
             ways = (right - zone_left, zone_right - left, high - zone_low, zone_high - low)
             reach = max(reach, min(ways))
-    return ZoneRoom(name, gap, float(reach))
+    return ZoneRoom(clear.name, gap, float(reach), clear.covered)

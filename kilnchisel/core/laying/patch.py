@@ -396,12 +396,15 @@ def conformal_map(points: Array, corners: Array, start: Array) -> Array:
     moving, fixed = system[:, free], system[:, held]
     turned = moving.conj().T
     # Hermitian and positive: no pivoting, and an ordering that keeps it sparse
-    factor = splu(
-        (turned @ moving).tocsc(),
-        permc_spec="MMD_AT_PLUS_A",
-        diag_pivot_thresh=0.0,
-        options={"SymmetricMode": True},
-    )
+    try:
+        factor = splu(
+            (turned @ moving).tocsc(),
+            permc_spec="MMD_AT_PLUS_A",
+            diag_pivot_thresh=0.0,
+            options={"SymmetricMode": True},
+        )
+    except RuntimeError:  # singular: faces without area; the first map has to do
+        return start
     flat[free] = factor.solve(-(turned @ (fixed @ flat[held])))
     return np.stack([flat.real, flat.imag], axis=1)
 

@@ -14,6 +14,7 @@ from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import stroke_widths
 
+NO_GAP = 2.5e-4  # of the capital height: as near as curves are drawn, so that parts are taken as touching
 NEAR_CAPS = 1.0  # letters further apart than this share of the capital height have no gap worth a word
 
 
@@ -36,7 +37,9 @@ def smallest_gap_mm(outline: Outline) -> float | None:
     apart = first < second
     if not apart.any():
         return None
-    return float(shapely.distance(parts[first[apart]], parts[second[apart]]).min())
+    gaps = shapely.distance(parts[first[apart]], parts[second[apart]])
+    gaps = gaps[gaps > NO_GAP * outline.cap_height_mm]
+    return float(gaps.min()) if len(gaps) else None
 
 
 @lru_cache(maxsize=64)

@@ -101,13 +101,16 @@ def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
     found = []
     for zone in laid.room.zones:
         if zone.reaches_in_mm > 0:
+            reach = format_length(zone.reaches_in_mm)
             says = (
-                f"Runs {format_length(zone.reaches_in_mm)} into the space kept clear for the {zone.name}."
+                f"Lies under the {zone.name} by {reach}; nothing is seen of it there."
+                if zone.covered
+                else f"Runs {reach} into the space kept clear for the {zone.name}."
             )
             found.append(
                 Check(
                     f"clear_{zone.name}",
-                    "warning",
+                    "failure" if zone.covered else "warning",
                     says,
                     amount_mm=zone.reaches_in_mm,
                     fix=_off_zones(job, index),

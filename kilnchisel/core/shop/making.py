@@ -10,15 +10,19 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from kilnchisel.core.build import lettering_laid
-from kilnchisel.core.crafts.inked import milled
+from kilnchisel.core.build import body_of_job, lettering_laid
+from kilnchisel.core.crafts.inked import inked_of, milled, refuse_too_deep
 from kilnchisel.core.crafts.roof import widest_mm
+from kilnchisel.core.crafts.through import across
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
 from kilnchisel.core.job.words import one_line
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.measures import smallest_gap_mm
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.volumes import relief_range_mm
@@ -34,6 +38,46 @@ GLASS_BEND = 1.0  # in diameters, common practice: tighter bends thin the glass 
 
 def making(job: Job, index: int, laid: Laid) -> list[Check]:
     """What the craft itself asks for."""
+    found = _asked(job, index, laid) + _walls_between(job, index, laid)
+    if not any(check.key == "wall" and check.level == "failure" for check in found):
+        found += _refused(job, index, laid)
+    return found
+
+
+def _refused(job: Job, index: int, laid: Laid) -> list[Check]:
+    """What picture and solid would refuse."""
+    craft = job.letterings[index].craft
+    panel = None if isinstance(job.blank, Mesh3D) else across(body_of_job(job), laid.lay.side)
+    try:
+        inks = inked_of(index, laid, craft, True, 0.0 if panel is None else panel[2])
+        refuse_too_deep(laid.side, craft, inks)
+    except KilnError as error:
+        return [Check("made", "failure", str(error))]
+    return []
+
+
+# common practice: the thinnest wall between two letters that a cutter or a die leaves standing
+LEAST_BETWEEN_MM = {"engraved": 0.2, "pressed": 0.3, "carved": 0.5, "cut through": 0.5}
+
+
+def _walls_between(job: Job, index: int, laid: Laid) -> list[Check]:
+    """What stays of the ground between two letters that are cut in."""
+    least = LEAST_BETWEEN_MM.get(job.letterings[index].craft.kind)
+    gap = smallest_gap_mm(laid.outline)
+    if least is None or gap is None or gap >= least - 1e-6:
+        return []
+    left = format_length(gap, decimals=3)
+    says = f"Only {left} of wall stays between two letters; {format_length(least)} is safe."
+    fix = None
+    wording = job.letterings[index].wording
+    if isinstance(wording, Wording) and wording.fit is None:
+        wider = math.ceil(100 * (wording.letter_spacing_mm + least - gap)) / 100
+        words = f"Letter spacing {format_length(wider)}"
+        fix = set_to(index, words, ("wording", "letter_spacing_mm"), wider)
+    return [Check("walls", "warning", says, source="common practice", amount_mm=least - gap, fix=fix)]
+
+
+def _asked(job: Job, index: int, laid: Laid) -> list[Check]:
     craft = job.letterings[index].craft
     if isinstance(craft, Tube):
         return _tube(index, laid, craft)

@@ -62,6 +62,8 @@ class Reading:
             return format_number(self.value, 0)
         if self.unit != "mm":
             places = 2 if self.value < 10 else 1 if self.value < 100 else 0
+            if 0 < self.value < 0.1:  # small things: two figures that mean something
+                places = 1 - math.floor(math.log10(self.value))
             return f"{format_number(self.value, places)} {self.unit}"
         places = 2 if abs(self.value) < 10 else 1
         return format_length(self.value, "mm", places)
@@ -234,6 +236,11 @@ def _room(laid: Laid) -> list[Reading]:
     return found
 
 
+def _rounded(value: float) -> float:
+    """To four places, small values to four figures."""
+    return round(value, 4) if abs(value) >= 0.1 or value == 0 else float(f"{value:.4g}")
+
+
 def measured(job: Job) -> dict[str, Any]:
     """All readings and checks of a job, ready for JSON; lengths in mm, angles in degrees."""
     from kilnchisel.core.shop.checks import checks
@@ -249,7 +256,7 @@ def measured(job: Job) -> dict[str, Any]:
                 "side": lettering.lay.side,
                 "craft": lettering.craft.kind,
                 "readings": {
-                    reading.key + ENDINGS[reading.unit]: round(reading.value, 4)
+                    reading.key + ENDINGS[reading.unit]: _rounded(reading.value)
                     for reading in readings(job, index)
                 },
                 "checks": [

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import shapely
 
+from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.crafts.inked import stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
@@ -16,6 +17,7 @@ from kilnchisel.core.finishes.metals import gold_density
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.finish import AsBlank, Gold
 from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import polygons_in
@@ -37,6 +39,9 @@ DENSITY = {
     "wood": 0.68,
     "painted wood": 0.55,
     "slate": 2.8,
+    "glass": 2.5,  # soda-lime glass, handbooks
+    "chrome": 8.44,  # a plate of microns on brass, common practice
+    "foam": 0.035,  # extruded polystyrene, common practice
 }
 
 
@@ -55,7 +60,54 @@ def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
 
 
 def relief_volume_mm3(lettering: Lettering, laid: Laid) -> float:
-    """The volume over the ground, below zero what is taken away; as on a flat side, each copy counted."""
+    """The volume over the ground, below zero what is taken away, all copies together.
+
+    As on a flat side, times how much larger the lettering is on this one: as it is stretched, and as a
+    bent side is longer farther out.
+    """
+    flat = _flat_volume(lettering, laid)
+    area = float(laid.outline.ink.area) * len(laid.placing.copies)
+    if flat == 0 or area <= 0:
+        return flat
+    return flat * true_area_mm2(laid, flat / area / 2) / area
+
+
+SPOTS_ALONG, ENOUGH_SPOTS = (64, 256, 1024), 300
+STEP = 1e-4  # of the ink's height, for the slopes of the surface at a height
+
+
+def true_area_mm2(laid: Laid, height_mm: float = 0.0) -> float:
+    """The area of the ink on its side, or on the surface parallel to it at a height, mm²: the mean area
+    of a step along u and one along v, at places all over the ink, times its area on the sheet."""
+    side, ink = laid.side, laid.ink
+    if isinstance(side, Plane):
+        return float(ink.area)
+    low_u, low_v, high_u, high_v = ink.bounds
+    shapely.prepare(ink)
+    for across in SPOTS_ALONG:
+        step = max(high_u - low_u, high_v - low_v) / across
+        starts = np.array([[low_u, high_u], [low_v, high_v]]) + (step / 2, 0)
+        u, v = np.meshgrid(*(np.arange(low, high, step) for low, high in starts))
+        spots = np.stack([u.ravel(), v.ravel()], axis=1)
+        spots = spots[shapely.contains_xy(ink, spots[:, 0], spots[:, 1])]
+        if len(spots) >= ENOUGH_SPOTS:
+            break
+    if side.period is None:
+        spots = spots[shapely.contains_xy(side.domain, spots[:, 0], spots[:, 1])]
+    if len(spots) == 0:
+        return float(ink.area)
+    if isinstance(side, Chart):  # flat between its points
+        return float(ink.area * np.abs(np.linalg.det(side.jacobian(spots))).mean())
+    small = STEP * (high_v - low_v)
+    height = np.full(len(spots), height_mm)
+    along, up = (
+        (side.to_body(spots + way, height) - side.to_body(spots - way, height)) / (2 * small)
+        for way in np.eye(2) * small
+    )
+    return float(ink.area * np.linalg.norm(np.cross(along, up), axis=1).mean())
+
+
+def _flat_volume(lettering: Lettering, laid: Laid) -> float:
     copies = len(laid.placing.copies)
     total = 0.0
     below = 0.0  # stages that stand on one another count only what they add

@@ -61,6 +61,8 @@ def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], free: b
     """What a drag to a widget pixel makes of the lettering; None where the pointer is off its side."""
     if drag.drawn is None or drag.sheet is None:
         return None
+    if index >= min(len(drag.drawn.laid), len(drag.job.letterings)):
+        return None  # it was taken away meanwhile
     laid, lettering = drag.drawn.laid[index], drag.job.letterings[index]
     if drag.kind == "move" and lettering.lay.side == ANY_SPOT:
         return _on_mesh(drag, index, pixel, size)
@@ -82,7 +84,7 @@ def _of_words(drag: Drag, lettering: Lettering, laid: Laid, now: Array) -> Edit 
     wording = lettering.wording
     if not isinstance(wording, Wording):
         return None
-    if drag.kind == "letter":
+    if drag.kind == "letter" and drag.number < len(wording.text):
         changed = with_letter(wording, letter_dragged(laid, wording, drag.number, drag.sheet, now))
         return Edit(("wording",), changed, f"letter {wording.text[drag.number]} moved")
     if drag.kind == "point" and isinstance(wording.arrangement, Curve | Slope):

@@ -415,7 +415,7 @@ class PictureView(QWidget):
             kind, number, sheet = "letter", place, self._sheet(pixel)
             self.session.choose_letter(place)
         else:
-            index = lettering_at(self.drawn, pixel, self._size())
+            index = self._lettering_at(pixel)
             if index is not None:
                 if index != self.session.index:
                     self.session.choose(index)
@@ -464,7 +464,7 @@ class PictureView(QWidget):
         if event is None or self.drawn is None:
             return
         pixel = (event.position().x(), event.position().y())
-        index = lettering_at(self.drawn, pixel, self._size())
+        index = self._lettering_at(pixel)
         if index is None:
             self.new_wanted.emit(
                 spot_under(self.session.job.blank, *ray_of(self.drawn, pixel, self._size()))
@@ -513,7 +513,7 @@ class PictureView(QWidget):
     def put_here(self, pixel: tuple[float, float]) -> None:
         """The chosen lettering goes to the place of the blank under a pixel, on whatever side that is."""
         index = self.session.index
-        if self.drawn is None or index is None:
+        if self.drawn is None or index is None or index >= len(self.drawn.laid):
             return
         edit = spot_edit(self.drawn, self.session.job, index, pixel, self._size())
         if edit is not None:
@@ -580,6 +580,14 @@ class PictureView(QWidget):
 
     # gestures to values
 
+    def _lettering_at(self, pixel: tuple[float, float]) -> int | None:
+        """The lettering shown at a pixel that the job still has."""
+        if self.drawn is None:
+            return None
+        index = lettering_at(self.drawn, pixel, self._size())
+        count = min(len(self.session.job.letterings), len(self.drawn.laid))
+        return index if index is not None and index < count else None
+
     def _sheet(self, pixel: tuple[float, float]) -> Any:
         index = self.session.index
         if self.drawn is None or index is None or index >= len(self.drawn.laid):
@@ -595,7 +603,7 @@ class PictureView(QWidget):
         index = self.session.index
         if not self.single_letters or self.drawn is None or index is None or index >= len(self.drawn.laid):
             return None
-        if lettering_at(self.drawn, pixel, self._size()) != index:
+        if self._lettering_at(pixel) != index:
             return None
         sheet = self._sheet(pixel)
         return None if sheet is None else letter_under(self.drawn.laid[index], sheet)
@@ -654,7 +662,7 @@ class PictureView(QWidget):
                 if handle.kind == "turn"
                 else CURSORS.get(handle.kind, Qt.CursorShape.SizeFDiagCursor)
             )
-        elif self.drawn is not None and lettering_at(self.drawn, pixel, self._size()) is not None:
+        elif self.drawn is not None and self._lettering_at(pixel) is not None:
             shape = Qt.CursorShape.SizeAllCursor
         else:
             closed = self._drag is not None

@@ -81,6 +81,7 @@ def caret_line(drawn: Drawn, laid: Laid, text: str, caret: int, size: tuple[int,
 
 def _foot(laid: Laid, text: str, caret: int) -> tuple[Array, Array]:
     """Where the caret stands on the baseline, and which way is up there, in the outline's own mm."""
+    caret = min(caret, len(text))  # the words may have become shorter since it was put there
     after = stand_of(laid, caret)
     if after is not None:
         return np.asarray(after.anchor), np.asarray(after.turn[:, 1])

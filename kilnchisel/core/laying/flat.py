@@ -1,0 +1,91 @@
+"""What is cut flat and then laid on: the true flat pattern of a side where it has one.
+
+A plane, a cylinder and a cone unroll without stretch, so that everything on them keeps its place. What
+bends both ways has no flat pattern: there each lettering is taken true to size at its own height, as it
+would be cut and pressed on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.sides import Cylinder, Plane, Side
+from kilnchisel.core.blanks.turnedside import Turned
+from kilnchisel.core.laying.chart import Chart
+from kilnchisel.core.laying.laid import Laid, cone_step
+
+Array = NDArray[Any]
+
+STRAIGHT_MM = 1e-4  # a side whose radius changes less is a cylinder
+
+
+@dataclass(frozen=True, eq=False)
+class Flat:
+    """How the sheet of a lettering becomes what is cut: ``points`` takes sheet points (n, 2) to flat mm,
+    ``closely`` gives a geometry points enough for that, ``words`` say which pattern it is."""
+
+    points: Callable[[Array], Array]
+    closely: Callable[[Any], Any]
+    words: str
+
+
+def flats_of(laid: Sequence[Laid]) -> list[Flat]:
+    """The flat patterns of letterings of one side, which keep their places to each other where the side
+    unrolls without stretch."""
+    boxes = [item.ink.bounds for item in laid if not item.ink.is_empty]
+    middle = (min(box[0] for box in boxes) + max(box[2] for box in boxes)) / 2 if boxes else 0.0
+    return [_flat(item, middle) for item in laid]
+
+
+def _flat(laid: Laid, middle: float) -> Flat:
+    side = laid.side
+    if isinstance(side, Plane):
+        return Flat(np.asarray, _as_it_is, "as it lies")
+    if isinstance(side, Chart):
+        return Flat(np.asarray, _as_it_is, "as unrolled round its spot")
+    if isinstance(side, Cylinder) or _is_cylinder(side):
+        return Flat(np.asarray, _as_it_is, "true flat pattern of the cylinder")
+    if side.taper is not None:
+        step = cone_step(laid.middle, side)
+        return Flat(
+            lambda uv: on_sector(uv, side, middle),
+            lambda shape: shapely.segmentize(shape, step),
+            "true flat pattern of the cone",
+        )
+    spot = laid.middle
+    true = side.true_at(spot)
+    return Flat(
+        lambda uv: (uv - spot) @ true.T + true @ spot,
+        _as_it_is,
+        "true to size at its own height; this side has no flat pattern",
+    )
+
+
+def _as_it_is(shape: Any) -> Any:
+    return shape
+
+
+def _is_cylinder(side: Side) -> bool:
+    return isinstance(side, Turned) and float(np.ptp(side.profile.radius)) < STRAIGHT_MM
+
+
+def on_sector(uv: Array, side: Side, middle: float) -> Array:
+    """Sheet points (n, 2) of a cone's side on its flat pattern, mm, upright at u = ``middle``.
+
+    A cone of half angle a unrolls to a sector: a point at distance S = r / sin(a) from the apex keeps it,
+    and its angle round the axis becomes that times sin(a) (elementary geometry of developable surfaces).
+    """
+    sine, period = side.taper, side.period
+    assert sine is not None and period is not None
+    reference = period / (2 * np.pi)
+    slant = side.jacobian(uv)[:, 0, 0] * reference / abs(sine)
+    angle = (uv[:, 0] - middle) / reference * abs(sine)
+    up = float(np.sign(sine))
+    apex = reference / abs(sine)  # v = 0 is at the reference radius
+    return np.stack([slant * np.sin(angle) + middle, up * (slant * np.cos(angle) - apex)], axis=1)
