@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from benchmarks import crafts, drafts, laying, lettering, likeness, mockups, startup
+from benchmarks import crafts, drafts, laying, lettering, likeness, memory, mockups, startup
 
 BENCHES = {
     "drafts": drafts.run,
@@ -15,6 +15,7 @@ BENCHES = {
     "lettering": lettering.run,
     "laying": laying.run,
     "crafts": crafts.run,
+    "memory": memory.run,
 }
 
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -42,12 +41,11 @@ from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
+from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
 Array = NDArray[Any]
-
-KEPT = 48
 
 
 @dataclass(frozen=True)
@@ -60,13 +58,13 @@ class _Making:
     craft: Craft
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def outline_of(wording: Content) -> Outline:
     """The drawn wording or artwork. Raises KilnError when it cannot be used."""
     return outline_of_content(wording)
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def laid_of(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
     """The wording on its side; on a mesh ``exact`` or in a hurry. Raises KilnError for a side the blank
     does not have."""
@@ -116,7 +114,7 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
     return laid_of(job.blank, lettering.wording, lettering.lay, not hurried)
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _sheet_parts(
     blank: Blank,
     side: str,
@@ -144,12 +142,12 @@ def _all_laid(
     return [(i, item.roughly(), craft) for i, item, craft in laid] if coarse else laid
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _shells(blank: Blank) -> tuple[Part, ...]:
     return shell_parts(body_of(blank))
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
         surface = tuple(m for m in makings if not isinstance(m.craft, FREE))
@@ -189,7 +187,7 @@ def _opens(making: _Making) -> bool:
     return isinstance(making.craft, CutThrough) and making.craft.fill == "open"
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
     """What is seen through the openings of a lettering."""
     panel = across(body_of(blank), making.lay.side)
@@ -202,7 +200,7 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
 FREE = Tube | Standing | Fitting  # crafts that stand off the surface and leave it whole
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _free_parts(blank: Blank, making: _Making, coarse: bool) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
     craft = making.craft
     laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
@@ -259,7 +257,7 @@ def piece_of(job: Job, coarse: bool = False) -> Piece:
     return _piece(job.blank, tuple(makings), coarse)
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _scene(job: Job, coarse: bool) -> Scene:
     marks = _marks(job, coarse) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
     return scene_of(job, piece_of(job, coarse), body_of(job.blank, fine=False), marks)
@@ -285,7 +283,7 @@ PLAIN_REACH = 0.008  # of a side's shorter extent, where there are no letters
 LEAST_STEP_MM = 0.002  # what is lower is no edge
 
 
-@lru_cache(maxsize=KEPT)
+@remembered
 def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool) -> Marked:
     side = body_of(blank).sheet(name).side
     low_u, low_v, high_u, high_v = side.domain.bounds

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
 from pathlib import Path
@@ -26,6 +27,7 @@ from kilnchisel.core.blanks.meshfile import UNITS, MeshFile, like, mesh_of_file
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.units import format_number
+from kilnchisel.ui.guard import sentence_of
 
 AXES = (("z", "z"), ("y", "y"), ("x", "x"), ("-z", "−z"), ("-y", "−y"), ("-x", "−x"))
 
@@ -83,6 +85,11 @@ class MeshDialog(QDialog):
         except KilnError as error:
             if self._wanted:
                 self._done.emit(None, str(error))
+            return
+        except Exception as error:
+            if self._wanted:
+                self._done.emit(None, sentence_of(error))
+            sys.excepthook(type(error), error, error.__traceback__)
             return
         if self._wanted:
             self._done.emit(file, "")

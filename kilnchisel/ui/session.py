@@ -21,6 +21,7 @@ from kilnchisel.core.job.history import History
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words import edit_words
 from kilnchisel.core.paths import state_folder
+from kilnchisel.ui.away import Chores, away
 from kilnchisel.ui.memory import add_recent
 
 AUTOSAVE_MS = 1500
@@ -53,6 +54,8 @@ class Session(QObject):
         self._saved_job: Job | None = self.history.job
         self._saved_at = 0.0
         self._stem = f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
+        self.chores = Chores()
+        self.chores.failed.connect(self._not_kept)
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -151,7 +154,7 @@ class Session(QObject):
 
     def open(self, path: Path) -> None:
         """Open a job file. Raises KilnError and keeps the present job when it cannot be read."""
-        self.start(open_job(path), path.resolve())
+        self.start(away(lambda: open_job(path), f"Opening {path.name}"), path.resolve())
         add_recent(path)
 
     def save(self, path: Path | None = None) -> None:
@@ -159,9 +162,10 @@ class Session(QObject):
         target = path or self.path
         if target is None:
             raise KilnError("Choose where to save the job.")
-        save_packed(self.job, target, self.preview())
+        job, preview = self.job, self.preview()
+        away(lambda: save_packed(job, target, preview), f"Saving {target.name}")
         self.path = target.resolve()
-        self._saved_job = self.job
+        self._saved_job = job
         self._saved_at = time.time()
         self.end_step()
         self.discard_autosave()
@@ -186,17 +190,27 @@ class Session(QObject):
             "name": self.job.name,
             "when": time.time(),
         }
-        try:
-            save_packed(self.job, copy)
+        job = self.job
+
+        def keep() -> None:
+            save_packed(job, copy)
             write_whole(note, json.dumps(about).encode())
-        except KilnError as error:
-            self.refused.emit(f"The work could not be autosaved: {error}")
+
+        self.chores.do(keep)
+
+    def _not_kept(self, sentence: str) -> None:
+        self.refused.emit(f"The work could not be autosaved: {sentence}")
 
     def discard_autosave(self) -> None:
         """The work is safe elsewhere, or not wanted."""
         self._autosave.stop()
-        for path in self._files():
-            path.unlink(missing_ok=True)
+        files = self._files()
+
+        def drop() -> None:
+            for path in files:
+                path.unlink(missing_ok=True)
+
+        self.chores.do(drop)
 
 
 def autosave_folder() -> Path:

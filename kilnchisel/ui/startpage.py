@@ -81,6 +81,11 @@ class StartPage(QWidget):
         )
         promise.setObjectName("pencil")
         self.column.addWidget(promise)
+        self.told = QLabel()
+        self.told.setObjectName("refusal")
+        self.told.setWordWrap(True)
+        self.told.hide()
+        self.column.addWidget(self.told)
         self.column.addSpacing(14)
         question = QLabel("What is to be lettered?")
         question.setObjectName("title")
@@ -94,6 +99,11 @@ class StartPage(QWidget):
         )
         self._shelf("Recent jobs", [(p.stem, p, self.job_wanted) for p in recent_jobs()])
         self.column.addStretch(1)
+
+    def tell(self, sentence: str) -> None:
+        """Put a sentence at the head of the page; it goes when the page is laid out anew."""
+        self.told.setText(sentence)
+        self.told.show()
 
     def _objects(self) -> QWidget:
         """A button for every kind of object, a row for each sort."""

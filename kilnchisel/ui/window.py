@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -34,16 +35,19 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.blanks.meshfile import MESH_KINDS
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.meshes import MESH_ENDINGS, write_mesh
+from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
-from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.edits import unknown_words
+from kilnchisel.core.job.file import open_job, write_whole
 from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.lettering.faces import FONT_ENDINGS
 from kilnchisel.ui import theme as look
+from kilnchisel.ui.away import away
 from kilnchisel.ui.commands import COMMANDS
+from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import KeysPage
 from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
@@ -68,6 +72,8 @@ class Window(LetteringActions, QMainWindow):
         super().__init__()
         self.theme = THEMES.get(recall("theme", "day"), look.DAY)
         self.unit = recall("unit", "mm")
+        self.guard = Guard()
+        self.guard.install()
         self.session = Session(self)
         self._picture_order: MockupOrder | None = None
         self._picture_path: Path | None = None
@@ -161,6 +167,12 @@ class Window(LetteringActions, QMainWindow):
         self.hint = QLabel("Drag the lettering to move it, its round handles to size it.")
         self.hint.setObjectName("small")
         row.addWidget(self.hint, 1)
+        self.report_button = QPushButton("Copy the report")
+        self.report_button.setObjectName("link")
+        self.report_button.setToolTip("For whoever mends the program: versions and where it happened")
+        self.report_button.clicked.connect(self._copy_report)
+        self.report_button.hide()
+        row.addWidget(self.report_button)
         self.status = QLabel()
         self.status.setObjectName("small")
         row.addWidget(self.status)
@@ -178,6 +190,7 @@ class Window(LetteringActions, QMainWindow):
     def _connect(self) -> None:
         self.session.changed.connect(self.show_job)
         self.session.refused.connect(self.say)
+        self.guard.told.connect(self._caught)
         self.ticket.letterings.added.connect(self.add_kind)
         self.ticket.letterings.removed.connect(self.remove_lettering)
         self.ticket.link_wanted.connect(self.follow_link)
@@ -293,7 +306,8 @@ class Window(LetteringActions, QMainWindow):
         """Write the outlines and say so."""
         path = path if path.suffix else path.with_suffix(".svg")
         try:
-            words = write_outline(self.session.job, path, order)
+            job = self.session.job
+            words = away(lambda: write_outline(job, path, order), f"Writing {path.name}", self)
         except KilnError as error:
             self._tell(str(error))
             return
@@ -370,7 +384,7 @@ class Window(LetteringActions, QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a job file; what is open is kept when it cannot be read."""
         try:
-            job = open_job(path)
+            job = away(lambda: open_job(path), f"Opening {path.name}", self)
         except KilnError as error:
             self._tell(str(error))
             self.start_page.refresh()
@@ -378,11 +392,14 @@ class Window(LetteringActions, QMainWindow):
         if self.leave_job():
             self._begin(job, path.resolve())
             add_recent(path)
+            words = unknown_words(job)
+            if words:
+                self.say(f"{path.name} {words}")
 
     def open_demo(self, path: Path) -> None:
         """A demo job, as a new job of the person's own."""
         try:
-            job = open_job(path)
+            job = away(lambda: open_job(path), f"Opening {path.name}", self)
         except KilnError as error:
             self._tell(str(error))
             return
@@ -392,13 +409,13 @@ class Window(LetteringActions, QMainWindow):
     def take_rescue(self, rescue: Rescue) -> None:
         """Go on with work that was not saved."""
         try:
-            job = open_job(rescue.copy)
+            job = away(lambda: open_job(rescue.copy), "Opening what was kept", self)
         except KilnError as error:
             self._tell(str(error))
             return
         self._begin(job, rescue.original, saved=False)
         self.session.autosave()
-        forget(rescue)
+        self.session.chores.do(lambda: forget(rescue))  # once it is kept anew
 
     def _drop_rescue(self, rescue: Rescue) -> None:
         forget(rescue)
@@ -464,6 +481,10 @@ class Window(LetteringActions, QMainWindow):
         ):
             button = QPushButton(text)
             button.setObjectName(name)
+            button.setAutoDefault(answer == "save")  # what Return does loses nothing
+            button.setDefault(answer == "save")
+            if answer == "save":
+                button.setFocus()
             button.clicked.connect(dialog.accept)
             button.clicked.connect(lambda _=False, a=answer: answers.setdefault("is", a))
             row.addWidget(button)
@@ -602,14 +623,22 @@ class Window(LetteringActions, QMainWindow):
         path = Path(name)
         if not path.suffix:
             path = path.with_suffix("." + kind.split(" ")[0].lower())
-        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        self.write_mesh(path)
+
+    def write_mesh(self, path: Path) -> None:
+        """Write the solid and say so."""
+        job, dropped = self.session.job, threading.Event()
+
+        def make() -> None:
+            data = mesh_bytes(job, path)
+            if not dropped.is_set():
+                write_whole(path, data)
+
         try:
-            write_mesh(self.session.job, path)
+            away(make, f"Making the solid for {path.name}", self, dropped.set)
             self.say(f"Solid written to {path}.")
         except KilnError as error:
             self._tell(str(error))
-        finally:
-            QApplication.restoreOverrideCursor()
 
     # the window itself
 
@@ -636,6 +665,24 @@ class Window(LetteringActions, QMainWindow):
         close.clicked.connect(dialog.accept)
         column.addWidget(close)
         dialog.exec()
+
+    def _caught(self, sentence: str, report: str) -> None:
+        """Something that no command dealt with: a refusal, or a fault of the program."""
+        if report:
+            self.session.autosave()
+            self.report_button.setProperty("report", report)
+            self.report_button.show()
+        if self.pages.currentIndex() == 1:
+            self._tell(sentence)
+        else:
+            self.start_page.tell(sentence)
+
+    def _copy_report(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(str(self.report_button.property("report")))
+        self.report_button.hide()
+        self.say("The report is copied; paste it into a message to whoever mends the program.")
 
     def _untell(self) -> None:
         self.picture.tell("")
@@ -668,6 +715,8 @@ class Window(LetteringActions, QMainWindow):
         remember("window", bytes(self.saveGeometry().toHex().data()).decode())
         self.session.discard_autosave()
         self.picture.close_desks()
+        self.session.chores.finish()
+        self.guard.remove()
         event.accept()
 
 

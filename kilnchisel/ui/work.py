@@ -7,9 +7,9 @@ in a single slot that a newer request overwrites.
 from __future__ import annotations
 
 import contextlib
+import sys
 import threading
 import time
-import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -27,6 +27,7 @@ from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import Reading, readings
+from kilnchisel.ui.guard import sentence_of
 
 
 @dataclass(frozen=True)
@@ -158,11 +159,8 @@ class _Slot(QObject):
             except KilnError as error:
                 self.failed.emit(str(error), order.number)
             except Exception as error:
-                traceback.print_exc()
-                self.failed.emit(
-                    f"Something went wrong inside ({type(error).__name__}: {error}); undo the last step.",
-                    order.number,
-                )
+                self.failed.emit(sentence_of(error), order.number)
+                sys.excepthook(type(error), error, error.__traceback__)
             finally:
                 with self._ready:
                     self._busy = False

@@ -345,9 +345,9 @@ class Outlines(Folder):
         lines = outline_of_content(content_of_file(path)).lines
         self.assertEqual(len(lines), len(laid.outline.lines))
         points = np.concatenate(lines)
-        # the pen's width is all that the ink has more
+        # laid as a flat sheet is, it comes off flat as it was; the pen's width is all that the ink has more
         wide = np.ptp(points[:, 0]) + 0.5
-        self.assertAlmostEqual(wide, laid.width_mm, delta=0.03)
+        self.assertAlmostEqual(wide, laid.outline.width_mm, delta=0.03)
 
     def test_refusals(self):
         with self.assertRaisesRegex(KilnError, "end in .svg or .dxf"):

@@ -12,6 +12,7 @@ from kilnchisel.core.finishes.material import Amount, Cover, Material, Texture, 
 from kilnchisel.core.finishes.metals import gold_colour, metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.view import square_on
 from tests.samples import bare_scene
@@ -193,9 +194,9 @@ class Amounts(unittest.TestCase):
         self.assertLess(many, 0.15)
 
     def test_the_same_seed_the_same_scratches(self):
-        scratches.cache_clear()
+        STORE.clear()
         one = scratches(50, 3).values
-        scratches.cache_clear()
+        STORE.clear()
         np.testing.assert_array_equal(one, scratches(50, 3).values)
         self.assertGreater(np.abs(one - scratches(50, 4).values).max(), 0.3)
 

@@ -111,7 +111,11 @@ window.show()
 window.start_new("mug")
 window.session.edit(("name",), "Half done")
 from PyQt6.QtCore import QTimer
-QTimer.singleShot(200, lambda: (window.session.autosave(), print("ready", flush=True)))
+def keep():
+    window.session.autosave()
+    window.session.chores.finish()
+    print("ready", flush=True)
+QTimer.singleShot(200, keep)
 app.exec()
 """
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from functools import cache, cached_property
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -17,6 +17,7 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -117,7 +118,7 @@ class Body:
         raise KilnError(f"This blank has no side “{name}”; it has {names}.")
 
 
-@cache
+@remembered
 def body_of(blank: Blank, fine: bool = True) -> Body:
     """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
     from kilnchisel.core.blanks import boards, ground, longbody, mug, rounds, van, vessels, worn

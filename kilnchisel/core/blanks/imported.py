@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh, compacted, corner_normals, joined_faces, neighbours
 from kilnchisel.core.blanks.meshfile import read_mesh
 from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -307,7 +308,7 @@ def _distance(spot: Array, triangles: Array) -> Array:
     return np.asarray(np.linalg.norm(near - spot, axis=1))
 
 
-@lru_cache(maxsize=3)
+@remembered
 def free_mesh(blank: Mesh3D) -> FreeMesh:
     """The mesh of a blank as it stands. Raises KilnError when it is lost or cannot be read."""
     points, faces, part, names, surface, notes, loose = read_mesh(blank.sha256, blank.ending, blank.name)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +14,7 @@ from kilnchisel.core.blanks.mesh import compacted, edges_of, joined_faces, neigh
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 # points, faces, part of each face, names of the parts, surface map, notes, open edges
@@ -25,7 +25,7 @@ MOST_FACES = 4_000_000
 FINE, FINE_FACES = 30, 4_000  # long edges are split: no longer than a share of the whole, nor too many
 
 
-@lru_cache(maxsize=2)
+@remembered
 def read_mesh(sha256: str, ending: str, name: str) -> Cleaned:
     """The file's triangles, cleaned, in its own units: points, faces, part, names, surface map, notes."""
     return cleaned(*_loaded(asset(sha256, name), ending, name))

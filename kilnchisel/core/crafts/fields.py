@@ -6,7 +6,6 @@ Heights are given at points of the outline's own coordinates, in mm, so that the
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -19,6 +18,7 @@ from kilnchisel.core.colour import LUMA
 from kilnchisel.core.job.crafts import Carved, Raised, Relief
 from kilnchisel.core.lettering.outline import Raster
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -159,7 +159,7 @@ class Portrait:
         return np.asarray(self.height_mm * map_coordinates(picture, [y, x], order=1, mode="nearest"))
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _toned(made: Portrait) -> Array:
     """The picture's lightness 0..1, smoothed with its edges kept, with its contrast and levels."""
     raster = made.raster
@@ -256,7 +256,7 @@ def profile_curve(craft: Raised) -> tuple[Array, Array]:
     return far, high
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _moulding(craft: Raised, region: shapely.MultiPolygon) -> Moulding:
     wide = stroke_mm(region)
     far, high = profile_curve(craft)

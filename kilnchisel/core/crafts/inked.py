@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -25,6 +24,7 @@ from kilnchisel.core.job.crafts import Craft, Engraved, Raised
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -87,7 +87,7 @@ def _milled(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
     ]
 
 
-@lru_cache(maxsize=64)
+@remembered
 def milled(layer: Layer, cutter_mm: float) -> Layer:
     """What a cutter of this diameter reaches of a layer: its opening by a disc. The same one each time."""
     radius = cutter_mm / 2
@@ -102,7 +102,7 @@ def field_step(field: Field, rough: bool) -> float:
     return field.step_mm * (ROUGHER if rough else 1.0)
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _grown(layer: Layer, by: float, filled: bool) -> shapely.MultiPolygon:
     grown = shapely.buffer(layer.region, by, quad_segs=8)
     if filled:

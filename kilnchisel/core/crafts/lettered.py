@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -40,6 +39,7 @@ from kilnchisel.core.job.crafts import Craft, Raised
 from kilnchisel.core.job.crafts import Standing as StandingLetters
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.polygons import as_region
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -114,7 +114,7 @@ def _backs(sheet: Sheet, panel: Panel, rough: bool) -> list[Inked]:
     return found
 
 
-@lru_cache(maxsize=24)
+@remembered
 def _seen_from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
     """The same one each time, so that what is made of it can be remembered."""
     return from_behind(laid, side, other)
@@ -152,7 +152,7 @@ def _opened(
     return made, holes
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _cut(sheet: Sheet, regions: tuple[shapely.MultiPolygon, ...]) -> _Placed:
     """A cut sheet on its body, remembered by its regions: heights may change without it."""
     return _placed(sheet, cut_sheet(sheet, regions))
@@ -321,7 +321,7 @@ def _of_stage(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface |
     return _flat(placed, label, ink.below + stage.knots[0][1])
 
 
-@lru_cache(maxsize=24)
+@remembered
 def _ready_on(
     placed: _Placed, label: int, laid: Laid, layer: LaidLayer, shape: tuple[Any, ...], rough: bool
 ) -> Bent:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import mapbox_earcut
@@ -25,6 +24,7 @@ from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -42,14 +42,14 @@ def border_step(layer: Layer, deepest: float, rough: bool) -> float:
     return float(np.clip(1.5 * deepest, step / 5, step))
 
 
-@lru_cache(maxsize=64)
+@remembered
 def widest_mm(layer: Layer) -> float:
     """How far the inmost point of a layer is from its outline."""
     points = medial_points(layer, False)
     return float(points[:, 2].max(initial=0.0))
 
 
-@lru_cache(maxsize=64)
+@remembered
 def medial_points(layer: Layer, rough: bool) -> Array:
     """Points on the medial axis of a layer's region with their distance from the outline, (n, 3).
 
@@ -83,7 +83,7 @@ def medial_points(layer: Layer, rough: bool) -> Array:
     return np.column_stack([kept[first], far[first]])
 
 
-@lru_cache(maxsize=64)
+@remembered
 def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
     """Points inside a layer that an even slope down to ``deepest`` from its outline needs, (n, 2): the
     medial axis, the line where the slope ends, and lines between."""
@@ -106,7 +106,7 @@ def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
     return _thinned(np.concatenate(found), 0.1 * step)
 
 
-@lru_cache(maxsize=32)
+@remembered
 def field_points(layer: Layer, step: float) -> Array:
     """Points all over a layer's region, about ``step`` apart, clear of its outline, (n, 2)."""
     return points_over(shapely.buffer(layer.region, -0.6 * step), step)
@@ -141,7 +141,7 @@ class Terraces:
     far: Array
 
 
-@lru_cache(maxsize=64)
+@remembered
 def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terraces:
     """The lines of equal distance from a layer's outline, ascending, and triangles between them."""
     region = plainer(layer.region) if rough else layer.region

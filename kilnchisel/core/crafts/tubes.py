@@ -9,7 +9,6 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -33,6 +32,7 @@ from kilnchisel.core.lettering.polygons import (
     run_of,
     stroke_mm,
 )
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -59,7 +59,7 @@ class Run:
         return length_of(self.path)
 
 
-@lru_cache(maxsize=32)
+@remembered
 def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
     """The lines that are bent, in the outline's own coordinates: those it is drawn by, else the centre
     lines of its shapes or the rims of filled ones, with no bend tighter than the tube takes."""
@@ -129,7 +129,7 @@ def tightest_mm(laid: Laid, craft: Tube) -> float:
     return min((tightest_bend(line) for line in strokes_of(laid.outline, craft)), default=np.inf)
 
 
-@lru_cache(maxsize=16)
+@remembered
 def runs_of(laid: Laid, craft: Tube) -> tuple[Run, ...]:
     """The tubes of a lettering."""
     strokes = [

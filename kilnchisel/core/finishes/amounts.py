@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from scipy.ndimage import gaussian_filter
 
 from kilnchisel.core.finishes.material import Amount
 from kilnchisel.core.finishes.noise import noise, smooth_step
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -26,12 +26,12 @@ def evenly(share: float) -> Amount:
     return _even(round(share, 3))
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _even(share: float) -> Amount:
     return Amount(np.full((2, 2), share, dtype=np.float32), (10.0, 10.0))
 
 
-@lru_cache(maxsize=8)
+@remembered
 def scratches(percent: float, seed: int) -> Amount:
     """Fine scratches, most of them short and faint, some long; more of them with the percentage."""
     rng = np.random.default_rng([seed, 201])
@@ -54,7 +54,7 @@ def scratches(percent: float, seed: int) -> Amount:
     return Amount(soft.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
 
 
-@lru_cache(maxsize=8)
+@remembered
 def flecks(share: float) -> Amount:
     """Small flakes lying about, covering ``share`` of the surface."""
     size = 512
@@ -63,7 +63,7 @@ def flecks(share: float) -> Amount:
     return Amount(smooth_step(grain, level - 0.15, level + 0.15).astype(np.float32), (FLECK_TILE_MM,) * 2)
 
 
-@lru_cache(maxsize=8)
+@remembered
 def patches(percent: float, seed: int = 0) -> Amount:
     """What creeps over a metal in patches, thin at their borders: ``percent`` of it is covered."""
     cover = noise(SIZE, 221 + seed, 1, 60, 1.2) + 0.5 * noise(SIZE, 222 + seed, 8, 400, 0.5)

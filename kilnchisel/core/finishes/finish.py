@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -46,6 +45,7 @@ from kilnchisel.core.job.finish import (
     Titanium,
     Wood,
 )
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -213,7 +213,7 @@ def _metal(finish: Metal) -> Material:
     return made
 
 
-@lru_cache(maxsize=12)
+@remembered
 def _unevenly(texture: Texture, share: float) -> Texture:
     """A polish's own texture, duller in places."""
     dull = textures.metal_uneven().dull
@@ -254,7 +254,7 @@ def _wood(finish: Wood) -> Material:
     return Material(kind, (r, g, b), alpha, figure, finish.grain_deg)
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _under_lacquer(figure: Texture) -> Texture:
     """A wood whose pores are filled: its relief is gone but for a breath."""
     return replace(figure, slope=figure.slope * np.float32(0.12))

@@ -6,7 +6,7 @@ import contextlib
 import os
 import zipfile
 from collections.abc import Callable
-from functools import cache, wraps
+from functools import wraps
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import Texture
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -22,9 +23,9 @@ RECIPE = 8  # raise it when a texture changes: kept copies are then made again
 
 
 def kept(make: Callable[..., Texture]) -> Callable[..., Texture]:
-    """Make a texture once a process, and read it back from the cache folder at later starts."""
+    """Make a texture once, keep it while it is used, and read it back from the cache folder after that."""
 
-    @cache
+    @remembered
     @wraps(make)
     def once(*values: float) -> Texture:
         named = "-".join([make.__name__, *(f"{value:g}" for value in values)])

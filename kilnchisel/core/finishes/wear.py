@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -23,6 +22,7 @@ from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Materi
 from kilnchisel.core.finishes.noise import noise, smooth_step
 from kilnchisel.core.job.finish import Wear
 from kilnchisel.core.lettering.polygons import polygons_in
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -142,7 +142,7 @@ def _scratched(material: Material, bare: Material) -> Material:
     return Material("matte", (r, g, b), 0.6)
 
 
-@lru_cache(maxsize=12)
+@remembered
 def _grain(rows: int, columns: int, seed: int) -> Array:
     """Blotches over a side, (rows, columns), coming round at its ends."""
     size = 512
@@ -153,26 +153,26 @@ def _grain(rows: int, columns: int, seed: int) -> Array:
     return np.asarray(tile[np.ix_(v, u)], dtype=np.float32)
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _rubbed(marks: Marked, percent: float, seed: int) -> Amount:
     share = percent / 100
-    push = 1.3 * marks.above + 0.3 * _grain(*marks.above.shape, seed)
+    push = 1.3 * marks.above + 0.3 * _grain(len(marks.above), marks.above.shape[1], seed)
     # all over what stands proud, a little is gone too
     values = smooth_step(push + 1.25 * share, 1.18, 1.62) * np.minimum(1, 4 * share + 0.2)
     values *= marks.above > 1e-4
     return Amount(values.astype(np.float32), marks.size, marks.corner, repeats=False)
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _settled(marks: Marked, percent: float, seed: int) -> Amount:
     share = percent / 100
-    push = 1.1 * marks.below + 0.22 * _grain(*marks.below.shape, seed + 1)
+    push = 1.1 * marks.below + 0.22 * _grain(len(marks.below), marks.below.shape[1], seed + 1)
     values = 0.92 * smooth_step(push + 1.1 * share, 0.85, 1.75) * np.minimum(1, 2 * share + 0.25)
     values *= smooth_step(marks.below, 0.0, 0.12)
     return Amount(values.astype(np.float32), marks.size, marks.corner, repeats=False)
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _noisy(texture: Texture | None, percent: float, seed: int) -> Texture:
     """A texture with ``percent`` of noise in its brightness (one deviation)."""
     base = texture or _even_texture()

@@ -24,10 +24,15 @@ MESH_ENDINGS = (".stl", ".obj", ".glb")
 
 
 def write_mesh(job: Job, path: Path) -> None:
-    """Write the piece; the ending decides the format.
+    """Write the piece. Raises KilnError as ``mesh_bytes``, and for a file that cannot be written."""
+    write_whole(path, mesh_bytes(job, path))
+
+
+def mesh_bytes(job: Job, path: Path) -> bytes:
+    """The piece as a file; the ending of its path decides the format.
 
     STL and OBJ are in mm with z up, GLB in metres with y up as glTF asks. Raises KilnError for another
-    ending, a piece that does not close, or a file that cannot be written.
+    ending or a piece that does not close.
     """
     ending = path.suffix.lower()
     if ending not in MESH_ENDINGS:
@@ -36,14 +41,12 @@ def write_mesh(job: Job, path: Path) -> None:
     items = scene_of_job(job).items
     names = unlike([item.name for item in items])
     if ending == ".obj":
-        write_whole(path, _obj(apart(points), faces, label, names))
-        return
+        return _obj(apart(points), faces, label, names)
     import trimesh  # a second to load: only when a solid is wanted
 
     if ending == ".stl":
         whole = trimesh.Trimesh(apart(points), faces, process=False)
-        write_whole(path, whole.export(file_type="stl"))
-        return
+        return bytes(whole.export(file_type="stl"))
     scene = trimesh.Scene()
     metres = apart(points[:, [0, 2, 1]] * (1, 1, -1) / 1000)  # y up
     for number in np.unique(label):
@@ -53,7 +56,7 @@ def write_mesh(job: Job, path: Path) -> None:
             uv=np.zeros((len(used), 2)), material=_pbr(items[number].material, names[number])
         )
         scene.add_geometry(mesh, node_name=names[number], geom_name=names[number])
-    write_whole(path, scene.export(file_type="glb"))
+    return bytes(scene.export(file_type="glb"))
 
 
 def unlike(names: Sequence[str]) -> list[str]:

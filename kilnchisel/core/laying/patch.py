@@ -9,7 +9,6 @@ only where the surface bends both ways. Both are turned and sized so that they a
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -25,6 +24,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.laying.beam import FACING
 from kilnchisel.core.laying.chart import GAP, Chart
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -130,7 +130,7 @@ def chart_for(mesh: FreeMesh, lay: Lay, reach_mm: float, exact: bool = True) -> 
     return spot_chart(mesh, lay.spot or first_spot(mesh), float(step), exact, lay.wrap)
 
 
-@lru_cache(maxsize=4)
+@remembered
 def first_spot(mesh: FreeMesh) -> tuple[float, float, float]:
     """Where a lettering goes at first: the middle of what is seen from the front."""
     high, deep = float(mesh.points[:, 2].max()), float(np.abs(mesh.points[:, 1]).max())
@@ -159,7 +159,7 @@ def spot_chart(
     return _chart_at(mesh, spot, reach_mm, exact, wrap)
 
 
-@lru_cache(maxsize=24)
+@remembered
 def _chart_at(
     mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str
 ) -> Chart:
@@ -172,7 +172,7 @@ def _chart_at(
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
         return _planar(mesh, ANY_SPOT, faces, at, right, up, None)
     own = wrap == "own map"
-    patch = _patch(mesh, face, tuple(float(x) for x in at), reach_mm, exact, own)
+    patch = _patch(mesh, face, (float(at[0]), float(at[1]), float(at[2])), reach_mm, exact, own)
     row = int(np.flatnonzero(patch.faces[patch.sound] == face)[0])
     uv = _centred(patch, row, at, 0.35 * reach_mm)
     return _chart(mesh, patch.faces[patch.sound], patch.used, uv, at, normal)
@@ -186,8 +186,8 @@ def _from_near_by(mesh: FreeMesh, spot: Array, reach_mm: float) -> Chart | None:
     map does not hold it. Such a map is nearly conformal, so that little depends on its middle."""
     cell = NEAR_BY * reach_mm
     middle = mesh.nearest(np.rint(spot / cell) * cell)
-    about = tuple(float(x) for x in mesh.points[mesh.faces[middle]].mean(axis=0))
-    patch = _patch(mesh, middle, about, reach_mm, False, False)
+    x, y, z = (float(x) for x in mesh.points[mesh.faces[middle]].mean(axis=0))
+    patch = _patch(mesh, middle, (x, y, z), reach_mm, False, False)
     face = mesh.nearest(spot)
     rows = np.flatnonzero(patch.faces[patch.sound] == face)
     if len(rows) == 0:
@@ -217,7 +217,7 @@ class _Patch:
     sound: Array
 
 
-@lru_cache(maxsize=24)
+@remembered
 def _patch(
     mesh: FreeMesh, face: int, spot: tuple[float, float, float], reach_mm: float, exact: bool, own: bool
 ) -> _Patch:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
@@ -32,6 +31,7 @@ from kilnchisel.core.lettering.tracing import (
     open_pixels,
     traced,
 )
+from kilnchisel.core.remembered import remembered
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -95,7 +95,7 @@ def _opened(digest: str, name: str) -> tuple[Image.Image, float | None]:
     return open_pixels(asset(digest, name), name or "The picture")
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _pixel_size(digest: str, name: str) -> tuple[int, int, float | None]:
     """Width and height of a kept picture in pixels, and its stated pixels an inch. The ticket and the
     readings ask for it again and again, so the picture is not opened each time."""
@@ -113,7 +113,7 @@ def words_in(words: str, family: str, size: float) -> shapely.MultiPolygon | Non
     return None if face is None else _set_words(words, face, size)
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> shapely.MultiPolygon:
     loaded = load_face(face)
     cap = min(max(size * loaded.cap_height / loaded.units_per_em, 0.2), 3000)
@@ -125,7 +125,7 @@ def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> shapely
     return moved
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _drawn_artwork(content: Artwork) -> Outline:
     drawing = _drawing(content)
     left, low, right, high = drawing.bounds
@@ -154,7 +154,7 @@ def _drawn_artwork(content: Artwork) -> Outline:
     return _plain(region, tuple(line for line, _ in lines), drawing.notes)
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _traced_artwork(content: Artwork) -> Outline:
     picture = _at_most(_opened(content.sha256, content.name)[0], TRACED_SIDE, Image.Resampling.BOX)
     amount = darkness(picture, content.ink)
@@ -187,7 +187,7 @@ def _pixels_to_mm(
     return moved
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _picture(content: Picture) -> Outline:
     picture = _at_most(_opened(content.sha256, content.name)[0], PRINTED_SIDE, Image.Resampling.LANCZOS)
     width = content.width_mm

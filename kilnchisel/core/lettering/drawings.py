@@ -12,7 +12,6 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -22,6 +21,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import asset
 from kilnchisel.core.lettering.polygons import as_region, fill_nonzero
+from kilnchisel.core.remembered import remembered
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -86,7 +86,7 @@ class _Sheet:
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
 
 
-@lru_cache(maxsize=32)
+@remembered
 def read_drawing(digest: str, form: str, name: str, page: int, text: TextOutline) -> Drawing:
     """The drawing of a kept file. Raises KilnError with what is wrong with it."""
     data = asset(digest, name)

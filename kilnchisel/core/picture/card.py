@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import weakref
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,7 +21,8 @@ from kilnchisel.core.scene.scene import NEUTRAL
 
 Array = NDArray[Any]
 
-KEPT_MESHES = 96
+KEPT_MESHES, KEPT_MESH_BYTES = 96, 96 * 2**20
+KEPT_IMAGE_BYTES = 128 * 2**20  # of textures and amounts
 FLAT_CORNERS = 180
 SHADERS = Path(__file__).parent / "shaders"
 
@@ -38,7 +41,8 @@ def look_of(material: Material) -> Look:
 class Drawn:
     """A mesh on the card."""
 
-    mesh: Mesh | None
+    mesh: Callable[[], Mesh | None]  # held weakly: the card keeps no mesh alive
+    size: int  # bytes
     points: Any
     rest: Any
     light: Any
@@ -53,7 +57,8 @@ class Drawn:
 class Maps:
     """A texture on the card: value = stored² * high for tint, (2 stored - 1) * steep for slope."""
 
-    texture: Texture | None
+    texture: Callable[[], Texture | None]  # held weakly
+    size: int  # bytes
     tint: Any
     slope: Any
     high: float
@@ -104,12 +109,12 @@ class Card:
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
         self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
         self._meshes: OrderedDict[int, Drawn] = OrderedDict()
-        self._textures: dict[int, Maps] = {}
-        self._amounts: OrderedDict[int, tuple[Amount, Any]] = OrderedDict()
+        self._textures: OrderedDict[int, Maps] = OrderedDict()
+        self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
         self._frames: dict[tuple[int, int, int], Frames] = {}
         self.flat = self._upload_flat()
         white = self._image(np.full((1, 1, 3), 255.0))
-        self.plain = Maps(None, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+        self.plain = Maps(_nothing, 0, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
 
     def surface(self, look: Look) -> Any:
         """The program that draws surfaces of a look. Each has its own: a software card runs through every
@@ -144,7 +149,8 @@ class Card:
 
     def texture(self, texture: Texture) -> Maps:
         """A texture's maps, sent to the card once."""
-        if id(texture) not in self._textures:
+        known = self._textures.get(id(texture))
+        if known is None or known.texture() is not texture:
             # a byte a channel samples fastest in software; the square root spends it on the darks
             high = float(texture.tint.max())
             steep = max(float(np.abs(texture.slope).max()), 1e-9)
@@ -154,23 +160,39 @@ class Card:
                 np.dstack([shades, np.zeros(shades.shape[:2], np.float32) if dull is None else dull]) * 255
             )
             slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
-            if len(self._textures) > 24:
-                old = self._textures.pop(next(iter(self._textures)))
-                old.tint.release()
-                old.slope.release()
-            self._textures[id(texture)] = Maps(texture, tint, slope, high, steep)
+            if known is not None:
+                _give_back(known.tint, known.slope)
+            size = _image_bytes(tint) + _image_bytes(slope)
+            self._textures[id(texture)] = Maps(weakref.ref(texture), size, tint, slope, high, steep)
+            self._within_images()
+        self._textures.move_to_end(id(texture))
         return self._textures[id(texture)]
+
+    def _within_images(self) -> None:
+        """Give back the textures and amounts that were not drawn for the longest, down to what is kept."""
+        size = sum(maps.size for maps in self._textures.values())
+        size += sum(size for _, size, _ in self._amounts.values())
+        while size > KEPT_IMAGE_BYTES and len(self._textures) > FEW_IMAGES:
+            old = self._textures.popitem(last=False)[1]
+            _give_back(old.tint, old.slope)
+            size -= old.size
+        while size > KEPT_IMAGE_BYTES and len(self._amounts) > FEW_IMAGES:
+            _, less, image = self._amounts.popitem(last=False)[1]
+            _give_back(image)
+            size -= less
 
     def amount(self, amount: Amount) -> Any:
         """An amount as a texture, sent to the card once."""
-        if id(amount) not in self._amounts:
+        known = self._amounts.get(id(amount))
+        if known is None or known[0]() is not amount:
+            if known is not None:
+                _give_back(known[2])
             image = self._image(amount.values[..., None] * 255)
             image.repeat_x = image.repeat_y = amount.repeats
-            self._amounts[id(amount)] = (amount, image)
-            while len(self._amounts) > 24:
-                self._amounts.popitem(last=False)[1][1].release()
+            self._amounts[id(amount)] = (weakref.ref(amount), _image_bytes(image), image)
+            self._within_images()
         self._amounts.move_to_end(id(amount))
-        return self._amounts[id(amount)][1]
+        return self._amounts[id(amount)][2]
 
     def _image(self, data: Array) -> Any:
         """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap
@@ -185,23 +207,29 @@ class Card:
 
     def mesh(self, mesh: Mesh) -> Drawn:
         """A mesh with the arrays that draw it, sent to the card once; long unused ones are given back."""
-        if id(mesh) in self._meshes:
+        known = self._meshes.get(id(mesh))
+        if known is not None and known.mesh() is mesh:
             self._meshes.move_to_end(id(mesh))
-            return self._meshes[id(mesh)]
+            return known
+        if known is not None:
+            _drop(known)
         points = self.gl.buffer(mesh.points.astype("f4").tobytes())
         rest = self.gl.buffer(np.column_stack([mesh.normals, mesh.uv]).astype("f4").tobytes())
         light = self.gl.buffer(reserve=16 * len(mesh.points))
         index = self.gl.buffer(mesh.faces.astype("i4").tobytes())
         depth = self.gl.vertex_array(self.depth, [(points, "3f", "in_point")], index)
         shine = self.gl.vertex_array(self.shine, [(points, "3f", "in_point")], index)
-        drawn = Drawn(mesh, points, rest, light, index, depth, shine, {})
+        size = 48 * len(mesh.points) + 12 * len(mesh.faces)
+        drawn = Drawn(weakref.ref(mesh), size, points, rest, light, index, depth, shine, {})
         self._meshes[id(mesh)] = drawn
-        while len(self._meshes) > KEPT_MESHES:
+        self._meshes.move_to_end(id(mesh))
+        total = sum(one.size for one in self._meshes.values())
+        while len(self._meshes) > KEPT_MESHES or (
+            total > KEPT_MESH_BYTES and len(self._meshes) > FEW_MESHES
+        ):
             old = self._meshes.popitem(last=False)[1]
-            for array in (*old.surfaces.values(), old.depth, old.shine):
-                array.release()
-            for buffer in (old.points, old.rest, old.light, old.index):
-                buffer.release()
+            total -= old.size
+            _drop(old)
         return drawn
 
     def _upload_flat(self) -> Drawn:
@@ -210,7 +238,7 @@ class Card:
         rest = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 20)
         light = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 16)
         index = self.gl.buffer(reserve=FLAT_CORNERS * 12)
-        return Drawn(None, points, rest, light, index, None, None, {})
+        return Drawn(_nothing, 0, points, rest, light, index, None, None, {})
 
     def targets(self, width: int, height: int, samples: int) -> Frames:
         """What pictures of a size are drawn to."""
@@ -231,6 +259,28 @@ class Card:
             vertex_shader=head + (SHADERS / vertex).read_text(),
             fragment_shader=head + common + (SHADERS / fragment).read_text(),
         )
+
+
+FEW_MESHES, FEW_IMAGES = 32, 6  # of one picture: these stay whatever their size
+
+
+def _nothing() -> None:
+    return None
+
+
+def _give_back(*things: Any) -> None:
+    for thing in things:
+        thing.release()
+
+
+def _drop(drawn: Drawn) -> None:
+    _give_back(*drawn.surfaces.values(), drawn.depth, drawn.shine)
+    _give_back(drawn.points, drawn.rest, drawn.light, drawn.index)
+
+
+def _image_bytes(image: Any) -> int:
+    """What a texture of four channels takes with its smaller copies."""
+    return int(image.width * image.height * 4 * 4 / 3)
 
 
 def set_values(program: Any, **values: Any) -> None:

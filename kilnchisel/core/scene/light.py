@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache, lru_cache
 from typing import Any
 
 import numpy as np
@@ -13,6 +12,7 @@ from scipy.ndimage import gaussian_filter1d
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.job.setting import KeyLight, Light
 from kilnchisel.core.paths import RESOURCES
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -93,7 +93,7 @@ def solid_angles(height: int, width: int) -> Array:
     return np.repeat(rows, width)
 
 
-@cache
+@remembered
 def _room_picture(name: str) -> Array:
     """The room's radiance, lamps held to PEAK, scaled so that a white sheet lying in it returns 1."""
     if name == DARK:
@@ -111,7 +111,7 @@ def _room_picture(name: str) -> Array:
     return np.asarray(picture.astype(np.float32))
 
 
-@lru_cache(maxsize=16)
+@remembered
 def room_of(light: Light) -> Room:
     """The room's light at the setting's strength."""
     scale = ROOM_WHITE * light.strength / 100
@@ -121,7 +121,7 @@ def room_of(light: Light) -> Room:
     return Room(_room_picture(light.room) * np.float32(scale), float(turn))
 
 
-@cache
+@remembered
 def blurred_room(name: str, degrees: float = 2.6) -> Array:
     """The room out of focus, as it is seen behind the piece, (h, w, 3), at unit strength."""
     picture = np.minimum(_room_picture(name), 6.0)

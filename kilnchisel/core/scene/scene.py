@@ -7,7 +7,6 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -44,6 +43,7 @@ from kilnchisel.core.job.crafts import CutThrough, Engraved, Fitting, Printed, R
 from kilnchisel.core.job.finish import Ink, Stainless, Wear, Wood
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
+from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.light import (
     DARK,
     DARK_SHARE,
@@ -388,7 +388,7 @@ def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdr
     return Backdrop(_seen_room(room, strength), turn)
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _seen_room(room: str, strength: float) -> Array:
     share = DARK_SHARE if room == DARK else 1.0
     return blurred_room(room) * np.float32(share * ROOM_WHITE * strength / 100)

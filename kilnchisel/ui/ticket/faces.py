@@ -218,6 +218,12 @@ class FontReader(QObject):
             self._thread.join(timeout=5)
 
     def _run(self, folders: list[Path]) -> None:
+        try:
+            self._read(folders)
+        finally:  # whatever happens, nobody waits for ever
+            self.found.emit([], "end", 1.0)
+
+    def _read(self, folders: list[Path]) -> None:
         own = font_files(folders)
         system = [path for path in system_font_files() if path not in set(own)]
         for files, kind in ((own, "own"), (system, "system")):
@@ -226,7 +232,6 @@ class FontReader(QObject):
                     return
                 self.found.emit(entries, kind, share)
                 time.sleep(PAUSE_S)
-        self.found.emit([], "end", 1.0)
 
 
 class FaceChooser(QDialog):

@@ -1,0 +1,116 @@
+"""Memory after many edits over all demo jobs: what is remembered must not grow with what was tried.
+
+In a process of its own: ``python -m benchmarks.memory [EDITS] [SEED]`` prints the memory as it goes.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from benchmarks.figure import Figure
+
+DEMO = Path(__file__).parent.parent / "demo"
+EDITS, FIRST, IN_A_ROW, FINE_EVERY = 2000, 200, 20, 4
+CRAFTS: tuple[dict[str, Any], ...] = (
+    {"kind": "printed"},
+    {"kind": "engraved", "depth_mm": 0.2},
+    {"kind": "engraved", "depth_mm": 0.2, "floor": "v"},
+    {"kind": "raised", "height_mm": 0.5, "edge": "rounded", "edge_mm": 0.1},
+    {"kind": "pressed", "depth_mm": 0.2},
+)
+FINISHES = ("brass", "gold", "slate", "enamel", "stone", "wood", "leather", "plastic")
+WORDS = "TARNLIGHT HILL OBSERVATORY NIGHTS & DOME PATH 1897"
+
+
+def memory_mb() -> float:
+    """What the process holds now."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE") / 2**20
+
+
+def edited(job: Any, rng: random.Random) -> Any:
+    """The job with something else about it, as a hand would try it."""
+    from kilnchisel.core.job.edits import change, limits
+
+    index = rng.randrange(len(job.letterings)) if job.letterings else None
+    kind = rng.choice(("size", "words", "place", "turn", "craft", "finish", "blank", "light"))
+    if kind == "blank":
+        model = type(job.blank)
+        names = [n for n in model.model_fields if n.endswith("_mm") and limits(model, n)[1] is not None]
+        name = rng.choice(names)
+        return change(job, ("blank", name), round(getattr(job.blank, name) * rng.uniform(0.9, 1.1), 2))
+    if kind == "light":
+        return change(job, ("setting", "exposure_stops"), round(rng.uniform(-1, 1), 2))
+    if kind == "finish":
+        return change(job, ("finish",), {"kind": rng.choice(FINISHES)})
+    if index is None:
+        return job
+    path: tuple[str | int, ...] = ("letterings", index)
+    lettering = job.letterings[index]
+    if kind == "craft":
+        return change(job, (*path, "craft"), rng.choice(CRAFTS))
+    if kind == "place":
+        return change(job, (*path, "lay", "along_mm"), round(rng.uniform(-30, 30), 1))
+    if kind == "turn":
+        return change(job, (*path, "lay", "turn_deg"), float(rng.randrange(-90, 90)))
+    if lettering.wording.kind != "words":
+        return job
+    if kind == "words":
+        start = rng.randrange(20)
+        return change(job, (*path, "wording", "text"), WORDS[start : start + rng.randrange(1, 20)])
+    cap = round(lettering.wording.cap_height_mm * rng.uniform(0.8, 1.2), 1)
+    return change(job, (*path, "wording", "cap_height_mm"), cap)
+
+
+def work(edits: int, seed: int) -> None:
+    """Edit, draw and read, printing the memory every FIRST edits."""
+    from kilnchisel.core.build import scene_of_job, view_of
+    from kilnchisel.core.errors import KilnError
+    from kilnchisel.core.job.file import open_job
+    from kilnchisel.core.picture.draft import Draft
+    from kilnchisel.core.shop.checks import checks
+    from kilnchisel.core.shop.readings import readings
+
+    rng = random.Random(seed)
+    draft = Draft()
+    jobs = [open_job(path) for path in sorted(DEMO.glob("*.kcj"))]
+    job = jobs[0]
+    for number in range(1, edits + 1):
+        if number % IN_A_ROW == 1:
+            job = rng.choice(jobs)
+        fine = number % FINE_EVERY == 0
+        try:
+            tried = edited(job, rng)
+            draft.render(scene_of_job(tried, coarse=not fine), view_of(tried, 4 / 3), (320, 240), fine)
+            job = tried
+            if fine and job.letterings:
+                readings(job, 0)
+                checks(job, 0)
+        except KilnError:
+            continue  # refused, as a hand would be
+        finally:
+            if number % FIRST == 0:
+                print(number, round(memory_mb()), flush=True)
+
+
+def run() -> Iterator[Figure]:
+    """The growth from the first edits to the last."""
+    result = subprocess.run(
+        [sys.executable, "-m", "benchmarks.memory", str(EDITS), "1"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    rows = [line.split() for line in result.stdout.splitlines()]
+    first, last = float(rows[0][1]), float(rows[-1][1])
+    yield Figure(f"memory after {EDITS} random edits over all demo jobs", last, "MB", first + 150)
+
+
+if __name__ == "__main__":
+    work(int(sys.argv[1]), int(sys.argv[2]))

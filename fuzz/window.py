@@ -1,0 +1,374 @@
+"""Random gestures in the real window: what goes wrong, what memory does, how long it stands still.
+
+``./run fuzz --window --minutes N --seed N`` drives it unseen, mockups on. Printed: distinct exceptions with
+the actions before them, memory by the minute, the longest gaps between events with what ran meanwhile.
+"""
+
+from __future__ import annotations
+
+import collections
+import os
+import random
+import sys
+import tempfile
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+BEAT_MS = 10
+GAP_S = 0.1  # a longer one is a fault
+SETTLED_S = 300  # from then on memory should not grow
+DEMO = Path(__file__).parent.parent / "demo"
+WORDS = "TARN & Hill “8” – Ångström 1897 fi ffl"
+
+
+class Watch:
+    """The longest gaps between events, and where the window's thread stood in them."""
+
+    def __init__(self) -> None:
+        self.last = time.monotonic()
+        self.doing = "start"
+        self.longest: list[tuple[float, str, str]] = []
+        self._thread_id = threading.get_ident()
+        self._stack = ""
+        self._open = True
+        threading.Thread(target=self._look, name="watch", daemon=True).start()
+
+    def beat(self) -> None:
+        """An event has come through."""
+        now = time.monotonic()
+        gap = now - self.last
+        if gap > GAP_S:
+            self.longest = sorted([*self.longest, (gap, self.doing, self._stack)], reverse=True)[:40]
+        self._stack = ""
+        self.last = now
+
+    def _look(self) -> None:
+        while self._open:
+            time.sleep(GAP_S / 4)
+            if time.monotonic() - self.last > 0.6 * GAP_S and not self._stack:
+                frame = sys._current_frames().get(self._thread_id)
+                steps = traceback.extract_stack(frame)
+                own = [s for s in steps if "/kilnchisel/" in s.filename]
+                self._stack = " < ".join(
+                    f"{Path(s.filename).name}:{s.lineno} {s.name}" for s in reversed(own[-5:])
+                )
+
+    def close(self) -> None:
+        """Stop looking."""
+        self._open = False
+
+
+def memory_mb() -> float:
+    """What the process holds."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE") / 2**20
+
+
+class Driver:
+    """A window and a hand that does anything in it."""
+
+    def __init__(self, seed: int, folder: Path) -> None:
+        from PyQt6.QtWidgets import QApplication
+
+        self.rng = random.Random(seed)
+        self.folder = folder
+        self.app = QApplication.instance() or QApplication([])
+        from kilnchisel.ui.window import Window
+
+        self.window = Window()
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.ask_unsaved = lambda: "leave"  # type: ignore[method-assign]
+        self.done: collections.deque[str] = collections.deque(maxlen=6)
+        self.faults: dict[str, str] = {}
+        self.window.guard.told.connect(self._fault)
+        self.count = 0
+
+    def _fault(self, _sentence: str, report: str) -> None:
+        if report:
+            self.faults.setdefault(report, "; ".join(self.done))
+
+    # what a hand does
+
+    def act(self) -> Callable[[], None]:
+        """One of the things that can be done."""
+        kinds: tuple[tuple[float, Callable[[], None]], ...] = (
+            (2, self.open_demo),
+            (1, self.new_job),
+            (8, self.drag),
+            (4, self.click),
+            (3, self.wheel),
+            (6, self.type_words),
+            (6, self.press_keys),
+            (5, self.command),
+            (8, self.use_field),
+            (3, self.press_button),
+            (2, self.double_click),
+        )
+        return self.rng.choices([does for _, does in kinds], [weight for weight, _ in kinds])[0]
+
+    def open_demo(self) -> None:
+        path = self.rng.choice(sorted(DEMO.glob("*.kcj")))
+        self.say(f"open {path.stem}")
+        self.window.open_demo(path)
+
+    def new_job(self) -> None:
+        from kilnchisel.core.job.blank import TITLES
+
+        kind = self.rng.choice(list(TITLES))
+        self.say(f"new {kind}")
+        self.window.start_new(kind)
+
+    def _spot(self) -> tuple[float, float]:
+        picture, band = self.window.picture, self.window.picture.band
+        if band is not None and band.handles and self.rng.random() < 0.5:
+            handle = self.rng.choice(band.handles)
+            return float(handle.at[0]), float(handle.at[1])
+        spread = self.rng.choice((0.08, 0.5))
+        return (
+            picture.width() * (0.5 + self.rng.uniform(-spread, spread)),
+            picture.height() * (0.5 + self.rng.uniform(-spread, spread)),
+        )
+
+    def _mouse(self, kind: Any, at: tuple[float, float], held: bool, keys: Any) -> None:
+        from PyQt6.QtCore import QPointF, Qt
+        from PyQt6.QtGui import QMouseEvent
+
+        target, spot = self.window.picture, QPointF(*at)
+        left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+        moving = kind == QMouseEvent.Type.MouseMove
+        spot_there = QPointF(target.mapToGlobal(spot.toPoint()))
+        event = QMouseEvent(kind, spot, spot_there, none if moving else left, left if held else none, keys)
+        self.app.sendEvent(target, event)
+
+    def _keys(self) -> Any:
+        from PyQt6.QtCore import Qt
+
+        modifier = Qt.KeyboardModifier
+        choice = [modifier.NoModifier] * 4 + [modifier.ShiftModifier, modifier.ControlModifier]
+        return self.rng.choice(choice)
+
+    def drag(self) -> None:
+        from PyQt6.QtGui import QMouseEvent
+
+        kind, keys = QMouseEvent.Type, self._keys()
+        start, end = self._spot(), self._spot()
+        steps = self.rng.randrange(2, 14)
+        self.say(f"drag {start[0]:.0f},{start[1]:.0f} to {end[0]:.0f},{end[1]:.0f}")
+        self._mouse(kind.MouseButtonPress, start, True, keys)
+        for number in range(1, steps + 1):
+            share = number / steps
+            at = (start[0] + (end[0] - start[0]) * share, start[1] + (end[1] - start[1]) * share)
+            self._mouse(kind.MouseMove, at, True, keys)
+            self.breathe(0.03)
+        if self.rng.random() < 0.1:
+            self._key("Escape")
+        self._mouse(kind.MouseButtonRelease, end, False, keys)
+
+    def click(self) -> None:
+        from PyQt6.QtGui import QMouseEvent
+
+        spot, keys = self._spot(), self._keys()
+        self.say(f"click {spot[0]:.0f},{spot[1]:.0f}")
+        self._mouse(QMouseEvent.Type.MouseButtonPress, spot, True, keys)
+        self._mouse(QMouseEvent.Type.MouseButtonRelease, spot, False, keys)
+
+    def double_click(self) -> None:
+        from PyQt6.QtGui import QMouseEvent
+
+        spot = self._spot()
+        self.say(f"double click {spot[0]:.0f},{spot[1]:.0f}")
+        self._mouse(QMouseEvent.Type.MouseButtonDblClick, spot, True, self._keys())
+
+    def wheel(self) -> None:
+        from PyQt6.QtCore import QPoint, QPointF, Qt
+        from PyQt6.QtGui import QWheelEvent
+
+        turn = self.rng.choice((-240, -120, 120, 240))
+        self.say(f"wheel {turn}")
+        spot = QPointF(*self._spot())
+        there = QPointF(self.window.picture.mapToGlobal(spot.toPoint()))
+        event = QWheelEvent(
+            spot,
+            there,
+            QPoint(),
+            QPoint(0, turn),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        self.app.sendEvent(self.window.picture, event)
+
+    def _key(self, name: str) -> None:
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtTest import QTest
+
+        target = self.app.focusWidget() or self.window.picture
+        QTest.keyClick(target, getattr(Qt.Key, f"Key_{name}"))
+
+    def press_keys(self) -> None:
+        name = self.rng.choice(
+            ("Left", "Right", "Up", "Down", "Escape", "Tab", "Return", "Backspace", "Delete", "Home", "End")
+        )
+        times = self.rng.choice((1, 1, 1, 5))
+        self.say(f"key {name} x{times}")
+        for _ in range(times):
+            self._key(name)
+            self.breathe(0.01)
+
+    def type_words(self) -> None:
+        from PyQt6.QtTest import QTest
+
+        start = self.rng.randrange(len(WORDS))
+        words = WORDS[start : start + self.rng.randrange(1, 12)]
+        self.say(f"type {words!r}")
+        target = self.app.focusWidget()
+        if target is None or self.rng.random() < 0.5:
+            self.window.edit_words()
+            target = self.app.focusWidget() or self.window.picture
+        for letter in words:
+            if letter.isascii():
+                QTest.keyClick(target, letter)
+                self.breathe(0.01)
+
+    def command(self) -> None:
+        from kilnchisel.ui.commands import COMMANDS
+
+        # those that ask for a file or end the window are driven elsewhere
+        skipped = {"open_job", "new_on_mesh", "save_job", "save_job_as", "hand_over_picture", "close"}
+        skipped |= {"hand_over_mesh", "hand_over_outline", "add_artwork", "show_keys"}
+        command = self.rng.choice([c for c in COMMANDS if c.does not in skipped])
+        self.say(f"command {command.does}")
+        getattr(self.window, command.does)()
+
+    def use_field(self) -> None:
+        from kilnchisel.ui.ticket.sections import SECTIONS
+
+        section = self.rng.choice(list(SECTIONS))
+        self.window.ticket.show_section(section)
+        self.breathe(0.02)
+        form = self.window.ticket.forms.get(section)
+        if form is None or not form.fields:
+            self.say(f"section {section}")
+            return
+        key = self.rng.choice(list(form.fields))
+        self.say(f"field {section} {key}")
+        self._use(form.fields[key])
+
+    def _use(self, field: Any) -> None:
+        from PyQt6.QtTest import QTest
+        from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit
+
+        kinds = (QLineEdit, QComboBox, QAbstractButton, QPlainTextEdit)
+        inside = [w for kind in kinds for w in field.findChildren(kind) if w.isVisible() and w.isEnabled()]
+        if isinstance(field, kinds):
+            inside.append(field)
+        if not inside:
+            return
+        widget = self.rng.choice(inside)
+        if isinstance(widget, QComboBox):
+            if widget.count():
+                index = self.rng.randrange(widget.count())
+                widget.setCurrentIndex(index)
+                widget.activated.emit(index)
+        elif isinstance(widget, QLineEdit):
+            widget.selectAll()
+            QTest.keyClicks(widget, self.rng.choice(("1", "2.5", "40", "0", "-3", "1e9", "3/8 in", "x")))
+            self._key("Return")
+        elif isinstance(widget, QAbstractButton):
+            self._press(widget)
+
+    def _press(self, button: Any) -> None:
+        words = (button.text() + button.accessibleName()).lower()
+        if "…" in words or "file" in words or "typeface" in words or "close" in words:
+            return  # opens a dialog that waits for a person
+        button.click()
+
+    def press_button(self) -> None:
+        from PyQt6.QtWidgets import QPushButton
+
+        found = [b for b in self.window.findChildren(QPushButton) if b.isVisible() and b.isEnabled()]
+        if not found:
+            return
+        button = self.rng.choice(found)
+        self.say(f"button {button.text() or button.accessibleName()}")
+        if button is not self.window.menu_button:
+            self._press(button)
+
+    # the run
+
+    def say(self, words: str) -> None:
+        """What is being done now."""
+        self.count += 1
+        self.done.append(words)
+        self.watch.doing = words
+
+    def breathe(self, seconds: float) -> None:
+        """Let the window live."""
+        end = time.monotonic() + seconds
+        while True:
+            self.app.processEvents()
+            dialog = self.app.activeModalWidget()
+            if dialog is not None and self.rng.random() < 0.02:
+                dialog.close()
+            if time.monotonic() >= end:
+                return
+            time.sleep(0.002)
+
+    def run(self, minutes: float, tell: Callable[[str], None] = print) -> dict[str, Any]:
+        """Act for so long. Returns what was found."""
+        from PyQt6.QtCore import QTimer
+
+        self.watch = Watch()
+        beat = QTimer()
+        beat.timeout.connect(self.watch.beat)
+        beat.start(BEAT_MS)
+        closer = QTimer()  # a dialog in a loop of its own is closed after a while
+        closer.timeout.connect(lambda: (d := self.app.activeModalWidget()) is not None and d.close())
+        closer.start(2500)
+        begun, memories, told = time.monotonic(), [(0.0, memory_mb())], 0
+        self.open_demo()
+        while (now := time.monotonic() - begun) < 60 * minutes:
+            try:
+                self.act()()
+            except Exception as error:
+                self.window.guard.take(error)
+            self.breathe(self.rng.choice((0.02, 0.05, 0.2, 0.6, 1.5, 3.0)))
+            if now // 60 > told:
+                told = int(now // 60)
+                memories.append((now, memory_mb()))
+                tell(f"{told} min: {memory_mb():.0f} MB, {self.count} actions, {len(self.faults)} faults")
+        memories.append((time.monotonic() - begun, memory_mb()))
+        self.watch.close()
+        beat.stop()
+        self.window.session._saved_job = self.window.session.job
+        self.window.close()
+        return {
+            "actions": self.count,
+            "faults": self.faults,
+            "gaps": self.watch.longest,
+            "memory": memories,
+        }
+
+
+def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int:
+    """A run with its report; the number of faults."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    with tempfile.TemporaryDirectory(prefix="kilnchisel-fuzz-") as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        found = Driver(seed, Path(folder)).run(minutes, tell)
+    tell(f"seed {seed}: {found['actions']} actions in {minutes:g} minutes")
+    for report, before in found["faults"].items():
+        tell(f"fault after: {before}\n{report}")
+    tell(f"{len(found['faults'])} distinct faults; gaps over {GAP_S * 1000:.0f} ms, longest first:")
+    for gap, doing, where in found["gaps"][:25]:
+        tell(f"  {gap * 1000:6.0f} ms  {doing:<44}  {where}")
+    settled = [mb for at, mb in found["memory"] if at >= min(SETTLED_S, 30 * minutes)]
+    by_minute = ", ".join(f"{mb:.0f}" for _, mb in found["memory"])
+    tell(f"memory: {by_minute} MB; grown by {settled[-1] - settled[0]:.0f}")
+    return len(found["faults"])

@@ -1,0 +1,147 @@
+"""What has been made and may be wanted again: one memory for all stages, bounded in bytes.
+
+``@remembered`` keeps a function's results by its arguments. What has not been asked for the longest goes
+first. Two threads that want the same value at once get one: the second waits for the first. Arrays and
+outlines that several results share are counted once.
+"""
+
+from __future__ import annotations
+
+import functools
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, fields, is_dataclass
+from typing import Any, ParamSpec, TypeVar
+
+import numpy as np
+import shapely
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+MOST_BYTES = 192 * 2**20
+LEAST_KEPT = 24  # results that stay whatever their size: those of the job being worked on
+GEOMETRY_BYTES, POINT_BYTES = 320, 16  # of an outline besides its points, and of each
+
+
+@dataclass(frozen=True, eq=False)
+class _Kept:
+    value: Any
+    leaves: dict[int, int]
+
+
+class Store:
+    """Results by key, in the order in which they were last asked for."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self.most_bytes = most_bytes
+        self.bytes = 0
+        self._lock = threading.Lock()
+        self._kept: OrderedDict[Any, _Kept] = OrderedDict()
+        self._under_way: dict[Any, threading.Lock] = {}
+        self._holders: dict[int, int] = {}  # how many results hold an array
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+    def get(self, key: Any, make: Callable[[], T]) -> T:
+        """The kept result, or what ``make`` gives. What it raises is not kept."""
+        with self._lock:
+            kept = self._kept.get(key)
+            if kept is not None:
+                self._kept.move_to_end(key)
+                return kept.value  # type: ignore[no-any-return]
+            turn = self._under_way.setdefault(key, threading.Lock())
+        with turn:
+            with self._lock:
+                kept = self._kept.get(key)
+            if kept is not None:
+                return kept.value  # type: ignore[no-any-return]
+            try:
+                value = make()
+                self._keep(key, _Kept(value, leaves_of((key, value))))
+            finally:
+                with self._lock:
+                    self._under_way.pop(key, None)
+        return value
+
+    def _keep(self, key: Any, kept: _Kept) -> None:
+        dropped = []  # let go of outside the lock
+        with self._lock:
+            self._kept[key] = kept
+            for leaf, size in kept.leaves.items():
+                held = self._holders.get(leaf, 0)
+                self._holders[leaf] = held + 1
+                self.bytes += 0 if held else size
+            while self.bytes > self.most_bytes and len(self._kept) > LEAST_KEPT:
+                old, gone = self._kept.popitem(last=False)
+                dropped.append((old, gone))
+                for leaf, size in gone.leaves.items():
+                    self._holders[leaf] -= 1
+                    if self._holders[leaf] == 0:
+                        del self._holders[leaf]
+                        self.bytes -= size
+
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            dropped = self._kept
+            self._kept, self._holders, self.bytes = OrderedDict(), {}, 0
+        del dropped
+
+
+STORE = Store()
+
+
+def remembered(make: Callable[P, T]) -> Callable[P, T]:
+    """Keep what a function gives by its arguments, which must be hashable."""
+
+    @functools.wraps(make)
+    def get(*args: P.args, **kwargs: P.kwargs) -> T:
+        key = (make, args, tuple(sorted(kwargs.items()))) if kwargs else (make, args)
+        return STORE.get(key, lambda: make(*args, **kwargs))
+
+    return get
+
+
+def leaves_of(value: Any) -> dict[int, int]:
+    """The arrays, outlines and bytes that a value holds: id -> size in bytes."""
+    found: dict[int, int] = {}
+    seen: set[int] = set()
+    waiting = [value]
+    while waiting:
+        one = waiting.pop()
+        if id(one) in seen:
+            continue
+        seen.add(id(one))
+        if isinstance(one, np.ndarray):
+            _array(one, found)
+        elif isinstance(one, shapely.Geometry):
+            found[id(one)] = GEOMETRY_BYTES + POINT_BYTES * int(shapely.get_num_coordinates(one))
+        elif isinstance(one, bytes):
+            found[id(one)] = len(one)
+        elif isinstance(one, tuple | list):
+            waiting.extend(one)
+        elif isinstance(one, dict):
+            waiting.extend(one.values())
+        elif is_dataclass(one) and not isinstance(one, type):
+            # what it has worked out for itself since, too
+            waiting.extend(vars(one).values() if hasattr(one, "__dict__") else _slots(one))
+    return found
+
+
+def _slots(one: Any) -> list[Any]:
+    return [getattr(one, field.name) for field in fields(one)]
+
+
+def _array(array: Any, found: dict[int, int]) -> None:
+    if array.dtype == object:
+        shapes = [one for one in array.ravel().tolist() if isinstance(one, shapely.Geometry)]
+        points = int(shapely.get_num_coordinates(shapes).sum()) if shapes else 0
+        found[id(array)] = array.nbytes + GEOMETRY_BYTES * len(shapes) + POINT_BYTES * points
+        return
+    whole = array
+    while isinstance(whole.base, np.ndarray):
+        whole = whole.base
+    found[id(whole)] = whole.nbytes

@@ -1,0 +1,148 @@
+"""Work that takes its time, beside the window: in order and unseen, or waited for with the window alive.
+
+``Chores`` are done one after the other in a thread of their own and nobody waits for them (keeping a copy
+of the work). ``away`` waits: the window goes on drawing, and after half a second says what it is waiting
+for, with a way to stop.
+"""
+
+from __future__ import annotations
+
+import queue
+import sys
+import threading
+import time
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from kilnchisel.core.errors import KilnError
+
+T = TypeVar("T")
+
+AT_ONCE_S = 0.012  # what is done by then needs no waiting
+SAID_MS = 500
+
+
+class Stopped(KilnError):
+    """The person did not want to wait any longer."""
+
+
+class Chores(QObject):
+    """A thread that does what it is given, in order. ``failed``: a refusal's sentence."""
+
+    failed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._given: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
+        self._thread: threading.Thread | None = None
+        self._lock = threading.Lock()
+        self._left = 0
+        self._all_done = threading.Condition(self._lock)
+
+    def do(self, chore: Callable[[], None]) -> None:
+        """Do this after all that was given before."""
+        with self._lock:
+            self._left += 1
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._run, name="chores", daemon=True)
+                self._thread.start()
+        self._given.put(chore)
+
+    def finish(self, patience_s: float = 30.0) -> None:
+        """Come back when everything given so far is done."""
+        with self._all_done:
+            self._all_done.wait_for(lambda: self._left == 0, timeout=patience_s)
+
+    def _run(self) -> None:
+        while True:
+            chore = self._given.get()
+            try:
+                chore()
+            except KilnError as error:
+                self.failed.emit(str(error))
+            except Exception as error:
+                sys.excepthook(type(error), error, error.__traceback__)
+            finally:
+                with self._all_done:
+                    self._left -= 1
+                    self._all_done.notify_all()
+
+
+class _Waiting(QDialog):
+    """What is waited for, how long it has been, and a way to stop."""
+
+    def __init__(self, words: str, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("One moment")
+        self.setWindowModality(Qt.WindowModality.ApplicationModal)
+        self.setMinimumWidth(360)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 18, 22, 16)
+        self._said, self._begun = words, time.monotonic()
+        self.words = QLabel(f"{words}…")
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+        bar = QProgressBar()
+        bar.setRange(0, 0)
+        bar.setTextVisible(False)
+        bar.setAccessibleName(words)
+        column.addWidget(bar)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        stop = QPushButton("Stop")
+        stop.clicked.connect(self.reject)
+        row.addWidget(stop)
+        column.addLayout(row)
+        clock = QTimer(self)
+        clock.timeout.connect(self._tick)
+        clock.start(500)
+
+    def _tick(self) -> None:
+        self.words.setText(f"{self._said}… {time.monotonic() - self._begun:.0f} s")
+
+
+class _Told(QObject):
+    done = pyqtSignal()
+
+
+def away(
+    does: Callable[[], T],
+    words: str,
+    parent: QWidget | None = None,
+    stop: Callable[[], None] = lambda: None,
+) -> T:
+    """What ``does`` gives or raises, worked out in a thread while the window lives.
+
+    ``words`` say what is being done. Raises Stopped when the person stops it: ``stop`` is called, and what
+    comes of it later is dropped.
+    """
+    result: dict[str, Any] = {}
+    told = _Told()
+
+    def run() -> None:
+        try:
+            result["value"] = does()
+        except BaseException as error:
+            result["error"] = error
+        told.done.emit()
+
+    thread = threading.Thread(target=run, name="away", daemon=True)
+    loop = QEventLoop()
+    told.done.connect(loop.quit)
+    thread.start()
+    thread.join(AT_ONCE_S)
+    if not result:
+        QTimer.singleShot(SAID_MS, loop.quit)
+        loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    if not result:
+        waiting = _Waiting(words, parent)
+        told.done.connect(waiting.accept)
+        if not result and not waiting.exec() and not result:
+            stop()
+            raise Stopped(f"Stopped: {words[0].lower()}{words[1:]}.")
+    if "error" in result:
+        raise result["error"]
+    return result["value"]  # type: ignore[no-any-return]

@@ -1,0 +1,86 @@
+"""The one memory of all stages: bounded in bytes, counted once, made once."""
+
+import threading
+import unittest
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from kilnchisel.core.remembered import LEAST_KEPT, Store, leaves_of
+
+MB = 2**20
+
+
+def megabyte(number=1):
+    return np.zeros(number * MB, dtype=np.uint8)
+
+
+class Bounded(unittest.TestCase):
+    def test_what_was_not_asked_for_the_longest_goes_first(self):
+        store = Store(most_bytes=(LEAST_KEPT + 10) * MB)
+        for number in range(100):
+            store.get(number, megabyte)
+            store.get(0, megabyte)  # still wanted
+        self.assertLessEqual(store.bytes, (LEAST_KEPT + 10) * MB)
+        made = []
+        store.get(0, lambda: made.append("again") or megabyte())
+        store.get(99, lambda: made.append("again") or megabyte())
+        self.assertEqual(made, [])
+        store.get(1, lambda: made.append("again") or megabyte())
+        self.assertEqual(made, ["again"])
+
+    def test_what_is_worked_on_stays_even_where_it_is_larger_than_all_the_room(self):
+        store = Store(most_bytes=MB)
+        for number in range(LEAST_KEPT):
+            store.get(number, lambda: megabyte(2))
+        self.assertEqual(len(store), LEAST_KEPT)
+
+    def test_shared_arrays_are_counted_once_and_let_go_with_the_last(self):
+        store = Store(most_bytes=1000 * MB)
+        shared = megabyte(10)
+        store.get("a", lambda: (shared, megabyte()))
+        store.get("b", lambda: {"view": shared[5:], "own": megabyte()})
+        self.assertEqual(store.bytes, 12 * MB)
+        store.clear()
+        self.assertEqual((store.bytes, len(store)), (0, 0))
+
+    def test_sizes_of_what_results_are_made_of(self):
+        @dataclass(frozen=True)
+        class Holder:
+            array: np.ndarray
+            shape: shapely.Polygon
+
+        circle = shapely.Point(0, 0).buffer(1, quad_segs=1000)
+        held = leaves_of(Holder(megabyte(), circle))
+        self.assertGreaterEqual(sum(held.values()), MB + 16 * 4000)
+        outlines = np.array([circle, circle], dtype=object)
+        self.assertGreaterEqual(sum(leaves_of([outlines]).values()), 2 * 16 * 4000)
+
+    def test_a_failure_is_not_kept(self):
+        store = Store()
+        with self.assertRaises(ValueError):
+            store.get("x", lambda: int("no number"))
+        self.assertEqual(store.get("x", lambda: 5), 5)
+
+
+class MadeOnce(unittest.TestCase):
+    def test_two_threads_that_want_one_value_make_it_once(self):
+        store, begun, go, made = Store(), threading.Event(), threading.Event(), []
+
+        def slow():
+            made.append(1)
+            begun.set()
+            go.wait(10)
+            return "value"
+
+        found = []
+        threads = [threading.Thread(target=lambda: found.append(store.get("k", slow))) for _ in range(4)]
+        threads[0].start()
+        self.assertTrue(begun.wait(10))
+        for thread in threads[1:]:
+            thread.start()
+        go.set()
+        for thread in threads:
+            thread.join(10)
+        self.assertEqual((found, made), (["value"] * 4, [1]))
