@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 
 COMMANDS = (
     "new",
@@ -37,6 +38,8 @@ def main(arguments: list[str]) -> int:
     """Run a command. Returns the exit status: 0 done, 2 refused with a sentence on stderr."""
     try:
         if arguments and arguments[0] in COMMANDS:
+            if arguments[0] not in ("fonts", "schema"):
+                gate.warm()  # it starts while the command loads what it needs
             return _command(arguments)
         return _window(arguments)
     except KilnError as error:

@@ -68,7 +68,7 @@ class NewAndLay(unittest.TestCase):
         for arguments, words in (
             (("new", "kettle", "-o", self.job), "no kind “kettle”"),
             (("new", "mug"), "where to"),
-            (("new", self.folder / "gone.stl", "-o", self.job), "cannot be read"),
+            (("new", self.folder / "gone.stl", "-o", self.job), "There is no file"),
             (("lay", self.job, "-o", self.job, "--lettering", "3", "--do", "centre"), "no lettering 3"),
             (("lay", self.job, "-o", self.job, "--do", "spread-up"), "three letterings"),
         ):

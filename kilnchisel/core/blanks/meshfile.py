@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import compacted, edges_of, joined_faces, neighbours
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.remembered import remembered
@@ -22,13 +23,22 @@ Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...], int]
 
 MESH_KINDS = (".stl", ".obj", ".ply", ".glb", ".gltf", ".3mf", ".off")
 MOST_FACES = 4_000_000
+MOST_FAR = 1e9  # units from the middle: what is farther is no measure of anything
 FINE, FINE_FACES = 30, 4_000  # long edges are split: no longer than a share of the whole, nor too many
 
 
 @remembered
 def read_mesh(sha256: str, ending: str, name: str) -> Cleaned:
-    """The file's triangles, cleaned, in its own units: points, faces, part, names, surface map, notes."""
-    return cleaned(*_loaded(asset(sha256, name), ending, name))
+    """The file's triangles, cleaned, in its own units: points, faces, part, names, surface map, notes.
+    Raises KilnError with what is wrong with the file."""
+    data = asset(sha256, name)
+    read: Cleaned = gate.read(f"{__name__}:mesh_in", name, data, ending, name, limits=gate.LARGE)
+    return read
+
+
+def mesh_in(data: bytes, ending: str, name: str) -> Cleaned:
+    """The same from the file's bytes, read here and now."""
+    return cleaned(*_loaded(data, ending, name))
 
 
 def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, tuple[str, ...], Any]:
@@ -39,11 +49,12 @@ def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, t
     try:
         loaded = trimesh.load(io.BytesIO(data), file_type=ending[1:], process=False)
         meshes = _meshes(loaded)
-    except KilnError:
+    except (KilnError, MemoryError, RecursionError):
         raise
-    except Exception as error:  # the reader lets through whatever its parsers raise
-        said = str(error).strip().split("\n")[0][:120] or type(error).__name__
-        raise KilnError(f"{name} cannot be read as {ending[1:].upper()}: {said}.") from None
+    except Exception:  # the reader lets through whatever its parsers raise
+        raise KilnError(
+            f"{name} cannot be read as {ending[1:].upper()}; it is damaged, cut short, or of another kind."
+        ) from None
     if not meshes:
         raise KilnError(f"{name} holds no triangles; it may be a cloud of points or a drawing.")
     points, faces, part = [], [], []
@@ -57,8 +68,13 @@ def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, t
         maps.append(None if own is None or len(own) != len(mesh.vertices) else np.asarray(own, float))
         start += len(mesh.vertices)
     surface = None if any(own is None for own in maps) else np.concatenate(maps)
-    names = tuple(title or f"part {number + 1}" for number, (title, _) in enumerate(meshes))
+    names = tuple(_plain_name(title) or f"part {number + 1}" for number, (title, _) in enumerate(meshes))
     return np.concatenate(points), np.concatenate(faces), np.concatenate(part), names, surface
+
+
+def _plain_name(title: str) -> str:
+    """A part's name as it can be shown: printable, and not longer than a line."""
+    return "".join(c for c in title if c.isprintable() and not "\ud800" <= c <= "\udfff").strip()[:80]
 
 
 def _meshes(loaded: Any) -> list[tuple[str, Any]]:
@@ -90,7 +106,11 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
             f"The mesh has {len(faces):,} triangles; at most {MOST_FACES:,} can be taken. "
             "Thin it out first."
         )
-    if not np.isfinite(points).all():
+    if len(points) == 0 or len(faces) == 0:
+        raise KilnError("The mesh has no triangles.")
+    if int(faces.min()) < 0 or int(faces.max()) >= len(points):
+        raise KilnError("The mesh has triangles without points; it is damaged. Write it again.")
+    if not np.isfinite(points).all() or np.abs(points).max() > MOST_FAR:
         raise KilnError("The mesh has points that are no numbers; write it again from where it came.")
     notes = []
     span = float(np.ptp(points, axis=0).max())
@@ -304,15 +324,7 @@ def mesh_of_file(path: Path) -> MeshFile:
     ending = path.suffix.lower()
     if ending not in MESH_KINDS:
         raise KilnError(f"{path.name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
-    try:
-        if path.stat().st_size > LARGEST:
-            raise KilnError(
-                f"{path.name} has {path.stat().st_size / 2**20:.0f} MB; {LARGEST // 2**20} MB is the most "
-                "that can be taken in. Thin the mesh out first."
-            )
-        data = path.read_bytes()
-    except OSError as error:
-        raise KilnError(f"{path.name} cannot be read: {error.strerror or error}.") from None
+    data = gate.bytes_of(path, LARGEST, "mesh")
     digest = keep_asset(data, path.name)
     points, faces, _, parts, _, notes, _ = read_mesh(digest, ending, path.name)
     span = np.ptp(points, axis=0)

@@ -8,16 +8,34 @@ from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import asset
-from kilnchisel.core.job.edits import artwork_used
+from kilnchisel.core.job.edits import artwork_used, change
 from kilnchisel.core.job.file import save_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import FileFace, Wording
-from kilnchisel.core.lettering.faces import face_path, load_face
+from kilnchisel.core.lettering.faces import face_path, file_face, load_face
 
 
 def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
     """Save a job with its artwork and the opened font files that may be embedded. Raises KilnError."""
+    job = settled(job)
     save_job(job, path, preview_png, {**packable_fonts(job), **kept_artwork(job)})
+
+
+def settled(job: Job) -> Job:
+    """The job with its opened fonts named by what they are, so that they are found again without the
+    folder they lie in."""
+    for index, lettering in enumerate(job.letterings):
+        content = lettering.wording
+        if (
+            not isinstance(content, Wording)
+            or not isinstance(content.face, FileFace)
+            or content.face.sha256
+        ):
+            continue
+        found = file_face(Path(content.face.path), content.face.number)
+        face = found.model_copy(update={"axes": content.face.axes})
+        job = change(job, ("letterings", index, "wording", "face"), face)
+    return job
 
 
 def kept_artwork(job: Job) -> dict[str, bytes]:

@@ -13,27 +13,34 @@ import json
 import lzma
 import math
 import os
+import stat
 import struct
 import tempfile
 import zipfile
 import zlib
-from pathlib import Path
+from dataclasses import dataclass
+from pathlib import Path, PurePath
 from typing import Any
 
 from pydantic import ValidationError
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST as LARGEST_ARTWORK
 from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.edits import artwork_used, refusal
+from kilnchisel.core.job.fontplaces import FONT_ENDINGS, LARGEST_FONT, place_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
 
 FORMAT = "kilnchisel job"
 VERSION = 6
-LARGEST_JSON = 64 * 2**20
-LARGEST_ASSET = 128 * 2**20
+LARGEST_FILE = 1024 * 2**20
+LARGEST_UNPACKED = 1024 * 2**20
+LARGEST_JSON = 16 * 2**20
+LARGEST_PREVIEW = 16 * 2**20
+MOST_MEMBERS = 2000
 _STAMP = (2000, 1, 1, 0, 0, 0)  # the same job gives the same bytes
 
 
@@ -65,7 +72,7 @@ def save_job(
 
 def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> bytes:
     """The file's bytes."""
-    document = {"format": FORMAT, "version": VERSION, "job": job.model_dump(mode="json")}
+    document = {"format": FORMAT, "version": VERSION, "job": _without_places(job.model_dump(mode="json"))}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
 
@@ -82,54 +89,92 @@ def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> 
     return buffer.getvalue()
 
 
+def _without_places(job: dict[str, Any]) -> dict[str, Any]:
+    """A dumped job without the folders of this machine: fonts by their file's name."""
+    for lettering in job["letterings"]:
+        face = lettering["wording"].get("face")
+        if isinstance(face, dict) and face.get("kind") == "file":
+            face["path"] = PurePath(face["path"]).name
+    return job
+
+
+@dataclass(frozen=True)
+class _Opened:
+    """What a job file holds: the job, its artwork (sha256 -> name, bytes), and the fonts it carries."""
+
+    job: Job
+    artwork: dict[str, tuple[str, bytes]]
+    fonts: dict[str, bytes]
+
+
 def open_job(path: Path) -> Job:
-    """Read a job. Packed fonts are unpacked to the cache and used where the original is gone.
+    """Read a job. Fonts are found where they were last opened on this machine, or unpacked to the cache.
 
     Raises KilnError with a sentence for a missing, foreign, truncated or newer file.
     """
+    data = gate.bytes_of(path, LARGEST_FILE, "job file")
+    opened: _Opened = gate.read(f"{__name__}:job_in", path.name, data, path.name)
+    for name, content in opened.artwork.values():
+        keep_asset(content, name)
+    return _with_fonts(opened.job, opened.fonts)
+
+
+def job_in(data: bytes, name: str) -> _Opened:
+    """The same from the file's bytes, read here and now."""
     try:
-        with zipfile.ZipFile(path) as archive:
-            document = _document(archive, path)
-            job = _validated(_migrated(document), path)
-            _take_artwork(job, archive, path)
-            return _with_packed_fonts(job, archive)
-    except FileNotFoundError:
-        raise KilnError(f"There is no file {path}.") from None
-    except IsADirectoryError:
-        raise KilnError(f"{path} is a folder, not a job file.") from None
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            _refuse_too_much(archive, name)
+            document = _document(archive, name)
+            job = _validated(_migrated(document), name)
+            artwork = _artwork(job, archive, name)
+            return _Opened(job, artwork, _fonts(job, archive))
     except DAMAGED:
         raise KilnError(
-            f"{path.name} is not a whole job file: it is damaged, cut short, locked or of another kind."
+            f"{name} is not a whole job file: it is damaged, cut short, locked or of another kind."
         ) from None
+
+
+def _refuse_too_much(archive: zipfile.ZipFile, name: str) -> None:
+    members = archive.infolist()
+    size = sum(member.file_size for member in members)
+    if len(members) > MOST_MEMBERS or size > LARGEST_UNPACKED:
+        raise KilnError(
+            f"{name} would unpack to {size / 2**20:.0f} MB in {len(members)} parts; at most "
+            f"{LARGEST_UNPACKED // 2**20} MB in {MOST_MEMBERS} can be opened."
+        )
 
 
 def read_preview(path: Path) -> bytes | None:
     """The preview picture (PNG bytes) of a job file, None when there is none."""
     try:
+        if not path.is_file():
+            return None
         with zipfile.ZipFile(path) as archive:
+            if archive.getinfo("preview.png").file_size > LARGEST_PREVIEW:
+                return None
             return archive.read("preview.png")
     except (KeyError, *DAMAGED):
         return None
 
 
-def _document(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
+def _document(archive: zipfile.ZipFile, name: str) -> dict[str, Any]:
     names = archive.namelist()
     if "job.json" not in names:
-        raise KilnError(f"{path.name} is not a job file: it holds no job.json.")
+        raise KilnError(f"{name} is not a job file: it holds no job.json.")
     if archive.getinfo("job.json").file_size > LARGEST_JSON:
-        raise KilnError(f"{path.name} holds a job description too large to be real.")
+        raise KilnError(f"{name} holds a job description too large to be real.")
     try:
         document = json.loads(archive.read("job.json"))
-    except (ValueError, zipfile.BadZipFile):
-        raise KilnError(f"The job description in {path.name} is damaged.") from None
+    except (ValueError, RecursionError):
+        raise KilnError(f"The job description in {name} is damaged.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise KilnError(f"{path.name} is not a job file of this application.")
+        raise KilnError(f"{name} is not a job file of this application.")
     version = document.get("version")
     if not isinstance(version, int) or version < 1:
-        raise KilnError(f"{path.name} states no job file version.")
+        raise KilnError(f"{name} states no job file version.")
     if version > VERSION:
         raise KilnError(
-            f"{path.name} was saved by a newer version (job file {version}, this one reads up to "
+            f"{name} was saved by a newer version (job file {version}, this one reads up to "
             f"{VERSION}); update the application to open it."
         )
     return document
@@ -161,71 +206,119 @@ def _turned_half(job: dict[str, Any], blank: dict[str, Any]) -> None:
                 lay["along_mm"] = round(along - half if along > 0 else along + half, 3)
 
 
-def _take_artwork(job: Job, archive: zipfile.ZipFile, path: Path) -> None:
+def _artwork(job: Job, archive: zipfile.ZipFile, name: str) -> dict[str, tuple[str, bytes]]:
     names = set(archive.namelist())
+    found = {}
     for content in artwork_used(job):
         entry = f"assets/{content.sha256}"
         if entry not in names or archive.getinfo(entry).file_size > LARGEST_ARTWORK:
             continue  # the checks say what is missing
-        if keep_asset(archive.read(entry), content.name) != content.sha256:
-            raise KilnError(f"The artwork {content.name} in {path.name} is damaged.")
+        data = archive.read(entry)
+        if hashlib.sha256(data).hexdigest() != content.sha256:
+            raise KilnError(f"The artwork {content.name} in {name} is damaged.")
+        found[content.sha256] = (content.name, data)
+    return found
 
 
-def _validated(document: dict[str, Any], path: Path) -> Job:
+def _validated(document: dict[str, Any], name: str) -> Job:
     try:
         return Job.model_validate(document.get("job", {}))
     except ValidationError as error:
-        raise KilnError(f"{path.name} cannot be used: {refusal(error)}") from None
+        raise KilnError(f"{name} cannot be used: {refusal(error)}") from None
     except KilnError as error:
-        raise KilnError(f"{path.name} cannot be used: {error}") from None
+        raise KilnError(f"{name} cannot be used: {error}") from None
 
 
-def _with_packed_fonts(job: Job, archive: zipfile.ZipFile) -> Job:
+def _faces(job: Job) -> dict[str, FileFace]:
+    """The opened fonts of a job by their content."""
+    wordings = [item.wording for item in job.letterings if isinstance(item.wording, Wording)]
+    faces = [wording.face for wording in wordings if isinstance(wording.face, FileFace)]
+    return {face.sha256: face for face in faces if face.sha256}
+
+
+def _fonts(job: Job, archive: zipfile.ZipFile) -> dict[str, bytes]:
     names = set(archive.namelist())
+    found = {}
+    for digest, face in _faces(job).items():
+        entry = f"assets/{digest}"
+        if entry in names and archive.getinfo(entry).file_size <= LARGEST_FONT:
+            data = archive.read(entry)
+            if hashlib.sha256(data).hexdigest() != digest:
+                raise KilnError(f"The packed copy of the font {face.family or face.path} is damaged.")
+            found[digest] = data
+    return found
+
+
+def _with_fonts(job: Job, packed: dict[str, bytes]) -> Job:
+    """The job with its fonts where they are on this machine."""
+    places = {}
+    for digest, face in _faces(job).items():
+        place = place_of(digest, face.path)
+        if place is None and digest in packed:
+            place = _unpack(packed[digest], face)
+        # what is not here keeps its bare name, which the refusal shows
+        places[digest] = str(place) if place is not None else PurePath(face.path).name or "font"
+    if not places:
+        return job
     letterings = []
-    for lettering in job.letterings:
-        if not isinstance(lettering.wording, Wording):
-            letterings.append(lettering)
-            continue
-        face = lettering.wording.face
-        if isinstance(face, FileFace) and face.sha256 and not Path(face.path).is_file():
-            entry = f"assets/{face.sha256}"
-            if entry in names and archive.getinfo(entry).file_size <= LARGEST_ASSET:
-                unpacked = _unpack(archive.read(entry), face)
-                wording = lettering.wording.model_copy(update={"face": unpacked})
-                lettering = lettering.model_copy(update={"wording": wording})
-        letterings.append(lettering)
+    for item in job.letterings:
+        if isinstance(item.wording, Wording) and isinstance(item.wording.face, FileFace):
+            face = item.wording.face
+            path = places.get(face.sha256, PurePath(face.path).name or "font")
+            wording = item.wording.model_copy(update={"face": face.model_copy(update={"path": path})})
+            item = item.model_copy(update={"wording": wording})
+        letterings.append(item)
     return job.model_copy(update={"letterings": tuple(letterings)})
 
 
-def _unpack(data: bytes, face: FileFace) -> FileFace:
-    if hashlib.sha256(data).hexdigest() != face.sha256:
-        raise KilnError(f"The packed copy of the font {face.family or face.path} is damaged.")
+def _unpack(data: bytes, face: FileFace) -> Path | None:
     folder = cache_folder() / "fonts"
-    folder.mkdir(exist_ok=True)
-    target = folder / (face.sha256 + Path(face.path).suffix)
+    ending = PurePath(face.path).suffix.lower()
+    if ending not in FONT_ENDINGS:
+        return None
+    target = folder / (face.sha256 + ending)
     if not target.exists():
+        with contextlib.suppress(OSError):
+            folder.mkdir(exist_ok=True)
         write_whole(target, data)
-    return face.model_copy(update={"path": str(target)})
+    return target
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write all or nothing: a temporary file beside the target, then rename. Raises KilnError."""
+    """Write all or nothing: a temporary file of its own name beside the target, brought to the disk, then
+    renamed, and the folder brought to the disk. A link is followed to its file. Raises KilnError."""
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        target = path.resolve()
+        if target.exists() and not stat.S_ISREG(target.stat().st_mode):
+            raise KilnError(f"{path} is a folder, a device or a pipe, not a file that can be written.")
+        handle, name = tempfile.mkstemp(prefix=f".{target.name[:100]}.", dir=target.parent)
         temporary = Path(name)
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(data)
                 file.flush()
                 os.fsync(file.fileno())
-            temporary.chmod(0o644)
-            temporary.replace(path)
+            temporary.chmod(stat.S_IMODE(target.stat().st_mode) if target.exists() else 0o644)
+            temporary.replace(target)
         except BaseException:
             temporary.unlink(missing_ok=True)
             raise
-    except OSError as error:
-        raise KilnError(f"{path} could not be written: {error.strerror or error}.") from None
+        _sync_folder(target.parent)
+    except (OSError, RuntimeError) as error:
+        reason = getattr(error, "strerror", None) or "its links lead nowhere"
+        raise KilnError(f"{path} could not be written: {reason}.") from None
+    except ValueError:
+        raise KilnError("A file name cannot hold such characters.") from None
+
+
+def _sync_folder(folder: Path) -> None:
+    """Bring a rename to the disk, where the system lets it."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
 
 
 def schema() -> dict[str, Any]:

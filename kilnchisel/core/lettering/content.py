@@ -13,6 +13,7 @@ from PIL import Image
 
 from kilnchisel.core.colour import srgb_decode
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.artwork import Artwork, Badge, Disc, Holes, Picture, Shape, Star, Stroke
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
@@ -91,20 +92,60 @@ def artwork_width(content: Artwork | Picture) -> float:
     return artwork_size(content).width_mm
 
 
-def _opened(digest: str, name: str) -> tuple[Image.Image, float | None]:
-    return open_pixels(asset(digest, name), name or "The picture")
+def _opened(digest: str, name: str, side: int, how: Image.Resampling) -> Image.Image:
+    """A kept picture, brought down where it is larger than ``side`` pixels. Raises KilnError."""
+    name = name or "The picture"
+    data = asset(digest, name)
+    picture, _, _ = gate.read(f"{__name__}:picture_in", name, data, name, side, int(how), limits=PICTURE)
+    assert isinstance(picture, Image.Image)
+    return picture
+
+
+PICTURE = gate.Limits(40.0, 3000 * gate.MB)
+
+
+def picture_in(
+    data: bytes, name: str, side: int, how: int
+) -> tuple[Image.Image, tuple[int, int], float | None]:
+    """A picture from its bytes, read here and now: at most ``side`` pixels, its full size, its ppi."""
+    picture, ppi = open_pixels(data, name)
+    return _at_most(picture, side, Image.Resampling(how)), picture.size, ppi
 
 
 @remembered
 def _pixel_size(digest: str, name: str) -> tuple[int, int, float | None]:
     """Width and height of a kept picture in pixels, and its stated pixels an inch. The ticket and the
     readings ask for it again and again, so the picture is not opened each time."""
-    picture, ppi = _opened(digest, name)
-    return picture.width, picture.height, ppi
+    _, (wide, tall), ppi = _glimpsed(digest, name)
+    return wide, tall, ppi
+
+
+def _glimpsed(digest: str, name: str) -> tuple[Image.Image, tuple[int, int], float | None]:
+    """A small copy of a kept picture, its size in pixels, its stated pixels an inch."""
+    name, how = name or "The picture", int(Image.Resampling.BOX)
+    glimpse: tuple[Image.Image, tuple[int, int], float | None] = gate.read(
+        f"{__name__}:picture_in", name, asset(digest, name), name, GLIMPSE_SIDE, how, limits=PICTURE
+    )
+    return glimpse
+
+
+GLIMPSE_SIDE = 256
 
 
 def _drawing(content: Artwork) -> Drawing:
-    return read_drawing(content.sha256, content.form, content.name, content.page, words_in)
+    return _kept_drawing(content.sha256, content.form, content.name or "The drawing", content.page)
+
+
+@remembered
+def _kept_drawing(digest: str, form: str, name: str, page: int) -> Drawing:
+    drawing = gate.read(f"{__name__}:drawing_in", name, asset(digest, name), form, name, page)
+    assert isinstance(drawing, Drawing)
+    return drawing
+
+
+def drawing_in(data: bytes, form: str, name: str, page: int) -> Drawing:
+    """A drawing from its bytes, read here and now."""
+    return read_drawing(data, form, name, page, words_in)
 
 
 def words_in(words: str, family: str, size: float) -> shapely.MultiPolygon | None:
@@ -156,7 +197,7 @@ def _drawn_artwork(content: Artwork) -> Outline:
 
 @remembered
 def _traced_artwork(content: Artwork) -> Outline:
-    picture = _at_most(_opened(content.sha256, content.name)[0], TRACED_SIDE, Image.Resampling.BOX)
+    picture = _opened(content.sha256, content.name, TRACED_SIDE, Image.Resampling.BOX)
     amount = darkness(picture, content.ink)
     region = traced(amount, content.threshold / 100, content.smooth / 100)
     if region.is_empty:
@@ -189,7 +230,7 @@ def _pixels_to_mm(
 
 @remembered
 def _picture(content: Picture) -> Outline:
-    picture = _at_most(_opened(content.sha256, content.name)[0], PRINTED_SIDE, Image.Resampling.LANCZOS)
+    picture = _opened(content.sha256, content.name, PRINTED_SIDE, Image.Resampling.LANCZOS)
     width = content.width_mm
     height = width * picture.height / picture.width
     if has_alpha(picture):
@@ -225,7 +266,7 @@ def _painted(
 
 def picture_pixels(content: Picture, side: int = 1200) -> Array:
     """The picture to look at, (h, w, 4) uint8, row 0 above, at most ``side`` pixels. Raises KilnError."""
-    picture = _at_most(_opened(content.sha256, content.name)[0], side, Image.Resampling.LANCZOS)
+    picture = _opened(content.sha256, content.name, side, Image.Resampling.LANCZOS)
     return np.asarray(picture.convert("RGBA"), dtype=np.uint8)
 
 
@@ -251,18 +292,12 @@ def content_of_file(path: Path) -> Artwork:
     if ending not in ARTWORK_ENDINGS:
         kinds = ", ".join(ARTWORK_ENDINGS)
         raise KilnError(f"{path.name} is not a kind of artwork that can be taken in; those are {kinds}.")
-    try:
-        if path.stat().st_size > LARGEST:
-            size = path.stat().st_size / 2**20
-            raise KilnError(f"{path.name} is {size:.0f} MB; at most {LARGEST // 2**20} MB can be taken in.")
-        data = path.read_bytes()
-    except OSError as error:
-        raise KilnError(f"{path} cannot be read: {error.strerror or error}.") from None
+    data = gate.bytes_of(path, LARGEST, "piece of artwork")
     digest = keep_asset(data, path.name)
     if ending in DRAWING_ENDINGS:
         content = Artwork(sha256=digest, name=path.name, form=ending[1:])
     else:
-        picture, _ = open_pixels(data, path.name)
+        picture, _, _ = _glimpsed(digest, path.name)
         content = Artwork(sha256=digest, name=path.name, form="bitmap", ink=_likely_ink(picture))
     outline_of_content(content)
     return content

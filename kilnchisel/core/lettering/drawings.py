@@ -8,6 +8,7 @@ and named if it is not.
 from __future__ import annotations
 
 import io
+import itertools
 import math
 import re
 from collections.abc import Callable
@@ -19,15 +20,15 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.assets import asset
-from kilnchisel.core.lettering.polygons import as_region, fill_nonzero
-from kilnchisel.core.remembered import remembered
+from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
 
 FINENESS = 12_000  # chords stray no further than this share of the drawing's size
 MOST_PIECES = 200_000
+MOST_POINTS = 2_000_000
+MOST_FAR = 1e9  # units: what is farther is a mistake
 PX_MM = MM_PER_INCH / 96  # CSS: a px is a 96th of an inch
 POINT_MM = MM_PER_INCH / 72
 WHITE = 0.94
@@ -65,6 +66,18 @@ class _Sheet:
     inks: list[tuple[shapely.Geometry, bool]] = field(default_factory=list)  # geometry, is ink
     lines: list[tuple[Array, float]] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    points: int = 0
+    pieces: int = 0
+
+    def count(self, points: int) -> None:
+        """That much more is drawn. Raises KilnError where it is too much."""
+        self.points += points
+        self.pieces += 1
+        if self.pieces > MOST_PIECES or self.points > MOST_POINTS:
+            raise KilnError(
+                f"The drawing has more than {MOST_PIECES:,} pieces or {MOST_POINTS:,} points; that is more "
+                "than can be lettered. Save a simpler copy."
+            )
 
     def region(self) -> shapely.MultiPolygon:
         result: shapely.Geometry = shapely.MultiPolygon()
@@ -86,20 +99,19 @@ class _Sheet:
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
 
 
-@remembered
-def read_drawing(digest: str, form: str, name: str, page: int, text: TextOutline) -> Drawing:
-    """The drawing of a kept file. Raises KilnError with what is wrong with it."""
-    data = asset(digest, name)
+def read_drawing(data: bytes, form: str, name: str, page: int, text: TextOutline) -> Drawing:
+    """The drawing of a file. Raises KilnError with what is wrong with it."""
     reader = {"svg": _svg, "dxf": _dxf, "pdf": _pdf}[form]
     try:
         drawing = reader(data, name or "The file", page, text)
-    except KilnError:
+    except (KilnError, MemoryError, RecursionError):
         raise
-    except Exception as error:  # foreign data: any part of it may be wrong in any way
+    except Exception:  # foreign data: any part of it may be wrong in any way
         raise KilnError(
-            f"{name or 'The file'} could not be read as {form.upper()}: "
-            f"{str(error)[:160] or type(error).__name__}."
+            f"{name or 'The file'} could not be read as {form.upper()}; it is damaged, or of another kind."
         ) from None
+    if not np.isfinite(drawing.bounds).all() or np.abs(drawing.bounds).max() > MOST_FAR:
+        raise KilnError(f"{name or 'The file'} draws beyond all measure; a number in it is wrong.")
     if drawing.region.is_empty and not drawing.lines:
         more = f" {drawing.notes[0]}" if drawing.notes else ""
         raise KilnError(f"{name or 'The file'} draws nothing that can be used.{more}")
@@ -138,10 +150,14 @@ def _svg(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
 def _svg_root(data: bytes, name: str) -> dict[str, str]:
     import xml.etree.ElementTree as ET
 
+    if b"<!ENTITY" in data:
+        raise KilnError(
+            f"{name} defines words of its own (XML entities), which is not read; save it plainly."
+        )
     try:
         root = ET.fromstring(data)
-    except ET.ParseError as error:
-        raise KilnError(f"{name} is not a whole SVG drawing: {error}.") from None
+    except (ET.ParseError, ValueError):
+        raise KilnError(f"{name} is not a whole SVG drawing; it is damaged or cut short.") from None
     if not root.tag.endswith("svg"):
         raise KilnError(f"{name} is not an SVG drawing.")
     return dict(root.attrib)
@@ -198,6 +214,7 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
     for sub in path.as_subpaths():
         points = _flattened(list(sub), tolerance)
         if len(points) > 1:
+            sheet.count(len(points))
             rings.append(points)
             closed.append(bool(np.linalg.norm(points[0] - points[-1]) < 1e-6 * max(np.ptp(points), 1e-12)))
     if not rings:
@@ -237,10 +254,7 @@ def _filled(rings: list[Array], even_odd: bool) -> shapely.Geometry:
     open_rings = [ring for ring in open_rings if len(ring) >= 3]
     if not even_odd:
         return fill_nonzero(open_rings)
-    result: shapely.Geometry = shapely.MultiPolygon()
-    for ring in open_rings:
-        result = shapely.symmetric_difference(result, fill_nonzero([ring]))
-    return as_region([result])
+    return fill_even_odd(open_rings)
 
 
 def _flattened(segments: list[Any], tolerance: float) -> Array:
@@ -325,15 +339,18 @@ def _dxf(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
 
     try:
         document, _ = recover.read(io.BytesIO(data))
-    except (DXFError, OSError) as error:
-        raise KilnError(f"{name} is not a whole DXF drawing: {error}.") from None
+    except (DXFError, OSError):
+        raise KilnError(f"{name} is not a whole DXF drawing; it is damaged or cut short.") from None
     unit = DXF_UNITS_MM.get(int(document.header.get("$INSUNITS", 0)))
     sheet = _Sheet()
     curves: list[Array] = []
-    entities = list(_exploded(document.modelspace()))
+    entities = list(itertools.islice(_exploded(document.modelspace()), MOST_PIECES + 1))
+    if len(entities) > MOST_PIECES:
+        raise KilnError(f"{name} has more than {MOST_PIECES:,} pieces once its blocks are put in.")
     size = _dxf_size(entities)
     for entity in entities:
         kind = entity.dxftype()
+        sheet.count(0)
         if kind in ("TEXT", "MTEXT", "ATTRIB"):
             _dxf_text(sheet, entity, kind, document, text)
         elif kind in ("HATCH", "MPOLYGON"):
@@ -348,10 +365,10 @@ def _dxf(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
     return sheet.drawing(unit, unit or 1.0)
 
 
-def _exploded(entities: Any) -> Any:
+def _exploded(entities: Any, depth: int = 0) -> Any:
     for entity in entities:
-        if entity.dxftype() == "INSERT":
-            yield from _exploded(entity.virtual_entities())
+        if entity.dxftype() == "INSERT" and depth < MOST_NESTED:
+            yield from _exploded(entity.virtual_entities(), depth + 1)
         else:
             yield entity
 
@@ -361,6 +378,9 @@ def _dxf_size(entities: list[Any]) -> float:
 
     box = bbox.extents(entities, fast=True)
     return max(float(box.size.x), float(box.size.y), 1e-9) if box.has_data else 1.0
+
+
+MOST_NESTED = 16  # blocks within blocks
 
 
 def _dxf_points(curve: Any, size: float) -> Array:
@@ -417,8 +437,8 @@ def _pdf(data: bytes, name: str, page: int, _text: TextOutline) -> Drawing:
 
     try:
         document = pdfium.PdfDocument(data)
-    except pdfium.PdfiumError as error:
-        raise KilnError(f"{name} is not a PDF that can be read: {error}.") from None
+    except pdfium.PdfiumError:
+        raise KilnError(f"{name} is not a PDF that can be read; it is damaged, or locked.") from None
     try:
         if not 1 <= page <= len(document):
             raise KilnError(f"{name} has {len(document)} pages; there is no page {page}.")
@@ -426,6 +446,7 @@ def _pdf(data: bytes, name: str, page: int, _text: TextOutline) -> Drawing:
         leaf = document[page - 1]
         size = max(leaf.get_size())
         for item in leaf.get_objects(max_depth=12):
+            sheet.count(0)
             if item.type == raw.FPDF_PAGEOBJ_TEXT:
                 sheet.notes.append(
                     "Words that are set with a font in the PDF are left out; save them as outlines."

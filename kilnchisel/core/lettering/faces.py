@@ -18,6 +18,8 @@ import uharfbuzz as hb
 from fontTools.ttLib import TTFont, TTLibError
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
+from kilnchisel.core.job.fontplaces import remember_place
 from kilnchisel.core.job.wording import Axis, Face, FileFace, LineFace
 from kilnchisel.core.lettering.openpaths import OpenFont, read_open_font
 from kilnchisel.core.lettering.shipped import LINES, SHIPPED
@@ -73,7 +75,13 @@ class LoadedFace:
 def face_path(face: Face) -> Path:
     """The file of a face. Raises KilnError when it is not there."""
     if isinstance(face, FileFace):
-        path = Path(face.path).expanduser()
+        path = Path(face.path)
+        if not path.is_absolute():
+            named = face.family or path.name[:80]
+            raise KilnError(
+                f"The font {named} is not on this machine, and the job does not carry it; "
+                "choose the face again, or open the font's file."
+            )
         if not path.is_file():
             raise KilnError(
                 f"The font file {path} is not there any more; choose the face again or put the file back."
@@ -99,6 +107,7 @@ def load_face(face: Face) -> LoadedFace:
 def file_face(path: Path, number: int = 0) -> FileFace:
     """A job's reference to a font file, checked by opening it. Raises KilnError."""
     face = load_face(FileFace(path=str(path.resolve()), number=number))
+    remember_place(face.sha256, path.resolve())
     return FileFace(path=str(path.resolve()), sha256=face.sha256, family=face.title, number=number)
 
 
@@ -106,17 +115,57 @@ def file_face(path: Path, number: int = 0) -> FileFace:
 def _load(path: Path, _mtime: int, size: int, number: int, axes: tuple[Axis, ...]) -> LoadedFace:
     if size > LARGEST_FILE:
         raise KilnError(f"{path.name} is {size / 2**20:.0f} MB; that is too large for a font file.")
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise KilnError(f"The font file {path} cannot be read: {error.strerror}.") from None
+    data = gate.bytes_of(path, LARGEST_FILE, "font file")
+    if RESOURCES not in path.parents:  # those that come with the program are known to be whole
+        gate.read(f"{__name__}:font_in", path.name, data, path.name, number, axes)
+    return parsed_font(path, data, number, axes)
+
+
+TRIED_GLYPHS, MOST_SEGMENTS = 400, 60_000
+
+
+def font_in(data: bytes, name: str, number: int, axes: tuple[Axis, ...]) -> int:
+    """A font tried out: all that is asked of one, on some of its letters. The number of its characters."""
+    face = parsed_font(Path(name), data, number, axes)
+    codes = sorted(face.characters)
+    for code in [*map(ord, "HxO&"), *codes[:: max(len(codes) // TRIED_GLYPHS, 1)]]:
+        glyph = face.font.get_nominal_glyph(code)
+        if glyph and face.open_font is None:
+            _refuse_endless(face, glyph, name)
+    buffer = hb.Buffer()
+    buffer.add_str("".join(map(chr, codes[:200])))
+    buffer.guess_segment_properties()
+    hb.shape(face.font, buffer, {})
+    return len(codes)
+
+
+def _refuse_endless(face: LoadedFace, glyph: int, name: str) -> None:
+    count = [0]
+
+    def more(*_: Any) -> None:
+        count[0] += 1
+        if count[0] == MOST_SEGMENTS:
+            raise KilnError(
+                f"{name} has letters of more than {MOST_SEGMENTS:,} pieces; it cannot set words."
+            )
+
+    funcs = hb.DrawFuncs()
+    for kind in ("move_to", "line_to", "quadratic_to", "cubic_to"):
+        getattr(funcs, f"set_{kind}_func")(more)
+    funcs.set_close_path_func(lambda *_: None)
+    face.font.draw_glyph(glyph, funcs, None)
+
+
+def parsed_font(path: Path, data: bytes, number: int, axes: tuple[Axis, ...]) -> LoadedFace:
+    """A font from its bytes, read here and now. Raises KilnError."""
     try:
         return _parsed(path, data, number, axes)
-    except KilnError:
+    except (KilnError, MemoryError, RecursionError):
         raise
-    except Exception as error:  # a font is foreign data: any table may be wrong in any way
-        reason = str(error).strip() or type(error).__name__
-        raise KilnError(f"{path.name} is not a usable font file: {reason}.") from None
+    except Exception:  # a font is foreign data: any table may be wrong in any way
+        raise KilnError(
+            f"{path.name} is not a usable font file; it is damaged, or of another kind."
+        ) from None
 
 
 def _parsed(path: Path, data: bytes, number: int, axes: tuple[Axis, ...]) -> LoadedFace:
@@ -128,8 +177,8 @@ def _parsed(path: Path, data: bytes, number: int, axes: tuple[Axis, ...]) -> Loa
         raise KilnError(f"{path.name} holds {count} faces; there is no number {number + 1}.")
     try:
         tables = TTFont(io.BytesIO(plain), fontNumber=number, lazy=True)
-    except TTLibError as error:
-        raise KilnError(f"{path.name} is not a font file: {error}.") from None
+    except TTLibError:
+        raise KilnError(f"{path.name} is not a font file, or damaged.") from None
     characters = tables.getBestCmap()
     if not characters:
         raise KilnError(f"{path.name} maps no characters to letters, so it cannot set words.")
@@ -171,8 +220,8 @@ def _uncompressed(path: Path, data: bytes) -> bytes:
         raise KilnError(f"{path.name} would unpack to more than {LARGEST_UNPACKED // 2**20} MB.")
     try:
         tables = TTFont(io.BytesIO(data), lazy=False)
-    except TTLibError as error:
-        raise KilnError(f"{path.name} is not a font file: {error}.") from None
+    except TTLibError:
+        raise KilnError(f"{path.name} is not a font file, or damaged.") from None
     tables.flavor = None
     buffer = io.BytesIO()
     tables.save(buffer)

@@ -29,7 +29,10 @@ def fill_nonzero(rings: Sequence[Array]) -> shapely.MultiPolygon:
     usable = [ring for ring in rings if len(ring) >= 3]
     if not usable:
         return shapely.MultiPolygon()
-    section = manifold3d.CrossSection(usable, manifold3d.FillRule.NonZero)
+    return _polygons(manifold3d.CrossSection(usable, manifold3d.FillRule.NonZero))
+
+
+def _polygons(section: manifold3d.CrossSection) -> shapely.MultiPolygon:
     polygons = []
     for piece in section.decompose():
         outer, holes = None, []
@@ -41,6 +44,14 @@ def fill_nonzero(rings: Sequence[Array]) -> shapely.MultiPolygon:
         if outer is not None:
             polygons.append(shapely.Polygon(outer, holes))
     return shapely.MultiPolygon(polygons)
+
+
+def fill_even_odd(rings: Sequence[Array]) -> shapely.MultiPolygon:
+    """The region that rings enclose by the even-odd rule, all at once."""
+    usable = [ring for ring in rings if len(ring) >= 3]
+    if not usable:
+        return shapely.MultiPolygon()
+    return _polygons(manifold3d.CrossSection(usable, manifold3d.FillRule.EvenOdd))
 
 
 def weld(regions: Sequence[shapely.MultiPolygon]) -> shapely.MultiPolygon:

@@ -15,7 +15,7 @@ import contourpy
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.polygons import as_region, signed_area
@@ -35,7 +35,8 @@ def open_pixels(data: bytes, name: str) -> tuple[Image.Image, float | None]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit here is our own
-            picture = Image.open(io.BytesIO(data))
+            # by name: other readers of the library run other programs, or are of no use here
+            picture = Image.open(io.BytesIO(data), formats=FORMATS)
         if picture.width * picture.height > MOST_PIXELS:
             raise KilnError(
                 f"{name} has {picture.width} × {picture.height} pixels; at most "
@@ -43,21 +44,37 @@ def open_pixels(data: bytes, name: str) -> tuple[Image.Image, float | None]:
             )
         ppi = picture.info.get("dpi", (None,))[0]
         picture.load()
-    except (
-        UnidentifiedImageError,
-        Image.DecompressionBombError,
-        OSError,
-        SyntaxError,
-        ValueError,
-    ) as error:
+    except (KilnError, MemoryError):
+        raise
+    except Exception:  # foreign data: what a reader raises is its own affair
         raise KilnError(
-            f"{name} is not a picture that can be read (it may be cut short): {error}."
+            f"{name} is not a picture that can be read; it is damaged, cut short, or of another kind "
+            f"(those are {', '.join(FORMATS)})."
         ) from None
+    return _upright(picture), _stated(ppi)
+
+
+FORMATS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP")
+
+
+def _upright(picture: Image.Image) -> Image.Image:
+    """Turned as its camera says, in colours that can be worked with."""
     from PIL import ImageOps
 
-    upright = ImageOps.exif_transpose(picture) or picture
-    stated = float(ppi) if ppi and 20 <= float(ppi) <= 20_000 else None
-    return upright, stated
+    try:
+        upright = ImageOps.exif_transpose(picture) or picture
+    except Exception:  # a note that is damaged turns nothing
+        upright = picture
+    known = upright.mode in ("1", "L", "LA", "P", "PA", "RGB", "RGBA") or upright.mode.startswith("I")
+    return upright if known else upright.convert("RGB")
+
+
+def _stated(ppi: Any) -> float | None:
+    try:
+        value = float(ppi)
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return value if 20 <= value <= 20_000 else None
 
 
 def darkness(picture: Image.Image, ink: str) -> Array:

@@ -1,0 +1,81 @@
+"""The process that reads: it is asked for a function by name, runs it within its limits, and answers.
+
+Started by ``gate``; nothing else runs it. It dies with the program that started it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import importlib
+import os
+import resource
+import signal
+import sys
+import warnings
+from pathlib import Path
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
+from kilnchisel.core.intake.wire import packed, received
+
+DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG
+BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for
+
+
+def main() -> None:
+    """Answer until the pipe ends."""
+    with contextlib.suppress(OSError):
+        ctypes.CDLL(None).prctl(DIES_WITH_PARENT, signal.SIGKILL)
+    answers = os.dup(1)
+    nowhere = os.open(os.devnull, os.O_RDWR)
+    os.dup2(nowhere, 1)  # what libraries print is not an answer
+    os.dup2(nowhere, 2)
+    sys.stdout = sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
+    warnings.simplefilter("ignore")
+    gate.INSIDE = True
+    for name in BASICS:
+        importlib.import_module(name)
+    while True:
+        try:
+            name, args, memory, seconds = received(0)
+        except EOFError:
+            return
+        reply = packed(_answer(name, args, memory, seconds))
+        while reply:
+            reply = reply[os.write(answers, reply[: 1 << 20]) :]
+
+
+def _answer(name: str, args: tuple[Any, ...], memory: int, seconds: float) -> tuple[str, Any]:
+    module, _, function = name.partition(":")
+    try:
+        does = getattr(importlib.import_module(module), function)
+        _limit(memory, seconds)
+        return "made", does(*args)
+    except KilnError as error:
+        return "refused", str(error)
+    except MemoryError:
+        return "memory", None
+    except RecursionError:
+        return "nested", None
+    except Exception as error:
+        return "broke", f"{type(error).__name__}: {error}"[:300]
+    finally:
+        _limit(None, None)
+
+
+def _limit(memory: int | None, seconds: float | None) -> None:
+    """So many bytes more than now, so many seconds of work more than now; None: no limit."""
+    _, most = resource.getrlimit(resource.RLIMIT_AS)
+    now = int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
+    resource.setrlimit(resource.RLIMIT_AS, (most if memory is None else now + memory, most))
+    _, most = resource.getrlimit(resource.RLIMIT_CPU)
+    used = resource.getrusage(resource.RUSAGE_SELF)
+    spent = used.ru_utime + used.ru_stime
+    limit = most if seconds is None else int(spent + 2 * seconds) + 2
+    resource.setrlimit(resource.RLIMIT_CPU, (limit, most))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,180 @@
+"""The way in for files from outside: read in a process that may crash, hang or run out of memory alone.
+
+``read("package.module:function", name, *args, limits=...)`` gives what the function gives, worked out in a
+process kept warm for that. Whatever happens there comes back as a result or as one sentence.
+"""
+
+from __future__ import annotations
+
+import atexit
+import contextlib
+import importlib
+import os
+import stat
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake.wire import Late, packed, received
+
+INSIDE = False  # this is the reading process itself: everything is read here
+MOST_READERS = 3
+STARTS_IN_S = 60.0  # a busy machine may take so long to start one
+MB = 2**20
+
+
+@dataclass(frozen=True)
+class Limits:
+    """How long reading may take, s, and how much memory more than it has, bytes."""
+
+    seconds: float = 20.0
+    memory: int = 1500 * MB
+
+
+ORDINARY = Limits()
+LARGE = Limits(150.0, 8000 * MB)  # meshes of millions of triangles
+
+
+class _Reader:
+    """One reading process."""
+
+    def __init__(self) -> None:
+        self.fresh = True
+        environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "kilnchisel.core.intake.child"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            bufsize=0,
+            env=environment,
+        )
+
+    def ask(self, order: tuple[Any, ...], seconds: float) -> tuple[str, Any]:
+        assert self.process.stdin is not None and self.process.stdout is not None
+        wait = seconds + (STARTS_IN_S if self.fresh else 0.0)
+        self.fresh = False
+        deadline = time.monotonic() + wait
+        try:
+            view = memoryview(packed(order))
+            while view:
+                view = view[self.process.stdin.write(view[: 1 << 20]) or 0 :]
+            reply: tuple[str, Any] = received(self.process.stdout.fileno(), deadline)
+            return reply
+        except Late:
+            return "late", None
+        except (OSError, EOFError, ValueError):
+            return "died", None
+
+    def end(self) -> None:
+        self.process.kill()
+        for pipe in (self.process.stdin, self.process.stdout):
+            if pipe is not None:
+                with contextlib.suppress(OSError):
+                    pipe.close()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self.process.wait(5)
+
+
+_lock = threading.Lock()
+_idle: list[_Reader] = []
+_busy: set[_Reader] = set()
+_free = threading.Semaphore(MOST_READERS)
+
+
+def warm() -> None:
+    """Start a reading process, so that it is ready when one is wanted. Comes back at once."""
+    if INSIDE:
+        return
+    with _lock:
+        if not _idle and not _busy:
+            _idle.append(_Reader())
+
+
+def stop_reading() -> None:
+    """End what is being read; those who wait for it are told that it was stopped."""
+    with _lock:
+        for reader in _busy:
+            reader.process.kill()
+
+
+@atexit.register
+def close() -> None:
+    """End all reading processes."""
+    with _lock:
+        readers = [*_idle, *_busy]
+        _idle.clear()
+    for reader in readers:
+        reader.end()
+
+
+def read(function: str, name: str, *args: Any, limits: Limits = ORDINARY) -> Any:
+    """What ``function`` ("module:function") gives for ``args``, read in a process of its own.
+
+    ``name``: of the file, for the sentence. Raises KilnError: the function's own, or why it got nowhere.
+    """
+    if INSIDE:
+        module, _, does = function.partition(":")
+        return getattr(importlib.import_module(module), does)(*args)
+    with _free:
+        with _lock:
+            reader = _idle.pop() if _idle else _Reader()
+            _busy.add(reader)
+        how, value = reader.ask((function, args, limits.memory, limits.seconds), limits.seconds)
+        with _lock:
+            _busy.discard(reader)
+            kept = how not in ("late", "died", "memory")
+            if kept:
+                _idle.append(reader)
+        if not kept:
+            reader.end()
+    if how == "made":
+        return value
+    raise KilnError(_sentence(how, value, name[:80] or "The file", limits))
+
+
+def _sentence(how: str, value: Any, name: str, limits: Limits) -> str:
+    if how == "refused":
+        return str(value)
+    if how == "late":
+        return (
+            f"{name} takes longer than {limits.seconds:.0f} s to read and was given up; "
+            "it holds too much, or is wound up in itself. Save a simpler copy."
+        )
+    if how == "memory":
+        return (
+            f"{name} takes more than {limits.memory / MB:.0f} MB of memory to read; it holds too much, "
+            "or is damaged. Save a smaller copy."
+        )
+    if how == "nested":
+        return f"{name} is nested too deeply to be read; it is damaged, or wound up in itself."
+    if how == "died":
+        return f"{name} could not be read: it is damaged in a way that stops its reader. Save it again."
+    return f"{name} could not be read: it is damaged, or of another kind than its name says."
+
+
+def bytes_of(path: Path, most: int, what: str = "file") -> bytes:
+    """A file's bytes. Raises KilnError for what is no plain file, is too large, or cannot be read."""
+    shown = path.name[:80] or str(path)[:80]
+    try:
+        state = path.stat()
+        if stat.S_ISDIR(state.st_mode):
+            raise KilnError(f"{shown} is a folder, not a {what}.")
+        if not stat.S_ISREG(state.st_mode):
+            raise KilnError(f"{shown} is a device or a pipe, not a {what}.")
+        if state.st_size > most:
+            raise KilnError(
+                f"{shown} has {state.st_size / MB:.0f} MB; {most / MB:.0f} MB is the most that can be read."
+            )
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise KilnError(f"There is no file {path}.") from None
+    except OSError as error:
+        raise KilnError(f"{shown} cannot be read: {error.strerror or 'it is refused'}.") from None
+    except ValueError:  # a zero in the name
+        raise KilnError("A file name cannot hold such characters.") from None
