@@ -70,6 +70,7 @@ def edited(job: Any, rng: random.Random) -> Any:
 
 def work(edits: int, seed: int) -> None:
     """Edit, draw and read, printing the memory every FIRST edits."""
+    from kilnchisel.core.allocation import give_back, settle_allocator
     from kilnchisel.core.build import scene_of_job, view_of
     from kilnchisel.core.errors import KilnError
     from kilnchisel.core.job.file import open_job
@@ -77,6 +78,7 @@ def work(edits: int, seed: int) -> None:
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import readings
 
+    settle_allocator()  # as the window does
     rng = random.Random(seed)
     draft = Draft()
     jobs = [open_job(path) for path in sorted(DEMO.glob("*.kcj"))]
@@ -92,6 +94,7 @@ def work(edits: int, seed: int) -> None:
             if fine and job.letterings:
                 readings(job, 0)
                 checks(job, 0)
+                give_back()
         except KilnError:
             continue  # refused, as a hand would be
         finally:

@@ -5,6 +5,7 @@ A keystroke redoes outline, lay and the one sheet it lies on; moving the camera 
 
 from __future__ import annotations
 
+import contextlib
 import math
 from dataclasses import dataclass, replace
 from typing import Any
@@ -39,6 +40,7 @@ from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
 from kilnchisel.core.lettering.content import outline_of_content
+from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -112,6 +114,18 @@ def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
     lettering = job.letterings[index]
     hurried = not exact and isinstance(job.blank, Mesh3D)
     return laid_of(job.blank, lettering.wording, lettering.lay, not hurried)
+
+
+def prepare(job: Job) -> None:
+    """Read the fonts and the mesh of a job, so that whoever asks for them later has them. What cannot be
+    read is told where it is asked for."""
+    for lettering in job.letterings:
+        if isinstance(lettering.wording, Wording):
+            with contextlib.suppress(KilnError):
+                load_face(lettering.wording.face)
+    if isinstance(job.blank, Mesh3D):
+        with contextlib.suppress(KilnError):
+            free_mesh(job.blank)
 
 
 @remembered

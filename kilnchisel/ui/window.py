@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 from pathlib import Path
 from typing import Any
@@ -33,11 +34,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from kilnchisel.core.allocation import settle_allocator
 from kilnchisel.core.blanks.meshfile import MESH_KINDS
+from kilnchisel.core.build import prepare
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
+from kilnchisel.core.intake.gate import stop_reading
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job, write_whole
 from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
@@ -62,6 +66,7 @@ from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
+SWITCH_S = 0.001  # other threads hand over to the window's so often
 DROPPED = (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
 
 
@@ -70,6 +75,8 @@ class Window(LetteringActions, QMainWindow):
 
     def __init__(self, demos: list[DemoJob] | None = None) -> None:
         super().__init__()
+        settle_allocator()
+        sys.setswitchinterval(SWITCH_S)
         self.theme = THEMES.get(recall("theme", "day"), look.DAY)
         self.unit = recall("unit", "mm")
         self.guard = Guard()
@@ -384,7 +391,7 @@ class Window(LetteringActions, QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a job file; what is open is kept when it cannot be read."""
         try:
-            job = away(lambda: open_job(path), f"Opening {path.name}", self)
+            job = away(lambda: opened(path), f"Opening {path.name}", self, stop_reading)
         except KilnError as error:
             self._tell(str(error))
             self.start_page.refresh()
@@ -399,7 +406,7 @@ class Window(LetteringActions, QMainWindow):
     def open_demo(self, path: Path) -> None:
         """A demo job, as a new job of the person's own."""
         try:
-            job = away(lambda: open_job(path), f"Opening {path.name}", self)
+            job = away(lambda: opened(path), f"Opening {path.name}", self, stop_reading)
         except KilnError as error:
             self._tell(str(error))
             return
@@ -409,7 +416,7 @@ class Window(LetteringActions, QMainWindow):
     def take_rescue(self, rescue: Rescue) -> None:
         """Go on with work that was not saved."""
         try:
-            job = away(lambda: open_job(rescue.copy), "Opening what was kept", self)
+            job = away(lambda: opened(rescue.copy), "Opening what was kept", self)
         except KilnError as error:
             self._tell(str(error))
             return
@@ -718,6 +725,13 @@ class Window(LetteringActions, QMainWindow):
         self.session.chores.finish()
         self.guard.remove()
         event.accept()
+
+
+def opened(path: Path) -> Job:
+    """A job from its file with all that is read for it. Raises KilnError."""
+    job = open_job(path)
+    prepare(job)
+    return job
 
 
 def _dropped(event: QDragEnterEvent | QDropEvent) -> Path | None:

@@ -7,6 +7,7 @@ in a single slot that a newer request overwrites.
 from __future__ import annotations
 
 import contextlib
+import os
 import sys
 import threading
 import time
@@ -16,6 +17,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from kilnchisel.core.allocation import give_back
 from kilnchisel.core.build import lettering_laid, scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, order_view
@@ -94,15 +96,24 @@ def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> 
     return view_of(job, aspect)
 
 
+DRAFT_BEHIND, MOCKUP_BEHIND = 2, 10
+
+
 class _Slot(QObject):
     """A thread that serves the newest request only."""
 
     failed = pyqtSignal(str, int)
 
     def __init__(
-        self, serve: Callable[[Any], None], name: str, prepare: Callable[[], None] | None = None
+        self,
+        serve: Callable[[Any], None],
+        name: str,
+        prepare: Callable[[], None] | None = None,
+        behind: int = 0,
     ) -> None:
+        """``behind``: how far the thread, and those it starts, stand behind the window's own (nice)."""
         super().__init__()
+        self._behind = behind
         self._serve = serve
         self._prepare = prepare
         self._wanted: Any = None
@@ -143,6 +154,8 @@ class _Slot(QObject):
         self._thread.join(timeout=20)
 
     def _run(self) -> None:
+        with contextlib.suppress(OSError, AttributeError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._behind)
         if self._prepare is not None:
             with contextlib.suppress(Exception):  # the first request meets the same trouble and tells it
                 self._prepare()
@@ -178,7 +191,7 @@ class DraftDesk(QObject):
         super().__init__()
         self._draft: Any = None
         # the graphics context is made ready while the window is still being built
-        self._slot = _Slot(self._serve, "draft", self._ready)
+        self._slot = _Slot(self._serve, "draft", self._ready, DRAFT_BEHIND)
         self._slot.failed.connect(self.failed)
 
     def ask(self, order: DraftOrder) -> None:
@@ -206,6 +219,8 @@ class DraftDesk(QObject):
         count = len(order.job.letterings)
         laid = tuple(lettering_laid(order.job, i, exact=order.smooth) for i in range(count))
         self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
+        if order.smooth:
+            give_back()
         if order.index is None or self._slot.stale(order):
             return
         # letters just as the face draws them are measured at once, others when the picture rests
@@ -231,7 +246,7 @@ class MockupDesk(QObject):
         super().__init__()
         self._mockup: Any = None
         self._scene: Scene | None = None
-        self._slot = _Slot(self._serve, "mockup")
+        self._slot = _Slot(self._serve, "mockup", behind=MOCKUP_BEHIND)
         self._slot.failed.connect(self.failed)
 
     def ask(self, order: MockupOrder) -> None:

@@ -295,7 +295,7 @@ def swept(line: Array, radius: float, sides: int) -> Mesh:
     return join([body, _cap(line[0], points[0], -way[0]), _cap(line[-1], points[-1], way[-1])])
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _carried(way: Array, first: Array) -> Array:
     """A direction carried along a line without twist, (n, 3): what is left of the last one across the new
     way, each time."""

@@ -49,7 +49,7 @@ def _flat(laid: Laid, middle: float) -> Flat:
         return Flat(np.asarray, _as_it_is, "as it lies")
     if isinstance(side, Chart):
         return Flat(np.asarray, _as_it_is, "as unrolled round its spot")
-    if isinstance(side, Cylinder) or _is_cylinder(side):
+    if unrolls_true(side):
         return Flat(np.asarray, _as_it_is, "true flat pattern of the cylinder")
     if side.taper is not None:
         step = cone_step(laid.middle, side)
@@ -71,8 +71,11 @@ def _as_it_is(shape: Any) -> Any:
     return shape
 
 
-def _is_cylinder(side: Side) -> bool:
-    return isinstance(side, Turned) and float(np.ptp(side.profile.radius)) < STRAIGHT_MM
+def unrolls_true(side: Side) -> bool:
+    """Whether a side's own sheet is true to size all over: it is flat, or a cylinder."""
+    if isinstance(side, Turned):
+        return float(np.ptp(side.profile.radius)) < STRAIGHT_MM
+    return isinstance(side, Plane | Cylinder)
 
 
 def on_sector(uv: Array, side: Side, middle: float) -> Array:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import weakref
 from collections import OrderedDict
 from collections.abc import Callable
@@ -92,6 +94,7 @@ class Card:
                 f"libgl1-mesa-dri ({error})."
             ) from None
         self.name = str(self.gl.info["GL_RENDERER"])
+        self._finish = _finisher()
         defines = {
             "SHOULDER": SHOULDER,
             "PALE_FROM": PALE_FROM,
@@ -115,6 +118,26 @@ class Card:
         self.flat = self._upload_flat()
         white = self._image(np.full((1, 1, 3), 255.0))
         self.plain = Maps(_nothing, 0, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+
+    def read(self, target: Any, **how: Any) -> bytes:
+        """What a target holds, once all that was drawn to it is done."""
+        self.finish()
+        return bytes(target.read(**how))
+
+    def copy(self, target: Any, source: Any) -> None:
+        """One target to another, once all that was drawn is done."""
+        self.finish()
+        self.gl.copy_framebuffer(target, source)
+        self.finish()
+
+    def finish(self) -> None:
+        """Come back when all that was asked for is drawn.
+
+        That is waited for outside the interpreter's lock: a card in software draws while it is waited
+        for, up to a second, and the window's own thread must not stand still for it.
+        """
+        if self._finish is not None:
+            self._finish()
 
     def surface(self, look: Look) -> Any:
         """The program that draws surfaces of a look. Each has its own: a software card runs through every
@@ -259,6 +282,15 @@ class Card:
             vertex_shader=head + (SHADERS / vertex).read_text(),
             fragment_shader=head + common + (SHADERS / fragment).read_text(),
         )
+
+
+def _finisher() -> Callable[[], None] | None:
+    """glFinish as a foreign function, which lets go of the interpreter's lock; None if it is not found."""
+    for library in ("libOpenGL.so.0", "libGL.so.1"):
+        with contextlib.suppress(OSError, AttributeError):
+            finish: Callable[[], None] = ctypes.CDLL(library).glFinish
+            return finish
+    return None
 
 
 FEW_MESHES, FEW_IMAGES = 32, 6  # of one picture: these stay whatever their size

@@ -101,7 +101,7 @@ class Draft:
             frames.still.use()
             self._draw_still(scene, view, width / height, gathered)
             frames.still_of = still_of
-        self.gl.copy_framebuffer(frames.frame, frames.still)
+        self._card.copy(frames.frame, frames.still)
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in scene.items:
@@ -109,8 +109,8 @@ class Draft:
                 self._draw_item(item, gathered)
         self._draw_glass(scene, gathered)
         if frames.plain is not frames.frame:
-            self.gl.copy_framebuffer(frames.plain, frames.frame)
-        pixels = np.frombuffer(frames.plain.read(components=4), dtype=np.uint8)
+            self._card.copy(frames.plain, frames.frame)
+        pixels = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
         return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
 
     def _draw_still(self, scene: Scene, view: View, aspect: float, gathered: Gathered | None) -> None:
@@ -174,7 +174,7 @@ class Draft:
         for item in scene.items:
             set_values(self._card.shine, emission=np.array(item.material.emission))
             self._card.mesh(item.mesh).shine.render()
-        seen = np.frombuffer(target.read(), dtype=np.float32).reshape(height, width, 4)[..., :3]
+        seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(height, width, 4)[..., :3]
         for thing in (frame, target, depth):
             thing.release()
         high = float(2 * np.degrees(np.arctan(view.tall)))
@@ -225,7 +225,7 @@ class Draft:
         set_values(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
         for item in scene.items:
             self._card.mesh(item.mesh).depth.render()
-        far = np.frombuffer(depth.read(), dtype=np.float32).reshape(height, width)[::-1]
+        far = np.frombuffer(self._card.read(depth), dtype=np.float32).reshape(height, width)[::-1]
         for thing in (only, depth, mask):
             thing.release()
         return far < 1.0
@@ -305,7 +305,7 @@ class Draft:
             rough = (layer / (LAYERS - 1)) ** 2
             set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
             self._screen_gloss.render(moderngl.TRIANGLES, vertices=3)
-            layers.write(target.read(), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
+            layers.write(self._card.read(target), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
         for thing in (frame, target, source):
             thing.release()
         layers.filter = (moderngl.LINEAR, moderngl.LINEAR)

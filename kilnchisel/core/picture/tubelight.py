@@ -44,7 +44,7 @@ def tube_light(points: Array, normals: Array, lamps: Lamps) -> Array:
 ONE_AT_A_TIME = Lock()
 
 
-@njit(parallel=True, fastmath=True, cache=True)
+@njit(parallel=True, fastmath=True, cache=True, nogil=True)
 def _summed(
     points: Array,
     normals: Array,

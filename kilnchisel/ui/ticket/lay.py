@@ -7,13 +7,14 @@ from typing import Any
 
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.build import can_be_on_both, lettering_laid, side_of, sides_of
+from kilnchisel.core.build import can_be_on_both, outline_of, side_of, sides_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording
+from kilnchisel.core.laying.flat import unrolls_true
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.core.shop.placing import companions, lined_up, spread_out
@@ -110,10 +111,9 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
 def _is_stretched(job: Job, index: int) -> bool:
     if isinstance(job.blank, Mesh3D):
         return True  # nearly always; to be sure it would have to be unrolled here, which takes its time
-    try:
-        return max(abs(value - 1) for value in lettering_laid(job, index).stretch) > 4e-3
-    except KilnError:
-        return False
+    side = _side_of(job, index)
+    unrolled = side is not None and side.taper is not None and job.letterings[index].lay.cone == "unrolled"
+    return side is not None and not unrolled and not unrolls_true(side)
 
 
 def _wrap(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
@@ -190,7 +190,7 @@ def _round(job: Job, path: tuple[str | int, ...], index: int, radius: float) -> 
 
     def degrees(job: Job) -> float:
         try:
-            return math.degrees(lettering_laid(job, index).outline.width_mm / radius)
+            return math.degrees(outline_of(job.letterings[index].wording).width_mm / radius)
         except KilnError:
             return 0.0
 

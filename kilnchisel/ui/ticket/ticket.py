@@ -235,7 +235,8 @@ class Ticket(QWidget):
         self.letterings.show_job(self.session)
         for key, section in self.sections.items():
             section.say(sentence(job, key, index))
-            wanted = self._specs(key) if key in self.forms else []
+            # of those that are folded nobody sees the fields
+            wanted = self._specs(key) if key == self.open_section and key in self.forms else []
             usable = key == "hand-over" or bool(wanted) or key != self.open_section
             section.unfold(key == self.open_section and usable)
             if key == self.open_section and key in self.forms:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
@@ -328,7 +328,7 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
 def _present_width(job: Job, index: int) -> float:
     try:
-        return max(round(lettering_laid(job, index).outline.width_mm, 1), 1.0)
+        return max(round(outline_of(job.letterings[index].wording).width_mm, 1), 1.0)
     except KilnError:
         return 100.0
 

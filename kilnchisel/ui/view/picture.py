@@ -91,6 +91,7 @@ class PictureView(QWidget):
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
+        self._stretch: Any = None  # what its cells are of, and the cells
         self._seen_any = False
         self._since = 0  # drafts asked for before this number are of another job
         self.setMouseTracking(True)
@@ -335,8 +336,10 @@ class PictureView(QWidget):
         if drawn is not None and drawn.laid:
             laid = drawn.laid[min(index or 0, len(drawn.laid) - 1)]
         if drawn is not None and laid is not None and self.show_stretch:
-            cells = stretch_cells(drawn, laid, self._size())
-            paint_stretch(painter, cells, max(laid.lay.stretch_limit, 0.5), self.theme)
+            key = (drawn, laid, self._size())
+            if self._stretch is None or self._stretch[0] != key:
+                self._stretch = (key, stretch_cells(*key))
+            paint_stretch(painter, self._stretch[1], max(laid.lay.stretch_limit, 0.5), self.theme)
         if drawn is not None and laid is not None and self.look.square_on and drawn.view.parallel:
             paint_rulers(painter, drawn, laid, self._size(), self.theme, self.unit)
         if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
