@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import re
 import sys
 from pathlib import Path
 from typing import Any, NoReturn
@@ -260,7 +261,7 @@ def _lay(options: Any) -> None:
 
 
 def _samples(text: str) -> int:
-    if not text.isdigit() or not 1 <= int(text) <= 65_536:
+    if not re.fullmatch("[0-9]{1,6}", text) or not 1 <= int(text) <= 65_536:
         raise argparse.ArgumentTypeError(f"{text} is not a number of samples from 1 to 65536")
     return int(text)
 
@@ -381,10 +382,17 @@ def _schema(_options: Any) -> None:
 
 def _writable(path: Path) -> None:
     """Refuse a hopeless target before the work, not after it."""
-    if not path.parent.is_dir():
-        raise KilnError(f"There is no folder {path.parent}.")
-    if path.is_dir():
-        raise KilnError(f"{path} is a folder; name a file in it.")
+    try:
+        if not path.parent.is_dir():
+            raise KilnError(f"There is no folder {path.parent}.")
+        if path.is_dir():
+            raise KilnError(f"{path} is a folder; name a file in it.")
+        if path.exists() and not path.is_file():
+            raise KilnError(f"{path} is a device or a pipe, not a file that can be written.")
+        path.resolve().exists()
+    except (OSError, ValueError, RuntimeError) as error:
+        reason = getattr(error, "strerror", None) or "there can be no such file"
+        raise KilnError(f"{path.name[:60]}… cannot be written: {reason}.") from None
 
 
 def _progress(share: float) -> None:

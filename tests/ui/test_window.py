@@ -132,6 +132,7 @@ app.exec()
         self.window.take_rescue(rescues()[0])
         self.assertEqual(self.window.session.job.name, "Half done")
         self.assertTrue(self.window.session.unsaved)
+        self.window.session.chores.finish()
         self.assertEqual(rescues(), [])
 
     def test_autosave_comes_by_itself_and_goes_with_saving(self):
@@ -143,6 +144,7 @@ app.exec()
         self.assertEqual(note["name"], "Kept")
         self.assertEqual(rescues(), [])  # this session is still running
         self.window.session.save(self.folder / "a.kcj")
+        self.window.session.chores.finish()
         self.assertEqual(list(folder.iterdir()), [])
 
 

@@ -23,6 +23,7 @@ Cleaned = tuple[Array, Array, Array, tuple[str, ...], Any, tuple[str, ...], int]
 
 MESH_KINDS = (".stl", ".obj", ".ply", ".glb", ".gltf", ".3mf", ".off")
 MOST_FACES = 4_000_000
+MOST_ROUND = 4_000  # triangles at one point: those of a face of thousands of corners, fanned out
 MOST_FAR = 1e9  # units from the middle: what is farther is no measure of anything
 FINE, FINE_FACES = 30, 4_000  # long edges are split: no longer than a share of the whole, nor too many
 
@@ -110,6 +111,12 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
         raise KilnError("The mesh has no triangles.")
     if int(faces.min()) < 0 or int(faces.max()) >= len(points):
         raise KilnError("The mesh has triangles without points; it is damaged. Write it again.")
+    crowd = int(np.bincount(faces.ravel()).max())
+    if crowd > MOST_ROUND:
+        raise KilnError(
+            f"{crowd:,} triangles meet at one point of the mesh; at most {MOST_ROUND:,} can be lettered. "
+            "Divide its large faces evenly and save it again."
+        )
     if not np.isfinite(points).all() or np.abs(points).max() > MOST_FAR:
         raise KilnError("The mesh has points that are no numbers; write it again from where it came.")
     notes = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -37,7 +38,7 @@ class PictureOrder:
 def parse_size(text: str) -> tuple[int, int]:
     """ "1600x1000" to (1600, 1000). Raises KilnError."""
     parts = text.lower().replace("×", "x").split("x")
-    if len(parts) != 2 or not all(part.strip().isdigit() for part in parts):
+    if len(parts) != 2 or not all(re.fullmatch("[0-9]{1,6}", part.strip()) for part in parts):
         raise KilnError(f"“{text}” is not a picture size; write it as 1600x1000.")
     return checked_size((int(parts[0]), int(parts[1])))
 

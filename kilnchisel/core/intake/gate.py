@@ -113,7 +113,7 @@ def close() -> None:
         reader.end()
 
 
-def read(function: str, name: str, *args: Any, limits: Limits = ORDINARY) -> Any:
+def read(function: str, name: str, *args: Any, limits: Limits | None = None) -> Any:
     """What ``function`` ("module:function") gives for ``args``, read in a process of its own.
 
     ``name``: of the file, for the sentence. Raises KilnError: the function's own, or why it got nowhere.
@@ -121,6 +121,7 @@ def read(function: str, name: str, *args: Any, limits: Limits = ORDINARY) -> Any
     if INSIDE:
         module, _, does = function.partition(":")
         return getattr(importlib.import_module(module), does)(*args)
+    limits = limits or ORDINARY
     with _free:
         with _lock:
             reader = _idle.pop() if _idle else _Reader()

@@ -162,7 +162,7 @@ def _document(archive: zipfile.ZipFile, name: str) -> dict[str, Any]:
     if "job.json" not in names:
         raise KilnError(f"{name} is not a job file: it holds no job.json.")
     if archive.getinfo("job.json").file_size > LARGEST_JSON:
-        raise KilnError(f"{name} holds a job description too large to be real.")
+        raise KilnError(f"{name} holds a job description of more than {LARGEST_JSON // 2**20} MB.")
     try:
         document = json.loads(archive.read("job.json"))
     except (ValueError, RecursionError):

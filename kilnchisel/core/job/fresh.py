@@ -17,9 +17,9 @@ from kilnchisel.core.job.blank import (
     size_of,
 )
 from kilnchisel.core.job.boards import Board, Book, Wall
-from kilnchisel.core.job.bodies import Bank, Bracelet, Garment, Handle, Hull, Signet, Van
+from kilnchisel.core.job.bodies import Bank, Bracelet, Garment, Handle, Hull, Mesh3D, Signet, Van
 from kilnchisel.core.job.crafts import Engraved, Raised
-from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -110,10 +110,15 @@ def home_setting(blank: Blank, setting: Setting) -> Setting:
     return setting.model_copy(update=update)
 
 
+LEAST_CAP, MOST_CAP = (float(value or 0) for value in limits(Wording, "cap_height_mm"))
+
+
 def first_lettering(blank: Blank, text: str) -> Lettering:
     """A first lettering: in the middle of the blank's main side, a sixth of its height."""
     side, height, middle = main_side(blank)
-    cap = round(height / 6, 1)
+    if height <= 0:  # a flat sheet that lies
+        height = sorted(blank.size_mm)[-2] if isinstance(blank, Mesh3D) else LEAST_CAP
+    cap = min(max(round(height / 6, 1), LEAST_CAP), MOST_CAP)
     along = 0.0
     if isinstance(blank, Van):
         along = round(0.285 * blank.length_mm, 0)  # between the door and the rear

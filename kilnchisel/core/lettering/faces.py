@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import logging
 import threading
 from dataclasses import dataclass, field
 from functools import cache
@@ -28,6 +29,10 @@ from kilnchisel.core.paths import RESOURCES
 FONT_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2")
 LARGEST_FILE = 64 * 2**20
 LARGEST_UNPACKED = 4 * LARGEST_FILE
+
+
+# what the font reader finds odd is told where it matters, not on the terminal
+logging.getLogger("fontTools").setLevel(logging.CRITICAL)
 
 
 @dataclass(frozen=True)
@@ -89,7 +94,7 @@ def face_path(face: Face) -> Path:
         return path
     shelf = {name: entry[0] for name, entry in (LINES if isinstance(face, LineFace) else SHIPPED).items()}
     if face.name not in shelf:
-        raise KilnError(f"There is no shipped face called “{face.name}”.")
+        raise KilnError(f"There is no shipped face called “{' '.join(face.name.split())[:60]}”.")
     return RESOURCES / "fonts" / shelf[face.name]
 
 

@@ -15,6 +15,7 @@ from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import stroke_widths
 
 NO_GAP = 2.5e-4  # of the capital height: as near as curves are drawn, so that parts are taken as touching
+MANY_PARTS = 300
 NEAR_CAPS = 1.0  # letters further apart than this share of the capital height have no gap worth a word
 
 
@@ -33,11 +34,14 @@ def smallest_gap_mm(outline: Outline) -> float | None:
     if len(parts) < 2:
         return None
     near = NEAR_CAPS * max(outline.cap_height_mm, 1e-3)
-    first, second = shapely.STRtree(parts).query(parts, predicate="dwithin", distance=near)
-    apart = first < second
-    if not apart.any():
-        return None
-    gaps = shapely.distance(parts[first[apart]], parts[second[apart]])
+    tree = shapely.STRtree(parts)
+    if len(parts) > MANY_PARTS:  # of very many only the nearest to each
+        _, gaps = tree.query_nearest(parts, exclusive=True, all_matches=False, return_distance=True)
+    else:
+        first, second = tree.query(parts, predicate="dwithin", distance=near)
+        apart = first < second
+        gaps = shapely.distance(parts[first[apart]], parts[second[apart]])
+    gaps = gaps[gaps < near]
     gaps = gaps[gaps > NO_GAP * outline.cap_height_mm]
     return float(gaps.min()) if len(gaps) else None
 

@@ -8,7 +8,6 @@ curves are freed of the pixels' steps by fitting cubic pieces within a tolerance
 from __future__ import annotations
 
 import io
-import warnings
 from typing import Any
 
 import contourpy
@@ -23,8 +22,10 @@ from kilnchisel.core.lettering.polygons import as_region, signed_area
 Array = NDArray[Any]
 
 MOST_PIXELS = 120_000_000
+Image.MAX_IMAGE_PIXELS = None  # the limit here is our own
 TRACED_SIDE = 4000  # a larger picture is brought down to this before tracing
 LEAST_AREA_PX = 4.0
+MOST_SHAPES, MOST_RING_POINTS = 4_000, 600_000
 DEFAULT_PPI = 300.0
 CORNER = np.cos(np.radians(55.0))
 REACH_PX = 3.0
@@ -33,10 +34,8 @@ REACH_PX = 3.0
 def open_pixels(data: bytes, name: str) -> tuple[Image.Image, float | None]:
     """The picture, turned upright, and its stated pixels per inch. Raises KilnError."""
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit here is our own
-            # by name: other readers of the library run other programs, or are of no use here
-            picture = Image.open(io.BytesIO(data), formats=FORMATS)
+        # by name: other readers of the library run other programs, or are of no use here
+        picture = Image.open(io.BytesIO(data), formats=FORMATS)
         if picture.width * picture.height > MOST_PIXELS:
             raise KilnError(
                 f"{name} has {picture.width} × {picture.height} pixels; at most "
@@ -65,8 +64,12 @@ def _upright(picture: Image.Image) -> Image.Image:
         upright = ImageOps.exif_transpose(picture) or picture
     except Exception:  # a note that is damaged turns nothing
         upright = picture
-    known = upright.mode in ("1", "L", "LA", "P", "PA", "RGB", "RGBA") or upright.mode.startswith("I")
-    return upright if known else upright.convert("RGB")
+    if upright.mode in ("1", "L", "LA", "P", "PA", "RGB", "RGBA") or upright.mode.startswith("I"):
+        return upright
+    try:
+        return upright.convert("RGB")
+    except ValueError:
+        raise KilnError(f"The picture's colours ({upright.mode}) cannot be read; save it in RGB.") from None
 
 
 def _stated(ppi: Any) -> float | None:
@@ -117,8 +120,14 @@ def traced(amount: Array, threshold: float, smooth: float) -> shapely.MultiPolyg
         points = np.stack([points[:-1, 0] - 0.5, height - (points[:-1, 1] - 0.5)], axis=1)
         if abs(signed_area(points)) < LEAST_AREA_PX:
             continue
-        rings.append(smoothed_ring(points, smooth))
-    return _nested(rings)
+        rings.append(points)
+    count, size = len(rings), sum(len(ring) for ring in rings)
+    if count > MOST_SHAPES or size > MOST_RING_POINTS:
+        raise KilnError(
+            f"The picture falls into {count:,} shapes of {size:,} points; at most {MOST_SHAPES:,} of "
+            f"{MOST_RING_POINTS:,} can be traced. Clean or blur it, or choose another threshold."
+        )
+    return _nested([smoothed_ring(ring, smooth) for ring in rings])
 
 
 def _nested(rings: list[Array]) -> shapely.MultiPolygon:

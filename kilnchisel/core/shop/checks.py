@@ -20,7 +20,7 @@ from kilnchisel.core.lettering.content import artwork_size, pixels_per_inch
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.measures import counters_of
 from kilnchisel.core.lettering.polygons import polygons_in
-from kilnchisel.core.lettering.strokes import stroke_range_mm
+from kilnchisel.core.lettering.strokes import MOST_MEASURED, stroke_range_mm
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
 from kilnchisel.core.shop.making import making
@@ -294,6 +294,10 @@ LEAST_PPI = 150.0  # common practice for prints seen at arm's length
 def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
     content = job.letterings[index].wording
     found = [Check("artwork", "warning", note) for note in laid.outline.notes]
+    count = len(polygons_in(laid.outline.letter_ink))
+    if count > MOST_MEASURED:
+        says = f"Of {count:,} parts the strokes of the {MOST_MEASURED} thinnest and widest were measured."
+        found.append(Check("sampled", "warning", says))
     if isinstance(content, Picture):
         fineness = pixels_per_inch(content)
         if fineness is not None and fineness < LEAST_PPI:
