@@ -6,11 +6,9 @@ import sys
 from pathlib import Path
 
 from demo.jobs import FOLDER, JOBS, write_job
+from demo.looks import draw_looks, draw_objects
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
-from kilnchisel.core.job.blank import TITLES
-from kilnchisel.core.job.fresh import fresh_job
-from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.ui.start import has_display, open_window
 from kilnchisel.ui.startpage import DemoJob
@@ -20,8 +18,8 @@ FULL = PictureOrder((1280, 800), 32)
 
 
 def main(arguments: list[str]) -> int:
-    """``python -m demo [--previews [STEM ...] | --objects]``: the latter two make pictures that are
-    shipped, of all demo jobs or of some."""
+    """``python -m demo [--previews [STEM ...] | --objects | --looks]``: all but the first make
+    pictures that are shipped: of demo jobs, of blanks, of finishes, crafts and recipes."""
     try:
         if arguments[:1] == ["--previews"]:
             for stem in arguments[1:] or list(JOBS):
@@ -32,6 +30,9 @@ def main(arguments: list[str]) -> int:
         if arguments == ["--objects"]:
             draw_objects(RESOURCES / "objects")
             return 0
+        if arguments == ["--looks"]:
+            draw_looks(RESOURCES / "looks")
+            return 0
         if has_display():
             return open_window(
                 None, [DemoJob(make().name, FOLDER / f"{s}.kcj") for s, make in JOBS.items()]
@@ -40,21 +41,6 @@ def main(arguments: list[str]) -> int:
     except KilnError as error:
         print(error, file=sys.stderr)
         return 2
-
-
-def draw_objects(folder: Path) -> None:
-    """A small picture of every kind of object, for the start page and the ticket's menu."""
-    folder.mkdir(exist_ok=True)
-    for kind in TITLES:
-        job = fresh_job(kind)
-        camera = job.setting.camera
-        near = camera.model_copy(update={"distance_mm": camera.distance_mm * 0.86})
-        ground = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
-        setting = job.setting.model_copy(update={"camera": near, "ground": ground})
-        plain = job.model_copy(update={"letterings": (), "setting": setting})
-        pixels = make_picture(plain, PictureOrder((216, 144), 96))
-        assert pixels is not None
-        (folder / f"{kind.replace(' ', '-')}.png").write_bytes(png_bytes(pixels))
 
 
 def render_all(folder: Path) -> int:

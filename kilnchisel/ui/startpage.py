@@ -22,7 +22,7 @@ from kilnchisel.core.job.blank import GROUPS
 from kilnchisel.core.job.file import read_preview
 from kilnchisel.ui.memory import recent_jobs
 from kilnchisel.ui.session import Rescue, rescues
-from kilnchisel.ui.theme import object_icon
+from kilnchisel.ui.theme import look_icon
 
 CARD = QSize(268, 196)
 OBJECT = QSize(54, 36)
@@ -121,7 +121,7 @@ class StartPage(QWidget):
                 button = QPushButton(words)
                 button.setObjectName("object")
                 button.setAccessibleName(f"New job on: {words}")
-                button.setIcon(object_icon(name))
+                button.setIcon(look_icon("objects", name))
                 button.setIconSize(OBJECT)
                 button.clicked.connect(lambda _=False, k=name: self.new_wanted.emit(k))
                 grid.addWidget(button, number, place)

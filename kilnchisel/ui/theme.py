@@ -228,10 +228,11 @@ def icon(name: str, theme: Theme, size: int = 20) -> QIcon:
     return QIcon(drawing(name, theme.ink, size * 2))
 
 
-@lru_cache(maxsize=64)
-def object_icon(kind: str) -> QIcon:
-    """The picture of a kind of object; none for one that has no picture."""
-    path = RESOURCES / "objects" / f"{kind.replace(' ', '-')}.png"
+@lru_cache(maxsize=256)
+def look_icon(shelf: str, kind: str) -> QIcon:
+    """What a choice looks like: a picture from a shelf of the resources ("objects", "looks/finishes");
+    none for one that has no picture."""
+    path = RESOURCES / shelf / f"{kind.lower().replace(' ', '-')}.png"
     return QIcon(str(path)) if path.is_file() else QIcon()
 
 

@@ -3,7 +3,8 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
-from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, on_picture, sheet_at
+from kilnchisel.core.job.edits import change
+from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, margin_mm, on_picture, sheet_at
 from kilnchisel.ui.view.rulers import marks
 from tests.ui.harness import WindowTest
 
@@ -222,10 +223,23 @@ class SquareOn(WindowTest):
         self.assertFalse(self.picture.drawn.view.parallel)
 
     def test_frame_has_room_round_the_ink(self):
-        laid = self.picture.drawn.laid[0]
-        frame = corners(laid)
+        drawn, size = self.picture.drawn, self.picture._size()
+        laid = drawn.laid[0]
+        frame = corners(laid, margin_mm(drawn, laid, size))
         self.assertLess(frame[0, 0], laid.ink.bounds[0])
         self.assertGreater(frame[2, 1], laid.ink.bounds[3])
+        # as far off in the picture, whatever the size of the lettering
+        for job in (
+            drawn.order.job,
+            change(drawn.order.job, ("letterings", 0, "wording", "cap_height_mm"), 3.0),
+        ):
+            self.window.session.put(job, "size")
+            self.settle()
+            drawn = self.picture.drawn
+            laid = drawn.laid[0]
+            margin = margin_mm(drawn, laid, size)
+            bare, frame = (on_picture(drawn, laid, corners(laid, m), size)[0] for m in (0.0, margin))
+            self.assertAlmostEqual(float(np.linalg.norm(frame[0] - bare[0])), 9.0 * 2**0.5, delta=3.5)
 
 
 class Refining(WindowTest):

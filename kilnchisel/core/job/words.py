@@ -21,7 +21,7 @@ from kilnchisel.core.job.crafts import (
     Tube,
 )
 from kilnchisel.core.job.edits import field_label
-from kilnchisel.core.job.finish import SPECIES, AsBlank, Glass, Gold, Metal, Wear, Wood
+from kilnchisel.core.job.finish import SPECIES, AsBlank, Glass, Gold, Masonry, Metal, Wear, Wood
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
@@ -82,6 +82,9 @@ def finish_words(finish: Any) -> str:
         return kind if finish.surface == "bare" else f"{finish.surface} {kind}"
     if isinstance(finish, Glass):
         return "frosted glass" if finish.frosted >= 20 else "glass"
+    if isinstance(finish, Masonry):
+        stone = finish.surface
+        return stone if colour_word(finish.colour) == stone else f"{colour_word(finish.colour)} {stone}"
     colour = colour_word(finish.colour)
     effect = getattr(finish, "effect", "plain")
     if effect != "plain":
@@ -266,6 +269,13 @@ def has_rim(blank: Blank) -> bool:
     return blank.kind not in NO_RIM
 
 
+def _rim_words(job: Job) -> str:
+    """The second finish of a blank, where it is what that part is made of."""
+    if job.blank.kind == "wall" and isinstance(job.rim_finish, Masonry):
+        return f"{colour_word(job.rim_finish.colour)} mortar"
+    return finish_words(job.rim_finish)
+
+
 def sentence(job: Job, section: str, index: int | None) -> str:
     """A ticket section, folded: its values in one sentence."""
     lettering = None if index is None else job.letterings[index]
@@ -274,11 +284,14 @@ def sentence(job: Job, section: str, index: int | None) -> str:
     if section == "finish":
         words = finish_words(job.finish)
         if has_rim(job.blank):
-            words += f", {edge_word(job.blank)} {finish_words(job.rim_finish)}"
+            words += f", its {edge_word(job.blank)} {_rim_words(job)}"
         if detail_word(job.blank) is not None:
-            words += f", {detail_word(job.blank)} {finish_words(job.detail_finish)}"
+            words += f", its {detail_word(job.blank)} {finish_words(job.detail_finish)}"
         if lettering is not None:
-            words = f"Letters {finish_words(lettering.finish)}; {words}"
+            alike = isinstance(lettering.finish, AsBlank)
+            letters = "finished" if alike else "in"
+            on = TITLES[job.blank.kind].lower() if job.blank.kind in TITLES else "body"
+            words = f"Letters {letters} {finish_words(lettering.finish)}; {on} in {words}"
         worn = wear_words(job.wear)
         words += f"; {worn}" if worn else ""
         return words[0].upper() + words[1:]

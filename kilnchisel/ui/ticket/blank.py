@@ -32,7 +32,7 @@ def blank_specs(job: Job) -> list[Spec]:
         with_blank,
         "menu",
         options=objects,
-        pictures=True,
+        pictures="objects",
     )
     fields = [kind]
     blank = job.blank

@@ -56,6 +56,7 @@ def craft_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         lambda job, value: with_craft(job, index, value),
         "menu",
         options=tuple((name, CRAFT_NAMES.get(name, name.capitalize())) for name in CRAFTS),
+        pictures="looks/crafts",
     )
     return [kind, *_recipes(job, index), *making_specs(job, here), *_sharing(job, index)]
 
@@ -75,6 +76,7 @@ def _recipes(job: Job, index: int) -> list[Spec]:
             "menu",
             options=options,
             hint="A way of making by name, scaled to the letters' size.",
+            pictures="looks/recipes",
         ),
         link("craft.keep", "", "Keep this as a recipe"),
     ]

@@ -38,7 +38,7 @@ from kilnchisel.core.units import (
     parse_length,
     parse_plain,
 )
-from kilnchisel.ui.theme import object_icon, plain
+from kilnchisel.ui.theme import look_icon, plain
 
 PHRASE_MS = 1500
 
@@ -61,7 +61,7 @@ class Spec:
     most: float | None = None
     decimals: int = 2
     hint: str = ""
-    pictures: bool = False  # the options of a menu are objects, shown with their pictures
+    pictures: str = ""  # the shelf of the resources that has a picture of each option of a menu
 
 
 def at(path: tuple[str | int, ...], label: str, kind: str, **more: Any) -> Spec:
@@ -463,7 +463,7 @@ class MenuField(Field):
         for value, words in spec.options:
             action = self.list.addAction(plain(words))
             if spec.pictures and action is not None:
-                action.setIcon(object_icon(str(value)))
+                action.setIcon(look_icon(spec.pictures, str(value)))
                 action.setIconVisibleInMenu(True)
             if action is not None:
                 action.triggered.connect(lambda _=False, v=value: self._chosen(v))
@@ -474,6 +474,8 @@ class MenuField(Field):
         value = self.spec.get(job)
         words = next((words for option, words in self.spec.options if option == value), str(value))
         self.button.setText(plain(words))
+        if self.spec.pictures:
+            self.button.setIcon(look_icon(self.spec.pictures, str(value)))
 
     def _chosen(self, value: Any) -> None:
         self.edited.emit(self.spec, value, "")

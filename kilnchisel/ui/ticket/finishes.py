@@ -135,6 +135,7 @@ def finish_specs(
             lambda job, value: change(job, path, in_finish(read(job, path), value)),
             "menu",
             options=options,
+            pictures="looks/finishes",
         )
     ]
     finish = read(job, path)

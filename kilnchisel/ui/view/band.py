@@ -20,7 +20,7 @@ from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
 
-MARGIN_SHARE, LEAST_MARGIN_MM = 0.22, 0.8
+MARGIN_PX = 9.0  # between the ink and the band, whatever the size of the lettering
 STEPS = 24
 STEM_PX = 34
 HIT_PX = 11  # half of the 22 px a handle can be hit in
@@ -48,13 +48,21 @@ class Band:
     marks: tuple[Array, ...] = ()  # the seam, and keep-clear zones
 
 
-def corners(laid: Laid) -> Array:
-    """The frame with its margin on the sheet, (4, 2), from lower left, counter-clockwise."""
+def margin_mm(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> float:
+    """How far the band stands off the ink: as many mm of the sheet as MARGIN_PX are where it lies."""
+    middle = laid.frame.mean(axis=0)
+    pixels, _ = on_picture(drawn, laid, middle + np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), size)
+    # the way that is seen less foreshortened
+    a_mm = float(np.linalg.norm(pixels[1:] - pixels[0], axis=1).max())
+    return MARGIN_PX / max(a_mm, 1e-6)
+
+
+def corners(laid: Laid, margin: float) -> Array:
+    """The frame with a margin (mm) on the sheet, (4, 2), from lower left, counter-clockwise."""
     frame = laid.frame
     middle = frame.mean(axis=0)
     along, up = frame[1] - frame[0], frame[3] - frame[0]
     wide, tall = float(np.linalg.norm(along)), float(np.linalg.norm(up))
-    margin = max(LEAST_MARGIN_MM, MARGIN_SHARE * laid.outline.cap_height_mm)
     grow = np.array([(wide + 2 * margin) / max(wide, 1e-9), (tall + 2 * margin) / max(tall, 1e-9)])
     return np.asarray(
         middle
@@ -92,7 +100,7 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
     lettering = drawn.order.job.letterings[index]
     if laid.ink.is_empty or lettering.locked or lettering.hidden:
         return None
-    frame = corners(laid)
+    frame = corners(laid, margin_mm(drawn, laid, size))
     edge = np.concatenate(
         [
             frame[i] + np.linspace(0, 1, STEPS + 1)[:, None] * (frame[(i + 1) % 4] - frame[i])
@@ -179,13 +187,13 @@ def lettering_at(drawn: Drawn, pixel: tuple[float, float], size: tuple[int, int]
         if laid.ink.is_empty or lettering.locked or lettering.hidden:
             continue
         uv = sheet_at(drawn, laid, pixel, size)
-        if uv is not None and _inside(laid, uv):
+        if uv is not None and _inside(laid, uv, margin_mm(drawn, laid, size)):
             return index
     return None
 
 
-def _inside(laid: Laid, uv: Array) -> bool:
-    frame = corners(laid)
+def _inside(laid: Laid, uv: Array, margin: float) -> bool:
+    frame = corners(laid, margin)
     along, up = frame[1] - frame[0], frame[3] - frame[0]
     period = laid.side.period
     for shift in (0.0,) if period is None else (-period, 0.0, period):

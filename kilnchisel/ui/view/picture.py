@@ -49,6 +49,7 @@ from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
 
 REST_MS, PAUSE_MS = 180, 650
+SLOW_MS = 450  # a draft that takes longer is spoken of
 EDIT_SCALE, WALK_SCALE = 0.6, 0.4
 WINDOW_SAMPLES = 64
 CURSORS = {"bend": Qt.CursorShape.SizeVerCursor, "spread": Qt.CursorShape.SizeHorCursor}
@@ -107,6 +108,7 @@ class PictureView(QWidget):
         self.mockups.progress.connect(self._progress)
         self.mockups.failed.connect(self._mockup_failed)
         self.mockups.stopped.connect(self._mockup_stopped)
+        self._slow = self._timer(SLOW_MS, self._say_drawing)
         self._rest = self._timer(REST_MS, self._at_rest)
         self._pause = self._timer(PAUSE_MS, self._after_pause)
         session.changed.connect(self.refresh)
@@ -141,6 +143,8 @@ class PictureView(QWidget):
         self.status.emit("", -1.0)
         self._pause.stop()
         self._rest.start()
+        if not self._slow.isActive():
+            self._slow.start()
 
     def _ask(self, scale: float, smooth: bool) -> None:
         self._number += 1
@@ -165,8 +169,21 @@ class PictureView(QWidget):
         if self.refining and not self.making_picture:
             self._pause.start()
 
+    def _say_drawing(self) -> None:
+        """Tell that what is shown is not the present job yet."""
+        if not self._trouble and not self._shows_present():
+            self.status.emit("Drawing the draft", -1.0)
+            self._slow.start()
+
+    def _shows_present(self) -> bool:
+        return self.drawn is not None and self.drawn.order.job == self.session.job
+
     def _after_pause(self) -> None:
         if self._drag is not None or not self.isVisible():
+            return
+        if not self._shows_present():  # the draft comes first
+            if not self._trouble:
+                self._pause.start()
             return
         self._number += 1
         self._mockup_number = self._number
@@ -202,6 +219,10 @@ class PictureView(QWidget):
             return
         self._trouble = ""
         self.drawn = drawn
+        if self._slow.isActive() and self._shows_present():
+            self._slow.stop()
+            if self._mockup_number < 0:
+                self.status.emit("", -1.0)
         self._set_image(drawn.pixels)
         self._reband()
         self.update()
@@ -283,7 +304,7 @@ class PictureView(QWidget):
 
     def close_desks(self) -> None:
         """Stop the threads."""
-        for timer in (self._rest, self._pause):
+        for timer in (self._slow, self._rest, self._pause):
             timer.stop()
         self.mockups.close()
         self.drafts.close()

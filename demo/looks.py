@@ -1,0 +1,78 @@
+"""The small pictures of the ticket's lists: blanks, finishes on a ball, crafts and recipes on letters."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
+from kilnchisel.core.job.blank import TITLES, Globe, Plaque
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Enamel, Gold, Ink
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.recipes import SHIPPED, applied
+from kilnchisel.core.job.setting import Ground
+from kilnchisel.ui.ticket.craft import CRAFTS
+from kilnchisel.ui.ticket.finishes import FINISHES
+
+LOOK = PictureOrder((132, 100), 96)
+PAPER = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
+
+
+def draw_objects(folder: Path) -> None:
+    """A small picture of every kind of object, for the start page and the ticket's menu."""
+    folder.mkdir(exist_ok=True)
+    for kind in TITLES:
+        job = fresh_job(kind)
+        camera = job.setting.camera
+        near = camera.model_copy(update={"distance_mm": camera.distance_mm * 0.86})
+        ground = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
+        setting = job.setting.model_copy(update={"camera": near, "ground": ground})
+        plain = job.model_copy(update={"letterings": (), "setting": setting})
+        pixels = make_picture(plain, PictureOrder((216, 144), 96))
+        assert pixels is not None
+        (folder / f"{kind.replace(' ', '-')}.png").write_bytes(png_bytes(pixels))
+
+
+def draw_looks(folder: Path) -> None:
+    """What a choice looks like, for the lists of finishes, crafts and recipes."""
+    for kind, finish in FINISHES.items():
+        if kind in ("ink", "as the blank"):
+            continue
+        job = fresh_job("globe").model_copy(update={"letterings": (), "blank": Globe(foot=False)})
+        _keep(change(job, ("finish",), finish()), folder / "finishes" / _named(kind), 0.42)
+    for kind, craft in CRAFTS.items():
+        job = change(_letters(), ("letterings", 0, "craft"), craft())
+        finish = Ink(colour="#f2ecdc") if kind == "printed" else Gold(polish="satin")
+        if kind in ("printed", "raised", "standing"):
+            job = change(job, ("letterings", 0, "finish"), finish)
+        _keep(job, folder / "crafts" / _named(kind), 0.4)
+    for recipe in SHIPPED:
+        _keep(applied(_letters(), 0, recipe, True), folder / "recipes" / _named(recipe.name), 0.4)
+
+
+def _letters() -> Job:
+    """Two letters on a board in a middling colour, on which light and dark are seen."""
+    job = fresh_job("plaque", "Ag")
+    job = job.model_copy(update={"blank": Plaque(width_mm=150, height_mm=110, thickness_mm=8)})
+    job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 60.0)
+    job = change(job, ("finish",), Enamel(colour="#71827c", gloss=35))
+    return change(job, ("letterings", 0, "lay", "across_mm"), 0.0)
+
+
+def _named(kind: str) -> str:
+    return f"{kind.lower().replace(' ', '-')}.png"
+
+
+def _keep(job: Job, path: Path, near: float) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    camera = job.setting.camera
+    closer = camera.model_copy(update={"distance_mm": camera.distance_mm * near, "turn_deg": -18.0})
+    setting = job.setting.model_copy(update={"camera": closer, "ground": PAPER})
+    try:
+        pixels = make_picture(job.model_copy(update={"setting": setting}), LOOK)
+    except KilnError:
+        return  # a relief without a picture, a fitting without a board: these have no look of their own
+    assert pixels is not None
+    path.write_bytes(png_bytes(pixels))
