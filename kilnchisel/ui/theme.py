@@ -203,6 +203,8 @@ def _sheet(t: Theme) -> str:
     QProgressBar::chunk {{ background: {t.glaze}; }}
     QMenu {{ background: {t.card}; border: 1px solid {t.line}; padding: 6px 0; }}
     QMenu::item {{ padding: 6px 28px 6px 16px; }}
+    QMenu#looks::item {{ padding: 2px 20px 2px 10px; }}
+    QMenu#looks::icon {{ padding-left: 8px; }}
     QMenu::item:selected {{ background: {t.clay_wash}; color: {t.ink}; }}
     QMenu::item:disabled {{ color: {t.pencil}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 5px 0; }}

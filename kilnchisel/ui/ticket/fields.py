@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
@@ -21,7 +22,10 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPlainTextEdit,
+    QProxyStyle,
     QPushButton,
+    QStyle,
+    QStyleOption,
     QVBoxLayout,
     QWidget,
 )
@@ -452,6 +456,25 @@ class LinkField(Field):
         self.button.setText(str(self.spec.get(job)))
 
 
+class _LargePictures(QProxyStyle):
+    """Menus whose pictures are large enough to choose by."""
+
+    def pixelMetric(
+        self, metric: QStyle.PixelMetric, option: QStyleOption | None = None, widget: QWidget | None = None
+    ) -> int:
+        if metric == QStyle.PixelMetric.PM_SmallIconSize:
+            return LOOK_PX
+        return super().pixelMetric(metric, option, widget)
+
+
+LOOK_PX = 38
+
+
+@lru_cache(maxsize=1)
+def _large_pictures() -> QStyle:
+    return _LargePictures("Fusion")
+
+
 class MenuField(Field):
     """One of many, behind a button that names the present one."""
 
@@ -460,6 +483,10 @@ class MenuField(Field):
         self.button = QPushButton()
         self.button.setObjectName("menu")
         self.list = QMenu(self.button)
+        if spec.pictures:
+            self.list.setObjectName("looks")
+            self.list.setStyle(_large_pictures())
+            self.button.setIconSize(QSize(30, 23))
         for value, words in spec.options:
             action = self.list.addAction(plain(words))
             if spec.pictures and action is not None:
