@@ -26,11 +26,15 @@ origin, its lowest point at z = 0); `along` and `across` are then measured from 
 - **Version.** This is version {version}. A newer file is refused with a sentence; files of older versions are
   brought up to date on opening (version 1 held words only, and did not say so;
   version 2 knew nine kinds of blank and no third finish; version 3 three crafts, and no shared ways;
-  version 4 no wear, no fittings, no glass).
+  version 4 no wear, no fittings, no glass; up to version 5 the outside of a signet began at the front, under
+  its head, and fonts were named by their path).
 - **Unknown fields** are kept and written back, so that a job survives a visit to an older version.
-- **Writing is all or nothing**: to a temporary file in the same folder, then renamed.
+- **Writing is all or nothing**: to a temporary file in the same folder, brought to the disk, then renamed.
+- **Limits**: 1 GiB packed or unpacked, 2000 entries, 16 MiB of `job.json`, 512 MiB an asset. A job is read in a
+  process of its own; what is damaged, locked or too large is refused in one sentence.
 - **The same job gives the same bytes** (entries carry a fixed date).
-- A font named in the job is looked for at its path first; where it is gone, the packed copy is used.
+- **No folder of anyone's machine is in it.** A font is named by its file's name and content; it is looked for
+  where a font of that content was last opened here, then in the job itself. No other file is read for a job.
 
 `kilnchisel schema` prints this schema. Every value of a job can be written by hand or by a script; what is out
 of range is refused with the field, the value and the limit.

@@ -118,6 +118,14 @@ def _command(arguments: list[str]) -> int:
     measure = commands.add_parser("measure", help="print readings and checks")
     measure.add_argument("job", type=Path)
     measure.add_argument("--json", action="store_true", help="as JSON, lengths in mm")
+    measure.add_argument(
+        "--between",
+        nargs=2,
+        metavar="ALONG,UP",
+        help="only the distance of two places of a lettering's side, mm: --between 0,10 25,40",
+    )
+    measure.add_argument("--lettering", type=int, default=1, metavar="N", help="whose side, for --between")
+    measure._negative_number_matcher = re.compile(r"^-[\d.]+")  # a place may begin with a minus
     mesh = commands.add_parser("mesh", help="write the piece as a solid: .stl, .obj (mm), .glb (m)")
     mesh.add_argument("job", type=Path)
     mesh.add_argument("-o", "--output", type=Path, required=True)
@@ -326,6 +334,9 @@ def _measure(options: Any) -> None:
     from kilnchisel.core.shop.readings import measured, readings
 
     job = _open(options.job)
+    if options.between:
+        _print_distance(job, _lettering(job, options.lettering), options.between)
+        return
     if options.json:
         print(json.dumps(measured(job), indent=2, ensure_ascii=False))
         return
@@ -337,6 +348,23 @@ def _measure(options: Any) -> None:
             mark = {"good": "ok", "warning": "!", "failure": "x"}[check.level]
             source = f"  [{check.source}]" if check.source else ""
             print(f"  {mark:<3}{check.says}{source}")
+
+
+def _print_distance(job: Any, index: int, places: list[str]) -> None:
+    import numpy as np
+
+    from kilnchisel.core.build import lettering_laid
+    from kilnchisel.core.laying.flat import distance_on
+    from kilnchisel.core.units import format_length, parse_length
+
+    ends = []
+    for place in places:
+        parts = place.split(",")
+        if len(parts) != 2:
+            raise KilnError(f"“{place[:40]}” is no place; write how far along and how far up: 12.5,-3")
+        ends.append(np.array([parse_length(part) for part in parts]))
+    far, along, up = map(format_length, distance_on(lettering_laid(job, index).side, *ends))
+    print(f"{far} apart: {along} along, {up} up")
 
 
 def _mesh(options: Any) -> None:

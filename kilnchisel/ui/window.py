@@ -210,6 +210,7 @@ class Window(LetteringActions, QMainWindow):
         self.picture.words_wanted.connect(self.edit_words)
         self.picture.new_wanted.connect(self.new_lettering_at)
         self.picture.look_changed.connect(self._show_look)
+        self.picture.measured.connect(self.say)
         self.picture.mockups.refined.connect(self._picture_ready)
         self.picture.mockups.progress.connect(self._picture_progress)
         self.picture.mockups.failed.connect(self._picture_failed)
@@ -529,6 +530,15 @@ class Window(LetteringActions, QMainWindow):
             self.picture.set_square_on(True)
             return
         self.session.edit(("setting", "camera"), home_camera(self.session.job.blank), "camera back")
+
+    def measure_points(self) -> None:
+        """The next two clicks on the piece, seen square-on, give their distance."""
+        if self.pages.currentIndex() != 1:
+            return
+        if not self.picture.look.square_on:
+            self.picture.set_square_on(True)
+        self.picture.begin_measuring()
+        self.say("Click two points on the piece for their distance; Escape ends it.")
 
     def toggle_stretch(self) -> None:
         """Colour the surface under the lettering by its stretch, or stop."""

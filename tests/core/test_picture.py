@@ -8,11 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from scipy.ndimage import minimum_filter
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gather import PIECE, trace
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
@@ -170,6 +172,17 @@ class Mockups(unittest.TestCase):
         drawn = Draft().render(sky, view, SIZE, False)[..., :3]
         expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.exposure_stops)) * 255
         self.assertLess(np.abs(drawn - expected).max(), 2.5)
+
+
+class FirstStates(unittest.TestCase):
+    def test_no_dark_specks_along_silhouettes(self):
+        # light of few samples beside a plain ground: what is darker than all round it in the clean picture
+        job = fresh_job("globe").model_copy(update={"letterings": ()})
+        states = list(Mockup(scene_of_job(job)).refine(view_of(job, 1.4), (210, 150), 24, looks=(1, 4)))
+        clean = states[-1].pixels.astype(int).sum(axis=2)
+        for state in states[:2]:
+            darker = minimum_filter(clean, 7) - state.pixels.astype(int).sum(axis=2)
+            self.assertLess(int((darker > 120).sum()), 4, f"after {state.done} samples")
 
 
 class Variants(unittest.TestCase):

@@ -112,6 +112,16 @@ class Measured(unittest.TestCase):
             self.assertAlmostEqual(told["weight_g"] / told["volume_cm3"], density, delta=0.01)
 
 
+class Distance(unittest.TestCase):
+    def test_between_two_places_on_the_command_line(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        save_job(plaque_job("TARN"), folder / "a.kcj")
+        status, said, _ = called("measure", folder / "a.kcj", "--between", "-30,-20", "30,25 mm")
+        self.assertEqual((status, said.strip()), (0, "75 mm apart: 60 mm along, 45 mm up"))
+        status, _, error = called("measure", folder / "a.kcj", "--between", "3", "4")
+        self.assertEqual((status, len(error.splitlines())), (2, 1))
+
+
 class Checked(unittest.TestCase):
     def test_a_thin_wall_between_engraved_letters(self):
         job = set_field(plaque_job("HH"), "letterings.1.wording.letter_spacing_mm", "0")

@@ -13,7 +13,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.handover.outlines import write_outline
 from kilnchisel.core.job.edits import set_field
 from kilnchisel.core.job.fresh import fresh_job
-from kilnchisel.core.laying.flat import flats_of, on_sector
+from kilnchisel.core.laying.flat import distance_on, flats_of, on_sector
 
 
 def job_at(kind, across, text="TARNLIGHT"):
@@ -73,6 +73,21 @@ class Cone(unittest.TestCase):
             radius = np.linalg.norm(self.side.to_body(sheet, np.zeros(len(sheet)))[:, :2], axis=1)
             wanted = np.array([radius.min(), radius.max()]) / abs(self.side.taper)
             np.testing.assert_allclose([away.min(), away.max()], wanted, atol=0.02)
+
+
+class Distances(unittest.TestCase):
+    """Source: the helix on a cylinder (Pythagoras on its sheet), a circle of latitude on a ball."""
+
+    def test_over_a_cylinder_and_round_a_ball(self):
+        mug = lettering_laid(job_at("mug", 40), 0).side
+        far, along, up = distance_on(mug, np.array([-20.0, 10.0]), np.array([40.0, 55.0]))
+        np.testing.assert_allclose((far, along, up), (75.0, 60.0, 45.0), atol=1e-3)
+        ball = lettering_laid(job_at("globe", 0), 0).side
+        radius = ball.reference_mm
+        v = radius * np.radians(60)  # at 60 degrees a circle is half as long
+        _, along, up = distance_on(ball, np.array([0.0, v]), np.array([30.0, v]))
+        self.assertAlmostEqual(along, 15.0, delta=0.01)
+        self.assertAlmostEqual(up, 0.0, delta=1e-9)
 
 
 class BallAndCylinder(unittest.TestCase):

@@ -242,6 +242,33 @@ class SquareOn(WindowTest):
             self.assertAlmostEqual(float(np.linalg.norm(frame[0] - bare[0])), 9.0 * 2**0.5, delta=3.5)
 
 
+class Measuring(WindowTest):
+    def test_two_clicks_square_on_give_their_distance(self):
+        self.new("plaque")
+        self.settle()
+        self.window.measure_points()
+        self.settle()
+        picture = self.window.picture
+        laid, size = picture.drawn.laid[0], picture._size()
+        wanted = np.array([[-30.0, -20.0], [30.0, 25.0]])
+        pixels, _ = on_picture(picture.drawn, laid, wanted, size)
+        before = self.window.session.job
+        for at in pixels:
+            self.mouse(QEvent.Type.MouseButtonPress, tuple(at))
+            self.mouse(QEvent.Type.MouseButtonRelease, tuple(at), False)
+        far, along, up = (
+            float(word.split()[0])
+            for word in self.window.hint.text().split(" apart: ")[0:1]
+            + self.window.hint.text().split(": ")[1].split(", ")
+        )
+        self.assertAlmostEqual(far, 75.0, delta=1.0)
+        self.assertAlmostEqual(along, 60.0, delta=1.0)
+        self.assertAlmostEqual(up, 45.0, delta=1.0)
+        self.assertIs(self.window.session.job, before)
+        self.key(picture, Qt.Key.Key_Escape)
+        self.assertIsNone(picture.points)
+
+
 class Refining(WindowTest):
     def test_the_mockup_comes_by_itself_and_a_change_stops_it(self):
         from unittest import mock

@@ -67,6 +67,22 @@ def _flat(laid: Laid, middle: float) -> Flat:
     )
 
 
+def distance_on(side: Side, start: Array, end: Array) -> tuple[float, float, float]:
+    """How far apart two points of a side's sheet are, (2,) each, mm over its surface along the line that is
+    straight on the sheet; then how far along u and how far up v, from the first point."""
+    corner = np.array([end[0], start[1]])
+    ways = ((start, end), (start, corner), (np.array([start[0], start[1]]), np.array([start[0], end[1]])))
+    found = []
+    for a, b in ways:
+        line = a + np.linspace(0, 1, WAY_STEPS + 1)[:, None] * (b - a)
+        spots = side.to_body(line, np.zeros(len(line)))
+        found.append(float(np.linalg.norm(np.diff(spots, axis=0), axis=1).sum()))
+    return found[0], found[1], found[2]
+
+
+WAY_STEPS = 512
+
+
 def _as_it_is(shape: Any) -> Any:
     return shape
 

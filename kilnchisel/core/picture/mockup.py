@@ -127,8 +127,10 @@ class Mockup:
     def _finished(
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
     ) -> Array:
-        colour = denoised(light[..., :3], guides, samples, fast)
-        colour = colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
+        # the backdrop is put in first: between a clean picture and a coverage of few samples there would be
+        # dark specks along every silhouette
+        whole = light[..., :3] + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
+        colour = denoised(whole, guides, samples, fast)
         if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
@@ -141,11 +143,12 @@ class Mockup:
             return False
 
         light = self._slices(self.traced.light, view, size, samples, 5, never) / samples
-        colour = light[..., :3]
-        if clean:
-            guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
-            colour = denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
-        return colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop_of(self.scene, view, size)
+        backdrop = backdrop_of(self.scene, view, size)
+        colour = np.asarray(light[..., :3] + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop)
+        if not clean:
+            return colour
+        guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
+        return denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
 
 
 def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:

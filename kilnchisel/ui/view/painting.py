@@ -114,6 +114,22 @@ def paint_notice(painter: QPainter, notice: str, room: tuple[int, int], theme: T
     painter.drawText(bounds, int(flags), notice)
 
 
+def paint_distance(
+    painter: QPainter, pixels: Array, words: str, room: tuple[int, int], theme: Theme
+) -> None:
+    """Points that were clicked, (k, 2) widget pixels, the line between two and its length."""
+    painter.setPen(QPen(QColor(theme.glaze), 1.5))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    spots = [QPointF(float(x), float(y)) for x, y in pixels]
+    for spot in spots:
+        painter.drawEllipse(spot, 4.5, 4.5)
+        painter.drawLine(spot - QPointF(9, 0), spot + QPointF(9, 0))
+        painter.drawLine(spot - QPointF(0, 9), spot + QPointF(0, 9))
+    if len(spots) == 2:
+        painter.drawLine(*spots)
+        paint_words(painter, words, (spots[0] + spots[1]) / 2, room, theme)
+
+
 def stretch_colour(percent: float, limit: float) -> QColor:
     """Blue where letters come out smaller, red where larger, clear where they are true; full at twice
     the limit."""

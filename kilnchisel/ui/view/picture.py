@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -26,18 +27,21 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.wording import Curve, Slope, Wording
+from kilnchisel.core.laying.flat import distance_on
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.shop.placing import nudged
+from kilnchisel.core.units import format_length
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import Theme
-from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, sheet_at
+from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, on_picture, sheet_at
 from kilnchisel.ui.view.gestures import SHOWN_AT_POINTER, Drag, drag_words, edit_of, ray_of, spot_edit
 from kilnchisel.ui.view.letters import guide_lines, letter_box, letter_under, point_handles
 from kilnchisel.ui.view.painting import (
     paint_band,
     paint_box,
     paint_caret,
+    paint_distance,
     paint_guides,
     paint_notice,
     paint_stretch,
@@ -47,6 +51,8 @@ from kilnchisel.ui.view.rulers import paint_rulers
 from kilnchisel.ui.view.stretch import stretch_cells
 from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
+
+Array = NDArray[Any]
 
 REST_MS, PAUSE_MS = 180, 650
 SLOW_MS = 450  # a draft that takes longer is spoken of
@@ -70,6 +76,7 @@ class PictureView(QWidget):
     new_wanted = pyqtSignal(object)  # a lettering, at a spot of the blank or None
     look_changed = pyqtSignal()
     first_drawn = pyqtSignal()
+    measured = pyqtSignal(str)  # the distance between two points, in words
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
@@ -88,6 +95,7 @@ class PictureView(QWidget):
         self._over: Handle | None = None
         self.single_letters = False  # letters are chosen and dragged one by one
         self.show_stretch = False  # the surface under the lettering is coloured by its stretch
+        self.points: list[Array] | None = None  # clicked while measuring, sheet mm
         self.caret: int | None = None  # place in the words while they are typed on the object
         self._number = 0
         self._mockup_number = -1
@@ -124,6 +132,7 @@ class PictureView(QWidget):
 
     def begin(self) -> None:
         """Another job is about to be shown: nothing of the one before stays in sight."""
+        self.points = None
         self.look = Look()
         self.drawn = self.image = self._band = None
         self._trouble = self._told = ""
@@ -378,6 +387,9 @@ class PictureView(QWidget):
             caret = caret_line(drawn, laid, self._text(), self.caret, self._size())
             if caret is not None:
                 paint_caret(painter, caret, self.theme)
+        if drawn is not None and laid is not None and self.points:
+            pixels, _ = on_picture(drawn, laid, np.stack(self.points), self._size())
+            paint_distance(painter, pixels, self._distance_words(), self._size(), self.theme)
         drag = self._drag
         if drag is not None and drag.kind in SHOWN_AT_POINTER and index is not None:
             paint_guides(painter, drag.guides, self.theme)
@@ -425,6 +437,9 @@ class PictureView(QWidget):
         self.end_typing()
         spot = event.position()
         pixel = (spot.x(), spot.y())
+        if self.points is not None:
+            self._point_at(pixel)
+            return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.put_here(pixel)
             return
@@ -502,6 +517,33 @@ class PictureView(QWidget):
             self.update()
         else:
             self.words_wanted.emit()
+
+    # distances
+
+    def begin_measuring(self) -> None:
+        """The next two clicks are points whose distance is wanted."""
+        self.points = []
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.update()
+
+    def _point_at(self, pixel: tuple[float, float]) -> None:
+        sheet = self._sheet(pixel)
+        if sheet is None or self.points is None:
+            return
+        self.points = [*(self.points if len(self.points) < 2 else []), np.asarray(sheet)]
+        words = self._distance_words()
+        if words:
+            self.measured.emit(words)
+        self.update()
+
+    def _distance_words(self) -> str:
+        index = self.session.index
+        if self.drawn is None or index is None or not self.points or len(self.points) < 2:
+            return ""
+        side = self.drawn.laid[min(index, len(self.drawn.laid) - 1)].side
+        places = 3 if self.unit == "in" else 2
+        far, along, up = (format_length(mm, self.unit, places) for mm in distance_on(side, *self.points))
+        return f"{far} apart: {along} along, {up} up"
 
     # words typed on the object
 
@@ -588,6 +630,11 @@ class PictureView(QWidget):
             self.look = drag.look
             self.session.back_to(drag.before)
             self.refresh()
+            return
+        if self.points is not None and key == Qt.Key.Key_Escape:
+            self.points = None
+            self.measured.emit("")
+            self.update()
             return
         if self.caret is not None:
             if key == Qt.Key.Key_Escape:
