@@ -66,6 +66,22 @@ class InAProcessOfItsOwn(unittest.TestCase):
             self.assertNotIn("ZeroDivision", str(caught.exception))
         self.assertEqual(gate.read("builtins:len", "x", "four"), 4)
 
+    def test_a_reader_outlives_the_thread_that_started_it_and_is_replaced_when_it_is_gone(self):
+        from threading import Thread
+
+        gate.close()
+        first = Thread(target=lambda: gate.read("builtins:len", "x", "one"))
+        first.start()
+        first.join(60)
+        reader = gate._idle[-1]
+        time.sleep(0.3)
+        self.assertIsNone(reader.process.poll())
+        self.assertEqual(gate.read("builtins:len", "x", "four"), 4)
+        self.assertIs(gate._idle[-1], reader)
+        reader.process.kill()
+        reader.process.wait()
+        self.assertEqual(gate.read("builtins:len", "x", "three"), 5)
+
     def test_reading_can_be_stopped(self):
         from threading import Timer
 

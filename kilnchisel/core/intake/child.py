@@ -5,13 +5,12 @@ Started by ``gate``; nothing else runs it. It dies with the program that started
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import importlib
 import os
 import resource
-import signal
 import sys
+import threading
+import time
 import warnings
 from pathlib import Path
 from typing import Any
@@ -20,14 +19,12 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.intake.wire import packed, received
 
-DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for
 
 
 def main() -> None:
     """Answer until the pipe ends."""
-    with contextlib.suppress(OSError):
-        ctypes.CDLL(None).prctl(DIES_WITH_PARENT, signal.SIGKILL)
+    threading.Thread(target=_die_with, args=(os.getppid(),), daemon=True).start()
     answers = os.dup(1)
     nowhere = os.open(os.devnull, os.O_RDWR)
     os.dup2(nowhere, 1)  # what libraries print is not an answer
@@ -45,6 +42,14 @@ def main() -> None:
         reply = packed(_answer(name, args, memory, seconds))
         while reply:
             reply = reply[os.write(answers, reply[: 1 << 20]) :]
+
+
+def _die_with(parent: int) -> None:
+    """Go when the program has gone, whatever is being read. (What the system offers for that would end
+    this process with the thread that started it, not with the program.)"""
+    while os.getppid() == parent:
+        time.sleep(0.5)
+    os._exit(1)
 
 
 def _answer(name: str, args: tuple[Any, ...], memory: int, seconds: float) -> tuple[str, Any]:

@@ -124,6 +124,8 @@ def read(function: str, name: str, *args: Any, limits: Limits | None = None) -> 
     limits = limits or ORDINARY
     with _free:
         with _lock:
+            while _idle and _idle[-1].process.poll() is not None:
+                _idle.pop().end()  # ended by something else meanwhile
             reader = _idle.pop() if _idle else _Reader()
             _busy.add(reader)
         how, value = reader.ask((function, args, limits.memory, limits.seconds), limits.seconds)
