@@ -85,12 +85,15 @@ class Driver:
         self.window.ask_unsaved = lambda: "leave"  # type: ignore[method-assign]
         self.done: collections.deque[str] = collections.deque(maxlen=6)
         self.faults: dict[str, str] = {}
+        self.refusals: collections.Counter[str] = collections.Counter()
         self.window.guard.told.connect(self._fault)
         self.count = 0
 
-    def _fault(self, _sentence: str, report: str) -> None:
+    def _fault(self, sentence: str, report: str) -> None:
         if report:
             self.faults.setdefault(report, "; ".join(self.done))
+        else:
+            self.refusals[sentence[:120]] += 1
 
     # what a hand does
 
@@ -349,6 +352,7 @@ class Driver:
         self.window.session._saved_job = self.window.session.job
         self.window.close()
         return {
+            "refusals": self.refusals,
             "actions": self.count,
             "faults": self.faults,
             "gaps": self.watch.longest,
@@ -363,6 +367,8 @@ def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int
         os.environ["XDG_STATE_HOME"] = folder
         found = Driver(seed, Path(folder)).run(minutes, tell)
     tell(f"seed {seed}: {found['actions']} actions in {minutes:g} minutes")
+    for sentence, times in found["refusals"].most_common(8):
+        tell(f"told {times} times, by no command: {sentence}")
     for report, before in found["faults"].items():
         tell(f"fault after: {before}\n{report}")
     tell(f"{len(found['faults'])} distinct faults; gaps over {GAP_S * 1000:.0f} ms, longest first:")

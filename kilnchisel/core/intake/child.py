@@ -34,6 +34,7 @@ def main() -> None:
     gate.INSIDE = True
     for name in BASICS:
         importlib.import_module(name)
+    os.write(answers, packed("ready"))
     while True:
         try:
             name, args, memory, seconds = received(0)

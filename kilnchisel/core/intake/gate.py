@@ -57,10 +57,11 @@ class _Reader:
 
     def ask(self, order: tuple[Any, ...], seconds: float) -> tuple[str, Any]:
         assert self.process.stdin is not None and self.process.stdout is not None
-        wait = seconds + (STARTS_IN_S if self.fresh else 0.0)
-        self.fresh = False
-        deadline = time.monotonic() + wait
         try:
+            if self.fresh:  # it says when it is ready: what it loads first is not the file's time
+                received(self.process.stdout.fileno(), time.monotonic() + STARTS_IN_S)
+                self.fresh = False
+            deadline = time.monotonic() + seconds
             view = memoryview(packed(order))
             while view:
                 view = view[self.process.stdin.write(view[: 1 << 20]) or 0 :]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 from typing import Any
 
@@ -349,15 +350,18 @@ class PictureView(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(self.theme.surround))
-        if self.image is not None:
-            painter.drawImage(QRectF(self.rect()), self.image)
-        self._paint_over(painter)
-        if self.notice:
-            paint_notice(painter, self.notice, self._size(), self.theme)
-        painter.end()
+        try:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), QColor(self.theme.surround))
+            if self.image is not None:
+                painter.drawImage(QRectF(self.rect()), self.image)
+            with contextlib.suppress(KilnError):  # what cannot be shown over it now is left out
+                self._paint_over(painter)
+            if self.notice:
+                paint_notice(painter, self.notice, self._size(), self.theme)
+        finally:
+            painter.end()
 
     def _paint_over(self, painter: QPainter) -> None:
         """What lies over the picture: stretch, rulers, band, letter, caret, values."""
