@@ -6,6 +6,9 @@ import unittest
 import zipfile
 from pathlib import Path
 
+import numpy as np
+
+from kilnchisel.core.build import piece_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job import assets
@@ -64,6 +67,34 @@ class Keys(unittest.TestCase):
         many = change(job, ("letterings",), job.letterings * 200)
         with self.assertRaisesRegex(KilnError, "the most is 200"):
             with_lettering(many, job.letterings[0])
+
+
+class TooMuch(unittest.TestCase):
+    def test_limits_are_told_with_their_number(self):
+        job = plaque_job("TARN")
+        text, craft = "letterings.1.wording.text", "letterings.1.craft"
+        frame = '{"kind": "shape", "form": {"kind": "frame", "points": [[0, 0], [9, 0]]}}'
+        for path, value, words in (
+            (text, "A" * 5000, "most is 4,000"),
+            (text, '"' + "A\\n" * 400 + '"', "401 rows; the most is 300"),
+            (text, "a" + "\u0301" * 40, "more than 12 marks"),
+            ("letterings.1.wording", frame, "three or more"),
+        ):
+            with self.subTest(value[:12]), self.assertRaisesRegex(KilnError, words):
+                set_field(job, path, value)
+        wall = fresh_job("wall", "TARN")
+        disc = '{"kind": "shape", "form": {"kind": "disc", "width_mm": 1500, "height_mm": 1500}}'
+        wall = set_field(wall, "letterings.1.wording", disc)
+        fine = '{"kind": "carved", "texture": "chips", "cell_mm": 0.3, "depth_mm": 0.1}'
+        with self.assertRaisesRegex(KilnError, "million points"):
+            piece_of(set_field(wall, craft, fine))
+
+    def test_standing_letters_of_any_thickness(self):
+        job = set_field(
+            fresh_job("wall", "I"), "letterings.1.craft", '{"kind": "standing", "thickness_mm": 400}'
+        )
+        deep = max(np.ptp(part.mesh.points[:, 1]) for part in piece_of(job).parts if part.lettering == 0)
+        self.assertAlmostEqual(deep, 400, delta=1e-6)
 
 
 class Measured(unittest.TestCase):

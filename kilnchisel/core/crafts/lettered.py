@@ -188,7 +188,8 @@ def plates(
     sheet: Sheet, index: int, laid: Laid, craft: StandingLetters, rough: bool
 ) -> list[tuple[Mesh, Mesh, LaidLayer]]:
     """Letters as plates off the surface: of each layer the front, and its walls with the back."""
-    shape = Raised(
+    # of any thickness: standing letters may be thicker than a relief is high
+    shape = Raised.model_construct(
         height_mm=craft.thickness_mm, edge=craft.edge, edge_mm=min(craft.edge_mm, craft.thickness_mm)
     )
     inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, rough)]

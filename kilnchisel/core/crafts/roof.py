@@ -22,6 +22,7 @@ from scipy.spatial import Delaunay, Voronoi, cKDTree
 from kilnchisel.core.blanks.mesh import border_edges, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -106,9 +107,20 @@ def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
     return _thinned(np.concatenate(found), 0.1 * step)
 
 
+MOST_FIELD_POINTS = 1_200_000
+
+
 @remembered
 def field_points(layer: Layer, step: float) -> Array:
-    """Points all over a layer's region, about ``step`` apart, clear of its outline, (n, 2)."""
+    """Points all over a layer's region, about ``step`` apart, clear of its outline, (n, 2). Raises
+    KilnError where there would be too many."""
+    count = layer.region.area / step**2
+    if count > MOST_FIELD_POINTS:
+        wider = step * (count / MOST_FIELD_POINTS) ** 0.5
+        raise KilnError(
+            f"A texture as fine as this takes {count / 1e6:.1f} million points; the most is "
+            f"{MOST_FIELD_POINTS / 1e6:.1f}. Make its marks {wider / step:.1f} times as large."
+        )
     return points_over(shapely.buffer(layer.region, -0.6 * step), step)
 
 

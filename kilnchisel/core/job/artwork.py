@@ -145,6 +145,12 @@ class Frame(Value):
     filled: bool = False  # all that it goes round, too
     points: Annotated[tuple[tuple[float, float], ...], Field(max_length=4000)] = ()  # of that side
 
+    @model_validator(mode="after")
+    def _closes(self) -> Frame:
+        if 0 < len(self.points) < 3:
+            raise KilnError("A frame takes three points or more; without any it follows its side.")
+        return self
+
 
 class Holes(Value):
     """Holes or slots, symmetric about the middle: one, two side by side, four at the corners."""

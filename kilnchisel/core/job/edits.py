@@ -159,6 +159,8 @@ def refusal(error: ValidationError) -> str:
         return f"{label} {shown} is too large; the most is {format_number(most, 3)}{unit}."
     if kind == "missing":
         return f"“{name}” is missing."
+    if kind == "string_too_long":
+        return f"{label} has {len(str(given)):,} characters; the most is {context['max_length']:,}."
     if kind == "too_long":
         return f"{label}: {context['actual_length']} are too many; the most is {context['max_length']}."
     return f"{label}: {shown[:80]} cannot be used ({problem['msg'].lower()})."

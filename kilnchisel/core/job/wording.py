@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import unicodedata
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Degrees, Value
@@ -179,11 +180,27 @@ Standard = Literal[
 ]
 
 
+MOST_LETTERS, MOST_ROWS, MOST_MARKS = 4_000, 300, 12
+
+
+def _settable(text: str) -> str:
+    """Words that can be set. Raises KilnError for more rows, or marks on a letter, than make sense."""
+    rows = text.count("\n") + 1
+    if rows > MOST_ROWS:
+        raise KilnError(f"The words have {rows:,} rows; the most is {MOST_ROWS}.")
+    marks = 0
+    for character in text:
+        marks = marks + 1 if unicodedata.combining(character) else 0
+        if marks > MOST_MARKS:
+            raise KilnError(f"A letter carries more than {MOST_MARKS} marks; that cannot be set.")
+    return text
+
+
 class Wording(Value):
     """Rows of text and how the letters stand."""
 
     kind: Literal["words"] = "words"
-    text: Annotated[str, Field(max_length=20_000)] = "Lettering"
+    text: Annotated[str, Field(max_length=MOST_LETTERS), AfterValidator(_settable)] = "Lettering"
     face: Face = ShippedFace()
     cap_height_mm: Annotated[float, Field(ge=0.2, le=3000)] = 10.0
     direction: Literal["by the words", "left to right", "right to left"] = "by the words"
