@@ -78,7 +78,7 @@ class TooMuch(unittest.TestCase):
             (text, "A" * 5000, "most is 4,000"),
             (text, '"' + "A\\n" * 400 + '"', "401 rows; the most is 300"),
             (text, "a" + "\u0301" * 40, "more than 12 marks"),
-            ("letterings.1.wording", frame, "three or more"),
+            ("letterings.1.wording", frame, "three points or more"),
         ):
             with self.subTest(value[:12]), self.assertRaisesRegex(KilnError, words):
                 set_field(job, path, value)
