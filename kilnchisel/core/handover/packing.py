@@ -23,17 +23,16 @@ def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
 
 def settled(job: Job) -> Job:
     """The job with its opened fonts named by what they are, so that they are found again without the
-    folder they lie in."""
+    folder they lie in. One that is not to be found stays as it is named: the rest is saved."""
     for index, lettering in enumerate(job.letterings):
         content = lettering.wording
-        if (
-            not isinstance(content, Wording)
-            or not isinstance(content.face, FileFace)
-            or content.face.sha256
-        ):
+        own = content.face if isinstance(content, Wording) else None
+        if not isinstance(own, FileFace) or own.sha256:
             continue
-        found = file_face(Path(content.face.path), content.face.number)
-        face = found.model_copy(update={"axes": content.face.axes})
+        try:
+            face = file_face(Path(own.path), own.number).model_copy(update={"axes": own.axes})
+        except KilnError:
+            continue
         job = change(job, ("letterings", index, "wording", "face"), face)
     return job
 
