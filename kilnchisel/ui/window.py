@@ -41,7 +41,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
-from kilnchisel.core.intake.gate import stop_reading
+from kilnchisel.core.intake.gate import stop_reading, warm
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job, write_whole
 from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
@@ -76,6 +76,7 @@ class Window(LetteringActions, QMainWindow):
     def __init__(self, demos: list[DemoJob] | None = None) -> None:
         super().__init__()
         settle_allocator()
+        warm()  # while the window is built, the process that reads files gets ready
         sys.setswitchinterval(SWITCH_S)
         self.theme = THEMES.get(recall("theme", "day"), look.DAY)
         self.unit = recall("unit", "mm")

@@ -26,6 +26,7 @@ Array = NDArray[Any]
 SLICE = 240_000  # pixels x samples a slice: under 0.2 s on two cores, so that cancelling is quick
 GUIDE_SAMPLES, GUIDE_STEP = 24, 3
 FINE_GUIDES = 48  # for a picture that is kept: edges as smooth as the light
+FEW_SAMPLES = 16  # a pixel, below which the coverage is a coarse mask
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 Stop = Callable[[], bool]
 
@@ -127,10 +128,13 @@ class Mockup:
     def _finished(
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
     ) -> Array:
-        # the backdrop is put in first: between a clean picture and a coverage of few samples there would be
-        # dark specks along every silhouette
-        whole = light[..., :3] + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
-        colour = denoised(whole, guides, samples, fast)
+        behind = (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
+        if samples < FEW_SAMPLES:
+            # the backdrop is put in first: between a clean picture and a coverage of few samples there
+            # would be dark specks along every silhouette
+            colour = denoised(light[..., :3] + behind, guides, samples, fast)
+        else:
+            colour = denoised(light[..., :3], guides, samples, fast) + behind
         if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
@@ -143,12 +147,11 @@ class Mockup:
             return False
 
         light = self._slices(self.traced.light, view, size, samples, 5, never) / samples
-        backdrop = backdrop_of(self.scene, view, size)
-        colour = np.asarray(light[..., :3] + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop)
-        if not clean:
-            return colour
-        guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
-        return denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
+        colour = light[..., :3]
+        if clean:
+            guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
+            colour = denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
+        return colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop_of(self.scene, view, size)
 
 
 def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
