@@ -66,6 +66,7 @@ from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
+WARM_MS = 1500
 SWITCH_S = 0.001  # other threads hand over to the window's so often
 DROPPED = (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
 
@@ -76,7 +77,6 @@ class Window(LetteringActions, QMainWindow):
     def __init__(self, demos: list[DemoJob] | None = None) -> None:
         super().__init__()
         settle_allocator()
-        warm()  # while the window is built, the process that reads files gets ready
         sys.setswitchinterval(SWITCH_S)
         self.theme = THEMES.get(recall("theme", "day"), look.DAY)
         self.unit = recall("unit", "mm")
@@ -101,6 +101,7 @@ class Window(LetteringActions, QMainWindow):
         self._restyle()
         self._restore()
         self.show_job()
+        QTimer.singleShot(WARM_MS, warm)  # the process that reads files, for the first that is opened
 
     # building
 
