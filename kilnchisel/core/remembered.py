@@ -105,20 +105,24 @@ def remembered(make: Callable[P, T]) -> Callable[P, T]:
     return get
 
 
+PLAIN = (int, float, str, type(None), np.generic)  # what weighs nothing
+
+
 def leaves_of(value: Any) -> dict[int, int]:
     """The arrays, outlines and bytes that a value holds: id -> size in bytes."""
     found: dict[int, int] = {}
     seen: set[int] = set()
     waiting = [value]
+    shapes = []
     while waiting:
         one = waiting.pop()
-        if id(one) in seen:
+        if isinstance(one, PLAIN) or id(one) in seen:
             continue
         seen.add(id(one))
         if isinstance(one, np.ndarray):
             _array(one, found)
         elif isinstance(one, shapely.Geometry):
-            found[id(one)] = GEOMETRY_BYTES + POINT_BYTES * int(shapely.get_num_coordinates(one))
+            shapes.append(one)
         elif isinstance(one, bytes):
             found[id(one)] = len(one)
         elif isinstance(one, tuple | list):
@@ -128,6 +132,9 @@ def leaves_of(value: Any) -> dict[int, int]:
         elif is_dataclass(one) and not isinstance(one, type):
             # what it has worked out for itself since, too
             waiting.extend(vars(one).values() if hasattr(one, "__dict__") else _slots(one))
+    if shapes:  # all at once: there may be hundreds of letters
+        sizes = GEOMETRY_BYTES + POINT_BYTES * shapely.get_num_coordinates(np.array(shapes, dtype=object))
+        found.update(zip(map(id, shapes), sizes.tolist(), strict=True))
     return found
 
 
