@@ -18,6 +18,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from benchmarks.memory import memory_mb
+
 BEAT_MS = 10
 GAP_S = 0.1  # a longer one is a fault
 SETTLED_S = 300  # from then on memory should not grow
@@ -60,12 +62,6 @@ class Watch:
     def close(self) -> None:
         """Stop looking."""
         self._open = False
-
-
-def memory_mb() -> float:
-    """What the process holds."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return pages * os.sysconf("SC_PAGE_SIZE") / 2**20
 
 
 class Driver:

@@ -71,7 +71,7 @@ def distance_on(side: Side, start: Array, end: Array) -> tuple[float, float, flo
     """How far apart two points of a side's sheet are, (2,) each, mm over its surface along the line that is
     straight on the sheet; then how far along u and how far up v, from the first point."""
     corner = np.array([end[0], start[1]])
-    ways = ((start, end), (start, corner), (np.array([start[0], start[1]]), np.array([start[0], end[1]])))
+    ways = ((start, end), (start, corner), (start, np.array([start[0], end[1]])))
     found = []
     for a, b in ways:
         line = a + np.linspace(0, 1, WAY_STEPS + 1)[:, None] * (b - a)
