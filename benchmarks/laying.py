@@ -18,6 +18,7 @@ from benchmarks.figure import Figure
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.blanks.meshfile import mesh_of_file
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import KINDS, TITLES, main_side
 from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change
@@ -56,7 +57,10 @@ def run() -> Iterator[Figure]:
 
 
 def _meshes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
-    """Opening a mesh of half a million triangles, and a move over one of a hundred thousand."""
+    """Opening a mesh of half a million triangles, and a move over one of a hundred thousand. The process
+    that reads is there already, as it is soon after the window."""
+    gate.warm()
+    time.sleep(3.0)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "large.stl"
         path.write_bytes(_pebble(360, 360).export(file_type="stl"))

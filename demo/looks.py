@@ -1,18 +1,20 @@
-"""The small pictures of the ticket's lists: blanks, finishes on a ball, crafts and recipes on letters."""
+"""The small pictures of the ticket's lists: blanks, finishes, lights and grounds with a ball, crafts and
+recipes on letters."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import get_args
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
 from kilnchisel.core.job.blank import TITLES, Globe, Plaque
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import Enamel, Gold, Ink
+from kilnchisel.core.job.finish import Brass, Enamel, Gold, Ink
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import SHIPPED, applied
-from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.job.setting import Ground, Light
 from kilnchisel.ui.ticket.craft import CRAFTS
 from kilnchisel.ui.ticket.finishes import FINISHES
 
@@ -50,6 +52,13 @@ def draw_looks(folder: Path) -> None:
         _keep(job, folder / "crafts" / _named(kind), 0.4)
     for recipe in SHIPPED:
         _keep(applied(_letters(), 0, recipe, True), folder / "recipes" / _named(recipe.name), 0.4)
+    ball = fresh_job("globe").model_copy(update={"letterings": (), "blank": Globe(foot=False)})
+    for room in get_args(Light.model_fields["room"].annotation):
+        job = change(change(ball, ("finish",), Brass()), ("setting", "light", "room"), room)
+        _keep(job, folder / "lights" / _named(room), 0.42, Ground(kind="card", colour="#b9b2a4"))
+    for kind in get_args(Ground.model_fields["kind"].annotation):
+        job = change(ball, ("finish",), Enamel(colour="#e9e4d8", gloss=60))
+        _keep(job, folder / "grounds" / _named(kind), 0.6, Ground(kind=kind), 34.0)
 
 
 def _letters() -> Job:
@@ -65,11 +74,13 @@ def _named(kind: str) -> str:
     return f"{kind.lower().replace(' ', '-')}.png"
 
 
-def _keep(job: Job, path: Path, near: float) -> None:
+def _keep(job: Job, path: Path, near: float, ground: Ground = PAPER, tilt_deg: float | None = None) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     camera = job.setting.camera
-    closer = camera.model_copy(update={"distance_mm": camera.distance_mm * near, "turn_deg": -18.0})
-    setting = job.setting.model_copy(update={"camera": closer, "ground": PAPER})
+    tilt = camera.tilt_deg if tilt_deg is None else tilt_deg
+    update = {"distance_mm": camera.distance_mm * near, "turn_deg": -18.0, "tilt_deg": tilt}
+    closer = camera.model_copy(update=update)
+    setting = job.setting.model_copy(update={"camera": closer, "ground": ground})
     try:
         pixels = make_picture(job.model_copy(update={"setting": setting}), LOOK)
     except KilnError:

@@ -9,15 +9,13 @@ from __future__ import annotations
 import collections
 import os
 import random
-import sys
 import tempfile
-import threading
 import time
-import traceback
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from benchmarks.gaps import Watch
 from benchmarks.memory import memory_mb
 
 BEAT_MS = 10
@@ -25,43 +23,6 @@ GAP_S = 0.1  # a longer one is a fault
 SETTLED_S = 300  # from then on memory should not grow
 DEMO = Path(__file__).parent.parent / "demo"
 WORDS = "TARN & Hill “8” – Ångström 1897 fi ffl"
-
-
-class Watch:
-    """The longest gaps between events, and where the window's thread stood in them."""
-
-    def __init__(self) -> None:
-        self.last = time.monotonic()
-        self.doing = "start"
-        self.longest: list[tuple[float, str, str]] = []
-        self._thread_id = threading.get_ident()
-        self._stack = ""
-        self._open = True
-        threading.Thread(target=self._look, name="watch", daemon=True).start()
-
-    def beat(self) -> None:
-        """An event has come through."""
-        now = time.monotonic()
-        gap = now - self.last
-        if gap > GAP_S:
-            self.longest = sorted([*self.longest, (gap, self.doing, self._stack)], reverse=True)[:40]
-        self._stack = ""
-        self.last = now
-
-    def _look(self) -> None:
-        while self._open:
-            time.sleep(GAP_S / 4)
-            if time.monotonic() - self.last > 0.6 * GAP_S and not self._stack:
-                frame = sys._current_frames().get(self._thread_id)
-                steps = traceback.extract_stack(frame)
-                own = [s for s in steps if "/kilnchisel/" in s.filename]
-                self._stack = " < ".join(
-                    f"{Path(s.filename).name}:{s.lineno} {s.name}" for s in reversed(own[-5:])
-                )
-
-    def close(self) -> None:
-        """Stop looking."""
-        self._open = False
 
 
 class Driver:
@@ -323,7 +284,7 @@ class Driver:
         """Act for so long. Returns what was found."""
         from PyQt6.QtCore import QTimer
 
-        self.watch = Watch()
+        self.watch = Watch(GAP_S)
         beat = QTimer()
         beat.timeout.connect(self.watch.beat)
         beat.start(BEAT_MS)
@@ -351,7 +312,7 @@ class Driver:
             "refusals": self.refusals,
             "actions": self.count,
             "faults": self.faults,
-            "gaps": self.watch.longest,
+            "gaps": self.watch.longest(25),
             "memory": memories,
         }
 
@@ -368,7 +329,7 @@ def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int
     for report, before in found["faults"].items():
         tell(f"fault after: {before}\n{report}")
     tell(f"{len(found['faults'])} distinct faults; gaps over {GAP_S * 1000:.0f} ms, longest first:")
-    for gap, doing, where in found["gaps"][:25]:
+    for gap, doing, where in found["gaps"]:
         tell(f"  {gap * 1000:6.0f} ms  {doing:<44}  {where}")
     settled = [mb for at, mb in found["memory"] if at >= min(SETTLED_S, 30 * minutes)]
     by_minute = ", ".join(f"{mb:.0f}" for _, mb in found["memory"])

@@ -18,6 +18,7 @@ from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake.gate import stop_reading, told_of
 
 T = TypeVar("T")
 
@@ -85,11 +86,8 @@ class _Waiting(QDialog):
         self.words = QLabel(f"{words}…")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
-        bar = QProgressBar()
-        bar.setRange(0, 0)
-        bar.setTextVisible(False)
-        bar.setAccessibleName(words)
-        column.addWidget(bar)
+        self.bar = waiting_bar(words)
+        column.addWidget(self.bar)
         row = QHBoxLayout()
         row.addStretch(1)
         stop = QPushButton("Stop")
@@ -99,32 +97,56 @@ class _Waiting(QDialog):
         clock = QTimer(self)
         clock.timeout.connect(self._tick)
         clock.start(500)
+        self._at = ""
+
+    def at(self, share: float | None, words: str) -> None:
+        """How far it is, as the bar and in words."""
+        self._at = f"\n{words}"
+        show_share(self.bar, share)
 
     def _tick(self) -> None:
-        self.words.setText(f"{self._said}… {time.monotonic() - self._begun:.0f} s")
+        self.words.setText(f"{self._said}… {time.monotonic() - self._begun:.0f} s{self._at}")
+
+
+def waiting_bar(name: str) -> QProgressBar:
+    """A bar for work of which nobody knows yet how far it is."""
+    bar = QProgressBar()
+    bar.setRange(0, 0)
+    bar.setTextVisible(False)
+    bar.setAccessibleName(name)
+    return bar
+
+
+def show_share(bar: QProgressBar, share: float | None) -> None:
+    """A share of 1 in a bar; None: it only moves."""
+    bar.setRange(0, 0 if share is None else 1000)
+    if share is not None:
+        bar.setValue(round(1000 * share))
 
 
 class _Told(QObject):
     done = pyqtSignal()
+    at = pyqtSignal(object, str)
 
 
 def away(
     does: Callable[[], T],
     words: str,
     parent: QWidget | None = None,
-    stop: Callable[[], None] = lambda: None,
+    stop: Callable[[], None] | None = None,
 ) -> T:
     """What ``does`` gives or raises, worked out in a thread while the window lives.
 
-    ``words`` say what is being done. Raises Stopped when the person stops it: ``stop`` is called, and what
-    comes of it later is dropped.
+    ``words`` say what is being done; what reads a file says how far it is. Raises Stopped when the person
+    stops it: what is read for it is ended, ``stop`` is called, and what comes of it later is dropped.
     """
     result: dict[str, Any] = {}
     told = _Told()
 
     def run() -> None:
         try:
-            result["value"] = does()
+            with told_of(told.at.emit):
+                result["value"] = does()
         except BaseException as error:
             result["error"] = error
         told.done.emit()
@@ -140,8 +162,11 @@ def away(
     if not result:
         waiting = _Waiting(words, parent)
         told.done.connect(waiting.accept)
+        told.at.connect(waiting.at)
         if not result and not waiting.exec() and not result:
-            stop()
+            stop_reading(thread.ident)
+            if stop is not None:
+                stop()
             raise Stopped(f"Stopped: {words[0].lower()}{words[1:]}.")
     if "error" in result:
         raise result["error"]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
@@ -14,6 +15,7 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lettering import Content, Lay
+from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import recipe_of, save_recipe
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.laying.picking import Spot
@@ -27,6 +29,7 @@ from kilnchisel.core.lettering.content import (
 )
 from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.shop.placing import between, centred
+from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.drawnas import pen_for
@@ -34,6 +37,8 @@ from kilnchisel.ui.ticket.faces import FaceChooser
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
+
+T = TypeVar("T")
 
 
 class LetteringActions:
@@ -90,11 +95,15 @@ class LetteringActions:
     def put_artwork(self, path: Path) -> None:
         """Add a file as artwork; one that cannot be used is refused with the reason."""
         try:
-            content = content_of_file(path)
+            content = self._read(path, content_of_file)
         except KilnError as error:
             self._window()._tell(str(error))
             return
         self._add(content, f"add {path.name}")
+
+    def _read(self, path: Path, does: Callable[[Path], T]) -> T:
+        """What ``does`` makes of a file, with the window alive meanwhile. Raises KilnError."""
+        return away(lambda: does(path), f"Reading {path.name}", self._window())
 
     def remove_lettering(self) -> None:
         """Take the chosen lettering away."""
@@ -147,10 +156,8 @@ class LetteringActions:
         index = window.session.index
         if index is None:
             return
-        try:
-            window.session.put(centred(window.session.job, index), "centre")
-        except KilnError as error:
-            window.say(str(error))
+        job = window.session.job
+        self._put_away(lambda: centred(job, index), "centre")
 
     def between_zones(self) -> None:
         """Half way between what bounds it on both sides, and above and below."""
@@ -158,17 +165,22 @@ class LetteringActions:
         index = window.session.index
         if index is None:
             return
-        try:
-            job = between(between(window.session.job, index, "along"), index, "up")
-        except KilnError as error:
-            window.say(str(error))
-            return
-        window.session.put(job, "half way between")
+        job = window.session.job
+        self._put_away(lambda: between(between(job, index, "along"), index, "up"), "half way between")
 
     def _between(self, way: Literal["along", "up"]) -> None:
         window = self._window()
-        if window.session.index is not None:
-            window.session.put(between(window.session.job, window.session.index, way), "half way between")
+        job, index = window.session.job, window.session.index
+        if index is not None:
+            self._put_away(lambda: between(job, index, way), "half way between")
+
+    def _put_away(self, makes: Callable[[], Job], words: str) -> None:
+        """A job that takes some working out, put when it is there; a refusal is said."""
+        window = self._window()
+        try:
+            window.session.put(away(makes, "Measuring what is round it", window), words)
+        except KilnError as error:
+            window.say(str(error))
 
     def new_lettering_at(self, spot: Spot | None) -> None:
         """Another lettering where the blank was double-clicked; nothing off the blank."""
@@ -191,7 +203,7 @@ class LetteringActions:
 
     def put_board_outline(self, path: Path) -> None:
         """Give the board the largest outline of a drawing. Raises KilnError."""
-        points, size = outline_of_file(path)
+        points, size = self._read(path, outline_of_file)
         window = self._window()
         update: dict[str, Any] = {"shape": "drawn", "points": points}
         if size is not None:
@@ -280,7 +292,7 @@ class LetteringActions:
         path = self._ask_file("Take another file", ARTWORK_ENDINGS, "Artwork")
         if path is None:
             return
-        content = content_of_file(path)
+        content = self._read(path, content_of_file)
         if isinstance(self._content, Picture):
             picture = picture_of_artwork(content)
             self._edit((), picture.model_copy(update={"width_mm": self._content.width_mm}), path.name)
@@ -324,7 +336,7 @@ class LetteringActions:
         content = self._content
         if not isinstance(content, Wording):
             return
-        curve = curve_of_file(path)
+        curve = self._read(path, curve_of_file)
         kind = type(content.arrangement) if isinstance(content.arrangement, Slope) else Curve
         self._edit(("arrangement",), kind(points=curve.points, smooth=False), f"curve of {path.name}")
 
@@ -364,6 +376,6 @@ class LetteringActions:
     def take_font(self, path: Path) -> None:
         """Set the chosen lettering in a font file that was dropped."""
         try:
-            self.use_face(file_face(path))
+            self.use_face(self._read(path, file_face))
         except KilnError as error:
             self._window()._tell(str(error))

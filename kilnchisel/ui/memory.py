@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.paths import state_folder
+from kilnchisel.core.writing import write_whole
 
 MOST_RECENT = 8
 

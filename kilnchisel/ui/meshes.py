@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QRadioButton,
     QVBoxLayout,
@@ -25,8 +24,10 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.meshfile import UNITS, MeshFile, like, mesh_of_file
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake.gate import stop_reading, told_of
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.units import format_number
+from kilnchisel.ui.away import show_share, waiting_bar
 from kilnchisel.ui.guard import sentence_of
 
 AXES = (("z", "z"), ("y", "y"), ("x", "x"), ("-z", "−z"), ("-y", "−y"), ("-x", "−x"))
@@ -36,6 +37,7 @@ class MeshDialog(QDialog):
     """Reads a mesh and asks what cannot be known. ``blank`` is what was made of it, None if nothing."""
 
     _done = pyqtSignal(object, str)
+    _at = pyqtSignal(object, str)
 
     def __init__(self, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -43,6 +45,7 @@ class MeshDialog(QDialog):
         self.notes: tuple[str, ...] = ()
         self.file: MeshFile | None = None
         self._wanted = True
+        self._now = ""
         self._begun = time.monotonic()
         self.setWindowTitle(f"A mesh: {path.name}")
         self.setMinimumWidth(460)
@@ -52,10 +55,7 @@ class MeshDialog(QDialog):
         self.words = QLabel(f"Reading {path.name}…")
         self.words.setWordWrap(True)
         self.column.addWidget(self.words)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 0)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Reading the mesh")
+        self.bar = waiting_bar("Reading the mesh")
         self.column.addWidget(self.bar)
         self.form = QWidget()
         self.column.addWidget(self.form)
@@ -75,12 +75,14 @@ class MeshDialog(QDialog):
         self._clock.timeout.connect(self._tick)
         self._clock.start(500)
         self._done.connect(self._read)
+        self._at.connect(self._show)
         self._thread = threading.Thread(target=self._reading, args=(path,), name="mesh", daemon=True)
         self._thread.start()
 
     def _reading(self, path: Path) -> None:
         try:
-            file = mesh_of_file(path)
+            with told_of(self._at.emit):
+                file = mesh_of_file(path)
             free_mesh(file.blank(file.likely_mm, file.likely_up))  # what is drawn first is ready then
         except KilnError as error:
             if self._wanted:
@@ -94,8 +96,14 @@ class MeshDialog(QDialog):
         if self._wanted:
             self._done.emit(file, "")
 
+    def _show(self, share: float | None, words: str) -> None:
+        self._now = words
+        show_share(self.bar, share)
+
     def _tick(self) -> None:
-        self.words.setText(f"{self.words.text().split('…')[0]}… {time.monotonic() - self._begun:.0f} s")
+        reading = self.words.text().split("…")[0]
+        seconds = time.monotonic() - self._begun
+        self.words.setText(f"{reading}… {seconds:.0f} s{f', {self._now}' if self._now else ''}")
 
     def _read(self, file: MeshFile | None, trouble: str) -> None:
         self._clock.stop()
@@ -151,10 +159,15 @@ class MeshDialog(QDialog):
         self.accept()
 
     def reject(self) -> None:
-        """Reading goes on to its end unseen; nothing comes of it."""
-        self._wanted = False
+        """The reading is ended."""
+        self._end()
         super().reject()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self._wanted = False
+        self._end()
         super().closeEvent(event)
+
+    def _end(self) -> None:
+        self._wanted = False
+        if self.file is None:
+            stop_reading(self._thread.ident)

@@ -16,11 +16,12 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.file import open_job, write_whole
+from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words import edit_words
 from kilnchisel.core.paths import state_folder
+from kilnchisel.core.writing import write_whole
 from kilnchisel.ui.away import Chores, away
 from kilnchisel.ui.memory import add_recent
 
@@ -50,7 +51,7 @@ class Session(QObject):
         self.path: Path | None = None
         self.chosen = 0
         self.letter: int | None = None  # the chosen letter of the chosen wording
-        self.preview: Callable[[], bytes | None] = lambda: None
+        self.preview: Callable[[], Callable[[], bytes | None]] = lambda: lambda: None
         self._saved_job: Job | None = self.history.job
         self._saved_at = 0.0
         self._stem = f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
@@ -163,7 +164,7 @@ class Session(QObject):
         if target is None:
             raise KilnError("Choose where to save the job.")
         job, preview = self.job, self.preview()
-        away(lambda: save_packed(job, target, preview), f"Saving {target.name}")
+        away(lambda: save_packed(job, target, preview()), f"Saving {target.name}")
         self.path = target.resolve()
         self._saved_job = job
         self._saved_at = time.time()
@@ -183,7 +184,7 @@ class Session(QObject):
         if not self.unsaved:
             self.discard_autosave()
             return
-        copy, note = self._files()
+        files = self._files()
         about = {
             "pid": os.getpid(),
             "original": str(self.path) if self.path else None,
@@ -191,12 +192,7 @@ class Session(QObject):
             "when": time.time(),
         }
         job = self.job
-
-        def keep() -> None:
-            save_packed(job, copy)
-            write_whole(note, json.dumps(about).encode())
-
-        self.chores.do(keep)
+        self.chores.do(lambda: keep_copy(job, *files, about))
 
     def _not_kept(self, sentence: str) -> None:
         self.refused.emit(f"The work could not be autosaved: {sentence}")
@@ -220,6 +216,12 @@ def autosave_folder() -> Path:
     return folder
 
 
+def keep_copy(job: Job, copy: Path, note: Path, about: dict[str, Any]) -> None:
+    """Write an autosave and what is known about it. Raises KilnError."""
+    write_whole(note, json.dumps(about).encode())  # first: a copy without it would not be found
+    save_packed(job, copy)
+
+
 def rescues() -> list[Rescue]:
     """Autosaves left behind by sessions that are no longer running, newest first."""
     found = []
@@ -227,7 +229,10 @@ def rescues() -> list[Rescue]:
         copy = note.with_suffix(".kcj")
         try:
             about = json.loads(note.read_text())
-            if _running(int(about["pid"])) or not copy.is_file():
+            if _running(int(about["pid"])):
+                continue
+            if not copy.is_file():  # ended before the copy was written
+                note.unlink(missing_ok=True)
                 continue
             original = about.get("original")
             found.append(

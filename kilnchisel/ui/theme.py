@@ -171,6 +171,10 @@ def _sheet(t: Theme) -> str:
         background: {t.field}; color: {t.pencil}; margin: 0; }}
     QPushButton#choice:checked {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
     QPushButton#choice:focus {{ border: 1px solid {t.glaze}; }}
+    QToolButton#tile {{ padding: 3px 2px; font-size: {SMALL_PX}px; border: 1px solid {t.line};
+        border-radius: 0; background: {t.field}; color: {t.pencil}; margin: 0; }}
+    QToolButton#tile:checked {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
+    QToolButton#tile:focus {{ border: 1px solid {t.glaze}; }}
     QPushButton#menu {{ text-align: left; padding: 4px 6px; background: {t.field};
         border-bottom: 1px solid {t.pencil}; border-radius: 0; }}
     QPushButton#menu:focus {{ border: none; border-bottom: 2px solid {t.glaze}; padding-bottom: 3px; }}

@@ -41,13 +41,14 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
 from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
-from kilnchisel.core.intake.gate import stop_reading, warm
+from kilnchisel.core.intake.gate import warm
 from kilnchisel.core.job.edits import unknown_words
-from kilnchisel.core.job.file import open_job, write_whole
+from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
 from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
-from kilnchisel.core.lettering.faces import FONT_ENDINGS
+from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away
 from kilnchisel.ui.commands import COMMANDS
@@ -62,13 +63,14 @@ from kilnchisel.ui.startpage import DemoJob, StartPage
 from kilnchisel.ui.theme import THEMES, drawing, icon, plain
 from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
+from kilnchisel.ui.tidying import Tidying
 from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
 WARM_MS = 1500
 SWITCH_S = 0.001  # other threads hand over to the window's so often
-DROPPED = (".kcj", *FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
+DROPPED = (".kcj", *OUTLINE_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
 
 
 class Window(LetteringActions, QMainWindow):
@@ -94,8 +96,9 @@ class Window(LetteringActions, QMainWindow):
         self.ticket = Ticket(self.session)
         self.picture = PictureView(self.session, self.theme)
         self.readings = ReadingsPanel(self.theme)
-        self.session.preview = self.picture.preview_png
+        self.session.preview = self.picture.preview
         self._build()
+        self.tidying = Tidying(self)
         self._connect()
         self._shortcuts()
         self._restyle()
@@ -214,6 +217,7 @@ class Window(LetteringActions, QMainWindow):
         self.picture.look_changed.connect(self._show_look)
         self.picture.measured.connect(self.say)
         self.picture.mockups.refined.connect(self._picture_ready)
+        self.picture.mockups.refined.connect(lambda *_: self.tidying.rest())
         self.picture.mockups.progress.connect(self._picture_progress)
         self.picture.mockups.failed.connect(self._picture_failed)
         self.readings.fixed.connect(self.apply_fix)
@@ -394,7 +398,7 @@ class Window(LetteringActions, QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a job file; what is open is kept when it cannot be read."""
         try:
-            job = away(lambda: opened(path), f"Opening {path.name}", self, stop_reading)
+            job = away(lambda: opened(path), f"Opening {path.name}", self)
         except KilnError as error:
             self._tell(str(error))
             self.start_page.refresh()
@@ -409,7 +413,7 @@ class Window(LetteringActions, QMainWindow):
     def open_demo(self, path: Path) -> None:
         """A demo job, as a new job of the person's own."""
         try:
-            job = away(lambda: opened(path), f"Opening {path.name}", self, stop_reading)
+            job = away(lambda: opened(path), f"Opening {path.name}", self)
         except KilnError as error:
             self._tell(str(error))
             return
@@ -553,6 +557,7 @@ class Window(LetteringActions, QMainWindow):
         self.theme = look.EVENING if self.theme.name == "day" else look.DAY
         remember("theme", self.theme.name)
         drawing.cache_clear()
+        self.ticket.drop_fields()  # every widget is dressed anew, 0.7 ms each: making them is quicker
         self._dress()
         self._restyle()
 
@@ -649,7 +654,7 @@ class Window(LetteringActions, QMainWindow):
         job, dropped = self.session.job, threading.Event()
 
         def make() -> None:
-            data = mesh_bytes(job, path)
+            data = mesh_bytes(job, path, beside=True)
             if not dropped.is_set():
                 write_whole(path, data)
 
@@ -720,7 +725,7 @@ class Window(LetteringActions, QMainWindow):
         if path.suffix.lower() in MESH_KINDS:
             self.open_mesh(path)
             return
-        if path.suffix.lower() in FONT_ENDINGS:
+        if path.suffix.lower() in OUTLINE_ENDINGS:
             self.take_font(path)
         else:
             self.put_artwork(path)
@@ -736,6 +741,7 @@ class Window(LetteringActions, QMainWindow):
         self.picture.close_desks()
         self.session.chores.finish()
         self.guard.remove()
+        self.tidying.stop()
         event.accept()
 
 

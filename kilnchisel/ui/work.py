@@ -7,7 +7,6 @@ in a single slot that a newer request overwrites.
 from __future__ import annotations
 
 import contextlib
-import os
 import sys
 import threading
 import time
@@ -24,12 +23,14 @@ from kilnchisel.core.handover.pictures import PictureOrder, order_view
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.scene.scene import Scene, stance_of
+from kilnchisel.core.picture.afar import Afar
+from kilnchisel.core.scene.scene import stance_of
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import Reading, readings
 from kilnchisel.ui.guard import sentence_of
+from kilnchisel.ui.helpers import Helpers
 
 
 @dataclass(frozen=True)
@@ -96,7 +97,7 @@ def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> 
     return view_of(job, aspect)
 
 
-DRAFT_BEHIND, MOCKUP_BEHIND = 2, 10
+DRAFT_BEHIND = 2
 
 
 class _Slot(QObject):
@@ -109,11 +110,8 @@ class _Slot(QObject):
         serve: Callable[[Any], None],
         name: str,
         prepare: Callable[[], None] | None = None,
-        behind: int = 0,
     ) -> None:
-        """``behind``: how far the thread, and those it starts, stand behind the window's own (nice)."""
         super().__init__()
-        self._behind = behind
         self._serve = serve
         self._prepare = prepare
         self._wanted: Any = None
@@ -154,8 +152,6 @@ class _Slot(QObject):
         self._thread.join(timeout=20)
 
     def _run(self) -> None:
-        with contextlib.suppress(OSError, AttributeError):
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._behind)
         if self._prepare is not None:
             with contextlib.suppress(Exception):  # the first request meets the same trouble and tells it
                 self._prepare()
@@ -191,7 +187,7 @@ class DraftDesk(QObject):
         super().__init__()
         self._draft: Any = None
         # the graphics context is made ready while the window is still being built
-        self._slot = _Slot(self._serve, "draft", self._ready, DRAFT_BEHIND)
+        self._slot = _Slot(self._serve, "draft", self._ready)
         self._slot.failed.connect(self.failed)
 
     def ask(self, order: DraftOrder) -> None:
@@ -208,7 +204,9 @@ class DraftDesk(QObject):
         if self._draft is None:
             from kilnchisel.core.picture.draft import Draft
 
+            helpers = Helpers(DRAFT_BEHIND)
             self._draft = Draft()
+            helpers.settle()
 
     def _serve(self, order: DraftOrder) -> None:
         self._ready()
@@ -244,10 +242,13 @@ class MockupDesk(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._mockup: Any = None
-        self._scene: Scene | None = None
-        self._slot = _Slot(self._serve, "mockup", behind=MOCKUP_BEHIND)
+        self._afar = Afar()
+        self._slot = _Slot(self._serve, "mockup")
         self._slot.failed.connect(self.failed)
+
+    def ahead(self) -> None:
+        """Start what a mockup takes before one is wanted."""
+        self._afar.ahead()
 
     def ask(self, order: MockupOrder) -> None:
         self._slot.ask(order)
@@ -256,11 +257,10 @@ class MockupDesk(QObject):
         self._slot.withdraw(number)
 
     def close(self) -> None:
+        self._afar.close()
         self._slot.close()
 
     def _serve(self, order: MockupOrder) -> None:
-        from kilnchisel.core.picture.mockup import LOOKS, Mockup
-
         started = time.monotonic()
 
         def stop() -> bool:
@@ -272,10 +272,6 @@ class MockupDesk(QObject):
 
         self.progress.emit(0.0, 0.0, order.number)
         scene = scene_of_job(order.job)
-        if self._scene is not scene or self._mockup is None:
-            self._mockup = None  # let go of the old scene before the new one is loaded
-            self._mockup = Mockup(scene)
-            self._scene = scene
         if stop():
             self.stopped.emit(order.number)
             return
@@ -283,8 +279,8 @@ class MockupDesk(QObject):
             view = view_for(order.job, order.index, order.look, order.size)
         else:
             view = order_view(order.job, order.picture)
-        looks = LOOKS if order.picture is None else ()
-        for state in self._mockup.refine(view, order.size, order.samples, stop, progress, looks):
+        looks = None if order.picture is None else ()
+        for state in self._afar.refine(scene, view, order.size, order.samples, stop, progress, looks):
             self.refined.emit(order, state)
         if stop():
             self.stopped.emit(order.number)

@@ -17,14 +17,16 @@ import trimesh
 from PIL import Image
 
 from fuzz import files as fuzz
+from fuzz.samples import samples
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.file import open_job, save_job, write_whole
+from kilnchisel.core.job.file import open_job, save_job
 from kilnchisel.core.job.fontplaces import place_of, remember_place
 from kilnchisel.core.lettering.content import content_of_file, outline_of_content
 from kilnchisel.core.lettering.faces import file_face, load_face
 from kilnchisel.core.paths import RESOURCES
+from kilnchisel.core.writing import write_whole
 from tests.core.test_handover import called
 from tests.samples import mug_job
 
@@ -45,6 +47,13 @@ def swells():
 
 def breaks():
     raise ZeroDivisionError("inside")
+
+
+def tells(steps):
+    for number in range(steps):
+        gate.at(number / steps, f"step {number}")
+        time.sleep(0.12)
+    return steps
 
 
 class InAProcessOfItsOwn(unittest.TestCase):
@@ -90,6 +99,51 @@ class InAProcessOfItsOwn(unittest.TestCase):
         with self.assertRaises(KilnError):
             self.read("hangs")
         self.assertLess(time.monotonic() - begun, 15)
+
+    def test_only_what_one_thread_has_read_is_stopped(self):
+        from threading import Thread
+
+        found = {}
+
+        def reading(name, function, *args):
+            try:
+                found[name] = gate.read(f"{__name__}:{function}", name, *args)
+            except KilnError as error:
+                found[name] = str(error)
+
+        long = Thread(target=reading, args=("long", "hangs"))
+        short = Thread(target=reading, args=("short", "tells", 8))
+        long.start()
+        short.start()
+        while len(gate._busy) < 2:
+            time.sleep(0.01)
+        gate.stop_reading(long.ident)
+        long.join(20)
+        short.join(20)
+        self.assertIn("stops its reader", found["long"])
+        self.assertEqual(found["short"], 8)
+
+    def test_it_says_how_far_it_is_to_the_thread_that_asks(self):
+        said = []
+        with gate.told_of(lambda share, words: said.append((share, words))):
+            self.assertEqual(gate.read(f"{__name__}:tells", "x", 5), 5)
+        gate.read(f"{__name__}:tells", "x", 2)
+        self.assertGreaterEqual(len(said), 3)
+        self.assertEqual(sorted(said), said)
+        self.assertLessEqual(set(said), {(number / 5, f"step {number}") for number in range(5)})
+
+    def test_a_large_drawing_says_how_far_it_is(self):
+        rows = "".join(f'<path d="M{n % 90} {n // 90}h.6v.6h-.6z"/>' for n in range(4000))
+        svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 90">{rows}</svg>'
+        said = []
+        with tempfile.TemporaryDirectory() as folder, gate.told_of(lambda *at: said.append(at)):
+            path = Path(folder) / "a.svg"
+            path.write_text(svg)
+            content_of_file(path)
+        shares = [share for share, _ in said if share is not None]
+        self.assertGreater(len(shares), 1)
+        self.assertEqual(sorted(shares), shares)
+        self.assertRegex(" ".join(words for _, words in said), "piece|joining")
 
     def test_the_reader_goes_when_the_program_does(self):
         program = (
@@ -179,19 +233,22 @@ class Jobs(unittest.TestCase):
             )
 
     def test_a_write_that_is_killed_leaves_the_old_file(self):
-        target = self.folder / "a.bin"
-        write_whole(target, b"old")
-        program = (
-            "import sys; from pathlib import Path; from kilnchisel.core.job.file import write_whole\n"
-            f"while True: write_whole(Path({str(target)!r}), bytes([65]) * 3_000_000)"
-        )
-        for pause in (0.3, 0.35, 0.42):
-            process = subprocess.Popen([sys.executable, "-c", program], stderr=subprocess.DEVNULL)
-            time.sleep(pause)
-            process.kill()
-            process.wait()
-            self.assertIn(target.read_bytes()[:4], (b"old", b"AAAA"))
-            self.assertIn(target.stat().st_size, (3, 3_000_000))
+        program = "import sys; from fuzz import kills; sys.exit(kills.run(40, 5))"
+        ended = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)
+        self.assertEqual(ended.returncode, 0, ended.stdout + ended.stderr)
+        written = int(ended.stdout.split(" files written")[0].split(", ")[-1])
+        self.assertGreater(written, 60)  # it was ended while it wrote, not before
+
+    def test_what_a_killed_write_left_goes_with_the_next_after_an_hour(self):
+        target = self.folder / "a.kcj"
+        old, young, other = (self.folder / name for name in (".a.kcj.part-1", ".a.kcj.part-2", ".b"))
+        for path in (old, young, other):
+            path.write_bytes(b"half")
+        os.utime(old, (time.time() - 4000,) * 2)
+        os.utime(other, (time.time() - 4000,) * 2)
+        write_whole(target, b"whole")
+        self.assertEqual([path.exists() for path in (old, young, other)], [False, True, True])
+        self.assertEqual(target.read_bytes(), b"whole")
 
 
 class Fonts(unittest.TestCase):
@@ -224,7 +281,7 @@ class Fonts(unittest.TestCase):
         self.assertIsNone(place_of("0" * 64))
 
     def test_a_font_with_a_false_size_and_one_that_is_none(self):
-        woff = bytearray(fuzz.samples()[".woff"])
+        woff = bytearray(samples()[".woff"])
         woff[16:20] = (0x7FFFFFFF).to_bytes(4, "big")
         for name, data in (
             ("a.woff", bytes(woff)),
@@ -344,4 +401,19 @@ class Meshes(unittest.TestCase):
 class AnyDamage(unittest.TestCase):
     def test_some_of_everything(self):
         said = []
-        self.assertEqual(fuzz.run(6.0, 7, said.append), 0, "\n".join(said))
+        self.assertEqual(fuzz.run(8.0, 7, said.append), 0, "\n".join(said))
+        files, jobs = (int(row.split()[1]) for row in (said[-1], next(s for s in said if "job" in s)))
+        self.assertGreater(files, jobs)
+        self.assertGreater(jobs, 0)
+
+    def test_a_failure_is_made_small_and_told(self):
+        said = []
+
+        def take(path):
+            if path.suffix == ".svg" and b"circle" not in path.read_bytes():
+                raise ZeroDivisionError("no circle")
+
+        with mock.patch("fuzz.files.take", take):
+            self.assertGreater(fuzz.run(1e9, 1, said.append, files=300, jobs=0), 0)
+        (fault,) = [line for line in said if "no circle" in line]
+        self.assertEqual(fault.count("Blow("), 1, fault)

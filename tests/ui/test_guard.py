@@ -10,7 +10,9 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QDialog, QPushButton
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.lettering.content import content_of_file
 from kilnchisel.ui.away import Chores, Stopped, away
 from kilnchisel.ui.guard import report_of
 from kilnchisel.ui.meshes import MeshDialog
@@ -82,6 +84,17 @@ class Caught(WindowTest):
         self.assertIn("Something went wrong", dialog.words.text())
         dialog.close()
 
+    def test_stop_in_the_mesh_dialog_ends_its_reading(self):
+        def reads(path):
+            return gate.read("tests.core.test_strangers:hangs", path.name)
+
+        with mock.patch("kilnchisel.ui.meshes.mesh_of_file", reads):
+            dialog = MeshDialog(self.folder / "a.stl", self.window)
+            self.wait(lambda: gate._busy, "the reading")
+            self.click(dialog.stop)
+            self.wait(lambda: not gate._busy, "its end")
+        self.assertIsNone(dialog.blank)
+
     def test_return_saves_rather_than_drops(self):
         self.window.session.edit(("name",), "Other", "name")
 
@@ -103,14 +116,48 @@ class Caught(WindowTest):
 class Beside(WindowTest):
     def test_what_is_waited_for_comes_back_or_raises(self):
         self.assertEqual(away(lambda: 5, "Counting"), 5)
-        gate = threading.Event()
-        QTimer.singleShot(60, gate.set)
-        self.assertTrue(away(lambda: gate.wait(20), "Waiting"))
+        waiting = threading.Event()
+        QTimer.singleShot(60, waiting.set)
+        self.assertTrue(away(lambda: waiting.wait(20), "Waiting"))
         with self.assertRaisesRegex(KilnError, "no"):
             away(lambda: (_ for _ in ()).throw(KilnError("no")), "Failing")
 
+    def test_it_shows_how_far_a_file_is(self):
+        seen = []
+
+        def look():
+            dialog = QApplication.activeModalWidget()
+            if dialog is not None:
+                seen.append((dialog.words.text(), dialog.bar.maximum(), dialog.bar.value()))
+
+        clock = QTimer()
+        clock.timeout.connect(look)
+        clock.start(50)
+        away(lambda: gate.read("tests.core.test_strangers:tells", "x", 12), "Reading x", self.window)
+        self.assertTrue(any("step" in words for words, _, _ in seen), seen)
+        values = [value for _, most, value in seen if most]
+        self.assertGreater(len(set(values)), 2)
+        self.assertEqual(values, sorted(values))
+
+    def test_artwork_is_read_beside_the_window(self):
+        self.new()
+        path = self.folder / "a.svg"
+        path.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0h9v9z"/></svg>'
+        )
+        threads = []
+
+        def reads(given):
+            threads.append(threading.current_thread())
+            return content_of_file(given)
+
+        with mock.patch("kilnchisel.ui.lettering.content_of_file", reads):
+            self.window.put_artwork(path)
+        self.assertEqual(len(self.window.session.job.letterings), 2)
+        self.assertNotEqual(threads, [threading.main_thread()])
+
     def test_it_can_be_stopped(self):
-        gate, stopped = threading.Event(), []
+        waiting, stopped = threading.Event(), []
 
         def press():
             dialog = QApplication.activeModalWidget()
@@ -121,8 +168,8 @@ class Beside(WindowTest):
 
         QTimer.singleShot(20, press)
         with self.assertRaises(Stopped):
-            away(lambda: gate.wait(30), "Waiting", self.window, lambda: stopped.append(True))
-        gate.set()
+            away(lambda: waiting.wait(30), "Waiting", self.window, lambda: stopped.append(True))
+        waiting.set()
         self.assertEqual(stopped, [True])
 
     def test_a_solid_is_made_beside_the_window_and_a_refused_one_told(self):

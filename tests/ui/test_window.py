@@ -18,7 +18,7 @@ from kilnchisel.core.lettering.faces import face_path
 from kilnchisel.ui.commands import COMMANDS, GESTURES
 from kilnchisel.ui.keyspage import KeysPage
 from kilnchisel.ui.memory import recall, recent_jobs
-from kilnchisel.ui.session import rescues
+from kilnchisel.ui.session import keep_copy, rescues
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 from tests.samples import mug_job
@@ -134,6 +134,13 @@ app.exec()
         self.assertTrue(self.window.session.unsaved)
         self.window.session.chores.finish()
         self.assertEqual(rescues(), [])
+
+    def test_a_copy_is_never_without_what_finds_it(self):
+        copy, note = self.folder / "a.kcj", self.folder / "a.json"
+        found = []
+        with mock.patch("kilnchisel.ui.session.save_packed", lambda *_: found.append(note.exists())):
+            keep_copy(mug_job("TARN"), copy, note, {"name": "a"})
+        self.assertEqual(found, [True])
 
     def test_autosave_comes_by_itself_and_goes_with_saving(self):
         self.new()

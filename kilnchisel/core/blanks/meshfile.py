@@ -47,6 +47,7 @@ def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, t
 
     if ending not in MESH_KINDS:
         raise KilnError(f"{name} is no mesh that can be read here; {', '.join(MESH_KINDS)} can.")
+    gate.at(None, "unpacking")
     try:
         loaded = trimesh.load(io.BytesIO(data), file_type=ending[1:], process=False)
         meshes = _meshes(loaded)
@@ -61,7 +62,8 @@ def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, t
     points, faces, part = [], [], []
     maps: list[Any] = []
     start = 0
-    for number, (_, mesh) in enumerate(meshes):
+    for number, (title, mesh) in enumerate(meshes):
+        gate.at(0.2 + 0.1 * number / len(meshes), f"part {_plain_name(title)}")
         points.append(np.asarray(mesh.vertices, dtype=float))
         faces.append(np.asarray(mesh.faces, dtype=np.int64) + start)
         part.append(np.full(len(mesh.faces), number))
@@ -120,6 +122,7 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     if not np.isfinite(points).all() or np.abs(points).max() > MOST_FAR:
         raise KilnError("The mesh has points that are no numbers; write it again from where it came.")
     notes = []
+    gate.at(0.3, f"{len(points):,} points".replace(",", "\u202f"))
     span = float(np.ptp(points, axis=0).max())
     if span <= 0:
         raise KilnError("All points of the mesh lie in one place.")
@@ -143,7 +146,9 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     used, faces = compacted(welded, len(first))
     points = points[first[used]]
     surface = None if surface is None else surface[first[used]]
+    gate.at(0.5, f"{len(faces):,} triangles".replace(",", "\u202f"))
     faces, turned, torn, loose = _one_way(points, faces)
+    gate.at(0.8, "dividing large triangles")
     a, b, c = (points[faces[:, i]] for i in range(3))
     area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
     before = len(points)

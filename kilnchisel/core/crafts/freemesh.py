@@ -31,7 +31,7 @@ from kilnchisel.core.crafts.sheet import (
     layered,
     region_walls,
 )
-from kilnchisel.core.crafts.walls import Standing, softened, standing_walls, strips_of
+from kilnchisel.core.crafts.walls import EdgeWalls, softened, standing_walls, strips_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.laying.chart import Chart
@@ -227,7 +227,7 @@ def _walls(state: _Cut, surfaces: Sequence[Surface | None]) -> list[list[Mesh]]:
     ]
 
 
-def _standing(state: _Cut, walls: Standing) -> Mesh:
+def _standing(state: _Cut, walls: EdgeWalls) -> Mesh:
     start, end = walls.edges.T
     along = state.points[end] - state.points[start]
     length = np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-30)

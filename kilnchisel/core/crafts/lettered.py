@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import MAIN, Sheet
+from kilnchisel.core.blanks.body import MAIN, Inset, Sheet
 from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import Plane
@@ -34,9 +34,8 @@ from kilnchisel.core.crafts.sheet import (
     faces_of_points,
 )
 from kilnchisel.core.crafts.through import from_behind, on_other_face, pressed_out, with_crossings
-from kilnchisel.core.crafts.walls import Standing, softened, standing_walls, strips_of
-from kilnchisel.core.job.crafts import Craft, Raised
-from kilnchisel.core.job.crafts import Standing as StandingLetters
+from kilnchisel.core.crafts.walls import EdgeWalls, softened, standing_walls, strips_of
+from kilnchisel.core.job.crafts import Craft, Raised, Standing
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.polygons import as_region
 from kilnchisel.core.remembered import remembered
@@ -185,7 +184,7 @@ def _some(mesh: Mesh, which: Array) -> Mesh:
 
 
 def plates(
-    sheet: Sheet, index: int, laid: Laid, craft: StandingLetters, rough: bool
+    sheet: Sheet, index: int, laid: Laid, craft: Standing, rough: bool
 ) -> list[tuple[Mesh, Mesh, LaidLayer]]:
     """Letters as plates off the surface: of each layer the front, and its walls with the back."""
     # of any thickness: standing letters may be thicker than a relief is high
@@ -203,7 +202,7 @@ def plates(
         mine = placed.cut.wall_label == label
         edges = placed.cut.walls[mine]
         foot = np.full(edges.shape, craft.standoff_mm)
-        around = Standing(edges, placed.cut.wall_label[mine], foot, surface.heights[edges], {})
+        around = EdgeWalls(edges, placed.cut.wall_label[mine], foot, surface.heights[edges], {})
         walls = _standing(placed, around)
         turned = facing_out(back.mesh.points, -back.mesh.normals, back.mesh.uv, back.mesh.faces)
         found.append((surface.mesh, join([walls, turned]), ink.layer))
@@ -222,21 +221,32 @@ def _on_insets(sheet: Sheet, inked: list[Inked]) -> list[Inked]:
         low = min(height for _, height in ink.stage.knots) - ink.stage.deeper_mm
         high = max(height for _, height in ink.stage.knots) + ink.stage.higher_mm
         for inset in sheet.insets:
-            rise = inset.height_mm
-            if rise == 0 or ink.stage.open or not shapely.intersects(ink.region, inset.area):
-                continue
-            if rise < 0 and high > SPANS_MM:
-                continue
-            if rise < 0 and low < 0 and (rise <= low or ink.stage.level):
-                if rise > low:
-                    continue  # its floor is as deep here as elsewhere
+            how = _meets(ink, inset, low, high)
+            if how == "nothing":
                 beside = as_region([shapely.difference(parts[0].region, inset.area)])
                 parts[0] = replace(parts[0], region=beside)
-                continue
-            over = as_region([shapely.intersection(ink.region, inset.area)])
-            parts.append(replace(ink, region=over, below=ink.below + rise))
+            elif how == "follows":
+                over = as_region([shapely.intersection(ink.region, inset.area)])
+                parts.append(replace(ink, region=over, below=ink.below + inset.height_mm))
         found += [part for part in parts if not part.region.is_empty]
     return found
+
+
+def _meets(ink: Inked, inset: Inset, low: float, high: float) -> Literal["goes on", "nothing", "follows"]:
+    """What becomes of a stage between ``low`` and ``high`` mm where an inset lies under it: it goes on as
+    beside it, nothing is made there, or it follows the inset's height."""
+    rise = inset.height_mm
+    if rise == 0 or ink.stage.open or not shapely.intersects(ink.region, inset.area):
+        return "goes on"
+    if rise > 0:
+        return "follows"
+    if high > SPANS_MM:
+        return "goes on"
+    if low < 0 and rise <= low:
+        return "nothing"  # the ground is deeper here than the cut
+    if low < 0 and ink.stage.level:
+        return "goes on"  # its floor is as deep here as elsewhere
+    return "follows"
 
 
 def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
@@ -248,16 +258,24 @@ def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:
 
 @dataclass(frozen=True, eq=False)
 class _Placed:
-    """A cut sheet with its points on the body: base (n, 3) at height 0, frames (n, 3, 3)."""
+    """A cut sheet with its points on the body: base (n, 3) at height 0, frames (n, 3, 3).
+
+    A free form is cut as the faces of its net, to which it comes as close as the net is made: points
+    beside them would stand in front of or behind faces that are thin, and letters cut through their
+    ground. Other sides are cut where they are. ``known`` (k, 3): a free form's points of its net.
+    """
 
     sheet: Sheet
     cut: CutSheet
     base: Array
     frames: Array
+    known: Array | None
 
     def foot(self, uv: Array) -> Array:
         """Points of the sheet (n, 2) on the surface that was cut, (n, 3)."""
-        return _on_faces(self.sheet, uv)
+        if self.known is None or self.sheet.net is None:
+            return self.sheet.side.to_body(uv, np.zeros(len(uv)))
+        return _mixed(self.sheet.net, self.known, uv)
 
     def lifted(self, which: Array, height: Array) -> Array:
         """The points of these numbers at heights (k,), (k, 3). At 0 they are the body's own, to the bit."""
@@ -265,30 +283,15 @@ class _Placed:
 
 
 def _placed(sheet: Sheet, cut: CutSheet) -> _Placed:
-    base, net = None, sheet.net
-    if cut.parent is not None and net is not None and isinstance(sheet.side, FreeForm):
-        count = len(net.points)
-        known = sheet.side.to_body(net.at, np.zeros(count))
-        more = cut.points[count:]
-        base = np.concatenate(
-            [known, _mixed(net, known, more, faces_of_points(cut.faces, cut.parent, count, len(more)))]
-        )
-    if base is None:
+    net, known = sheet.net, None
+    if net is not None and cut.parent is not None and isinstance(sheet.side, FreeForm):
+        known = sheet.side.to_body(net.at, np.zeros(len(net.points)))
+        more = cut.points[len(known) :]
+        row = faces_of_points(cut.faces, cut.parent, len(known), len(more))
+        base = np.concatenate([known, _mixed(net, known, more, row)])
+    else:
         base = sheet.side.to_body(cut.points, np.zeros(len(cut.points)))
-    return _Placed(sheet, cut, base, sheet.side.frames(cut.points))
-
-
-def _on_faces(sheet: Sheet, uv: Array) -> Array:
-    """Points of a sheet (n, 2) on the surface that is cut, (n, 3).
-
-    A free form is cut as the faces of its net, to which it comes as close as the net is made: points
-    beside them would stand in front of or behind faces that are thin, and letters cut through their
-    ground. Other sides are cut where they are.
-    """
-    if sheet.net is not None and isinstance(sheet.side, FreeForm):
-        known = sheet.side.to_body(sheet.net.at, np.zeros(len(sheet.net.points)))
-        return _mixed(sheet.net, known, uv)
-    return sheet.side.to_body(uv, np.zeros(len(uv)))
+    return _Placed(sheet, cut, base, sheet.side.frames(cut.points), known)
 
 
 def _mixed(net: Net, known: Array, uv: Array, row: Array | None = None) -> Array:
@@ -368,7 +371,7 @@ def _walls(placed: _Placed, surfaces: Sequence[Surface | None]) -> list[list[Mes
     ]
 
 
-def _standing(placed: _Placed, walls: Standing) -> Mesh:
+def _standing(placed: _Placed, walls: EdgeWalls) -> Mesh:
     """Walls over edges of the cut."""
     cut, (start, end) = placed.cut, walls.edges.T
     along = cut.points[end] - cut.points[start]

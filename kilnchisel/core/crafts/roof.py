@@ -220,8 +220,9 @@ def roof_faces(points: Array, border: Array) -> Array | None:
             break
         if len(missing) > MOST_MISSING:
             return None
+        boxes = _boxes(points[faces])
         for start, end in missing.tolist():
-            faces = _with_edge(points, faces, start, end)
+            _put_edge(points, faces, boxes, start, end)
     return _left_of(faces, border, size)
 
 
@@ -230,15 +231,18 @@ def _keys(edges: Array, size: int) -> Array:
     return np.asarray(edges.min(axis=1).astype(np.int64) * size + edges.max(axis=1))
 
 
-def _with_edge(points: Array, faces: Array, start: int, end: int) -> Array:
-    """The triangulation with one more edge: the triangles that it crosses are taken out, and the gaps on
-    both sides of it filled by ear clipping."""
+def _boxes(corners: Array) -> Array:
+    """Left, right, bottom, top of triangles (n, 3, 2), in rows (4, n)."""
+    x, y = corners[:, :, 0], corners[:, :, 1]
+    return np.stack([x.min(axis=1), x.max(axis=1), y.min(axis=1), y.max(axis=1)])
+
+
+def _put_edge(points: Array, faces: Array, boxes: Array, start: int, end: int) -> None:
+    """One more edge in a triangulation: the triangles that it crosses are taken out, and the gaps on both
+    sides of it filled by ear clipping. ``faces`` and their ``boxes`` are changed in place."""
     a, b = points[start], points[end]
-    low, high = np.minimum(a, b), np.maximum(a, b)
-    corners = points[faces]
-    near = np.flatnonzero(
-        (corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1)
-    )
+    (left, low), (right, high) = np.minimum(a, b), np.maximum(a, b)
+    near = np.flatnonzero((boxes[1] >= left) & (boxes[0] <= right) & (boxes[3] >= low) & (boxes[2] <= high))
     crossed = []
     for row in near.tolist():
         for i in range(3):
@@ -249,7 +253,7 @@ def _with_edge(points: Array, faces: Array, start: int, end: int) -> Array:
                 crossed.append(row)
                 break
     if not crossed:
-        return faces
+        return
     cavity = faces[crossed]
     after = dict(border_edges(cavity).tolist())
     halves = []
@@ -258,20 +262,21 @@ def _with_edge(points: Array, faces: Array, start: int, end: int) -> Array:
         while at != last:
             at = after.get(at, -1)
             if at < 0 or len(ring) > len(after):
-                return faces  # the gap is no simple ring: leave it
+                return  # the gap is no simple ring: leave it
             ring.append(at)
         halves.append(ring)
     fresh = []
     for ring in halves:
         if len(ring) < 3:
-            return faces
+            return
         flat = np.ascontiguousarray(points[ring])
         ears = mapbox_earcut.triangulate_float64(flat, np.array([len(ring)], dtype=np.uint32))
         fresh.append(one_way(points, np.array(ring)[ears.astype(np.int64).reshape(-1, 3)]))
     new = np.concatenate(fresh)
-    kept = np.ones(len(faces), dtype=bool)
-    kept[crossed] = False
-    return np.concatenate([faces[kept], new])
+    if len(new) != len(crossed):
+        return  # points on the edge or in the gap: leave it
+    faces[crossed] = new
+    boxes[:, crossed] = _boxes(points[new])
 
 
 def _across(a: Array, b: Array, p: Array, q: Array) -> bool:

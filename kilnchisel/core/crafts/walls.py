@@ -15,7 +15,7 @@ LEVEL_MM = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class EdgeWalls:
     """Walls that stand on edges of a cut: edges (k, 2), their region on the left; label (k,); foot and top
     (k, 2): heights at both ends. ``levels``: of a point where several walls meet, the heights in between
     that another wall ends at."""
@@ -26,15 +26,15 @@ class Standing:
     top: Array
     levels: dict[int, Array]
 
-    def of(self, label: int) -> Standing | None:
+    def of(self, label: int) -> EdgeWalls | None:
         """The walls of one region; None where there are none."""
         mine = self.label == label
         if not mine.any():
             return None
-        return Standing(self.edges[mine], self.label[mine], self.foot[mine], self.top[mine], self.levels)
+        return EdgeWalls(self.edges[mine], self.label[mine], self.foot[mine], self.top[mine], self.levels)
 
 
-def standing_walls(edges: Array, label: Array, stack: Array) -> Standing:
+def standing_walls(edges: Array, label: Array, stack: Array) -> EdgeWalls:
     """The walls between regions at different heights, and between them and the ground at 0.
 
     edges (k, 2): directed, their region on the left; label (k,): the region of each; stack
@@ -55,7 +55,7 @@ def standing_walls(edges: Array, label: Array, stack: Array) -> Standing:
         nearer = np.where(np.abs(there) < np.abs(top), there, top)
         foot = np.where(met[:, None] & (top * there > 0), nearer, 0.0)
     stands = np.abs(top - foot).max(axis=1, initial=0.0) >= LEVEL_MM
-    return Standing(edges[stands], label[stands], foot[stands], top[stands], _levels(edges, top))
+    return EdgeWalls(edges[stands], label[stands], foot[stands], top[stands], _levels(edges, top))
 
 
 def _levels(edges: Array, top: Array) -> dict[int, Array]:
@@ -88,7 +88,7 @@ class Strips:
     faces: Array
 
 
-def strips_of(walls: Standing) -> Strips:
+def strips_of(walls: EdgeWalls) -> Strips:
     """The walls in triangles. Where another wall ends in the middle of an upright edge, it has a corner
     there too."""
     count = len(walls.edges)
@@ -115,7 +115,7 @@ def strips_of(walls: Standing) -> Strips:
     return Strips(wall, end, height, np.concatenate(faces).astype(np.int32))
 
 
-def _between(walls: Standing) -> dict[int, tuple[Array, Array]]:
+def _between(walls: EdgeWalls) -> dict[int, tuple[Array, Array]]:
     """Of walls that others end at in between: the heights there, from foot to top, at both ends."""
     if not walls.levels:
         return {}

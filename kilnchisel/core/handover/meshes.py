@@ -15,8 +15,8 @@ from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 
@@ -28,16 +28,16 @@ def write_mesh(job: Job, path: Path) -> None:
     write_whole(path, mesh_bytes(job, path))
 
 
-def mesh_bytes(job: Job, path: Path) -> bytes:
+def mesh_bytes(job: Job, path: Path, beside: bool = False) -> bytes:
     """The piece as a file; the ending of its path decides the format.
 
     STL and OBJ are in mm with z up, GLB in metres with y up as glTF asks. Raises KilnError for another
-    ending or a piece that does not close.
+    ending or a piece that does not close. ``beside``: as in ``solid_of``.
     """
     ending = path.suffix.lower()
     if ending not in MESH_ENDINGS:
         raise KilnError(f"“{path.name}” should end in .stl, .obj or .glb to say which format is wanted.")
-    points, faces, label = solid_of(piece_of(job))
+    points, faces, label = solid_of(piece_of(job), beside)
     items = scene_of_job(job).items
     names = unlike([item.name for item in items])
     if ending == ".obj":

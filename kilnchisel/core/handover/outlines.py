@@ -19,13 +19,13 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words import one_line
 from kilnchisel.core.laying.flat import Flat, flats_of
 from kilnchisel.core.lettering.outline import reshaped
 from kilnchisel.core.lettering.polygons import rings_of
+from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 

@@ -15,9 +15,9 @@ from PIL.PngImagePlugin import PngInfo
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 

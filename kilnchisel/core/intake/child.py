@@ -19,7 +19,8 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.intake.wire import packed, received
 
-BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for
+BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
+REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
 
 
 def main() -> None:
@@ -31,18 +32,28 @@ def main() -> None:
     os.dup2(nowhere, 2)
     sys.stdout = sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
     warnings.simplefilter("ignore")
-    gate.INSIDE = True
-    for name in BASICS:
-        importlib.import_module(name)
-    os.write(answers, packed("ready"))
+
+    def send(value: Any) -> None:
+        left = packed(value)
+        while left:
+            left = left[os.write(answers, left[: 1 << 20]) :]
+
+    gate.answer_by(send)
+    _load(BASICS)
+    send("ready")
+    if "ahead" in sys.argv:
+        threading.Thread(target=_load, args=(REST,), daemon=True).start()
     while True:
         try:
             name, args, memory, seconds = received(0)
         except EOFError:
             return
-        reply = packed(_answer(name, args, memory, seconds))
-        while reply:
-            reply = reply[os.write(answers, reply[: 1 << 20]) :]
+        send(_answer(name, args, memory, seconds))
+
+
+def _load(names: tuple[str, ...]) -> None:
+    for name in names:
+        importlib.import_module(name)
 
 
 def _die_with(parent: int) -> None:

@@ -15,12 +15,15 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.wire import Late, packed, received
+
+Told = Callable[[float | None, str], None]
 
 INSIDE = False  # this is the reading process itself: everything is read here
 MOST_READERS = 3
@@ -43,11 +46,12 @@ LARGE = Limits(150.0, 8000 * MB)  # meshes of millions of triangles
 class _Reader:
     """One reading process."""
 
-    def __init__(self) -> None:
+    def __init__(self, ahead: bool = False) -> None:
+        """``ahead``: while nothing is asked of it, it loads what reading any kind of file takes."""
         self.fresh = True
         environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "kilnchisel.core.intake.child"],
+            [sys.executable, "-m", "kilnchisel.core.intake.child", *(["ahead"] if ahead else [])],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -55,7 +59,7 @@ class _Reader:
             env=environment,
         )
 
-    def ask(self, order: tuple[Any, ...], seconds: float) -> tuple[str, Any]:
+    def ask(self, order: tuple[Any, ...], seconds: float, told: Told | None) -> tuple[str, Any]:
         assert self.process.stdin is not None and self.process.stdout is not None
         try:
             if self.fresh:  # it says when it is ready: what it loads first is not the file's time
@@ -65,8 +69,12 @@ class _Reader:
             view = memoryview(packed(order))
             while view:
                 view = view[self.process.stdin.write(view[: 1 << 20]) or 0 :]
-            reply: tuple[str, Any] = received(self.process.stdout.fileno(), deadline)
-            return reply
+            while True:
+                how, value = received(self.process.stdout.fileno(), deadline)
+                if how != "at":
+                    return how, value
+                if told is not None:
+                    told(*value)
         except Late:
             return "late", None
         except (OSError, EOFError, ValueError):
@@ -84,7 +92,7 @@ class _Reader:
 
 _lock = threading.Lock()
 _idle: list[_Reader] = []
-_busy: set[_Reader] = set()
+_busy: dict[_Reader, int] = {}  # with the thread that waits for it
 _free = threading.Semaphore(MOST_READERS)
 
 
@@ -94,14 +102,48 @@ def warm() -> None:
         return
     with _lock:
         if not _idle and not _busy:
-            _idle.append(_Reader())
+            _idle.append(_Reader(ahead=True))
 
 
-def stop_reading() -> None:
-    """End what is being read; those who wait for it are told that it was stopped."""
+def stop_reading(thread: int | None = None) -> None:
+    """End what is being read, for this thread (its ident) or for all; who waits is told that it stopped."""
     with _lock:
-        for reader in _busy:
-            reader.process.kill()
+        for reader, waiting in _busy.items():
+            if thread in (None, waiting):
+                reader.process.kill()
+
+
+_listening = threading.local()
+
+
+@contextlib.contextmanager
+def told_of(told: Told) -> Iterator[None]:
+    """Within it, what this thread has read says how far it is: a share of 1, and what is being done."""
+    before = getattr(_listening, "told", None)
+    _listening.told = told
+    try:
+        yield
+    finally:
+        _listening.told = before
+
+
+_answer: list[Callable[[Any], None]] = []  # inside: the way back to the program
+_said = [0.0]
+SAID_EVERY_S = 0.1
+
+
+def answer_by(send: Callable[[Any], None]) -> None:
+    """This is the reading process, and so it answers."""
+    global INSIDE
+    INSIDE = True
+    _answer.append(send)
+
+
+def at(share: float | None, words: str) -> None:
+    """Said while reading: how far it is (None: nobody knows), and at what."""
+    if _answer and time.monotonic() - _said[0] > SAID_EVERY_S:
+        _said[0] = time.monotonic()
+        _answer[0](("at", (share, words)))
 
 
 @atexit.register
@@ -114,10 +156,17 @@ def close() -> None:
         reader.end()
 
 
-def read(function: str, name: str, *args: Any, limits: Limits | None = None) -> Any:
+def read(
+    function: str,
+    name: str,
+    *args: Any,
+    limits: Limits | None = None,
+    doing: Literal["read", "make"] = "read",
+) -> Any:
     """What ``function`` ("module:function") gives for ``args``, read in a process of its own.
 
-    ``name``: of the file, for the sentence. Raises KilnError: the function's own, or why it got nowhere.
+    ``name``: of the file, for the sentence, and what is being done with it. Raises KilnError: the
+    function's own, or why it got nowhere.
     """
     if INSIDE:
         module, _, does = function.partition(":")
@@ -128,10 +177,11 @@ def read(function: str, name: str, *args: Any, limits: Limits | None = None) -> 
             while _idle and _idle[-1].process.poll() is not None:
                 _idle.pop().end()  # ended by something else meanwhile
             reader = _idle.pop() if _idle else _Reader()
-            _busy.add(reader)
-        how, value = reader.ask((function, args, limits.memory, limits.seconds), limits.seconds)
+            _busy[reader] = threading.get_ident()
+        told = getattr(_listening, "told", None)
+        how, value = reader.ask((function, args, limits.memory, limits.seconds), limits.seconds, told)
         with _lock:
-            _busy.discard(reader)
+            del _busy[reader]
             kept = how not in ("late", "died", "memory")
             if kept:
                 _idle.append(reader)
@@ -139,12 +189,18 @@ def read(function: str, name: str, *args: Any, limits: Limits | None = None) -> 
             reader.end()
     if how == "made":
         return value
-    raise KilnError(_sentence(how, value, name[:80] or "The file", limits))
+    raise KilnError(_sentence(how, value, name[:80] or "The file", limits, doing))
 
 
-def _sentence(how: str, value: Any, name: str, limits: Limits) -> str:
+def _sentence(how: str, value: Any, name: str, limits: Limits, doing: str) -> str:
     if how == "refused":
         return str(value)
+    if doing == "make":
+        if how == "late":
+            return f"{name} takes longer than {limits.seconds:.0f} s to {doing} and was given up."
+        if how == "memory":
+            return f"{name} takes more than {limits.memory / MB:.0f} MB of memory to {doing}."
+        return f"{name} could not be made: what works it out has ended. Try it once more."
     if how == "late":
         return (
             f"{name} takes longer than {limits.seconds:.0f} s to read and was given up; "

@@ -11,6 +11,7 @@ import re
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.writing import write_whole
 
 LARGEST = 512 * 2**20
 DIGEST = re.compile(r"^[0-9a-f]{64}$")
@@ -27,12 +28,11 @@ def keep_asset(data: bytes, name: str = "the file") -> str:
     if digest not in _held:
         _held[digest] = data
         path = cache_folder() / "assets" / digest
-        with contextlib.suppress(OSError):  # it is in memory, and in the job file once that is saved
+        # where it cannot be kept it is in memory, and in the job file once that is saved
+        with contextlib.suppress(OSError, KilnError):
             path.parent.mkdir(exist_ok=True)
             if not path.exists():
-                part = path.with_suffix(".part")
-                part.write_bytes(data)
-                part.replace(path)
+                write_whole(path, data)
     return digest
 
 

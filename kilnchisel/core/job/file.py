@@ -12,10 +12,7 @@ import io
 import json
 import lzma
 import math
-import os
-import stat
 import struct
-import tempfile
 import zipfile
 import zlib
 from dataclasses import dataclass
@@ -33,6 +30,7 @@ from kilnchisel.core.job.fontplaces import FONT_ENDINGS, LARGEST_FONT, place_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.writing import write_whole
 
 FORMAT = "kilnchisel job"
 VERSION = 6
@@ -124,6 +122,7 @@ def job_in(data: bytes, name: str) -> _Opened:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             _refuse_too_much(archive, name)
+            gate.at(None, "the job description")
             document = _document(archive, name)
             job = _validated(_migrated(document), name)
             artwork = _artwork(job, archive, name)
@@ -209,7 +208,9 @@ def _turned_half(job: dict[str, Any], blank: dict[str, Any]) -> None:
 def _artwork(job: Job, archive: zipfile.ZipFile, name: str) -> dict[str, tuple[str, bytes]]:
     names = set(archive.namelist())
     found = {}
-    for content in artwork_used(job):
+    contents = artwork_used(job)
+    for done, content in enumerate(contents):
+        gate.at(done / len(contents), f"artwork {content.name}")
         entry = f"assets/{content.sha256}"
         if entry not in names or archive.getinfo(entry).file_size > LARGEST_ARTWORK:
             continue  # the checks say what is missing
@@ -282,43 +283,6 @@ def _unpack(data: bytes, face: FileFace) -> Path | None:
             folder.mkdir(exist_ok=True)
         write_whole(target, data)
     return target
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write all or nothing: a temporary file of its own name beside the target, brought to the disk, then
-    renamed, and the folder brought to the disk. A link is followed to its file. Raises KilnError."""
-    try:
-        target = path.resolve()
-        if target.exists() and not stat.S_ISREG(target.stat().st_mode):
-            raise KilnError(f"{path} is a folder, a device or a pipe, not a file that can be written.")
-        handle, name = tempfile.mkstemp(prefix=f".{target.name[:100]}.", dir=target.parent)
-        temporary = Path(name)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-            temporary.chmod(stat.S_IMODE(target.stat().st_mode) if target.exists() else 0o644)
-            temporary.replace(target)
-        except BaseException:
-            temporary.unlink(missing_ok=True)
-            raise
-        _sync_folder(target.parent)
-    except (OSError, RuntimeError) as error:
-        reason = getattr(error, "strerror", None) or "its links lead nowhere"
-        raise KilnError(f"{path} could not be written: {reason}.") from None
-    except ValueError:
-        raise KilnError("A file name cannot hold such characters.") from None
-
-
-def _sync_folder(folder: Path) -> None:
-    """Bring a rename to the disk, where the system lets it."""
-    with contextlib.suppress(OSError):
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
 
 
 def schema() -> dict[str, Any]:

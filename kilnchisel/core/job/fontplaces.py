@@ -8,11 +8,14 @@ import json
 import stat
 from pathlib import Path
 
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.paths import state_folder
+from kilnchisel.core.writing import write_whole
 
 MOST = 2000
-LARGEST_FONT = 128 * 2**20
-FONT_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2", ".svg")
+LARGEST_FONT = 64 * 2**20
+OUTLINE_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2")
+FONT_ENDINGS = (*OUTLINE_ENDINGS, ".svg")  # the last holds open paths
 
 
 def remember_place(sha256: str, path: Path) -> None:
@@ -23,10 +26,8 @@ def remember_place(sha256: str, path: Path) -> None:
     places.pop(sha256, None)
     places[sha256] = str(path)
     kept = dict(list(places.items())[-MOST:])
-    with contextlib.suppress(OSError):
-        part = _file().with_suffix(".part")
-        part.write_text(json.dumps(kept))
-        part.replace(_file())
+    with contextlib.suppress(KilnError):
+        write_whole(_file(), json.dumps(kept).encode())
 
 
 def place_of(sha256: str, said: str = "") -> Path | None:

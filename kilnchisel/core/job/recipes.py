@@ -26,7 +26,6 @@ from kilnchisel.core.job.crafts import (
     Tube,
 )
 from kilnchisel.core.job.edits import change, limits
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
@@ -42,6 +41,7 @@ from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.paths import state_folder
+from kilnchisel.core.writing import write_whole
 
 
 class Recipe(Value):

@@ -21,10 +21,13 @@ from typing import Any, BinaryIO
 
 from fontTools.ttLib import TTFont
 
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.fontplaces import LARGEST_FONT, OUTLINE_ENDINGS
 from kilnchisel.core.job.wording import FileFace, LineFace, ShippedFace
-from kilnchisel.core.lettering.faces import FONT_ENDINGS, LARGEST_FILE, licence_words, load_face
+from kilnchisel.core.lettering.faces import licence_words, load_face
 from kilnchisel.core.lettering.shipped import LINES, SHIPPED
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.writing import write_whole
 
 FALLBACK_FOLDERS = ("/usr/share/fonts", "/usr/local/share/fonts", "~/.local/share/fonts", "~/.fonts")
 MOST_FILES = 50_000
@@ -62,7 +65,7 @@ def system_font_files() -> list[Path]:
     files = _fontconfig_files()
     if files is None:
         return font_files(Path(folder).expanduser() for folder in FALLBACK_FOLDERS)
-    return [path for path in files if path.suffix.lower() in FONT_ENDINGS]
+    return [path for path in files if path.suffix.lower() in OUTLINE_ENDINGS]
 
 
 def font_files(folders: Iterable[Path]) -> list[Path]:
@@ -71,7 +74,7 @@ def font_files(folders: Iterable[Path]) -> list[Path]:
     for folder in folders:
         for root, _, names in os.walk(folder):
             for name in names:
-                if name.lower().endswith(FONT_ENDINGS):
+                if name.lower().endswith(OUTLINE_ENDINGS):
                     found.add(Path(root) / name)
             if len(found) > MOST_FILES:
                 break
@@ -131,7 +134,7 @@ def read_entries(path: Path) -> list[FontEntry]:
     name = str(path)
     try:
         size = path.stat().st_size
-        if size > LARGEST_FILE:
+        if size > LARGEST_FONT:
             return [FontEntry(name, trouble=f"{size / 2**20:.0f} MB is too large for a font file")]
         with path.open("rb") as file:
             head = file.read(12)
@@ -273,11 +276,8 @@ def _kept() -> dict[str, Any]:
 
 
 def _keep(files: dict[str, Any]) -> None:
-    path = cache_folder() / "fonts.json"
-    part = path.with_suffix(f".{os.getpid()}.part")
-    with contextlib.suppress(OSError):  # a full disk costs time at the next start, nothing else
-        part.write_text(json.dumps({"recipe": RECIPE, "files": files}))
-        part.replace(path)
+    with contextlib.suppress(KilnError):  # a full disk costs time at the next start, nothing else
+        write_whole(cache_folder() / "fonts.json", json.dumps({"recipe": RECIPE, "files": files}).encode())
 
 
 @cache

@@ -20,6 +20,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
 from kilnchisel.core.units import MM_PER_INCH
 
@@ -32,6 +33,7 @@ MOST_FAR = 1e9  # units: what is farther is a mistake
 PX_MM = MM_PER_INCH / 96  # CSS: a px is a 96th of an inch
 POINT_MM = MM_PER_INCH / 72
 WHITE = 0.94
+DRAWN = 0.6  # of the work is done when every piece was read; the rest is joining them
 
 TextOutline = Callable[[str, str, float], "shapely.MultiPolygon | None"]
 
@@ -68,6 +70,7 @@ class _Sheet:
     notes: list[str] = field(default_factory=list)
     points: int = 0
     pieces: int = 0
+    expected: int | None = None  # how many pieces the file has
 
     def count(self, points: int) -> None:
         """That much more is drawn. Raises KilnError where it is too much."""
@@ -78,6 +81,8 @@ class _Sheet:
                 f"The drawing has more than {MOST_PIECES:,} pieces or {MOST_POINTS:,} points; that is more "
                 "than can be lettered. Save a simpler copy."
             )
+        share = None if self.expected is None else DRAWN * min(self.pieces / self.expected, 1.0)
+        gate.at(share, f"piece {self.pieces:,}".replace(",", "\u202f"))
 
     def region(self) -> shapely.MultiPolygon:
         result: shapely.Geometry = shapely.MultiPolygon()
@@ -94,6 +99,7 @@ class _Sheet:
     def drawing(self, unit_mm: float | None, scale: float, down: bool = False) -> Drawing:
         """The finished drawing; ``down``: the file's y runs down."""
         factor = (scale, -scale if down else scale)
+        gate.at(DRAWN, "joining the pieces")
         region = shapely.transform(self.region(), lambda p: p * factor)
         lines = tuple((line * factor, width * scale) for line, width in self.lines)
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
@@ -133,7 +139,9 @@ def _svg(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
     parsed = SVG.parse(io.BytesIO(_without_size(data)), ppi=96, reify=True)
     sheet = _Sheet()
     size = _svg_size(parsed)
-    for element in parsed.elements():
+    elements = list(parsed.elements())
+    sheet.expected = max(len(elements), 1)
+    for element in elements:
         if isinstance(element, Group | SVG | Use) or _hidden(element):
             continue
         if isinstance(element, Text):
@@ -347,6 +355,7 @@ def _dxf(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
     entities = list(itertools.islice(_exploded(document.modelspace()), MOST_PIECES + 1))
     if len(entities) > MOST_PIECES:
         raise KilnError(f"{name} has more than {MOST_PIECES:,} pieces once its blocks are put in.")
+    sheet.expected = max(len(entities), 1)
     size = _dxf_size(entities)
     for entity in entities:
         kind = entity.dxftype()
@@ -384,6 +393,9 @@ MOST_NESTED = 16  # blocks within blocks
 
 
 def _dxf_points(curve: Any, size: float) -> Array:
+    corners = np.array([(p.x, p.y) for p in curve.control_vertices()], dtype=float)
+    if not (np.abs(corners) <= MOST_FAR).all():  # it would be cut into chords without end
+        raise KilnError("The drawing draws beyond all measure; a number in it is wrong.")
     points = np.array([(p.x, p.y) for p in curve.flattening(size / FINENESS)], dtype=float).reshape(-1, 2)
     if curve.is_closed and len(points) and not np.allclose(points[0], points[-1]):
         points = np.vstack([points, points[:1]])

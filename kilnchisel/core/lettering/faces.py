@@ -20,15 +20,13 @@ from fontTools.ttLib import TTFont, TTLibError
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.job.fontplaces import remember_place
+from kilnchisel.core.job.fontplaces import LARGEST_FONT, remember_place
 from kilnchisel.core.job.wording import Axis, Face, FileFace, LineFace
 from kilnchisel.core.lettering.openpaths import OpenFont, read_open_font
 from kilnchisel.core.lettering.shipped import LINES, SHIPPED
 from kilnchisel.core.paths import RESOURCES
 
-FONT_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2")
-LARGEST_FILE = 64 * 2**20
-LARGEST_UNPACKED = 4 * LARGEST_FILE
+LARGEST_UNPACKED = 4 * LARGEST_FONT
 
 
 # what the font reader finds odd is told where it matters, not on the terminal
@@ -118,9 +116,9 @@ def file_face(path: Path, number: int = 0) -> FileFace:
 
 @cache
 def _load(path: Path, _mtime: int, size: int, number: int, axes: tuple[Axis, ...]) -> LoadedFace:
-    if size > LARGEST_FILE:
+    if size > LARGEST_FONT:
         raise KilnError(f"{path.name} is {size / 2**20:.0f} MB; that is too large for a font file.")
-    data = gate.bytes_of(path, LARGEST_FILE, "font file")
+    data = gate.bytes_of(path, LARGEST_FONT, "font file")
     if RESOURCES not in path.parents:  # those that come with the program are known to be whole
         gate.read(f"{__name__}:font_in", path.name, data, path.name, number, axes)
     return parsed_font(path, data, number, axes)
@@ -133,7 +131,9 @@ def font_in(data: bytes, name: str, number: int, axes: tuple[Axis, ...]) -> int:
     """A font tried out: all that is asked of one, on some of its letters. The number of its characters."""
     face = parsed_font(Path(name), data, number, axes)
     codes = sorted(face.characters)
-    for code in [*map(ord, "HxO&"), *codes[:: max(len(codes) // TRIED_GLYPHS, 1)]]:
+    tried = [*map(ord, "HxO&"), *codes[:: max(len(codes) // TRIED_GLYPHS, 1)]]
+    for done, code in enumerate(tried):
+        gate.at(done / len(tried), f"letter {chr(code)}")
         glyph = face.font.get_nominal_glyph(code)
         if glyph and face.open_font is None:
             _refuse_endless(face, glyph, name)

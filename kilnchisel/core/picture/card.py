@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import weakref
 from collections import OrderedDict
 from collections.abc import Callable
@@ -19,6 +17,7 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
+from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.scene import NEUTRAL
 
 Array = NDArray[Any]
@@ -94,7 +93,7 @@ class Card:
                 f"libgl1-mesa-dri ({error})."
             ) from None
         self.name = str(self.gl.info["GL_RENDERER"])
-        self._finish = _finisher()
+        self._direct = Lockless()
         defines = {
             "SHOULDER": SHOULDER,
             "PALE_FROM": PALE_FROM,
@@ -127,17 +126,16 @@ class Card:
     def copy(self, target: Any, source: Any) -> None:
         """One target to another, once all that was drawn is done."""
         self.finish()
-        self.gl.copy_framebuffer(target, source)
+        self._direct.copy(self.gl, target, source)
         self.finish()
 
     def finish(self) -> None:
-        """Come back when all that was asked for is drawn.
+        """Come back when all that was asked for is drawn."""
+        self._direct.finish()
 
-        That is waited for outside the interpreter's lock: a card in software draws while it is waited
-        for, up to a second, and the window's own thread must not stand still for it.
-        """
-        if self._finish is not None:
-            self._finish()
+    def draw(self, array: Any, vertices: int | None = None) -> None:
+        """The triangles of a vertex array; ``vertices``: so many, of an array without an index."""
+        self._direct.draw(array, vertices)
 
     def surface(self, look: Look) -> Any:
         """The program that draws surfaces of a look. Each has its own: a software card runs through every
@@ -218,13 +216,13 @@ class Card:
         return self._amounts[id(amount)][2]
 
     def _image(self, data: Array) -> Any:
-        """Bytes (h, w, up to 4) with mipmaps. Always four channels: the driver compiles its mipmap
-        program once a format, and that is what takes the time."""
+        """Bytes (h, w, up to 4) with mipmaps. Always four channels: each format is compiled for."""
         height, width, channels = data.shape
         four = np.zeros((height, width, 4), dtype=np.uint8)
         four[..., :channels] = np.rint(data)
-        image = self.gl.texture((width, height), 4, four.tobytes())
-        image.build_mipmaps()
+        pixels = four.tobytes()
+        image = self.gl.texture((width, height), 4, pixels)
+        self._direct.smaller_copies(image, pixels)
         image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
         return image
 
@@ -282,15 +280,6 @@ class Card:
             vertex_shader=head + (SHADERS / vertex).read_text(),
             fragment_shader=head + common + (SHADERS / fragment).read_text(),
         )
-
-
-def _finisher() -> Callable[[], None] | None:
-    """glFinish as a foreign function, which lets go of the interpreter's lock; None if it is not found."""
-    for library in ("libOpenGL.so.0", "libGL.so.1"):
-        with contextlib.suppress(OSError, AttributeError):
-            finish: Callable[[], None] = ctypes.CDLL(library).glFinish
-            return finish
-    return None
 
 
 FEW_MESHES, FEW_IMAGES = 32, 6  # of one picture: these stay whatever their size

@@ -173,7 +173,7 @@ class Draft:
         set_values(self._card.shine, clip=view.clip_matrix(size[0] / size[1]), stance=scene.stance)
         for item in scene.items:
             set_values(self._card.shine, emission=np.array(item.material.emission))
-            self._card.mesh(item.mesh).shine.render()
+            self._card.draw(self._card.mesh(item.mesh).shine)
         seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(height, width, 4)[..., :3]
         for thing in (frame, target, depth):
             thing.release()
@@ -224,7 +224,7 @@ class Draft:
         only.clear(depth=1.0)
         set_values(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
         for item in scene.items:
-            self._card.mesh(item.mesh).depth.render()
+            self._card.draw(self._card.mesh(item.mesh).depth)
         far = np.frombuffer(self._card.read(depth), dtype=np.float32).reshape(height, width)[::-1]
         for thing in (only, depth, mask):
             thing.release()
@@ -304,7 +304,7 @@ class Draft:
             # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
             rough = (layer / (LAYERS - 1)) ** 2
             set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
-            self._screen_gloss.render(moderngl.TRIANGLES, vertices=3)
+            self._card.draw(self._screen_gloss, 3)
             layers.write(self._card.read(target), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
         for thing in (frame, target, source):
             thing.release()
@@ -344,7 +344,7 @@ class Draft:
         self.gl.disable(moderngl.CULL_FACE)
         set_values(self._depth, clip=_shadow_view(scene).clip_matrix(1.0), stance=scene.stance)
         for item in solid:
-            self._card.mesh(item.mesh).depth.render()
+            self._card.draw(self._card.mesh(item.mesh).depth)
 
     def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
         picture = scene.backdrop.picture
@@ -368,7 +368,7 @@ class Draft:
             tall=tall,
             exposure=scene.exposure_stops,
         )
-        self._screen_backdrop.render(moderngl.TRIANGLES, vertices=3)
+        self._card.draw(self._screen_backdrop, 3)
 
     def _prepare(
         self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, smooth: bool
@@ -436,7 +436,7 @@ class Draft:
         self._use_lamp_map(
             program, None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
         )
-        self._card.array(drawn, look_of(item.material)).render()
+        self._card.draw(self._card.array(drawn, look_of(item.material)))
 
     def _use_lamp_map(self, program: Any, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
@@ -491,7 +491,7 @@ class Draft:
         program = self._use_material(base.material)
         set_values(program, is_ground=True, stance=np.eye(4))
         self._use_lamp_map(program, self._lamps.on_ground(self._open_scene, base, self._smooth))
-        self._card.array(flat_, look_of(base.material)).render()
+        self._card.draw(self._card.array(flat_, look_of(base.material)))
         set_values(program, is_ground=False, stance=self._open_scene.stance)
 
     def _use_material(self, material: Material) -> Any:

@@ -6,7 +6,6 @@ A picture is refined in short slices of samples; between slices it can be shown 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
@@ -16,7 +15,8 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import picture_curve, srgb_encode
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
-from kilnchisel.core.picture.tracing import Slice, TracedScene
+from kilnchisel.core.picture.refined import Refined
+from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import NEUTRAL, Scene
 from kilnchisel.core.scene.view import View
@@ -31,15 +31,6 @@ LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 Stop = Callable[[], bool]
 
 
-@dataclass(frozen=True, eq=False)
-class Refined:
-    """A state of the picture: pixels (h, w, 3) uint8 sRGB after ``done`` of ``wanted`` samples."""
-
-    pixels: Array
-    done: int
-    wanted: int
-
-
 class Cancelled(Exception):
     """The picture is not wanted any more."""
 
@@ -47,9 +38,10 @@ class Cancelled(Exception):
 class Mockup:
     """A scene ready to be looked at from any view."""
 
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, had: Textures | None = None) -> None:
+        """``had``: the textures of a mockup that is let go of, used again where they are the same."""
         self.scene = scene
-        self.traced = TracedScene(scene)
+        self.traced = TracedScene(scene, had)
 
     def refine(
         self,

@@ -6,6 +6,7 @@ One thread owns the path tracer: load a ``TracedScene`` there and use it only th
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from types import ModuleType
@@ -30,6 +31,9 @@ from kilnchisel.core.scene.scene import Base, Item, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
+
+# by what of which texture it is: the texture, which must live as long as its number counts, and as loaded
+Textures = dict[tuple[Any, ...], tuple[Texture, Any]]
 
 DEPTH = 8
 GLASS_DEPTH = 14  # through both walls of a vessel and back
@@ -73,9 +77,12 @@ class Slice:
 class TracedScene:
     """A scene loaded into the path tracer."""
 
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, had: Textures | None = None) -> None:
+        """``had``: the ``textures`` of a scene that is let go of, used again where they are the same."""
         self.scene = scene
         self.mi = tracer()
+        self._had = had or {}
+        self.textures: Textures = {}
         named = {f"item{number}": item.material for number, item in enumerate(scene.items)}
         self._returning = {name: material for name, material in named.items() if material.sends_back > 0}
         try:
@@ -87,6 +94,7 @@ class TracedScene:
             self._guide = self.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"})
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
+        self._had = {}
         self._wide = variant_name() != SAFE
 
     def light(self, part: Slice) -> Array:
@@ -283,7 +291,6 @@ class TracedScene:
         if material not in bsdfs:
             bsdfs[material] = mi.load_dict(self._bsdf(material))
         properties = mi.Properties()
-        properties["bsdf"] = bsdfs[material]
         if material.shines:
             sent = self._rgb(np.asarray(material.emission))
             properties["emitter"] = mi.load_dict({"type": "area", "radiance": sent})
@@ -301,6 +308,7 @@ class TracedScene:
         values["vertex_texcoords"] = np.ascontiguousarray(uv, dtype=np.float32).ravel()
         values["faces"] = np.ascontiguousarray(faces, dtype=np.uint32).ravel()
         values.update()
+        mesh.set_bsdf(bsdfs[material])  # after the update, which would make its textures anew
         return mesh
 
     def _ground(self, base: Base, bsdfs: dict[Material, Any]) -> Any:
@@ -360,7 +368,7 @@ class TracedScene:
                 "k": self._rgb(material.metal_k()),
             }
             if material.dullest > 0 and material.texture is not None and material.texture.dull is not None:
-                made["alpha"] = self._roughness(material, material.texture.dull)
+                made["alpha"] = self._roughness(material, material.texture)
             elif material.across > 0:
                 made |= {"alpha_u": material.alpha, "alpha_v": material.across}
             else:
@@ -385,9 +393,23 @@ class TracedScene:
             return {"type": "dielectric", **glass}
         return {"type": "roughdielectric", "distribution": "ggx", "alpha": material.alpha, **glass}
 
-    def _roughness(self, material: Material, dull: Array) -> dict[str, Any]:
-        values = material.alpha + (material.dullest - material.alpha) * dull
-        return self._bitmap(values[..., None])
+    def _shared(self, key: tuple[Any, ...], texture: Texture, pixels: Callable[[], Array]) -> Any:
+        """A loaded texture, made once however many materials have it. ``key``: what of it this is."""
+        key = (*key, id(texture))
+        known = self.textures.get(key) or self._had.get(key)
+        if known is None:
+            known = (texture, self.mi.load_dict(self._bitmap(pixels())))
+        self.textures[key] = known
+        return known[1]
+
+    def _roughness(self, material: Material, texture: Texture) -> Any:
+        low, high = material.alpha, material.dullest
+
+        def values() -> Array:
+            assert texture.dull is not None
+            return (low + (high - low) * texture.dull)[..., None]
+
+        return self._shared(("roughness", low, high), texture, values)
 
     def _amount(self, amount: Amount, material: Material) -> dict[str, Any]:
         """An amount's bitmap, brought from the texture coordinates of ``material`` to its own box."""
@@ -404,20 +426,23 @@ class TracedScene:
     def _rgb(self, values: Array) -> dict[str, Any]:
         return {"type": "rgb", "value": [float(v) for v in values]}
 
-    def _colour(self, material: Material, share: float = 1.0) -> dict[str, Any]:
+    def _colour(self, material: Material, share: float = 1.0) -> Any:
         base = np.asarray(material.base, dtype=np.float32) * share
         return self._rgb(base) if material.texture is None else self._tint(material.texture, base)
 
-    def _tint(self, texture: Texture, base: Array) -> dict[str, Any]:
-        data = np.clip(texture.tint * base, 0, 1)
-        return self._bitmap(data)
+    def _tint(self, texture: Texture, base: Array) -> Any:
+        key = ("tint", *(float(value) for value in base))
+        return self._shared(key, texture, lambda: np.clip(texture.tint * base, 0, 1))
 
-    def _relief(self, texture: Texture) -> dict[str, Any]:
-        slope = texture.slope
-        flat = np.ones(slope.shape[:2], dtype=np.float32)
-        normal = np.dstack([-slope[..., 0], -slope[..., 1], flat])
-        normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-        return self._bitmap(normal * 0.5 + 0.5)
+    def _relief(self, texture: Texture) -> Any:
+        def normals() -> Array:
+            slope = texture.slope
+            flat = np.ones(slope.shape[:2], dtype=np.float32)
+            normal = np.dstack([-slope[..., 0], -slope[..., 1], flat])
+            normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+            return np.asarray(normal * 0.5 + 0.5)
+
+        return self._shared(("relief",), texture, normals)
 
     def _bitmap(self, data: Array) -> dict[str, Any]:
         """A texture; in the tracer as here row 0 is v = 0."""

@@ -16,8 +16,8 @@ from dataclasses import asdict, dataclass
 from importlib.metadata import version
 from pathlib import Path
 
-from kilnchisel.core.job.file import write_whole
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.writing import write_whole
 
 SAFE = "scalar_rgb"
 PROBE_SECONDS = 120

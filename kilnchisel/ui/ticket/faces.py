@@ -40,6 +40,7 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
 from kilnchisel.core.job.wording import Face, FileFace, ShippedFace, Wording
 from kilnchisel.core.job.words import face_words
 from kilnchisel.core.lettering.catalogue import (
@@ -50,9 +51,10 @@ from kilnchisel.core.lettering.catalogue import (
     read_entries,
     system_font_files,
 )
-from kilnchisel.core.lettering.faces import FONT_ENDINGS, file_face
+from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.lettering.shipped import SHIPPED
+from kilnchisel.ui.away import away
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.theme import Theme, font
 
@@ -435,7 +437,7 @@ class FaceChooser(QDialog):
             return
         face = row.face
         try:
-            self.face = file_face(Path(face.path), face.number) if isinstance(face, FileFace) else face
+            self.face = self._whole(Path(face.path), face.number) if isinstance(face, FileFace) else face
         except KilnError as error:
             self._refuse(str(error))
             return
@@ -443,8 +445,12 @@ class FaceChooser(QDialog):
         remember("recent_faces", recent[:MOST_RECENT])
         self.accept()
 
+    def _whole(self, path: Path, number: int = 0) -> FileFace:
+        """The face of a font file, opened to see whether it is whole. Raises KilnError."""
+        return away(lambda: file_face(path, number), f"Reading {path.name}", self)
+
     def _browse(self) -> None:
-        endings = " ".join(f"*{ending}" for ending in FONT_ENDINGS)
+        endings = " ".join(f"*{ending}" for ending in OUTLINE_ENDINGS)
         name, _ = QFileDialog.getOpenFileName(self, "Open a font file", "", f"Fonts ({endings})")
         if name:
             self.open_file(Path(name))
@@ -466,7 +472,7 @@ class FaceChooser(QDialog):
     def open_file(self, path: Path) -> None:
         """Take a font file; a broken one is refused with the reason, a collection is listed."""
         try:
-            self.face = file_face(path)
+            self.face = self._whole(path)
         except KilnError as error:
             self._refuse(str(error))
             return

@@ -24,8 +24,10 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QProxyStyle,
     QPushButton,
+    QSizePolicy,
     QStyle,
     QStyleOption,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -292,11 +294,11 @@ class ChoiceField(Field):
         self.group = QButtonGroup(self)
         self.group.setExclusive(True)
         longest = max(len(words) for _, words in spec.options)
-        wide = len(spec.options) > 3 or longest > 9
+        wide = len(spec.options) > 3 or longest > 9 or bool(spec.pictures)
         per_row = 4 if len(spec.options) == 4 and longest < 8 else min(self.PER_ROW, len(spec.options))
-        for number, (_, words) in enumerate(spec.options):
-            button = QPushButton(words)
-            button.setObjectName("choice")
+        for number, (value, words) in enumerate(spec.options):
+            button = _tile(spec.pictures, value, words) if spec.pictures else QPushButton(words)
+            button.setObjectName("tile" if spec.pictures else "choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{spec.label}: {words}")
             self.group.addButton(button, number)
@@ -319,6 +321,20 @@ class ChoiceField(Field):
     def _chosen(self, number: int) -> None:
         self.edited.emit(self.spec, self.spec.options[number][0], "")
         self.ended.emit()
+
+
+TILE = QSize(74, 56)
+
+
+def _tile(shelf: str, value: Any, words: str) -> QToolButton:
+    """A choice as its picture with its words below."""
+    tile = QToolButton()
+    tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+    tile.setIcon(look_icon(shelf, str(value)))
+    tile.setIconSize(TILE)
+    tile.setText(words)
+    tile.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+    return tile
 
 
 class SwitchField(ChoiceField):

@@ -86,6 +86,7 @@ def _setting(job: Job) -> list[Spec]:
                 ("daylight", "Daylight"),
                 ("dark", "Dark"),
             ),
+            pictures="looks/lights",
         ),
         ranged(job, (*light, "strength"), "Strength", "percent", step=5),
         ranged(job, (*light, "turn_deg"), "Light turned", "angle", step=15),
@@ -148,6 +149,7 @@ def _setting(job: Job) -> list[Spec]:
                 ("asphalt", "Asphalt"),
                 ("grass", "Grass"),
             ),
+            pictures="looks/grounds",
         )
     )
     if ground.kind in ("card", "plaster", "concrete"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -241,6 +241,12 @@ class Ticket(QWidget):
             section.unfold(key == self.open_section and usable)
             if key == self.open_section and key in self.forms:
                 self.forms[key].show_specs(wanted, job, self.unit)
+
+    def drop_fields(self) -> None:
+        """Let go of all fields: they are made again when the job is shown next."""
+        for form in self.forms.values():
+            form.show_specs([], self.session.job, self.unit)
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     def _specs(self, key: str) -> list[Spec]:
         session = self.session

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -238,6 +239,8 @@ class PictureView(QWidget):
         self.update()
         if not self._seen_any:
             self._seen_any = True
+            if self.refining:
+                self.mockups.ahead()
             self.first_drawn.emit()
 
     def _show_mockup(self, order: MockupOrder, state: Any) -> None:
@@ -298,19 +301,12 @@ class PictureView(QWidget):
         self.making_picture = False
         self.refresh()
 
-    def preview_png(self) -> bytes | None:
-        """The picture as it stands, small, for the job file."""
+    def preview(self) -> Callable[[], bytes | None]:
+        """What makes the picture as it now stands into a small PNG for the job file, in any thread."""
         if self.image is None:
-            return None
-        small = self.image.scaled(
-            480, 400, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-        ).convertToFormat(QImage.Format.Format_RGB888)
-        bits = small.constBits()
-        if bits is None:
-            return None
-        rows = np.frombuffer(bytes(bits.asarray(small.sizeInBytes())), np.uint8)
-        rows = rows.reshape(small.height(), small.bytesPerLine())[:, : small.width() * 3]
-        return png_bytes(np.ascontiguousarray(rows.reshape(small.height(), small.width(), 3)))
+            return lambda: None
+        now = self.image.copy()
+        return lambda: _small_png(now)
 
     def close_desks(self) -> None:
         """Stop the threads."""
@@ -743,3 +739,15 @@ class PictureView(QWidget):
             closed = self._drag is not None
             shape = Qt.CursorShape.ClosedHandCursor if closed else Qt.CursorShape.OpenHandCursor
         self.setCursor(shape)
+
+
+def _small_png(image: QImage) -> bytes | None:
+    small = image.scaled(
+        480, 400, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    ).convertToFormat(QImage.Format.Format_RGB888)
+    bits = small.constBits()
+    if bits is None:
+        return None
+    rows = np.frombuffer(bytes(bits.asarray(small.sizeInBytes())), np.uint8)
+    rows = rows.reshape(small.height(), small.bytesPerLine())[:, : small.width() * 3]
+    return png_bytes(np.ascontiguousarray(rows.reshape(small.height(), small.width(), 3)))
