@@ -5,6 +5,7 @@ In a process of its own: ``python -m benchmarks.memory [EDITS] [SEED]`` prints t
 
 from __future__ import annotations
 
+import contextlib
 import os
 import random
 import subprocess
@@ -29,9 +30,16 @@ WORDS = "TARNLIGHT HILL OBSERVATORY NIGHTS & DOME PATH 1897"
 
 
 def memory_mb() -> float:
-    """What the process holds now."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return pages * os.sysconf("SC_PAGE_SIZE") / 2**20
+    """What this process and those it has started hold now; what they share counts once (PSS)."""
+    waiting, total = [os.getpid()], 0
+    while waiting:
+        pid = waiting.pop()
+        with contextlib.suppress(OSError):  # one may have ended meanwhile
+            rows = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
+            total += next(int(row.split()[1]) for row in rows if row.startswith("Pss:"))
+            for task in Path(f"/proc/{pid}/task").iterdir():
+                waiting += map(int, (task / "children").read_text().split())
+    return total / 1024
 
 
 def edited(job: Any, rng: random.Random) -> Any:

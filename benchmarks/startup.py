@@ -25,10 +25,9 @@ window.show()
 window.open_path(Path(sys.argv[1]))
 first = []
 window.picture.first_drawn.connect(lambda: first.append(time.perf_counter() - start))
-def memory():
-    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
 def end():
-    print(first[0], memory())
+    from benchmarks.memory import memory_mb
+    print(first[0], memory_mb())
     window.close()
     app.quit()
 QTimer.singleShot(int(sys.argv[2]), end)

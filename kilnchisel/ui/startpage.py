@@ -64,14 +64,18 @@ class StartPage(QWidget):
         outer.addWidget(scroll)
         self.refresh()
 
-    def refresh(self) -> None:
-        """Lay the page out anew from what there is."""
+    def clear(self) -> None:
+        """Let go of what is on the page, until it is laid out anew."""
         while self.column.count():
             item = self.column.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
+
+    def refresh(self) -> None:
+        """Lay the page out anew from what there is."""
+        self.clear()
         title = QLabel("Kiln Chisel")
         title.setObjectName("mast")
         self.column.addWidget(title)

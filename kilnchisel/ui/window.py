@@ -557,6 +557,8 @@ class Window(LetteringActions, QMainWindow):
         self.theme = look.EVENING if self.theme.name == "day" else look.DAY
         remember("theme", self.theme.name)
         drawing.cache_clear()
+        if self.pages.currentIndex() == 1:  # it is laid out anew when it is shown again
+            self.start_page.clear()
         self.ticket.drop_fields()  # every widget is dressed anew, 0.7 ms each: making them is quicker
         self._dress()
         self._restyle()

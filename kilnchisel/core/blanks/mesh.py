@@ -76,6 +76,20 @@ def join(meshes: Sequence[Mesh]) -> Mesh:
     )
 
 
+def distinct(rows: Array) -> tuple[Array, Array]:
+    """Of each kind of equal rows (n, k) the first one's number, kinds ascending, and of each row its kind.
+
+    As ``np.unique`` of rows, several times quicker: columns are sorted one by one, and other threads go
+    on meanwhile.
+    """
+    order = np.lexsort(rows.T[::-1])
+    ordered = rows[order]
+    fresh = np.append(True, (ordered[1:] != ordered[:-1]).any(axis=1))[: len(rows)]
+    kind = np.empty(len(rows), dtype=np.int64)
+    kind[order] = np.cumsum(fresh) - 1
+    return order[fresh], kind
+
+
 OFF_GRID = 0.137  # of WELD_MM: outlines lie on a grid of a tenth of it, so that none is on the brink
 
 
@@ -89,8 +103,8 @@ def welded(points: Array, faces: Array) -> tuple[Array, Array]:
 
     points (n, 3), faces (m, 3) -> (k, 3), (l, 3).
     """
-    _, first, inverse = np.unique(weld_keys(points), axis=0, return_index=True, return_inverse=True)
-    new = inverse.reshape(-1)[faces]
+    first, kind = distinct(weld_keys(points))
+    new = kind[faces]
     whole = (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])
     return points[first], new[whole].astype(np.int32)
 
@@ -207,7 +221,7 @@ def corner_normals(weighted: Array, faces: Array, crease: float) -> Array:
     if crowded.any():
         way = np.rint((own[rows[crowded]] + 1) * CROWD_WAYS).astype(np.int64)
         cell = np.column_stack([point[crowded], way])
-        group[crowded] = len(rows) + np.unique(cell, axis=0, return_inverse=True)[1].reshape(-1)
+        group[crowded] = len(rows) + distinct(cell)[1]
     _, first, group = np.unique(group, return_index=True, return_inverse=True)
     total = np.stack([np.bincount(group, weighted[rows, k]) for k in range(3)], axis=1)
     mean_way = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)

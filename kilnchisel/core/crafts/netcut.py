@@ -12,8 +12,10 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
-from kilnchisel.core.blanks.mesh import doubled_areas, edges_of
+from kilnchisel.core.blanks.mesh import distinct, doubled_areas, edges_of
 from kilnchisel.core.blanks.net import GRID_MM, Net
 from kilnchisel.core.lettering.polygons import polygons_in
 
@@ -99,6 +101,35 @@ def _thin(net: Net) -> Array:
     return np.asarray(np.abs(doubled_areas(net.points, net.faces)) < THIN * GRID_MM * longest)
 
 
+def _groups(
+    net: Net, mine: Array, rings: list[shapely.LineString]
+) -> list[tuple[Array, list[shapely.LineString]]]:
+    """The faces of these numbers that hang together by their points, with the rings that run over them.
+    All at once where it is not plain which a ring runs over."""
+    faces = net.faces[mine]
+    size = len(net.points)
+    pairs = edges_of(faces)
+    links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
+    _, label = connected_components(links, directed=False)
+    kinds = np.unique(label[faces[:, 0]])
+    if len(kinds) == 1 or not rings:
+        return [(mine, rings)]
+    group = np.full(int(kinds.max()) + 1, -1)
+    group[kinds] = np.arange(len(kinds))
+    ring, face = net.tree.query(np.array(rings, dtype=object), predicate="intersects")
+    here = np.isin(face, mine)
+    ring, met = ring[here], group[label[net.faces[face[here], 0]]]
+    owner = np.full(len(rings), -1)
+    owner[ring] = met
+    if (owner < 0).any() or (owner[ring] != met).any():
+        return [(mine, rings)]
+    own = group[label[faces[:, 0]]]
+    return [
+        (mine[own == number], [rings[k] for k in np.flatnonzero(owner == number)])
+        for number in range(len(kinds))
+    ]
+
+
 def _divided(
     net: Net,
     crossed: Array,
@@ -110,11 +141,19 @@ def _divided(
     if not crossed.any():
         return [], [], np.empty(0, dtype=np.int64)
     mine = np.flatnonzero(crossed)
-    faces = net.faces[mine]
-    edges = np.unique(np.sort(edges_of(faces), axis=1), axis=0)
-    lines = [*shapely.linestrings((net.points if snapped else net.at)[edges]), *rings]
-    parted = shapely.union_all(lines, grid_size=GRID_MM if snapped else None)
-    parts = np.array(shapely.get_parts(shapely.polygonize([parted])), dtype=object)
+    points = net.points if snapped else net.at
+    found = []
+    # group by group: each is quicker than all at once, and other threads go on in between
+    group = np.full(len(net.faces), -1)
+    for number, (some, here) in enumerate(_groups(net, mine, rings)):
+        group[some] = number
+        edges = np.sort(edges_of(net.faces[some]), axis=1)
+        edges = edges[distinct(edges)[0]]
+        lines = [*shapely.linestrings(points[edges]), *here]
+        parted = shapely.union_all(lines, grid_size=GRID_MM if snapped else None)
+        found.append(shapely.get_parts(shapely.polygonize([parted])))
+    parts = np.concatenate(found)
+    of_group = np.repeat(np.arange(len(found)), [len(one) for one in found])
     spots = shapely.point_on_surface(parts)
     # the grid may have moved a thin part off the face it is of: then the face next to it
     found, face = net.tree.query(spots, predicate="dwithin", distance=2 * GRID_MM)
@@ -122,7 +161,8 @@ def _divided(
     parent[found[crossed[face]]] = face[crossed[face]]
     found, face = net.tree.query(spots, predicate="intersects")
     parent[found] = np.where(crossed[face], face, -1)
-    inside = parent >= 0
+    # what lines of one group enclose is no part of another that lies within
+    inside = (parent >= 0) & (group[parent] == of_group)
     parts, spots = parts[inside], spots[inside]
     owner = np.full(len(parts), nobody)
     for number, region in enumerate(regions):

@@ -19,7 +19,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import Delaunay, Voronoi, cKDTree
 
-from kilnchisel.core.blanks.mesh import border_edges, edges_of
+from kilnchisel.core.blanks.mesh import border_edges, distinct, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.errors import KilnError
@@ -61,7 +61,8 @@ def medial_points(layer: Layer, rough: bool) -> Array:
         return np.empty((0, 3))
     step = stroke_mm(region) / (ROUGH if rough else MEDIAL)
     outline = shapely.segmentize(region.boundary, step)
-    samples = np.unique(np.round(shapely.get_coordinates(outline), 9), axis=0)
+    samples = np.round(shapely.get_coordinates(outline), 9)
+    samples = samples[distinct(samples)[0]]
     cells = Voronoi(samples)
     corners = cells.vertices
     shapely.prepare(region)
@@ -80,7 +81,7 @@ def medial_points(layer: Layer, rough: bool) -> Array:
     clear = far > 0.2 * step
     kept, far = kept[clear], far[clear]
     cell = np.rint(kept / (0.7 * step)).astype(np.int64)
-    first = np.unique(cell, axis=0, return_index=True)[1] if len(kept) else np.empty(0, dtype=int)
+    first = distinct(cell)[0]
     return np.column_stack([kept[first], far[first]])
 
 
@@ -137,7 +138,7 @@ def _thinned(points: Array, step: float) -> Array:
     if len(points) == 0:
         return points
     cell = np.rint(points / step).astype(np.int64)
-    return np.asarray(points[np.sort(np.unique(cell, axis=0, return_index=True)[1])])
+    return np.asarray(points[np.sort(distinct(cell)[0])])
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,7 +9,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import open_edges, weld_keys, welded
+from kilnchisel.core.blanks.mesh import distinct, open_edges, weld_keys, welded
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
@@ -87,6 +87,6 @@ def _closed(points: Array, faces: Array, part_of: Array) -> tuple[manifold3d.Man
 
 
 def _kept(points: Array, faces: Array) -> Array:
-    _, inverse = np.unique(weld_keys(points), axis=0, return_inverse=True)
-    new = inverse.reshape(-1)[faces]
+    _, kind = distinct(weld_keys(points))
+    new = kind[faces]
     return np.asarray((new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0]))

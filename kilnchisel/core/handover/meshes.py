@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import compacted
+from kilnchisel.core.blanks.mesh import compacted, distinct
 from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
@@ -88,7 +88,7 @@ def apart(points: Array) -> Array:
     far = float(np.abs(points).max(initial=0.0))
     step = max(FINEST, 2.0 ** (np.ceil(np.log2(max(far, FINEST))) - FLOAT_BITS + 1))
     keys = np.rint(points / step).astype(np.int64)
-    _, first = np.unique(keys, axis=0, return_index=True)
+    first, _ = distinct(keys)
     late = np.setdiff1d(np.arange(len(keys)), first)
     if len(late):
         taken = set(map(tuple, keys.tolist()))

@@ -13,6 +13,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import distinct
 from kilnchisel.core.finishes.material import (
     MOST_COVERS,
     Material,
@@ -468,9 +469,10 @@ class Draft:
         if gathered is not None:
             return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
         # a mesh without a body to gather for: open light, once a direction
-        steps, which = np.unique(np.rint(normals * 48), axis=0, return_inverse=True)
-        steps = steps / np.maximum(np.linalg.norm(steps, axis=1, keepdims=True), 1e-9)
-        light = open_light(scene, steps)[which.reshape(-1)]
+        steps = np.rint(normals * 48)
+        first, which = distinct(steps)
+        steps = steps[first] / np.maximum(np.linalg.norm(steps[first], axis=1, keepdims=True), 1e-9)
+        light = open_light(scene, steps)[which]
         return np.column_stack([light, np.ones(len(normals))])
 
     def _draw_base(self, base: Base) -> None:
@@ -556,8 +558,8 @@ def _lamps_on(points: Array, normals: Array, lamps: Lamps, fine: bool) -> Array:
     """The light of tubes on a mesh, computed once for what is near and looks the same way."""
     cell = np.rint(points / LAMP_CELL_MM[fine])
     key = np.column_stack([cell, np.rint(normals * (3 if fine else 1))]).astype(np.int64)
-    _, first, which = np.unique(key, axis=0, return_index=True, return_inverse=True)
-    return tube_light(points[first], normals[first], lamps)[which.reshape(-1)]
+    first, which = distinct(key)
+    return tube_light(points[first], normals[first], lamps)[which]
 
 
 def _averaged(picture: Array) -> Array:
