@@ -614,13 +614,13 @@ class Window(LetteringActions, QMainWindow):
     def _picture_ready(self, order: MockupOrder, state: Any) -> None:
         if order is not self._picture_order or self._picture_path is None:
             return
-        path = self._picture_path
+        path, name = self._picture_path, order.job.name
+        self._end_picture()
         try:
-            write_picture(state.pixels, path, order.job.name)
+            away(lambda: write_picture(state.pixels, path, name), f"Writing {path.name}", self)
             self.say(f"Picture written to {path}.")
         except KilnError as error:
             self._tell(str(error))
-        self._end_picture()
 
     def _picture_failed(self, sentence: str, number: int) -> None:
         if self._picture_order is not None and number == self._picture_order.number:

@@ -5,7 +5,14 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.blanks.mesh import among, border_edges, compacted, doubled_areas, open_edges
+from kilnchisel.core.blanks.mesh import (
+    among,
+    border_edges,
+    compacted,
+    distinct,
+    doubled_areas,
+    open_edges,
+)
 from kilnchisel.core.blanks.meshfile import cleaned, divided
 from kilnchisel.core.blanks.net import Net, closely, grid_net, gridded, net_over
 from kilnchisel.core.blanks.outlines import arched, drawn, oval, rectangle, rounded, shield, subdivided
@@ -15,6 +22,22 @@ from kilnchisel.core.errors import KilnError
 
 def area_of(points, faces):
     return doubled_areas(points, faces) / 2
+
+
+class Rows(unittest.TestCase):
+    def test_distinct_rows_as_numpy_finds_them(self):
+        rng = np.random.default_rng(5)
+        for rows in (
+            rng.integers(-4, 4, (5000, 3)),
+            np.round(rng.normal(size=(3000, 2)), 1),
+            np.zeros((1, 3)),
+            np.empty((0, 3), dtype=np.int64),
+        ):
+            first, kind = distinct(rows)
+            unique, index, inverse = np.unique(rows, axis=0, return_index=True, return_inverse=True)
+            np.testing.assert_array_equal(first, index)
+            np.testing.assert_array_equal(kind, inverse.reshape(-1))
+            np.testing.assert_array_equal(rows[first], unique)
 
 
 class Nets(unittest.TestCase):
@@ -35,6 +58,24 @@ class Nets(unittest.TestCase):
         np.testing.assert_array_equal(np.unique(net.at[:, 0]), u)
         np.testing.assert_allclose(net.points, net.at, atol=5.1e-7)
         np.testing.assert_array_equal(gridded(net.points), net.points)
+
+    def test_outlines_apart_and_within_each_other(self):
+        # each is parted for itself: a ring round a disc, whose own faces it encloses, and one far off
+        net = grid_net(np.linspace(-40, 40, 81), np.linspace(-30, 30, 61))
+        spots = [shapely.Point(x, y) for x, y in ((-8.03, 0.07), (22.04, 3.11))]
+        ring = shapely.difference(spots[0].buffer(14.0), spots[0].buffer(11.0))
+        regions = [
+            shapely.MultiPolygon([ring]),
+            shapely.MultiPolygon([spots[0].buffer(0.7)]),
+            shapely.MultiPolygon([spots[1].buffer(4.0)]),
+        ]
+        for snapped in (True, False):
+            points, faces, label, _ = cut_net(net, regions, snapped)
+            area = area_of(points, faces)
+            self.assertAlmostEqual(area.sum(), 80 * 60, places=4)
+            for number, region in enumerate(regions):
+                self.assertAlmostEqual(area[label == number].sum(), region.area, delta=1e-4)
+            self.assertEqual(open_edges(faces), open_edges(net.faces))
 
     def test_cut_by_a_disc(self):
         net = grid_net(np.linspace(-20, 20, 31), np.linspace(-15, 15, 22))
