@@ -58,7 +58,7 @@ def draw_looks(folder: Path) -> None:
         _keep(job, folder / "lights" / _named(room), 0.42, Ground(kind="card", colour="#b9b2a4"))
     for kind in get_args(Ground.model_fields["kind"].annotation):
         job = change(ball, ("finish",), Enamel(colour="#e9e4d8", gloss=60))
-        _keep(job, folder / "grounds" / _named(kind), 0.6, Ground(kind=kind), 34.0)
+        _keep(job, folder / "grounds" / _named(kind), 1.1, Ground(kind=kind), 40.0)
 
 
 def _letters() -> Job:

@@ -116,7 +116,7 @@ def scripts(stage: Stage) -> None:
 
 def jar(stage: Stage) -> None:
     window = stage.open("honey-jar", 1)
-    window.ticket.show_section("lay")
+    window.ticket.show_section("setting")
     stage.shoot("window-jar")
 
 

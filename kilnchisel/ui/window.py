@@ -561,7 +561,7 @@ class Window(LetteringActions, QMainWindow):
             self.start_page.clear()
         self.ticket.drop_fields()  # every widget is dressed anew, 0.7 ms each: making them is quicker
         self._dress()
-        self._restyle()
+        QTimer.singleShot(0, self._restyle)  # each long enough for one turn
 
     def toggle_inches(self) -> None:
         """Millimetres or inches shown; the job itself is always in mm."""

@@ -21,6 +21,7 @@ from kilnchisel.core.blanks.imported import Area, FreeMesh, RoundArea
 from kilnchisel.core.blanks.mesh import border_edges, compacted, doubled_areas, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.laying.beam import FACING
 from kilnchisel.core.laying.chart import GAP, Chart
@@ -326,12 +327,26 @@ def _joined(corners: Array, names: Array, first: int) -> Array:
     return np.asarray(names[label == label[first]])
 
 
+MANY = 1_500  # triangles from which a map is worked out beside this process, which would stand still for it
+
+
 def log_map(points: Array, corners: Array, source: int, right: Array, up: Array, exact: bool) -> Array:
     """Flat coordinates (n, 2) of a patch's points: how far and which way along the surface each is from
     point ``source``, by the directions ``right`` and ``up`` there.
 
-    By heat, vectors carried along (Sharp, Soliman and Crane 2019); ``exact`` takes ten times as long and
-    strays a tenth as far. Raises KilnError where the surface is torn.
+    ``exact`` takes ten times as long and strays a tenth as far. Raises KilnError where the surface is torn.
+    """
+    order = (points, corners, source, right, up, exact)
+    if len(corners) < MANY:
+        return log_map_here(*order)
+    made: Array = gate.read(f"{__name__}:log_map_here", "The unrolled surface", *order, doing="make")
+    return made
+
+
+def log_map_here(points: Array, corners: Array, source: int, right: Array, up: Array, exact: bool) -> Array:
+    """The same, worked out here and now.
+
+    By heat, vectors carried along (Sharp, Soliman and Crane 2019).
     """
     import potpourri3d
 

@@ -25,6 +25,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
 from kilnchisel.core.intake.wire import packed, received
@@ -271,6 +272,7 @@ class Afar:
 def main() -> None:
     """Make what is asked for until the pipe ends."""
     os.nice(BEHIND)
+    settle_allocator()
     answers = os.dup(1)
     nowhere = os.open(os.devnull, os.O_RDWR)
     os.dup2(nowhere, 1)  # what libraries print is not an answer
@@ -317,6 +319,7 @@ def main() -> None:
         except Exception:
             send("fault", traceback.format_exc())
         stopped.discard(order.number)
+        give_back()
 
 
 def _listen(orders: queue.SimpleQueue[tuple[Any, ...]], stopped: set[int]) -> None:

@@ -18,7 +18,7 @@ from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.picture.lockless import Lockless
-from kilnchisel.core.scene.scene import NEUTRAL
+from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS
 
 Array = NDArray[Any]
 
@@ -101,9 +101,10 @@ class Card:
             "PALE_MOST": PALE_MOST,
             "COAT_KEEPS": COAT_KEEPS,
             "COAT_SHINE": COAT_SHINE,
-            "NEUTRAL": NEUTRAL,
+            "SHEET_FALLS": SHEET_FALLS,
         }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
+        self._defines += "#define SHEET vec3({:.6f}, {:.6f}, {:.6f})\n".format(*SHEET)
         self._surfaces: dict[Look, Any] = {}
         self._shared: dict[str, Any] = {}
         self.depth = self._program("depth.vert.glsl", "depth.frag.glsl")

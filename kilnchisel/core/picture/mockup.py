@@ -18,7 +18,7 @@ from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.refined import Refined
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
-from kilnchisel.core.scene.scene import NEUTRAL, Scene
+from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -150,7 +150,9 @@ def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
     """What is seen where nothing stands, (h, w, 3) linear; the same the draft draws."""
     width, height = size
     if view.parallel:
-        return np.full((height, width, 3), NEUTRAL, dtype=np.float32)
+        across, up = (2 * (np.arange(side) + 0.5) / side - 1 for side in size)
+        falls = 1 - SHEET_FALLS * (across**2 + up[:, None] ** 2) / 2
+        return np.asarray(falls[..., None] * SHEET, dtype=np.float32)
     # smooth as it is, every fourth pixel is enough
     small = (max(width // 4, 2), max(height // 4, 2))
     x = (np.arange(small[0]) + 0.5) * width / small[0]

@@ -295,9 +295,10 @@ class ChoiceField(Field):
         self.group.setExclusive(True)
         longest = max(len(words) for _, words in spec.options)
         wide = len(spec.options) > 3 or longest > 9 or bool(spec.pictures)
-        per_row = 4 if len(spec.options) == 4 and longest < 8 else min(self.PER_ROW, len(spec.options))
+        four = len(spec.options) == 4 and (longest < 8 or bool(spec.pictures))
+        per_row = 4 if four else min(self.PER_ROW, len(spec.options))
         for number, (value, words) in enumerate(spec.options):
-            button = _tile(spec.pictures, value, words) if spec.pictures else QPushButton(words)
+            button = _tile(spec.pictures, value, words, four) if spec.pictures else QPushButton(words)
             button.setObjectName("tile" if spec.pictures else "choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{spec.label}: {words}")
@@ -323,15 +324,15 @@ class ChoiceField(Field):
         self.ended.emit()
 
 
-TILE = QSize(74, 56)
+TILE, NARROW_TILE = QSize(74, 56), QSize(56, 42)
 
 
-def _tile(shelf: str, value: Any, words: str) -> QToolButton:
+def _tile(shelf: str, value: Any, words: str, narrow: bool) -> QToolButton:
     """A choice as its picture with its words below."""
     tile = QToolButton()
     tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
     tile.setIcon(look_icon(shelf, str(value)))
-    tile.setIconSize(TILE)
+    tile.setIconSize(NARROW_TILE if narrow else TILE)
     tile.setText(words)
     tile.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
     return tile

@@ -7,12 +7,12 @@ from typing import Any
 
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from kilnchisel.core.units import format_number
 from kilnchisel.ui.theme import Theme, font
 from kilnchisel.ui.view.band import Band, Handle
-from kilnchisel.ui.view.stretch import StretchCell
+from kilnchisel.ui.view.stretch import stretch_colour
 
 Array = NDArray[Any]
 
@@ -130,23 +130,11 @@ def paint_distance(
         paint_words(painter, words, (spots[0] + spots[1]) / 2, room, theme)
 
 
-def stretch_colour(percent: float, limit: float) -> QColor:
-    """Blue where letters come out smaller, red where larger, clear where they are true; full at twice
-    the limit."""
-    share = max(min(percent / max(2 * limit, 0.1), 1.0), -1.0)
-    colour = QColor("#b5432b") if share > 0 else QColor("#2b62b5")
-    colour.setAlpha(round(190 * abs(share) ** 0.8))
-    return colour
-
-
-def paint_stretch(painter: QPainter, cells: tuple[StretchCell, ...], limit: float, theme: Theme) -> None:
-    """The surface under the lettering coloured by its stretch, with the scale beside it."""
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-    for cell in cells:
-        painter.setBrush(stretch_colour(cell.percent, limit))
-        painter.drawPolygon(polygon(cell.corners))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+def paint_stretch(painter: QPainter, pixels: Array, limit: float, theme: Theme) -> None:
+    """The surface under the lettering coloured by its stretch, (h, w, 4), with the scale beside it."""
+    height, width = pixels.shape[:2]
+    data: Any = pixels.data
+    painter.drawImage(0, 0, QImage(data, width, height, 4 * width, QImage.Format.Format_RGBA8888))
     painter.setFont(font(12, 500))
     words = [f"{format_number(value, 1)} %" for value in (-2 * limit, -limit, 0.0, limit, 2 * limit)]
     left, top, wide = 34.0, 36.0, 52.0
@@ -157,7 +145,7 @@ def paint_stretch(painter: QPainter, cells: tuple[StretchCell, ...], limit: floa
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.surround))
         painter.drawRect(box)
-        painter.setBrush(stretch_colour((number - 2) * limit, limit))
+        painter.setBrush(QColor(*stretch_colour((number - 2) * limit, limit)))
         painter.drawRect(box)
         painter.setPen(QColor(theme.ink))
         painter.drawText(QRectF(box.x(), top + 13, wide, 17), Qt.AlignmentFlag.AlignCenter, text)

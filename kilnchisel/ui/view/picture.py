@@ -50,7 +50,7 @@ from kilnchisel.ui.view.painting import (
     paint_words,
 )
 from kilnchisel.ui.view.rulers import paint_rulers
-from kilnchisel.ui.view.stretch import stretch_cells
+from kilnchisel.ui.view.stretch import stretch_cells, stretch_picture
 from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
 
@@ -102,7 +102,7 @@ class PictureView(QWidget):
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
-        self._stretch: Any = None  # what its cells are of, and the cells
+        self._stretch: Any = None  # what its picture is of, and the picture
         self._seen_any = False
         self._since = 0  # drafts asked for before this number are of another job
         self.setMouseTracking(True)
@@ -366,10 +366,12 @@ class PictureView(QWidget):
         if drawn is not None and drawn.laid:
             laid = drawn.laid[min(index or 0, len(drawn.laid) - 1)]
         if drawn is not None and laid is not None and self.show_stretch:
-            key = (drawn, laid, self._size())
+            size, limit = self._size(), max(laid.lay.stretch_limit, 0.5)
+            key = drawn, laid, size, limit
             if self._stretch is None or self._stretch[0] != key:
-                self._stretch = (key, stretch_cells(*key))
-            paint_stretch(painter, self._stretch[1], max(laid.lay.stretch_limit, 0.5), self.theme)
+                cells = stretch_cells(drawn, laid, size)
+                self._stretch = (key, stretch_picture(cells, limit, size))
+            paint_stretch(painter, self._stretch[1], limit, self.theme)
         if drawn is not None and laid is not None and self.look.square_on and drawn.view.parallel:
             paint_rulers(painter, drawn, laid, self._size(), self.theme, self.unit)
         if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):

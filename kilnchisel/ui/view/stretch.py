@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from PIL import Image, ImageDraw
 
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.ui.view.band import on_picture
@@ -20,18 +21,18 @@ BEYOND = 0.12  # of the ink's box, shown round it
 
 
 @dataclass(frozen=True, eq=False)
-class StretchCell:
-    """A piece of the surface on the picture, (4, 2) widget pixels, and the stretch there: whichever
-    principal stretch is farther from true, per cent, below zero where letters come out smaller."""
+class StretchCells:
+    """Small pieces of the surface: corners (k, 4, 2), widget pixels, and by how much the principal stretch
+    is farther from true there, (k,), per cent, below zero where letters come out smaller."""
 
     corners: Array
-    percent: float
+    percent: Array
 
 
-def stretch_cells(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[StretchCell, ...]:
+def stretch_cells(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> StretchCells:
     """The cells that face the camera."""
     if laid.ink.is_empty or laid.placing.unrolled:
-        return ()
+        return StretchCells(np.empty((0, 4, 2)), np.empty(0))
     low_u, low_v, high_u, high_v = laid.ink.bounds
     grow_u, grow_v = BEYOND * (high_u - low_u), BEYOND * (high_v - low_v)
     u = np.linspace(low_u - grow_u, high_u + grow_u, CELLS[0] + 1)
@@ -50,6 +51,24 @@ def stretch_cells(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[Stre
         [index[:-1, :-1].ravel(), index[:-1, 1:].ravel(), index[1:, 1:].ravel(), index[1:, :-1].ravel()], 1
     )
     shown = inside & seen[corners].all(axis=1)
-    return tuple(
-        StretchCell(pixels[corners[k]], float(100 * off[k])) for k in np.flatnonzero(shown).tolist()
-    )
+    return StretchCells(pixels[corners[shown]], 100 * off[shown])
+
+
+def stretch_picture(cells: StretchCells, limit: float, size: tuple[int, int]) -> Array:
+    """The cells in their colours on nothing, (h, w, 4) RGBA. Painted once, then shown again and again."""
+    picture = Image.new("RGBA", size)
+    brush = ImageDraw.Draw(picture)
+    corners, percent = cells.corners.reshape(-1, 8).tolist(), cells.percent.tolist()
+    for ring, value in zip(corners, percent, strict=True):
+        brush.polygon(ring, fill=stretch_colour(value, limit))
+    return np.array(picture)
+
+
+def stretch_colour(percent: float, limit: float) -> tuple[int, int, int, int]:
+    """RGBA: blue where letters come out smaller, red where larger, clear where they are true; full at
+    twice the limit."""
+    share = max(min(percent / max(2 * limit, 0.1), 1.0), -1.0)
+    return (*(LARGER if share > 0 else SMALLER), round(190 * abs(share) ** 0.8))
+
+
+LARGER, SMALLER = (181, 67, 43), (43, 98, 181)
