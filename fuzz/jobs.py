@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 from hypothesis import strategies as st
+from pydantic import BaseModel, ValidationError
 
 from kilnchisel.core.build import piece_of
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import TITLES
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.crafts import Craft
+from kilnchisel.core.job.edits import change, limits, read
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 
@@ -24,11 +28,38 @@ LIMITS = gate.Limits(20.0, 3000 * gate.MB)
 
 @dataclass(frozen=True)
 class Change:
-    """Another value at one place of a job: the value times something, or something else."""
+    """Another value at one place of a job: one that may be there (``sound``), or anything."""
 
     which: float
-    times: float
+    share: float
+    sound: bool
     other: Any
+
+    def of(self, job: Job) -> Job:
+        """The job with it. Raises KilnError where it may not be."""
+        places = [p for p in _leaves(job.model_dump(), ()) if p[0][0] in CHANGED]
+        path, value = places[min(int(self.which * len(places)), len(places) - 1)]
+        if not self.sound:
+            return change(job, path, self.other)
+        try:
+            return change(job, path, self._within(read(job, path[:-1]), path[-1], value))
+        except KilnError:  # it does not go with the rest: a hand would leave it
+            return job
+
+    def _within(self, holder: Any, name: str | int, value: Any) -> Any:
+        if isinstance(value, bool):
+            return not value
+        if not isinstance(holder, BaseModel) or not isinstance(name, str):
+            return value
+        options = get_args(type(holder).model_fields[name].annotation)
+        if options and all(isinstance(option, str) for option in options):
+            return options[min(int(self.share * len(options)), len(options) - 1)]
+        if isinstance(value, int | float):
+            low, high = limits(type(holder), name)
+            wanted = value * 4.0 ** (2 * self.share - 1) if value else 8 * self.share - 4
+            wanted = max(wanted, -1e6 if low is None else low)
+            return type(value)(round(min(wanted, 1e6 if high is None else high), 3))
+        return value
 
 
 @dataclass(frozen=True)
@@ -37,37 +68,39 @@ class Recipe:
 
     kind: str
     words: str
+    craft: type[BaseModel]
     changes: tuple[Change, ...]
 
     def job(self) -> Job:
         """The job. Raises KilnError where no such job may be."""
         job = fresh_job(self.kind, self.words)
+        with contextlib.suppress(KilnError, ValidationError):  # a relief needs a picture
+            job = change(job, ("letterings", 0, "craft"), self.craft())
         for step in self.changes:
-            places = [p for p in _leaves(job.model_dump(), ()) if p[0][0] in CHANGED]
-            path, value = places[min(int(step.which * len(places)), len(places) - 1)]
-            new = step.other
-            if new is None and isinstance(value, bool):
-                new = not value
-            elif new is None and isinstance(value, int | float):
-                new = type(value)(round(value * step.times, 3))
-            job = change(job, path, new)
+            job = step.of(job)
         return job
 
 
 OTHERS = st.one_of(
-    st.none(),
-    st.none(),
     st.sampled_from(ODD),
     st.sampled_from(ODD_WORDS),
     st.floats(-3.0, 4.0).map(lambda x: round(10**x, 3)),
     st.text(max_size=12),
 )
-CHANGES = st.builds(Change, st.floats(0, 1, exclude_max=True), st.floats(0.2, 5.0), OTHERS)
+CHANGES = st.builds(
+    Change,
+    st.floats(0, 1, exclude_max=True),
+    st.floats(0, 1, exclude_max=True),
+    st.sampled_from((True,) * 15 + (False,)),
+    OTHERS,
+)
+CRAFT_KINDS = tuple(get_args(get_args(Craft)[0]))
 RECIPES = st.builds(
     Recipe,
     st.sampled_from(list(TITLES)),
     st.sampled_from(WORDS),
-    st.lists(CHANGES, min_size=1, max_size=6).map(tuple),
+    st.sampled_from(CRAFT_KINDS),
+    st.lists(CHANGES, min_size=1, max_size=8).map(tuple),
 )
 
 

@@ -121,8 +121,15 @@ class Drafts(unittest.TestCase):
 
     def test_square_on_has_a_neutral_ground(self):
         job = mug_job()
-        corner = self.draw(job, view=square_on_view(job, 0, 1.25))[2, 2, :3].astype(int)
+        view = square_on_view(job, 0, 1.25)
+        picture = self.draw(job, view=view)[..., :3].astype(int)
+        corner, side = picture[2, 2], picture[2, picture.shape[1] // 2]
         self.assertLessEqual(np.ptp(corner), 1)
+        self.assertGreater(side[0] - corner[0], 4)  # a sheet, darker towards its corners
+        size = picture.shape[1::-1]
+        ground = srgb_encode(picture_curve(backdrop_of(scene_of_job(job), view, size), 0.0)) * 255
+        np.testing.assert_allclose(corner, ground[2, 2], atol=1.5)
+        np.testing.assert_allclose(side, ground[2, size[0] // 2], atol=1.5)
 
 
 class Mockups(unittest.TestCase):
@@ -191,7 +198,7 @@ class Variants(unittest.TestCase):
             "import sys, numpy as np\n"
             "from tests.samples import mug_job\n"
             "from kilnchisel.core.build import scene_of_job, view_of\n"
-            "from kilnchisel.core.picture.mockup import Mockup\n"
+            "from kilnchisel.core.picture.mockup import Mockup, backdrop_of\n"
             "from kilnchisel.core.picture.tracing import variant_name\n"
             "job = mug_job()\n"
             "out = Mockup(scene_of_job(job)).linear(view_of(job), (60, 48), 64)\n"

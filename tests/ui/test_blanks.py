@@ -13,7 +13,7 @@ from kilnchisel.core.job.fresh import fresh_job, with_blank
 from kilnchisel.core.job.words import detail_word, has_rim, sentence
 from kilnchisel.ui.ticket.blank import PLATE_FORMATS, has_effect
 from kilnchisel.ui.ticket.sections import SECTIONS, specs
-from kilnchisel.ui.view.painting import stretch_colour
+from kilnchisel.ui.view.stretch import stretch_colour
 from kilnchisel.ui.view.typing import typed
 from tests.ui.harness import WindowTest
 
@@ -112,9 +112,9 @@ class Typing(unittest.TestCase):
         self.assertIsNone(self.press("ab", 1, Qt.Key.Key_F1))
 
     def test_colours_of_the_stretch(self):
-        self.assertEqual(stretch_colour(0.0, 6).alpha(), 0)
-        self.assertGreater(stretch_colour(6, 6).red(), stretch_colour(6, 6).blue())
-        self.assertGreater(stretch_colour(-6, 6).blue(), stretch_colour(-6, 6).red())
+        self.assertEqual(stretch_colour(0.0, 6)[3], 0)
+        self.assertGreater(stretch_colour(6, 6)[0], stretch_colour(6, 6)[2])
+        self.assertGreater(stretch_colour(-6, 6)[2], stretch_colour(-6, 6)[0])
         self.assertEqual(stretch_colour(99, 6), stretch_colour(12, 6))
 
 

@@ -150,12 +150,17 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
     return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
 
 
+ROUGH_POINTS = 60_000
+
+
 def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
     """A region's points and triangles, fine enough for heights that vary all over it."""
     assert ink.stage.field is not None
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
     field = ink.stage.field
     step = field_step(field, rough)
+    if rough:  # a hurried picture of a large ground: as many points as can be seen
+        step = max(step, float(np.sqrt(layer.region.area / ROUGH_POINTS)))
     inner = field.lines(rough) if isinstance(field, Moulding) else field_points(layer, step)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end

@@ -101,10 +101,10 @@ class Card:
             "PALE_MOST": PALE_MOST,
             "COAT_KEEPS": COAT_KEEPS,
             "COAT_SHINE": COAT_SHINE,
+            "SHEET": SHEET,
             "SHEET_FALLS": SHEET_FALLS,
         }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
-        self._defines += "#define SHEET vec3({:.6f}, {:.6f}, {:.6f})\n".format(*SHEET)
         self._surfaces: dict[Look, Any] = {}
         self._shared: dict[str, Any] = {}
         self.depth = self._program("depth.vert.glsl", "depth.frag.glsl")

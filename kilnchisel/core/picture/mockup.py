@@ -152,7 +152,7 @@ def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
     if view.parallel:
         across, up = (2 * (np.arange(side) + 0.5) / side - 1 for side in size)
         falls = 1 - SHEET_FALLS * (across**2 + up[:, None] ** 2) / 2
-        return np.asarray(falls[..., None] * SHEET, dtype=np.float32)
+        return np.repeat(np.asarray(falls[..., None] * SHEET, dtype=np.float32), 3, axis=2)
     # smooth as it is, every fourth pixel is enough
     small = (max(width // 4, 2), max(height // 4, 2))
     x = (np.arange(small[0]) + 0.5) * width / small[0]

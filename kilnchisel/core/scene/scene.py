@@ -57,9 +57,9 @@ from kilnchisel.core.scene.light import (
 
 Array = NDArray[Any]
 
-# behind a parallel view: a sheet of grey paper, hardly warm, so that colours can be judged, and darker
-# towards its corners, so that it is seen to be one
-SHEET, SHEET_FALLS = (0.36, 0.342, 0.312), 0.5
+# behind a parallel view: a sheet of grey, so that colours can be judged, darker towards its corners, so
+# that it is seen to be one
+SHEET, SHEET_FALLS = 0.34, 0.5
 HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
 
 

@@ -8,7 +8,7 @@ uniform vec3 up;
 uniform vec2 tall;    // tangents of half angles; zero for a parallel view
 void main() {
     if (tall.y == 0.0) {
-        vec3 sheet = SHEET * (1.0 - SHEET_FALLS * dot(screen, screen) / 2.0);
+        vec3 sheet = vec3(SHEET) * (1.0 - SHEET_FALLS * dot(screen, screen) / 2.0);
         colour = vec4(shown(sheet + veil_here()), 1.0);
         return;
     }
