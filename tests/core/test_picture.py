@@ -198,7 +198,7 @@ class Variants(unittest.TestCase):
             "import sys, numpy as np\n"
             "from tests.samples import mug_job\n"
             "from kilnchisel.core.build import scene_of_job, view_of\n"
-            "from kilnchisel.core.picture.mockup import Mockup, backdrop_of\n"
+            "from kilnchisel.core.picture.mockup import Mockup\n"
             "from kilnchisel.core.picture.tracing import variant_name\n"
             "job = mug_job()\n"
             "out = Mockup(scene_of_job(job)).linear(view_of(job), (60, 48), 64)\n"
