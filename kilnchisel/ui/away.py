@@ -133,7 +133,7 @@ def away(
     does: Callable[[], T],
     words: str,
     parent: QWidget | None = None,
-    stop: Callable[[], None] | None = None,
+    stop: Callable[[], None] = lambda: None,
 ) -> T:
     """What ``does`` gives or raises, worked out in a thread while the window lives.
 
@@ -165,8 +165,7 @@ def away(
         told.at.connect(waiting.at)
         if not result and not waiting.exec() and not result:
             stop_reading(thread.ident)
-            if stop is not None:
-                stop()
+            stop()
             raise Stopped(f"Stopped: {words[0].lower()}{words[1:]}.")
     if "error" in result:
         raise result["error"]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import compacted, edges_of, joined_faces, neighbours
+from kilnchisel.core.blanks.mesh import compacted, distinct, edges_of, joined_faces, neighbours
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
@@ -127,12 +127,7 @@ def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], su
     if span <= 0:
         raise KilnError("All points of the mesh lie in one place.")
     keys = np.rint(points / (1e-7 * span)).astype(np.int64)
-    order = np.lexsort(keys.T)
-    fresh = np.append(True, (np.diff(keys[order], axis=0) != 0).any(axis=1))
-    number = np.cumsum(fresh) - 1
-    index = np.empty(len(points), dtype=np.int64)
-    index[order] = number
-    first = order[fresh]
+    first, index = distinct(keys[:, ::-1])
     welded = index[faces]
     whole = (welded[:, 0] != welded[:, 1]) & (welded[:, 1] != welded[:, 2]) & (welded[:, 2] != welded[:, 0])
     if (~whole).any():

@@ -17,7 +17,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.intake.wire import packed, received
+from kilnchisel.core.intake.wire import packed, received, written
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
@@ -34,9 +34,7 @@ def main() -> None:
     warnings.simplefilter("ignore")
 
     def send(value: Any) -> None:
-        left = packed(value)
-        while left:
-            left = left[os.write(answers, left[: 1 << 20]) :]
+        written(answers, packed(value))
 
     gate.answer_by(send)
     _load(BASICS)

@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.intake.wire import Late, packed, received
+from kilnchisel.core.intake.wire import Late, packed, received, written
 
 Told = Callable[[float | None, str], None]
 
@@ -66,9 +66,7 @@ class _Reader:
                 received(self.process.stdout.fileno(), time.monotonic() + STARTS_IN_S)
                 self.fresh = False
             deadline = time.monotonic() + seconds
-            view = memoryview(packed(order))
-            while view:
-                view = view[self.process.stdin.write(view[: 1 << 20]) or 0 :]
+            written(self.process.stdin.fileno(), packed(order))
             while True:
                 how, value = received(self.process.stdout.fileno(), deadline)
                 if how != "at":

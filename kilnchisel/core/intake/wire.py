@@ -22,6 +22,13 @@ def packed(value: Any) -> bytes:
     return HEAD.pack(len(body)) + body
 
 
+def written(handle: int, view: bytes | memoryview) -> None:
+    """All of it to a pipe. Raises OSError where nobody reads it any more."""
+    view = memoryview(view)
+    while view:
+        view = view[os.write(handle, view[: 1 << 20]) :]
+
+
 def received(handle: int, deadline: float | None = None) -> Any:
     """The next value from a pipe. Raises EOFError at its end, Late past the deadline (monotonic)."""
     (size,) = HEAD.unpack(_exactly(handle, HEAD.size, deadline))

@@ -28,7 +28,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
-from kilnchisel.core.intake.wire import packed, received
+from kilnchisel.core.intake.wire import packed, received, written
 from kilnchisel.core.picture.refined import Refined
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
@@ -242,13 +242,12 @@ class Afar:
         return reply
 
     def _send(self, message: tuple[Any, ...]) -> None:
-        self._write(memoryview(packed(message)))
+        self._write(packed(message))
 
-    def _write(self, view: memoryview) -> None:
+    def _write(self, view: bytes | memoryview) -> None:
         if self._process is None or self._process.stdin is None:
             raise EOFError
-        while view:
-            view = view[self._process.stdin.write(view[: 1 << 20]) or 0 :]
+        written(self._process.stdin.fileno(), view)
 
     def _end(self) -> None:
         process, self._process, self._scene = self._process, None, None
@@ -296,9 +295,7 @@ def main() -> None:
         order: Order = values[0]
 
         def send(what: str, value: Any, number: int = order.number) -> None:
-            left = packed((what, number, value))
-            while left:
-                left = left[os.write(answers, left[: 1 << 20]) :]
+            written(answers, packed((what, number, value)))
 
         def stop(number: int = order.number) -> bool:
             return number in stopped
