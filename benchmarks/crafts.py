@@ -14,13 +14,14 @@ from benchmarks.laying import WORDS
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job, view_of
 from kilnchisel.core.crafts.tubes import runs_of
 from kilnchisel.core.job.artwork import Shape
-from kilnchisel.core.job.blank import Band, Jar, Plaque, main_side
+from kilnchisel.core.job.blank import Band, Jar, Plaque
 from kilnchisel.core.job.boards import Board, Wall
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Raised, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import home_camera, job_on
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, LineFace, Wording
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup

@@ -130,7 +130,7 @@ def _actions(window: Any, folder: Path) -> Iterator[tuple[str, Callable[[], Any]
         yield f"{stem}: solid", lambda: window.write_mesh(folder / "a.stl")
         yield (
             f"{stem}: outlines",
-            lambda: window.write_outline(folder / "a.dxf", window.ticket.handover.outline_order()),
+            lambda: window.write_outline(folder / "a.dxf", window.ticket.handover.order),
         )
         yield f"{stem}: keep a copy", window.session.autosave
         for command in COMMANDS:

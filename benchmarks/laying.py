@@ -19,12 +19,13 @@ from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.intake import gate
-from kilnchisel.core.job.blank import KINDS, TITLES, main_side
+from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import home_camera, job_on
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.ui.view.picture import WALK_SCALE

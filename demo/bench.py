@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from kilnchisel.core.blanks.meshfile import mesh_of_file
-from kilnchisel.core.job.blank import FOLDED_MM
 from kilnchisel.core.job.boards import Book
 from kilnchisel.core.job.bodies import Garment, Handle, Signet
 from kilnchisel.core.job.crafts import Engraved, Pressed, Printed
@@ -13,6 +12,7 @@ from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, 
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.traits import FOLDED_MM
 from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
 
 ARTWORK = Path(__file__).parent / "artwork"

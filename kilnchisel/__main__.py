@@ -284,7 +284,8 @@ def _recipe(options: Any) -> None:
         recipe_of,
         save_recipe,
     )
-    from kilnchisel.core.job.words import craft_words, finish_words
+    from kilnchisel.core.job.words.crafts import craft_words
+    from kilnchisel.core.job.words.finishes import finish_words
 
     if options.list:
         for known in all_recipes():
@@ -329,7 +330,7 @@ def _picture(options: Any) -> None:
 
 
 def _measure(options: Any) -> None:
-    from kilnchisel.core.job.words import one_line
+    from kilnchisel.core.job.words.contents import one_line
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import measured, readings
 

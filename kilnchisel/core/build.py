@@ -31,11 +31,12 @@ from kilnchisel.core.finishes.wear import Marked, marked
 from kilnchisel.core.job.artwork import Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube
+from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube, stands_free
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Wording
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
@@ -44,7 +45,8 @@ from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.scene import Scene, middle_of, scene_of, stance_of
+from kilnchisel.core.scene.scene import Scene, middle_of, scene_of
+from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
 Array = NDArray[Any]
@@ -164,7 +166,7 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 @remembered
 def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     if isinstance(blank, Mesh3D):
-        surface = tuple(m for m in makings if not isinstance(m.craft, FREE))
+        surface = tuple(m for m in makings if not stands_free(m.craft))
         laid = _all_laid(blank, surface, coarse, not coarse)
         return _with_free(blank, craft_free(free_mesh(blank), laid, coarse), makings, coarse)
     body = body_of(blank)
@@ -174,14 +176,14 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
-        free += [m for m in mine if isinstance(m.craft, FREE)]
-        cut = tuple(m for m in mine if not isinstance(m.craft, FREE))
+        free += [m for m in mine if stands_free(m.craft)]
+        cut = tuple(m for m in mine if not stands_free(m.craft))
         partner = body.opposite(name)
         across_ = tuple(
             on
             for m in makings
             if partner is not None
-            and not isinstance(m.craft, FREE)
+            and not stands_free(m.craft)
             and (on := _on_side(m, body, partner)) is not None
         )
         faces = across(body, name)
@@ -211,33 +213,59 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
     return behind_parts(making.index, laid, making.craft, panel[2])
 
 
-FREE = Tube | Standing | Fitting  # crafts that stand off the surface and leave it whole
+@dataclass(frozen=True)
+class _Off:
+    """A lettering that stands off its surface, with what it is laid on."""
+
+    blank: Blank
+    making: _Making
+    laid: Laid
+    coarse: bool
+
+
+Free = tuple[tuple[Part, ...], tuple[Lamp, ...]]
 
 
 @remembered
-def _free_parts(blank: Blank, making: _Making, coarse: bool) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
-    craft = making.craft
+def _free_parts(blank: Blank, making: _Making, coarse: bool) -> Free:
     laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
-    if isinstance(craft, Tube):
-        return tube_parts(making.index, laid, craft, not coarse)
-    if isinstance(craft, Fitting):
-        return fitting_parts(body_of(blank), making.index, laid, craft), ()
-    assert isinstance(craft, Standing)
+    return parts_off(making.craft, _Off(blank, making, laid, coarse))
+
+
+@by_kind(Tube | Standing | Fitting)
+def parts_off(craft: Any, off: _Off) -> Free:
+    """The parts and lamps of a craft that stands off the surface."""
+    raise NotImplementedError
+
+
+@parts_off.of(Tube)
+def _tubes(craft: Tube, off: _Off) -> Free:
+    return tube_parts(off.making.index, off.laid, craft, not off.coarse)
+
+
+@parts_off.of(Fitting)
+def _fittings(craft: Fitting, off: _Off) -> Free:
+    return fitting_parts(body_of(off.blank), off.making.index, off.laid, craft), ()
+
+
+@parts_off.of(Standing)
+def _standing(craft: Standing, off: _Off) -> Free:
+    index, laid, coarse = off.making.index, off.laid, off.coarse
     if craft.upright:
-        return upright_parts(making.index, laid, craft, coarse), ()
+        return upright_parts(index, laid, craft, coarse), ()
     if isinstance(laid.side, Chart):
         sheet = Sheet(laid.side, "blank", net=laid.side.net)
     else:
-        sheet = body_of(blank).sheet(making.lay.side)
+        sheet = body_of(off.blank).sheet(off.making.lay.side)
         sheet = sheet.coarser() if coarse else sheet
-    return standing_parts(sheet, making.index, laid.roughly() if coarse else laid, craft, coarse)
+    return standing_parts(sheet, index, laid.roughly() if coarse else laid, craft, coarse)
 
 
 def _with_free(blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], coarse: bool) -> Piece:
     """A piece with the letterings that stand free of it."""
     lamps: tuple[Lamp, ...] = ()
     for making in makings:
-        if isinstance(making.craft, FREE):
+        if stands_free(making.craft):
             more, shining = _free_parts(blank, making, coarse)
             parts, lamps = parts + more, lamps + shining
     return Piece(parts, lamps)
@@ -287,7 +315,7 @@ def _marks(job: Job, coarse: bool) -> dict[str, Marked]:
     for sheet in body.sheets:
         name = sheet.side.name
         mine = (_on_side(making, body, name) for making in makings)
-        on = tuple(m for m in mine if m is not None and not isinstance(m.craft, FREE))
+        on = tuple(m for m in mine if m is not None and not stands_free(m.craft))
         found[name] = _marked(job.blank, name, on, coarse)
     return found
 

@@ -19,7 +19,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.words import edit_words
+from kilnchisel.core.job.words.sections import edit_words
 from kilnchisel.core.paths import state_folder
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui.away import Chores, away

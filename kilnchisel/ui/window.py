@@ -314,7 +314,7 @@ class Window(LetteringActions, QMainWindow):
         start = str(Path(self._folder()) / f"{self.session.job.name}.svg")
         name, _ = QFileDialog.getSaveFileName(self, "Outlines to a file", start, "SVG (*.svg);;DXF (*.dxf)")
         if name:
-            self.write_outline(Path(name), self.ticket.handover.outline_order())
+            self.write_outline(Path(name), self.ticket.handover.order)
 
     def write_outline(self, path: Path, order: OutlineOrder) -> None:
         """Write the outlines and say so."""
@@ -559,7 +559,9 @@ class Window(LetteringActions, QMainWindow):
         drawing.cache_clear()
         if self.pages.currentIndex() == 1:  # it is laid out anew when it is shown again
             self.start_page.clear()
-        self.ticket.drop_fields()  # every widget is dressed anew, 0.7 ms each: making them is quicker
+        # every widget is dressed anew, 0.7 ms each: making them is quicker, and a turn of its own
+        self.readings.drop_rows()
+        self.ticket.drop_fields()
         self._dress()
         QTimer.singleShot(0, self._restyle)  # each long enough for one turn
 
@@ -578,7 +580,7 @@ class Window(LetteringActions, QMainWindow):
     def hand_over_picture(self) -> None:
         """Ask where, then make the finished picture in the background."""
         try:
-            size = parse_size(self.ticket.handover.size_box.currentText())
+            size = parse_size(self.ticket.handover.typed_size)
         except KilnError as error:
             self.ticket.show_section("hand-over")
             self.ticket.handover.refuse(str(error))

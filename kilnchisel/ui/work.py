@@ -24,7 +24,7 @@ from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.picture.afar import Afar
-from kilnchisel.core.scene.scene import stance_of
+from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.checks import checks

@@ -16,7 +16,7 @@ from kilnchisel.core.finishes.metals import CONSTANTS, metal_colour
 from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.finish import Brass, Gold, Paint
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.words import finish_words
+from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES, in_finish
 
 

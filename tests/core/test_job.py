@@ -11,7 +11,9 @@ from kilnchisel.core.job.fresh import first_lettering, new_lettering
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
-from kilnchisel.core.job.words import colour_word, craft_words, edit_words, finish_words, sentence
+from kilnchisel.core.job.words.crafts import craft_words
+from kilnchisel.core.job.words.finishes import colour_word, finish_words
+from kilnchisel.core.job.words.sections import edit_words, sentence
 from tests.samples import mug_job, plaque_job
 
 

@@ -12,7 +12,7 @@ from kilnchisel.core.finishes.wear import bare_of, marked, worn
 from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Copper, Enamel, Paint, Wear
-from kilnchisel.core.job.words import sentence
+from kilnchisel.core.job.words.sections import sentence
 from tests.samples import mug_job, plaque_job
 
 BOARD = shapely.box(-50, -30, 50, 30)

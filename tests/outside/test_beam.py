@@ -7,7 +7,8 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.build import lettering_laid
-from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug, main_side
+from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug
+from kilnchisel.core.job.traits import main_side
 from tests.outside.test_blanks import job_on, mesh_of
 
 

@@ -11,18 +11,7 @@ import trimesh
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
-from kilnchisel.core.job.blank import (
-    KINDS,
-    Band,
-    Bottle,
-    Can,
-    Globe,
-    Medallion,
-    Mug,
-    Plaque,
-    Tumbler,
-    main_side,
-)
+from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Van
 from kilnchisel.core.job.crafts import Engraved, Raised
@@ -38,6 +27,7 @@ from kilnchisel.core.job.ringsizes import (
     uk_size,
     us_size,
 )
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.shop.checks import checks
 

@@ -12,11 +12,12 @@ from kilnchisel.core.crafts.fields import Carving, Portrait
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Picture, Shape
 from kilnchisel.core.job.assets import keep_asset
-from kilnchisel.core.job.blank import Globe, Mug, Plaque, main_side
+from kilnchisel.core.job.blank import Globe, Mug, Plaque
 from kilnchisel.core.job.crafts import Carved, Raised, Relief
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.lettering.outline import Raster
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.volumes import relief_range_mm

@@ -8,12 +8,13 @@ import shapely
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
 from kilnchisel.core.crafts.standing import pin_places
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import Globe, Mug, Plaque, main_side
+from kilnchisel.core.job.blank import Globe, Mug, Plaque
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Raised, Standing
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Paint
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.shop.checks import checks
 from tests.outside.test_blanks import job_on, mesh_of
 

@@ -8,17 +8,18 @@ import shapely
 import trimesh
 
 from kilnchisel.core.build import lettering_laid, piece_of
-from kilnchisel.core.crafts.profile import stages_of
+from kilnchisel.core.crafts.profile import Outlined, stages_of
 from kilnchisel.core.crafts.roof import roof_faces, widest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
-from kilnchisel.core.job.blank import Band, Bottle, Globe, Mug, Plaque, main_side
+from kilnchisel.core.job.blank import Band, Bottle, Globe, Mug, Plaque
 from kilnchisel.core.job.crafts import Engraved, Pressed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Gold
 from kilnchisel.core.job.fresh import job_on as fresh_job_on
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.shop.readings import readings
 from kilnchisel.core.shop.volumes import relief_range_mm, relief_volume_mm3
 from tests.outside.test_blanks import job_on, mesh_of
@@ -102,7 +103,7 @@ class Heights(unittest.TestCase):
     def test_bevel_and_round_are_added_together(self):
         plain = Raised(edge="ridge", slope_deg=30, height_mm=1)
         both = plain.model_copy(update={"round_mm": 0.8})
-        far, high = np.array(stages_of(both, 3.0)[0].knots).T
+        far, high = np.array(stages_of(both, Outlined(3.0))[0].knots).T
         bevel = 1 + far * math.tan(math.radians(30))
         inside = np.clip(far, 0, 0.8)
         round_ = np.sqrt(np.maximum(0.8**2 - (0.8 - inside) ** 2, 0))
@@ -116,7 +117,7 @@ class Heights(unittest.TestCase):
         self.assertAlmostEqual(high, 0.2, delta=0.03)
         names = [part.name for part in piece_of(job).parts]
         self.assertIn("front round lettering 1", names)
-        far, heights = np.array(stages_of(craft, 0.0)[0].knots).T
+        far, heights = np.array(stages_of(craft, Outlined(0.0))[0].knots).T
         slope = np.diff(heights) / np.diff(far)
         # no corner sharper than 60 degrees, none at either end
         self.assertLess(float(np.degrees(np.arctan(np.abs(slope).max()))), 65)

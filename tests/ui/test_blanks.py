@@ -7,10 +7,11 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QAbstractButton
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import KINDS, TITLES, size_of, stances_of
+from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.edits import limits
 from kilnchisel.core.job.fresh import fresh_job, with_blank
-from kilnchisel.core.job.words import detail_word, has_rim, sentence
+from kilnchisel.core.job.traits import detail_word, rim_word, size_of, stances_of
+from kilnchisel.core.job.words.sections import sentence
 from kilnchisel.ui.ticket.blank import PLATE_FORMATS, has_effect
 from kilnchisel.ui.ticket.sections import SECTIONS, specs
 from kilnchisel.ui.view.stretch import stretch_colour
@@ -66,7 +67,7 @@ class Specs(unittest.TestCase):
         for kind in KINDS:
             job = fresh_job(kind)
             keys = {spec.key for spec in specs(job, "finish", 0)}
-            self.assertEqual("rim_finish.kind" in keys, has_rim(job.blank), kind)
+            self.assertEqual("rim_finish.kind" in keys, rim_word(job.blank) is not None, kind)
             self.assertEqual("detail_finish.kind" in keys, detail_word(job.blank) is not None, kind)
 
     def test_another_blank_brings_its_finish_and_setting(self):

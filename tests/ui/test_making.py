@@ -15,7 +15,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape, Stroke
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import SPECIES
-from kilnchisel.core.job.words import sentence
+from kilnchisel.core.job.words.sections import sentence
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.theme import DAY

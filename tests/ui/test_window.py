@@ -305,8 +305,7 @@ class HandOver(WindowTest):
         path = self.folder / "out.png"
         heard = []
         self.window.picture.mockups.progress.connect(lambda share, left, number: heard.append(share))
-        self.window.ticket.handover.quality.setItemData(0, 2)
-        self.window.ticket.handover.quality.setCurrentIndex(0)
+        self.window.ticket.handover.samples = 2
         job = self.window.session.job
         self.window.make_picture(path, (160, 100))
         self.window.session.edit(("name",), "Edited meanwhile")
@@ -330,9 +329,36 @@ class HandOver(WindowTest):
 
     def test_a_size_that_cannot_be(self):
         self.new()
-        self.window.ticket.handover.size_box.setEditText("big")
+        self.window.ticket.show_section("hand-over")
+        boxes = self.hand_over_boxes()
+        boxes["Picture size, pixels"].setEditText("big")
         self.window.hand_over_picture()
-        self.assertIn("not a picture size", self.window.ticket.handover.refusal.text())
+        said = [x.text() for x in self.window.ticket.handover.findChildren(QLabel) if x.isVisible()]
+        self.assertTrue(any("not a picture size" in words for words in said), said)
+
+    def hand_over_boxes(self):
+        boxes = self.window.ticket.handover.findChildren(QComboBox)
+        return {box.accessibleName(): box for box in boxes}
+
+    def test_what_is_chosen_stays_when_the_section_is_folded_or_dressed_anew(self):
+        self.new()
+        self.window.ticket.show_section("hand-over")
+        boxes = self.hand_over_boxes()
+        boxes["Picture size, pixels"].setEditText("640 x 400")
+        boxes["Quality, samples a pixel"].setCurrentIndex(0)
+        boxes["How outlines are written"].setCurrentIndex(2)
+        self.window.toggle_evening()
+        self.settle()
+        self.window.toggle_evening()
+        self.settle()
+        handover = self.window.ticket.handover
+        self.assertEqual(
+            (handover.typed_size, handover.samples, handover.order.lines), ("640 x 400", 64, True)
+        )
+        boxes = self.hand_over_boxes()
+        self.assertEqual(boxes["Picture size, pixels"].currentText(), "640 x 400")
+        self.assertEqual(boxes["Quality, samples a pixel"].currentText(), "Quick, 64 samples")
+        self.assertEqual(boxes["How outlines are written"].currentText(), "Centre lines")
 
     def test_solid_to_a_file(self):
         self.new("plaque")

@@ -14,8 +14,8 @@ from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.outlines import rounded, subdivided
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.surface import Surface
-from kilnchisel.core.job.blank import FOLDED_MM
 from kilnchisel.core.job.bodies import Bank, Garment
+from kilnchisel.core.job.traits import FOLDED_MM
 
 Array = NDArray[Any]
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fields import Field
-from kilnchisel.core.crafts.profile import Stage, stages_of
+from kilnchisel.core.crafts.profile import Outlined, Stage, stages_of
 from kilnchisel.core.crafts.roof import (
     border_step,
     distances_in,
@@ -48,10 +48,8 @@ FULL_WIDTH = ("ridge", "cushion")  # edges that reach to the middle of every str
 def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage]:
     """The stages of a craft on a layer, at the share of its heights that the layer takes."""
     widest = widest_mm(layer) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
-    return [
-        stage.scaled(layer.height)
-        for stage in stages_of(craft, widest, through_mm, layer.raster, layer.region)
-    ]
+    on = Outlined(widest, through_mm, layer.raster, layer.region)
+    return [stage.scaled(layer.height) for stage in stages_of(craft, on)]
 
 
 def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:

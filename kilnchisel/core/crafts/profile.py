@@ -7,7 +7,7 @@ changes with the distance from the outline. Heights between knots are linear.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import shapely
@@ -19,11 +19,15 @@ from kilnchisel.core.job.crafts import (
     Craft,
     CutThrough,
     Engraved,
+    Fitting,
     Pressed,
     Printed,
     Raised,
     Relief,
+    Standing,
+    Tube,
 )
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.outline import Raster
 
 Role = Literal[
@@ -75,44 +79,63 @@ class Stage:
         return replace(self, knots=tuple((d, h * share) for d, h in self.knots))
 
 
-def stages_of(
-    craft: Craft,
-    widest_mm: float,
-    through_mm: float = 0.0,
-    raster: Raster | None = None,
-    region: shapely.MultiPolygon = NOWHERE,
-) -> tuple[Stage, ...]:
-    """The stages of a craft on an outline, ``region``, whose inmost point is ``widest_mm`` from its edge,
-    in a panel ``through_mm`` thick; ``raster``: the picture that the outline is of. Raises KilnError where
-    the craft needs one."""
-    if isinstance(craft, Carved):
-        return (_carved(craft),)
-    if isinstance(craft, Relief):
-        if raster is None:
-            raise KilnError(
-                "A relief is made from a picture; choose a picture in Wording, or another craft."
-            )
-        return (Stage(0.0, ((0.0, 0.0),), "letters", field=portrait_of(craft, raster)),)
-    if isinstance(craft, CutThrough):
-        if craft.fill == "open":
-            opening = Stage(0.0, ((0.0, -through_mm),), "blank", open=True)
-            return (_countersink(craft, through_mm), opening) if craft.sink_mm > 0 else (opening,)
-        pocket = Stage(0.0, ((0.0, -craft.depth_mm),), "recess")
-        return (pocket, Stage(-craft.gap_mm, ((0.0, 0.0),), "letters"))
-    if isinstance(craft, Printed):
-        film = Stage(0.0, ((0.0, craft.film_mm),), "letters", film=True)
-        if craft.carrier_mm <= 0:
-            return (film,)
-        return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", film=True, filled=True), film)
-    if isinstance(craft, Pressed):
-        return _pressed(craft)
-    if isinstance(craft, Engraved):
-        return (Stage(0.0, _cut_in(craft), "recess"),)
-    if isinstance(craft, Raised):
-        made = _raised(craft, widest_mm, region)
-        round_ = craft.round_mm if craft.edge in ("sloped", "bevelled", "ridge") else 0.0
-        return made if round_ <= 0 else tuple(_with_round(stage, round_) for stage in made)
-    return ()  # it stands free of the surface
+@dataclass(frozen=True, eq=False)
+class Outlined:
+    """What a craft is told of an outline: its ``region``, how far its inmost point is from its edge, how
+    thick the panel is that it lies on, and the picture that it is of, if any."""
+
+    widest_mm: float
+    through_mm: float = 0.0
+    raster: Raster | None = None
+    region: shapely.MultiPolygon = NOWHERE
+
+
+@by_kind(Craft)
+def stages_of(craft: Any, on: Outlined) -> tuple[Stage, ...]:
+    """The stages of a craft on an outline; none of one that stands free of the surface. Raises KilnError
+    where the craft needs a picture."""
+    raise NotImplementedError
+
+
+@stages_of.of(Tube, Standing, Fitting)
+def _free(_: Any, on: Outlined) -> tuple[Stage, ...]:
+    return ()
+
+
+@stages_of.of(Relief)
+def _relief(craft: Relief, on: Outlined) -> tuple[Stage, ...]:
+    if on.raster is None:
+        raise KilnError("A relief is made from a picture; choose a picture in Wording, or another craft.")
+    return (Stage(0.0, ((0.0, 0.0),), "letters", field=portrait_of(craft, on.raster)),)
+
+
+@stages_of.of(CutThrough)
+def _cut_through(craft: CutThrough, on: Outlined) -> tuple[Stage, ...]:
+    if craft.fill == "open":
+        opening = Stage(0.0, ((0.0, -on.through_mm),), "blank", open=True)
+        return (_countersink(craft, on.through_mm), opening) if craft.sink_mm > 0 else (opening,)
+    pocket = Stage(0.0, ((0.0, -craft.depth_mm),), "recess")
+    return (pocket, Stage(-craft.gap_mm, ((0.0, 0.0),), "letters"))
+
+
+@stages_of.of(Printed)
+def _printed(craft: Printed, on: Outlined) -> tuple[Stage, ...]:
+    film = Stage(0.0, ((0.0, craft.film_mm),), "letters", film=True)
+    if craft.carrier_mm <= 0:
+        return (film,)
+    return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", film=True, filled=True), film)
+
+
+@stages_of.of(Engraved)
+def _engraved(craft: Engraved, on: Outlined) -> tuple[Stage, ...]:
+    return (Stage(0.0, _cut_in(craft), "recess"),)
+
+
+@stages_of.of(Raised)
+def _raised(craft: Raised, on: Outlined) -> tuple[Stage, ...]:
+    made = _with_edge(craft, on.widest_mm, on.region)
+    round_ = craft.round_mm if craft.edge in ("sloped", "bevelled", "ridge") else 0.0
+    return made if round_ <= 0 else tuple(_with_round(stage, round_) for stage in made)
 
 
 def _countersink(craft: CutThrough, through_mm: float) -> Stage:
@@ -134,7 +157,7 @@ def _cut_in(craft: Engraved) -> Knots:
     return ((0.0, -depth),)
 
 
-def _raised(craft: Raised, widest: float, region: shapely.MultiPolygon) -> tuple[Stage, ...]:
+def _with_edge(craft: Raised, widest: float, region: shapely.MultiPolygon) -> tuple[Stage, ...]:
     height, edge = craft.height_mm, craft.edge
     wide = craft.edge_mm
     if edge == "sloped":
@@ -163,14 +186,15 @@ def _raised(craft: Raised, widest: float, region: shapely.MultiPolygon) -> tuple
     return (_letters((0.0, height)),)
 
 
-def _carved(craft: Carved) -> Stage:
+@stages_of.of(Carved)
+def _carved(craft: Carved, on: Outlined) -> tuple[Stage, ...]:
     role: Role = "letters" if craft.base_mm >= 0 else "recess"
     if craft.edge_mm <= 0 or craft.base_mm == 0:
         knots: Knots = ((0.0, craft.base_mm),)
     else:
         run = np.linspace(0, craft.edge_mm, ROUND)
         knots = tuple((float(d), craft.base_mm * _soft(float(d) / craft.edge_mm)) for d in run)
-    return Stage(0.0, knots, role, field=carving_of(craft))
+    return (Stage(0.0, knots, role, field=carving_of(craft)),)
 
 
 def _letters(*knots: tuple[float, float]) -> Stage:
@@ -203,7 +227,8 @@ def _soft(share: float) -> float:
 SWELL_WIDE = 3.0  # how far the swelling reaches, in widths of the soft edge
 
 
-def _pressed(craft: Pressed) -> tuple[Stage, ...]:
+@stages_of.of(Pressed)
+def _pressed(craft: Pressed, on: Outlined) -> tuple[Stage, ...]:
     """Down from the outline over the soft width; outside it the ground has swollen and falls off again."""
     soft, depth = craft.soft_mm, craft.depth_mm
     rise = depth * craft.swell / 100

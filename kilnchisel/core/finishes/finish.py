@@ -17,13 +17,8 @@ from kilnchisel.core.finishes.material import Cover, Material, Texture
 from kilnchisel.core.finishes.metals import gold_colour, gold_index, metal_colour, metal_index
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import (
-    Aluminium,
     AsBlank,
-    Brass,
-    Bronze,
-    Chrome,
     Cloth,
-    Copper,
     Enamel,
     Foam,
     Glass,
@@ -33,18 +28,17 @@ from kilnchisel.core.job.finish import (
     Leather,
     Masonry,
     Metal,
+    OwnFinish,
     Paint,
     PaintedWood,
     Paper,
     Plastic,
     Rubber,
-    Silver,
     Slate,
-    Stainless,
     Stone,
-    Titanium,
     Wood,
 )
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -52,9 +46,10 @@ Array = NDArray[Any]
 SLATE_COLOUR = "#4b4e50"
 
 
+@by_kind(OwnFinish)
 def material_of(finish: Any) -> Material:
     """The material of a finish (not AsBlank, which has none of its own)."""
-    return _MAKERS[type(finish)](finish)
+    raise NotImplementedError
 
 
 def letter_material(finish: Any, ground: Material) -> Material:
@@ -132,10 +127,12 @@ def gloss_alpha(percent: float) -> float:
     return float(0.035 + 0.6 * (1 - percent / 100) ** 1.5)
 
 
+@material_of.of(Enamel)
 def _enamel(finish: Enamel) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.enamel())
 
 
+@material_of.of(Ink, Paint)
 def _ink(finish: Ink | Paint) -> Material:
     return _with_effect(
         Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss)), finish.effect
@@ -193,6 +190,7 @@ PATINAS = {
 OLD_METAL = "#6d675c"
 
 
+@material_of.of(Metal)
 def _metal(finish: Metal) -> Material:
     kind = finish.kind  # type: ignore[attr-defined]
     alpha, across, texture = POLISHES[finish.polish]
@@ -221,22 +219,27 @@ def _unevenly(texture: Texture, share: float) -> Texture:
     return replace(texture, dull=np.clip(share * dull * 1.6, 0, 1).astype(np.float32))
 
 
+@material_of.of(Leather)
 def _leather(finish: Leather) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.pebbled())
 
 
+@material_of.of(Plastic)
 def _plastic(finish: Plastic) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss))
 
 
+@material_of.of(Rubber)
 def _rubber(finish: Rubber) -> Material:
     return Material("coated", hex_to_linear(finish.colour), 0.55, textures.fibre())
 
 
+@material_of.of(Stone)
 def _stone(finish: Stone) -> Material:
     return Material("coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), textures.granite())
 
 
+@material_of.of(Wood)
 def _wood(finish: Wood) -> Material:
     if finish.surface == "charred":
         r, g, b = (0.018 + 0.05 * c for c in hex_to_linear(finish.colour))
@@ -268,32 +271,39 @@ MASONRIES = {
 }
 
 
+@material_of.of(Cloth)
 def _cloth(finish: Cloth) -> Material:
     return Material("matte", hex_to_linear(finish.colour), 0.6, WEAVES[finish.weave](), finish.grain_deg)
 
 
+@material_of.of(Paper)
 def _paper(finish: Paper) -> Material:
     return Material("matte", hex_to_linear(finish.colour), 0.6, textures.fibre())
 
 
+@material_of.of(Masonry)
 def _masonry(finish: Masonry) -> Material:
     texture, alpha = MASONRIES[finish.surface]
     return Material("matte", hex_to_linear(finish.colour), alpha, texture())
 
 
+@material_of.of(Glass)
 def _glass(finish: Glass) -> Material:
     alpha = 0.0 if finish.frosted <= 0 else 0.08 + 0.42 * finish.frosted / 100
     return Material("glass", hex_to_linear(finish.colour), max(alpha, 0.01))
 
 
+@material_of.of(Foam)
 def _foam(finish: Foam) -> Material:
     return Material("matte", hex_to_linear(finish.colour), 0.6, textures.cells())
 
 
+@material_of.of(Grass)
 def _grass(finish: Grass) -> Material:
     return Material("matte", hex_to_linear(finish.colour), 0.8, textures.turf())
 
 
+@material_of.of(PaintedWood)
 def _painted_wood(finish: PaintedWood) -> Material:
     grain = _faded(finish.grain)
     return Material(
@@ -316,39 +326,11 @@ def _faded(percent: float) -> Any:
 _FADED: dict[int, Any] = {}
 
 
+@material_of.of(Slate)
 def _slate(finish: Slate) -> Material:
     share = finish.oiled / 100
     r, g, b = (c * (1 - 0.62 * share) for c in hex_to_linear(SLATE_COLOUR))
     return Material("coated", (r, g, b), 0.52 - 0.27 * share, textures.slate())
-
-
-_MAKERS: dict[type, Callable[[Any], Material]] = {
-    Enamel: _enamel,
-    Ink: _ink,
-    Brass: _metal,
-    Stainless: _metal,
-    PaintedWood: _painted_wood,
-    Slate: _slate,
-    Gold: _metal,
-    Silver: _metal,
-    Copper: _metal,
-    Bronze: _metal,
-    Aluminium: _metal,
-    Chrome: _metal,
-    Titanium: _metal,
-    Leather: _leather,
-    Plastic: _plastic,
-    Rubber: _rubber,
-    Stone: _stone,
-    Paint: _ink,
-    Wood: _wood,
-    Cloth: _cloth,
-    Paper: _paper,
-    Masonry: _masonry,
-    Grass: _grass,
-    Glass: _glass,
-    Foam: _foam,
-}
 
 
 def printed_picture(pixels: Array, width_mm: float, height_mm: float, alpha: float) -> Material:

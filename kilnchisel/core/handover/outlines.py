@@ -21,7 +21,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
-from kilnchisel.core.job.words import one_line
+from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.flat import Flat, flats_of
 from kilnchisel.core.lettering.outline import reshaped
 from kilnchisel.core.lettering.polygons import rings_of

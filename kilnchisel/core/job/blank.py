@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -274,90 +273,3 @@ KINDS: dict[str, type[Value]] = {
 TITLES: dict[str, str] = {
     kind.model_fields["kind"].default: title for group in GROUPS.values() for kind, title in group
 }
-
-
-def size_of(blank: Blank) -> tuple[float, float]:
-    """Width and height of a blank as it stands or lies, roughly, mm."""
-    known: dict[str, Callable[[Any], tuple[float, float]]] = {
-        "tumbler": lambda b: (max(b.top_mm, b.foot_mm), b.height_mm),
-        "band": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.width_mm),
-        "signet": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.head_high_mm),
-        "bracelet": lambda b: (b.inner_mm + 2 * b.thickness_mm, b.width_mm),
-        "medallion": lambda b: (b.diameter_mm, b.diameter_mm),
-        "globe": lambda b: (b.diameter_mm, b.diameter_mm * (1.17 if b.foot else 1.0)),
-        "handle": lambda b: (b.length_mm * (1.0 if b.head == "none" else 1.45), b.widest_mm),
-        "hull": lambda b: (b.length_mm, b.height_mm),
-        "van": lambda b: (b.length_mm, b.height_mm),
-        "garment": lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),
-        "bank": lambda b: (b.width_mm, b.rise_mm),
-        "mesh": lambda b: (max(b.size_mm[:2]), b.size_mm[2]),
-    }
-    if blank.kind in known:
-        return known[blank.kind](blank)
-    if isinstance(blank, Mug | Jar | Bottle | Can | Cap):
-        return blank.diameter_mm, blank.height_mm
-    assert isinstance(blank, Plaque | Board | Plate | BoxSign | Wall | Book)
-    return blank.width_mm, blank.height_mm
-
-
-def main_side(blank: Blank) -> tuple[str, float, float]:
-    """The side a first lettering goes on, its height and its middle's v, mm."""
-    if isinstance(blank, Plaque | Board | Plate):
-        return "front", min(blank.height_mm, blank.width_mm), 0.0
-    if isinstance(blank, BoxSign):
-        return "front", min(blank.height_mm, blank.width_mm) * 0.55, 0.0
-    if isinstance(blank, Wall):
-        return "front", blank.height_mm * 0.9, 0.0
-    if isinstance(blank, Book):
-        return "front cover", blank.width_mm * 0.5, round(blank.height_mm * 0.14, 1)
-    if isinstance(blank, Medallion):
-        return "front", (blank.diameter_mm - 2 * blank.rim_mm) * 0.45, 0.0
-    if isinstance(blank, Mug):
-        return "outside", blank.height_mm * 0.66, round(blank.height_mm * 0.52, 1)
-    if isinstance(blank, Globe):
-        return "all round", blank.diameter_mm * 0.5, 0.0
-    if isinstance(blank, Band | Bracelet):
-        return "outside", blank.width_mm * 2.6, 0.0
-    if isinstance(blank, Signet):
-        return "head", blank.head_mm * 0.5, 0.0
-    if isinstance(blank, Cap):
-        return "outside", blank.height_mm * 0.9, 0.0
-    if isinstance(blank, Jar):
-        return "outside", blank.height_mm * 0.5, 0.0
-    if isinstance(blank, Handle):
-        return "front", blank.widest_mm * 0.9, 0.0
-    if isinstance(blank, Hull):
-        return "left side", blank.height_mm * 0.72, round(-0.1 * blank.height_mm, 0)
-    if isinstance(blank, Van):
-        return "left side", blank.height_mm * 0.48, 0.0
-    if isinstance(blank, Garment):
-        return "front", blank.chest_mm * 0.5, round(blank.length_mm * 0.16, 0)
-    if isinstance(blank, Bank):
-        return "slope", blank.rise_mm * 1.6, 0.0
-    if isinstance(blank, Mesh3D):
-        return "any spot", min(blank.size_mm[0], blank.size_mm[2]) * 0.4, 0.0
-    return "outside", size_of(blank)[1] * 0.42, 0.0
-
-
-def lies_flat(blank: Blank) -> bool:
-    """Whether the blank lies on the ground or hangs on a wall, rather than standing."""
-    return isinstance(blank, Plaque | Medallion | Board | Plate | Garment | Book)
-
-
-def stances_of(blank: Blank) -> tuple[str, ...]:
-    """How a blank can be shown: lying, hung on a wall, standing on its lower edge."""
-    if not lies_flat(blank):
-        return ("standing",)
-    if isinstance(blank, Book):
-        return ("lying", "standing")
-    if isinstance(blank, Garment | Medallion):
-        return ("lying", "hung")
-    return ("lying", "hung", "standing")
-
-
-def thickness_of(blank: Blank) -> float:
-    """How thick a blank that lies flat is, mm."""
-    return FOLDED_MM if isinstance(blank, Garment) else float(getattr(blank, "thickness_mm", 0.0))
-
-
-FOLDED_MM = 6.0  # two layers of cloth and the air between them

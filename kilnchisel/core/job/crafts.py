@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 from kilnchisel.core.job.finish import SurfaceFinish
+from kilnchisel.core.kinds import by_kind
 
 CutterAngle = Annotated[float, Field(ge=10, le=160)]
 
@@ -240,3 +241,50 @@ Craft = Annotated[
     Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief | Fitting,
     Field(discriminator="kind"),
 ]
+
+
+@by_kind(Craft)
+def stands_free(craft: Any) -> bool:
+    """Whether it stands off the surface and leaves that whole."""
+    raise NotImplementedError
+
+
+@stands_free.of(Tube, Standing, Fitting)
+def _off_the_surface(_: Any) -> bool:
+    return True
+
+
+@stands_free.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief)
+def _of_the_surface(_: Any) -> bool:
+    return False
+
+
+@by_kind(Craft)
+def shines(craft: Any) -> bool:
+    """Whether light comes from it as it is set."""
+    raise NotImplementedError
+
+
+@shines.of(Printed, Pressed, Raised, Carved, Relief, Fitting)
+def _dull(_: Any) -> bool:
+    return False
+
+
+@shines.of(Engraved)
+def _filled(craft: Engraved) -> bool:
+    return craft.glow > 0
+
+
+@shines.of(Tube)
+def _switched(craft: Tube) -> bool:
+    return craft.lit
+
+
+@shines.of(Standing)
+def _lit(craft: Standing) -> bool:
+    return craft.light != "none"
+
+
+@shines.of(CutThrough)
+def _lit_behind(craft: CutThrough) -> bool:
+    return craft.fill == "open" and craft.behind == "light"

@@ -264,6 +264,7 @@ _Surface = (
     | Foam
 )
 SurfaceFinish = Annotated[_Surface, Field(discriminator="kind")]
+OwnFinish = Ink | _Surface  # what has a look of its own
 LetterFinish = Annotated[AsBlank | Ink | _Surface, Field(discriminator="kind")]
 
 

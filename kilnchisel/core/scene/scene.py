@@ -6,7 +6,7 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,31 +16,14 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
-from kilnchisel.core.crafts.piece import Part, Piece
+from kilnchisel.core.crafts.piece import Piece
 from kilnchisel.core.crafts.through import PANEL_MM
 from kilnchisel.core.finishes import textures, woods
-from kilnchisel.core.finishes.finish import (
-    blockout_material,
-    darkened,
-    filled_with_light,
-    letter_material,
-    light_panel,
-    lit_face,
-    material_of,
-    over_ground,
-    printed_picture,
-    strip_material,
-    support_material,
-    tube_material,
-)
+from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.finishes.wear import Marked, bare_of, worn
-from kilnchisel.core.job.blank import Medallion, size_of, stances_of, thickness_of
-from kilnchisel.core.job.boards import BoxSign
-from kilnchisel.core.job.bodies import Signet
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Fitting, Printed, Relief, Standing, Tube
-from kilnchisel.core.job.finish import Ink, Stainless, Wear, Wood
+from kilnchisel.core.finishes.wear import Marked
+from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.remembered import remembered
@@ -54,6 +37,8 @@ from kilnchisel.core.scene.light import (
     panel_of,
     room_of,
 )
+from kilnchisel.core.scene.materials import material_of_part
+from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_of, stance_shown
 
 Array = NDArray[Any]
 
@@ -128,43 +113,6 @@ class Scene:
     glow: Glow = NO_GLOW
 
 
-def stance_of(job: Job) -> Array:
-    """How the piece stands in the scene, (4, 4)."""
-    matrix = np.eye(4)
-    shown = stance_shown(job)
-    if isinstance(job.blank, Signet):
-        # standing on the band, its head (-y) up
-        matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
-        matrix[:3, 3] = [0, -job.blank.width_mm / 2, job.blank.inner_mm / 2 + job.blank.thickness_mm]
-        return matrix
-    if isinstance(job.blank, Medallion):
-        if shown == "hung":  # face (+z) towards the viewer, back on the wall
-            matrix[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
-    elif shown == "lying":
-        # front (-y) up, top (z) away from the viewer, back on the ground
-        matrix[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
-        matrix[:3, 3] = [0, -size_of(job.blank)[1] / 2, thickness_of(job.blank)]
-    elif shown == "hung":
-        matrix[:3, 3] = [0, 0, -size_of(job.blank)[1] / 2]
-    else:
-        matrix[2, 3] = _posts_mm(job)
-    return matrix
-
-
-def _posts_mm(job: Job) -> float:
-    """How far the posts of a piece go down below it."""
-    fittings = [
-        item.craft for item in job.letterings if not item.hidden and isinstance(item.craft, Fitting)
-    ]
-    return max((craft.length_mm for craft in fittings if craft.form == "posts"), default=0.0)
-
-
-def stance_shown(job: Job) -> str:
-    """How the piece is shown: as the setting says where the blank can be, else as it stands."""
-    stances = stances_of(job.blank)
-    return job.setting.stance if job.setting.stance in stances else stances[0]
-
-
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     """Middle (scene coordinates) and radius of the ball round a body, mm."""
     boxes = [shell.mesh.bounds for shell in body.shells]
@@ -195,7 +143,7 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
             part.name,
             part.side,
             part.mesh,
-            _come_round(_worn(job, part, slots, marks), part, rounds),
+            material_of_part(job, part, slots, marks, rounds),
             part.still,
         )
         for part in piece.parts
@@ -245,84 +193,11 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
     return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
 
 
-def _worn(job: Job, part: Part, slots: dict[str, Material], marks: dict[str, Marked]) -> Material:
-    """The material of a part with its wear."""
-    material = _material(job, part, slots)
-    if job.wear == UNWORN or part.role in ("tube", "blockout", "support"):
-        return material
-    ground = None if part.lettering is None else slots["blank"]
-    here = None if part.side is None else marks.get(part.side)
-    return worn(material, bare_of(material, ground), job.wear, here)
-
-
-def _come_round(material: Material, part: Part, rounds: dict[str, float]) -> Material:
-    """A material whose texture meets itself where the surface of its part comes round again."""
-    printed = part.layer is not None and part.layer.raster is not None
-    if printed or (material.texture is None and not material.covers):
-        return material
-    # what is lettered changes at every step: of that only the side is asked, not the mesh
-    around = (
-        rounds.get(part.side, 0.0) if part.side is not None else part.mesh.round_mm if part.still else 0.0
-    )
-    return replace(material, round_mm=around) if around > 0 else material
-
-
-UNWORN = Wear()
-
-
-def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
-    if part.lettering is None or part.role == "blank":
-        return slots[part.role]
-    lettering = job.letterings[part.lettering]
-    if isinstance(lettering.craft, Tube):
-        if part.role == "tube":
-            return tube_material(lettering.craft)
-        return blockout_material() if part.role == "blockout" else support_material()
-    finish = lettering.finish
-    if isinstance(lettering.craft, Printed) and part.role == "carrier":
-        return material_of(Ink(colour=lettering.craft.carrier_colour, gloss=getattr(finish, "gloss", 60.0)))
-    if isinstance(lettering.craft, CutThrough) and part.role == "tube":
-        return light_panel(lettering.craft)
-    if isinstance(lettering.craft, Standing):
-        if part.role == "support":
-            return material_of(Wood() if lettering.craft.upright else Stainless(polish="satin"))
-        if part.role == "tube":
-            return strip_material(lettering.craft)
-        if part.role == "return" and lettering.craft.return_finish is not None:
-            return material_of(lettering.craft.return_finish)
-    if part.layer is not None and part.layer.finish is not None:
-        finish = part.layer.finish
-    material = letter_material(finish, slots["blank"])
-    relief = isinstance(lettering.craft, Relief)
-    if part.layer is not None and part.layer.raster is not None and not relief:
-        material = printed_picture(
-            part.layer.raster.pixels,
-            part.layer.raster.width_mm,
-            part.layer.raster.height_mm,
-            material.alpha,
-        )
-    if isinstance(lettering.craft, Printed) and not lettering.craft.underprint:
-        under = slots["blank"].albedo
-        if lettering.craft.carrier_mm > 0:
-            under = np.array(hex_to_linear(lettering.craft.carrier_colour))
-        return over_ground(material, under)
-    if isinstance(lettering.craft, Standing) and lettering.craft.face_lit and part.role == "letters":
-        return lit_face(material, lettering.craft)
-    if isinstance(lettering.craft, Engraved):
-        material = darkened(material, lettering.craft.darkened)
-        return material if lettering.craft.glow <= 0 else filled_with_light(material, lettering.craft)
-    return material
-
-
 def _base(job: Job, radius: float) -> Base:
     ground = job.setting.ground
     material = _GROUNDS[ground.kind](ground)
     if stance_shown(job) == "hung":
-        back = (
-            HANG_GAP_MM
-            + _behind_mm(job)
-            + (0.0 if isinstance(job.blank, Medallion) else thickness_of(job.blank))
-        )
+        back = HANG_GAP_MM + _behind_mm(job) + behind_mm(job.blank)
         return Base(
             np.array([0.0, back, 0.0]),
             np.array([0.0, -1.0, 0.0]),
@@ -330,10 +205,10 @@ def _base(job: Job, radius: float) -> Base:
             max(3000.0, 12 * radius),
             material,
         )
-    if isinstance(job.blank, BoxSign) and job.blank.bracket:  # the wall that its arms come from
-        wall = -job.blank.width_mm / 2 - job.blank.reach_mm
+    wall = beside_mm(job.blank)
+    if wall is not None:
         return Base(
-            np.array([wall, 0.0, 0.0]),
+            np.array([-wall, 0.0, 0.0]),
             np.array([1.0, 0.0, 0.0]),
             np.array([0.0, 1.0, 0.0]),
             max(4000.0, 9 * radius),

@@ -20,7 +20,7 @@ from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
-from kilnchisel.core.job.words import one_line
+from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.measures import smallest_gap_mm
 from kilnchisel.core.lettering.polygons import polygons_in

@@ -15,7 +15,7 @@ from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
-from kilnchisel.core.job.words import one_line
+from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.content import pixels_per_inch

@@ -60,9 +60,13 @@ class ReadingsPanel(QWidget):
     def begin(self) -> None:
         """Another job: what was read from the one before is not its."""
         self._taken = None
+        self.drop_rows()
+        self._note("Measuring…")
+
+    def drop_rows(self) -> None:
+        """Let go of what is shown."""
         _clear(self.grid)
         _clear(self.checks)
-        self._note("Measuring…")
 
     def _note(self, words: str) -> None:
         note = QLabel(words)
@@ -73,8 +77,7 @@ class ReadingsPanel(QWidget):
     def show_taken(self, taken: Taken | None) -> None:
         """Show the readings and checks, or nothing."""
         self._taken = taken
-        _clear(self.grid)
-        _clear(self.checks)
+        self.drop_rows()
         if taken is None:
             self._note("Add lettering to read its measures.")
             return

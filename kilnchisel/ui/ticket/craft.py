@@ -28,7 +28,7 @@ from kilnchisel.core.job.recipes import (
     saved_recipes,
     shared,
 )
-from kilnchisel.core.job.words import one_line
+from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.ui.ticket.craftfields import making_specs
 from kilnchisel.ui.ticket.fields import Spec, link
 

@@ -42,7 +42,7 @@ from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
 from kilnchisel.core.job.wording import Face, FileFace, ShippedFace, Wording
-from kilnchisel.core.job.words import face_words
+from kilnchisel.core.job.words.contents import face_words
 from kilnchisel.core.lettering.catalogue import (
     FontEntry,
     font_files,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from kilnchisel.core.handover.outlines import OutlineOrder
@@ -17,7 +17,8 @@ QUALITIES = ((64, "Quick"), (128, "Good"), (512, "Finest"))
 
 
 class HandOver(QWidget):
-    """What goes out of the house."""
+    """What goes out of the house. Its fields are there while the section is unfolded; what is chosen in
+    them is kept here."""
 
     picture_wanted = pyqtSignal()
     mesh_wanted = pyqtSignal()
@@ -25,71 +26,96 @@ class HandOver(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 8)
-        column.setSpacing(6)
-        row = QHBoxLayout()
-        label = QLabel("Picture size")
-        label.setObjectName("small")
-        self.size_box = QComboBox()
-        self.size_box.setEditable(True)
-        self.size_box.addItems(SIZES)
-        self.size_box.setAccessibleName("Picture size, pixels")
-        self.size_box.setToolTip("Width x height in pixels; type any other")
-        label.setBuddy(self.size_box)
-        row.addWidget(label)
-        row.addWidget(self.size_box, 1)
-        column.addLayout(row)
-        row = QHBoxLayout()
-        label = QLabel("Quality")
-        label.setObjectName("small")
-        self.quality = QComboBox()
-        for samples, words in QUALITIES:
-            self.quality.addItem(f"{words}, {samples} samples", samples)
-        self.quality.setCurrentIndex(1)
-        self.quality.setAccessibleName("Quality, samples a pixel")
-        label.setBuddy(self.quality)
-        row.addWidget(label)
-        row.addWidget(self.quality, 1)
-        column.addLayout(row)
-        self.refusal = QLabel()
-        self.refusal.setObjectName("refusal")
-        self.refusal.setWordWrap(True)
-        self.refusal.hide()
-        column.addWidget(self.refusal)
-        self.picture = QPushButton("Picture to a file…")
-        self.picture.setObjectName("primary")
-        self.picture.clicked.connect(self.picture_wanted)
-        column.addWidget(self.picture)
-        self.mesh = QPushButton("Solid to a file: STL, OBJ, GLB…")
-        self.mesh.setObjectName("link")
-        self.mesh.clicked.connect(self.mesh_wanted)
-        column.addWidget(self.mesh)
-        row = QHBoxLayout()
-        label = QLabel("Outlines")
-        label.setObjectName("small")
-        self.outlines = QComboBox()
-        for order, words in OUTLINES:
-            self.outlines.addItem(words, order)
-        self.outlines.setAccessibleName("How outlines are written")
-        label.setBuddy(self.outlines)
-        row.addWidget(label)
-        row.addWidget(self.outlines, 1)
-        column.addLayout(row)
-        self.outline = QPushButton("Outlines to a file: SVG, DXF…")
-        self.outline.setObjectName("link")
-        self.outline.clicked.connect(self.outline_wanted)
-        column.addWidget(self.outline)
+        self.typed_size = SIZES[0]  # as it is typed
+        self.samples = QUALITIES[1][0]
+        self.order = OUTLINES[0][0]
+        self._refusal = ""
+        self._said: QLabel | None = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
 
-    def outline_order(self) -> OutlineOrder:
-        """How the outlines are wanted."""
-        order = self.outlines.currentData()
-        return order if isinstance(order, OutlineOrder) else OutlineOrder()
+    def show_fields(self) -> None:
+        """Make the fields, unless they are there."""
+        if self._said is None:
+            self._fill()
 
-    @property
-    def samples(self) -> int:
-        return int(self.quality.currentData())
+    def drop_fields(self) -> None:
+        """Let go of the fields: what is chosen in them stays."""
+        self._said = None
+        while (item := self._column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
 
     def refuse(self, sentence: str) -> None:
-        self.refusal.setText(sentence)
-        self.refusal.setVisible(bool(sentence))
+        """Say what is wrong with what was typed; nothing when it is right."""
+        self._refusal = sentence
+        if self._said is not None:
+            self._said.setText(sentence)
+            self._said.setVisible(bool(sentence))
+
+    def _fill(self) -> None:
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 2, 0, 8)
+        column.setSpacing(6)
+        sizes = _box("Picture size, pixels")
+        sizes.setEditable(True)
+        sizes.addItems(SIZES)
+        sizes.setEditText(self.typed_size)
+        sizes.setToolTip("Width x height in pixels; type any other")
+        sizes.editTextChanged.connect(self._take_size)
+        column.addLayout(_row("Picture size", sizes))
+        quality = _box("Quality, samples a pixel")
+        for samples, words in QUALITIES:
+            quality.addItem(f"{words}, {samples} samples")
+        quality.setCurrentIndex([samples for samples, _ in QUALITIES].index(self.samples))
+        quality.currentIndexChanged.connect(self._take_quality)
+        column.addLayout(_row("Quality", quality))
+        self._said = QLabel()
+        self._said.setObjectName("refusal")
+        self._said.setWordWrap(True)
+        column.addWidget(self._said)
+        self.refuse(self._refusal)
+        column.addWidget(_button("Picture to a file…", "primary", self.picture_wanted))
+        column.addWidget(_button("Solid to a file: STL, OBJ, GLB…", "link", self.mesh_wanted))
+        outlines = _box("How outlines are written")
+        outlines.addItems([words for _, words in OUTLINES])
+        outlines.setCurrentIndex([order for order, _ in OUTLINES].index(self.order))
+        outlines.currentIndexChanged.connect(self._take_outlines)
+        column.addLayout(_row("Outlines", outlines))
+        column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
+        self._column.addWidget(inner)
+
+    def _take_size(self, text: str) -> None:
+        self.typed_size = text
+
+    def _take_quality(self, number: int) -> None:
+        self.samples = QUALITIES[number][0]
+
+    def _take_outlines(self, number: int) -> None:
+        self.order = OUTLINES[number][0]
+
+
+def _box(name: str) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    return box
+
+
+def _row(words: str, box: QComboBox) -> QHBoxLayout:
+    row = QHBoxLayout()
+    label = QLabel(words)
+    label.setObjectName("small")
+    label.setBuddy(box)
+    row.addWidget(label)
+    row.addWidget(box, 1)
+    return row
+
+
+def _button(words: str, look: str, wanted: pyqtBoundSignal) -> QPushButton:
+    button = QPushButton(words)
+    button.setObjectName(look)
+    button.clicked.connect(lambda: wanted.emit())
+    return button

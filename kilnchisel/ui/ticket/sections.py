@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from kilnchisel.core.job.blank import stances_of
-from kilnchisel.core.job.crafts import Craft, CutThrough, Engraved, Printed, Standing, Tube
+from kilnchisel.core.job.crafts import Printed, shines
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.words import detail_word, edge_word, has_rim
+from kilnchisel.core.job.traits import detail_word, rim_word, stances_of
 from kilnchisel.ui.ticket.blank import blank_specs
 from kilnchisel.ui.ticket.craft import craft_specs
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
@@ -47,13 +46,6 @@ def specs(
     return {"lay": lay_specs, "craft": craft_specs}[section](job, here)
 
 
-def _shines(craft: Craft) -> bool:
-    lit = isinstance(craft, Tube) and craft.lit
-    behind = isinstance(craft, CutThrough) and craft.fill == "open" and craft.behind == "light"
-    filled = isinstance(craft, Engraved) and craft.glow > 0
-    return lit or behind or filled or (isinstance(craft, Standing) and craft.light != "none")
-
-
 def _finish(job: Job, index: int | None) -> list[Spec]:
     fields = []
     if index is not None:
@@ -65,11 +57,9 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
         )
         fields += finish_specs(job, letters, "Letters", extra + SURFACES)
     fields += finish_specs(job, ("finish",), "Blank", SURFACES)
-    if has_rim(job.blank):
-        fields += finish_specs(job, ("rim_finish",), edge_word(job.blank).capitalize(), SURFACES)
-    detail = detail_word(job.blank)
-    if detail is not None:
-        fields += finish_specs(job, ("detail_finish",), detail.capitalize(), SURFACES)
+    for path, word in (("rim_finish", rim_word(job.blank)), ("detail_finish", detail_word(job.blank))):
+        if word is not None:
+            fields += finish_specs(job, (path,), word.capitalize(), SURFACES)
     return [*fields, *wear_specs(job)]
 
 
@@ -105,7 +95,7 @@ def _setting(job: Job) -> list[Spec]:
             ranged(job, (*light, "key", "tilt_deg"), "Key height", "angle", step=5),
             ranged(job, (*light, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
         ]
-    if any(_shines(item.craft) for item in job.letterings):
+    if any(shines(item.craft) for item in job.letterings):
         glow: tuple[str | int, ...] = ("setting", "glow")
         fields.append(ranged(job, (*glow, "strength"), "Glow", "percent", step=1))
         if job.setting.glow.strength > 0:

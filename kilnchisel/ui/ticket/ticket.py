@@ -20,7 +20,9 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Fitting
-from kilnchisel.core.job.words import craft_words, one_line, sentence
+from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.job.words.crafts import craft_words
+from kilnchisel.core.job.words.sections import sentence
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import plain
 from kilnchisel.ui.ticket.fields import Field, Form, Spec
@@ -233,6 +235,8 @@ class Ticket(QWidget):
     def show_job(self) -> None:
         job, index = self.session.job, self.session.index
         self.letterings.show_job(self.session)
+        if self.open_section == "hand-over":
+            self.handover.show_fields()
         for key, section in self.sections.items():
             section.say(sentence(job, key, index))
             # of those that are folded nobody sees the fields
@@ -246,6 +250,7 @@ class Ticket(QWidget):
         """Let go of all fields: they are made again when the job is shown next."""
         for form in self.forms.values():
             form.show_specs([], self.session.job, self.unit)
+        self.handover.drop_fields()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     def _specs(self, key: str) -> list[Spec]:

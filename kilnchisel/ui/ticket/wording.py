@@ -31,7 +31,7 @@ from kilnchisel.core.job.wording import (
     Slope,
     Wording,
 )
-from kilnchisel.core.job.words import face_words
+from kilnchisel.core.job.words.contents import face_words
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
 from kilnchisel.ui.ticket.artwork import artwork_specs, picture_specs, shape_specs

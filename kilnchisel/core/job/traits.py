@@ -1,0 +1,344 @@
+"""What is known of each blank as an object: its size, how it stands, its parts, and what a job on it
+begins with."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from kilnchisel.core.job.blank import (
+    Band,
+    Blank,
+    Bottle,
+    Can,
+    Globe,
+    Jar,
+    Medallion,
+    Mug,
+    Plaque,
+    Tumbler,
+)
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.bodies import (
+    Bank,
+    Bracelet,
+    Cap,
+    Garment,
+    Handle,
+    Hull,
+    Mesh3D,
+    Signet,
+    Van,
+)
+from kilnchisel.core.job.finish import (
+    Brass,
+    Cloth,
+    Enamel,
+    Gold,
+    Grass,
+    Masonry,
+    Paint,
+    PaintedWood,
+    Paper,
+    Silver,
+    Stainless,
+    Wood,
+)
+from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.kinds import UnknownKind
+
+FOLDED_MM = 6.0  # two layers of cloth and the air between them
+
+Stance = Literal["standing", "lying", "hung"]
+Measure = Callable[[Any], float]  # of a blank, mm
+Word = str | Callable[[Any], str | None] | None  # of a blank: fixed, or by its form; None for nothing
+
+
+def _upright(blank: Any) -> tuple[float, float]:
+    return blank.diameter_mm, blank.height_mm
+
+
+def _flat(blank: Any) -> tuple[float, float]:
+    return blank.width_mm, blank.height_mm
+
+
+def _ring(blank: Any) -> tuple[float, float]:
+    return blank.inner_mm + 2 * blank.thickness_mm, blank.width_mm
+
+
+def _lesser(blank: Any) -> float:
+    return float(min(blank.height_mm, blank.width_mm))
+
+
+def _own_thickness(blank: Any) -> float:
+    return float(getattr(blank, "thickness_mm", 0.0))
+
+
+@dataclass(frozen=True)
+class Traits:
+    """A kind of blank.
+
+    ``size``: width and height as it stands or lies, roughly. ``side``: the one that a first lettering goes
+    on, with the room for it and the v of its middle; ``along`` where it is not in the middle of that.
+    ``stances``: how it can be shown, first as it is. ``rim``, ``detail``: what its second and third finish
+    are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
+    how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
+    the blank.
+    """
+
+    size: Callable[[Any], tuple[float, float]]
+    side: str = "outside"
+    room: Measure = lambda b: 0.42 * float(b.height_mm)
+    middle: Measure = lambda _: 0.0
+    along: Measure = lambda _: 0.0
+    stances: tuple[Stance, ...] = ("standing",)
+    at_first: str | None = None  # the stance of a new job, where it is not the first
+    thickness: Measure = _own_thickness
+    rim: Word = "rim"
+    detail: Word = None
+    finishes: tuple[Any, Any, Any] | None = None
+    ground: Ground | None = None
+    manner: Literal["printed", "pale ink", "engraved", "gilt"] = "printed"
+    view: tuple[float, float] = (20.0, 5.9)
+
+    @property
+    def lies(self) -> bool:
+        """Whether it lies on the ground or hangs on a wall, rather than standing."""
+        return "lying" in self.stances
+
+
+ASPHALT = Ground(kind="asphalt")
+BOARDED: tuple[Stance, ...] = ("lying", "hung", "standing")
+LYING = (52.0, 4.3)  # views
+OUT_OF_DOORS = (7.0, 3.1)
+
+TRAITS: dict[type, Traits] = {
+    Mug: Traits(_upright, room=lambda b: b.height_mm * 0.66, middle=lambda b: round(b.height_mm * 0.52, 1)),
+    Plaque: Traits(
+        _flat,
+        side="front",
+        room=_lesser,
+        stances=BOARDED,
+        rim="edge",
+        manner="engraved",
+        view=LYING,
+    ),
+    Tumbler: Traits(lambda b: (max(b.top_mm, b.foot_mm), b.height_mm)),
+    Jar: Traits(_upright, room=lambda b: b.height_mm * 0.5, rim="lid"),
+    Bottle: Traits(_upright, rim="cap"),
+    Can: Traits(_upright, rim="rims and lids"),
+    Cap: Traits(
+        _upright,
+        room=lambda b: b.height_mm * 0.9,
+        rim=None,
+        finishes=(Paint(colour="#d9cdb2", gloss=70), Enamel(), Enamel()),
+    ),
+    Band: Traits(
+        _ring,
+        room=lambda b: b.width_mm * 2.6,
+        rim="inside",
+        detail=lambda b: "inlay" if b.inlay_mm else None,
+        finishes=(Gold(), Gold(), Silver()),
+        manner="engraved",
+        view=(30.0, 5.9),
+    ),
+    Signet: Traits(
+        lambda b: (b.inner_mm + 2 * b.thickness_mm, b.head_high_mm),
+        side="head",
+        room=lambda b: b.head_mm * 0.5,
+        rim="inside",
+        finishes=(Gold(polish="satin"), Gold(), Enamel()),
+        manner="engraved",
+        view=(46.0, 5.9),
+    ),
+    Bracelet: Traits(
+        _ring,
+        room=lambda b: b.width_mm * 2.6,
+        rim="inside",
+        finishes=(Silver(), Silver(polish="polished"), Enamel()),
+        manner="engraved",
+        view=(30.0, 4.3),
+    ),
+    Medallion: Traits(
+        lambda b: (b.diameter_mm, b.diameter_mm),
+        side="front",
+        room=lambda b: (b.diameter_mm - 2 * b.rim_mm) * 0.45,
+        stances=("lying", "hung"),
+        manner="engraved",
+        view=LYING,
+    ),
+    Globe: Traits(
+        lambda b: (b.diameter_mm, b.diameter_mm * (1.17 if b.foot else 1.0)),
+        side="all round",
+        room=lambda b: b.diameter_mm * 0.5,
+        rim=lambda b: "foot" if b.foot else None,
+    ),
+    Board: Traits(
+        _flat,
+        side="front",
+        room=_lesser,
+        stances=BOARDED,
+        at_first="hung",
+        rim="edge and frame",
+        detail=lambda b: "border line" if b.line_mm else None,
+        finishes=(PaintedWood(), PaintedWood(colour="#d8c59a"), Paint(colour="#d8b45a", gloss=60)),
+        ground=Ground(kind="plaster", colour="#c9bfad"),
+        manner="gilt",
+        view=(4.0, 3.4),
+    ),
+    Plate: Traits(
+        _flat,
+        side="front",
+        room=_lesser,
+        stances=BOARDED,
+        rim=lambda b: "rim" if b.rim_mm > 0 else None,
+        finishes=(Paint(colour="#eef0ea", gloss=80), Paint(colour="#22345f"), Enamel()),
+        view=LYING,
+    ),
+    BoxSign: Traits(
+        _flat,
+        side="front",
+        room=lambda b: _lesser(b) * 0.55,
+        rim="case",
+        detail="bracket",
+        finishes=(
+            Paint(colour="#f2ead6", gloss=70),
+            Paint(colour="#2d3b36"),
+            Paint(colour="#25282a", gloss=55),
+        ),
+        ground=Ground(kind="plaster", colour="#b3a892"),
+    ),
+    Wall: Traits(
+        _flat,
+        side="front",
+        room=lambda b: b.height_mm * 0.9,
+        rim=lambda b: "joints" if b.surface != "plaster" else None,
+        finishes=(Masonry(), Masonry(colour="#b9b0a0"), Enamel()),
+        ground=ASPHALT,
+        manner="pale ink",
+        view=OUT_OF_DOORS,
+    ),
+    Book: Traits(
+        _flat,
+        side="front cover",
+        room=lambda b: b.width_mm * 0.5,
+        middle=lambda b: round(b.height_mm * 0.14, 1),
+        stances=("lying", "standing"),
+        rim=None,
+        detail="pages",
+        finishes=(Cloth(), Cloth(), Paper()),
+        manner="pale ink",
+        view=LYING,
+    ),
+    Handle: Traits(
+        lambda b: (b.length_mm * (1.0 if b.head == "none" else 1.45), b.widest_mm),
+        side="front",
+        room=lambda b: b.widest_mm * 0.9,
+        along=lambda b: round(-0.09 * b.length_mm, 1),  # where it is widest
+        rim="ferrule",
+        detail=lambda b: "bristles" if b.head == "brush" else None,
+        finishes=(Wood(), Brass(), Paper(colour="#33291f")),
+        manner="engraved",
+        view=(20.0, 4.3),
+    ),
+    Hull: Traits(
+        lambda b: (b.length_mm, b.height_mm),
+        side="left side",
+        room=lambda b: b.height_mm * 0.72,
+        middle=lambda b: round(-0.1 * b.height_mm, 0),
+        rim=None,
+        detail=lambda b: "windows" if b.window_rows else None,
+        finishes=(Paint(colour="#f1efe8"), Paint(colour="#22345f"), Paint(colour="#1a2026", gloss=100)),
+        ground=ASPHALT,
+        view=OUT_OF_DOORS,
+    ),
+    Van: Traits(
+        lambda b: (b.length_mm, b.height_mm),
+        side="left side",
+        room=lambda b: b.height_mm * 0.48,
+        along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
+        rim="hubs and lamps",
+        detail="windows and tyres",
+        finishes=(
+            Paint(colour="#f1efe8", gloss=92),
+            Stainless(polish="satin"),
+            Paint(colour="#1b1f22", gloss=92),
+        ),
+        ground=ASPHALT,
+        view=OUT_OF_DOORS,
+    ),
+    Garment: Traits(
+        lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),
+        side="front",
+        room=lambda b: b.chest_mm * 0.5,
+        middle=lambda b: round(b.length_mm * 0.16, 0),
+        stances=("lying", "hung"),
+        thickness=lambda _: FOLDED_MM,
+        rim="collar and hem",
+        finishes=(Cloth(colour="#26314f"), Cloth(colour="#1d2742"), Cloth()),
+        manner="pale ink",
+        view=LYING,
+    ),
+    Bank: Traits(
+        lambda b: (b.width_mm, b.rise_mm),
+        side="slope",
+        room=lambda b: b.rise_mm * 1.6,
+        rim="cut ground",
+        finishes=(Grass(), Grass(), Enamel()),
+        ground=Ground(kind="grass"),
+        manner="pale ink",
+        view=OUT_OF_DOORS,
+    ),
+    Mesh3D: Traits(
+        lambda b: (max(b.size_mm[:2]), b.size_mm[2]),
+        side="any spot",
+        # of a flat sheet that lies, its narrower extent
+        room=lambda b: min(b.size_mm[0], b.size_mm[2]) * 0.4 or sorted(b.size_mm)[-2],
+        rim=None,
+        finishes=(Paint(colour="#cfc6b4", gloss=45), Paint(colour="#5b6f6a"), Paint(colour="#3a3f42")),
+    ),
+}
+
+
+def traits_of(blank: Blank) -> Traits:
+    """What is known of this kind of blank. Raises UnknownKind for one that is not in the table."""
+    known = TRAITS.get(type(blank))
+    if known is None:
+        raise UnknownKind(f"The table of traits has no entry for {type(blank).__name__}.")
+    return known
+
+
+def size_of(blank: Blank) -> tuple[float, float]:
+    """Width and height of a blank as it stands or lies, roughly, mm."""
+    return traits_of(blank).size(blank)
+
+
+def main_side(blank: Blank) -> tuple[str, float, float]:
+    """The side a first lettering goes on, the room for it and its middle's v, mm."""
+    traits = traits_of(blank)
+    return traits.side, traits.room(blank), traits.middle(blank)
+
+
+def stances_of(blank: Blank) -> tuple[str, ...]:
+    """How a blank can be shown: lying, hung on a wall, standing on its lower edge."""
+    return traits_of(blank).stances
+
+
+def thickness_of(blank: Blank) -> float:
+    """How thick a blank that lies flat is, mm."""
+    return traits_of(blank).thickness(blank)
+
+
+def rim_word(blank: Blank) -> str | None:
+    """What the second finish of a blank is for; None where it has no such part."""
+    return _word(traits_of(blank).rim, blank)
+
+
+def detail_word(blank: Blank) -> str | None:
+    """What the third finish of a blank is for; None where it has no such part."""
+    return _word(traits_of(blank).detail, blank)
+
+
+def _word(word: Word, blank: Blank) -> str | None:
+    return word(blank) if callable(word) else word

@@ -1,0 +1,107 @@
+"""How a piece stands in the scene: on the ground, lying, hung on a wall, or from an arm."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.job.blank import (
+    Band,
+    Blank,
+    Bottle,
+    Can,
+    Globe,
+    Jar,
+    Medallion,
+    Mug,
+    Plaque,
+    Tumbler,
+)
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.bodies import Bank, Bracelet, Cap, Garment, Handle, Hull, Mesh3D, Signet, Van
+from kilnchisel.core.job.crafts import Fitting
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import size_of, stances_of, thickness_of
+from kilnchisel.core.kinds import by_kind
+
+Array = NDArray[Any]
+
+FACE_TO_VIEWER = ((1, 0, 0), (0, 0, -1), (0, 1, 0))  # what lies face up in its own frame, upright
+FRONT_UP = ((1, 0, 0), (0, 0, 1), (0, -1, 0))  # what stands facing -y in its own frame, on its back
+
+
+def stance_shown(job: Job) -> str:
+    """How the piece is shown: as the setting says where the blank can be, else as it stands."""
+    stances = stances_of(job.blank)
+    return job.setting.stance if job.setting.stance in stances else stances[0]
+
+
+def stance_of(job: Job) -> Array:
+    """How the piece stands in the scene, (4, 4)."""
+    shown = stance_shown(job)
+    matrix = stood(job.blank, shown)
+    if shown == "standing":
+        matrix[2, 3] += _posts_mm(job)
+    return matrix
+
+
+def _posts_mm(job: Job) -> float:
+    """How far the posts of a piece go down below it."""
+    fittings = [
+        item.craft for item in job.letterings if not item.hidden and isinstance(item.craft, Fitting)
+    ]
+    return max((craft.length_mm for craft in fittings if craft.form == "posts"), default=0.0)
+
+
+@by_kind(Blank)
+def stood(blank: Any, shown: str) -> Array:
+    """From the blank's own frame to where it is shown lying, hung or standing, (4, 4)."""
+    raise NotImplementedError
+
+
+@stood.of(Mug, Tumbler, Jar, Bottle, Can, Cap, Band, Bracelet, Globe)
+@stood.of(BoxSign, Wall, Handle, Hull, Van, Bank, Mesh3D)
+def _on_its_foot(_: Any, shown: str) -> Array:
+    return np.eye(4)
+
+
+@stood.of(Plaque, Board, Plate, Book, Garment)
+def _flat(blank: Any, shown: str) -> Array:
+    """Facing -y in its own frame, its middle at the origin in height when it hangs."""
+    matrix, half = np.eye(4), size_of(blank)[1] / 2
+    if shown == "lying":  # front up, top away from the viewer, back on the ground
+        matrix[:3, :3] = FRONT_UP
+        matrix[:3, 3] = [0, -half, thickness_of(blank)]
+    elif shown == "hung":
+        matrix[:3, 3] = [0, 0, -half]
+    return matrix
+
+
+@stood.of(Medallion)
+def _face_up(_: Medallion, shown: str) -> Array:
+    matrix = np.eye(4)
+    if shown == "hung":  # back on the wall
+        matrix[:3, :3] = FACE_TO_VIEWER
+    return matrix
+
+
+@stood.of(Signet)
+def _on_its_band(blank: Signet, shown: str) -> Array:
+    matrix = np.eye(4)
+    matrix[:3, :3] = FRONT_UP
+    matrix[:3, 3] = [0, -blank.width_mm / 2, blank.inner_mm / 2 + blank.thickness_mm]
+    return matrix
+
+
+def behind_mm(blank: Blank) -> float:
+    """How far a hung blank goes back from the origin of its frame, mm."""
+    return 0.0 if isinstance(blank, Medallion) else thickness_of(blank)
+
+
+def beside_mm(blank: Blank) -> float | None:
+    """How far to the left of the origin the wall is that a blank is held from; None where it stands."""
+    if isinstance(blank, BoxSign) and blank.bracket:
+        return blank.width_mm / 2 + blank.reach_mm
+    return None
