@@ -15,8 +15,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import SHIPPED, applied
 from kilnchisel.core.job.setting import Ground, Light
-from kilnchisel.ui.ticket.craft import CRAFTS
-from kilnchisel.ui.ticket.finishes import FINISHES
+from kilnchisel.core.job.turning import CRAFTS, FINISHES
 
 LOOK = PictureOrder((132, 100), 96)
 PAPER = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")

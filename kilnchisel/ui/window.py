@@ -221,6 +221,7 @@ class Window(LetteringActions, QMainWindow):
         self.picture.mockups.progress.connect(self._picture_progress)
         self.picture.mockups.failed.connect(self._picture_failed)
         self.readings.fixed.connect(self.apply_fix)
+        self.readings.opened.connect(self.ticket.show_section)
         page = self.start_page
         page.job_wanted.connect(self.open_path)
         page.demo_wanted.connect(self.open_demo)

@@ -13,12 +13,13 @@ from kilnchisel.core.job.finish import (
     Gold,
     Masonry,
     Paint,
+    SurfaceFinish,
     Wear,
     Wood,
 )
+from kilnchisel.core.kinds import named
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES
 from tests.samples import mug_job
 
 SIZE = (120, 90)
@@ -50,7 +51,7 @@ def worn_mug(finish):
 class EveryFinish(unittest.TestCase):
     def test_each_is_drawn_and_is_like_no_other(self):
         draft, seen = Draft(), {}
-        for finish in (*(FINISHES[kind]() for kind, _ in SURFACES), *MORE):
+        for finish in (*(made() for made in named(SurfaceFinish).values()), *MORE):
             job = worn_mug(finish)
             picture = draft.render(scene_of_job(job), view_of(job), SIZE, smooth=False)[..., :3].astype(
                 float

@@ -14,19 +14,20 @@ from kilnchisel.core.finishes.finish import darkened, lit_face, material_of, tub
 from kilnchisel.core.finishes.material import Amount, cover_matrix, texture_matrix
 from kilnchisel.core.finishes.metals import CONSTANTS, metal_colour
 from kilnchisel.core.job.crafts import Standing, Tube
-from kilnchisel.core.job.finish import Brass, Gold, Paint
+from kilnchisel.core.job.finish import Brass, Gold, Paint, SurfaceFinish
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.turning import in_finish
 from kilnchisel.core.job.words.finishes import finish_words
-from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES, in_finish
+from kilnchisel.core.kinds import named
 
 
 class Finishes(unittest.TestCase):
     def test_all_that_is_offered_can_be_made(self):
-        for kind, _ in SURFACES:
-            material = material_of(FINISHES[kind]())
+        for kind, made in named(SurfaceFinish).items():
+            material = material_of(made())
             self.assertTrue(0 < material.alpha <= 1, kind)
             self.assertTrue(all(0 <= c <= 1 for c in material.base), kind)
-            self.assertTrue(finish_words(FINISHES[kind]()))
+            self.assertTrue(finish_words(made()))
 
     def test_metals_can_be_told_apart(self):
         for one, other in itertools.combinations(CONSTANTS, 2):

@@ -27,7 +27,7 @@ from kilnchisel.core.job.recipes import (
     shared,
     sized,
 )
-from kilnchisel.ui.ticket.craft import CRAFTS
+from kilnchisel.core.job.turning import CRAFTS
 from tests.outside.test_blanks import job_on
 from tests.outside.test_fields import ramp
 from tests.samples import plaque_job

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QAbstractButton
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.edits import limits
+from kilnchisel.core.job.effect import has_effect
+from kilnchisel.core.job.formats import PLATE_FORMATS
 from kilnchisel.core.job.fresh import fresh_job, with_blank
 from kilnchisel.core.job.traits import detail_word, rim_word, size_of, stances_of
 from kilnchisel.core.job.words.sections import sentence
-from kilnchisel.ui.ticket.blank import PLATE_FORMATS, has_effect
 from kilnchisel.ui.ticket.sections import SECTIONS, specs
 from kilnchisel.ui.view.stretch import stretch_colour
 from kilnchisel.ui.view.typing import typed

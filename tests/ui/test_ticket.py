@@ -75,7 +75,8 @@ class Sections(WindowTest):
     def test_every_field_of_every_craft_changes_what_is_seen(self):
         from kilnchisel.core.build import scene_of_job
         from kilnchisel.core.job.edits import change
-        from kilnchisel.ui.ticket.craft import CRAFTS, craft_specs, with_craft
+        from kilnchisel.core.job.turning import CRAFTS, with_craft
+        from kilnchisel.ui.ticket.craft import craft_specs
         from kilnchisel.ui.ticket.craftfields import EDGES, FLOORS
         from tests.outside.test_fields import ramp
 

@@ -105,7 +105,7 @@ def _free(_: Any, on: Outlined) -> tuple[Stage, ...]:
 @stages_of.of(Relief)
 def _relief(craft: Relief, on: Outlined) -> tuple[Stage, ...]:
     if on.raster is None:
-        raise KilnError("A relief is made from a picture; choose a picture in Wording, or another craft.")
+        raise KilnError("A relief is made from a picture; choose a picture, or another craft.")
     return (Stage(0.0, ((0.0, 0.0),), "letters", field=portrait_of(craft, on.raster)),)
 
 

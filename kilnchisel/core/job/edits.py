@@ -17,6 +17,7 @@ from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_number, parse_angle, parse_length
 
 Path = tuple[str | int, ...]
@@ -253,34 +254,46 @@ def with_letter(wording: Wording, change_: LetterChange) -> Wording:
     return wording.model_copy(update={"letters": tuple(sorted(others, key=lambda item: item.at))})
 
 
-def scaled(content: Content, factor: float, natural_mm: float) -> Content:
+@by_kind(Content)
+def scaled(content: Any, factor: float, natural_mm: float) -> Content:
     """Words, artwork or a shape made larger or smaller as a whole.
 
     ``natural_mm``: the present width of artwork that has no width of its own.
     """
-    if isinstance(content, Wording):
-        update: dict[str, Any] = {"cap_height_mm": _tenth(content.cap_height_mm * factor)}
-        way = content.arrangement
-        if isinstance(way, Circle):
-            update["arrangement"] = way.model_copy(update={"radius_mm": _tenth(way.radius_mm * factor)})
-        elif isinstance(way, Curve | Slope):
-            points = tuple((round(x * factor, 2), round(y * factor, 2)) for x, y in way.points)
-            update["arrangement"] = way.model_copy(update={"points": points})
-        if content.fit is not None:
-            width = _tenth(content.fit.width_mm * factor)
-            update["fit"] = content.fit.model_copy(update={"width_mm": width})
-        for name in ("pen_mm", "letter_spacing_mm"):
-            if content.by_lines or name != "pen_mm":
-                update[name] = round(getattr(content, name) * factor, 3)
-        return content.model_copy(update=update)
-    if isinstance(content, Shape):
-        form = content.form
-        sizes = {
-            name: _tenth(getattr(form, name) * factor)
-            for name in type(form).model_fields
-            if name.endswith("_mm")
-        }
-        return content.model_copy(update={"form": form.model_copy(update=sizes)})
+    raise NotImplementedError
+
+
+@scaled.of(Wording)
+def _words(content: Wording, factor: float, natural_mm: float) -> Content:
+    update: dict[str, Any] = {"cap_height_mm": _tenth(content.cap_height_mm * factor)}
+    way = content.arrangement
+    if isinstance(way, Circle):
+        update["arrangement"] = way.model_copy(update={"radius_mm": _tenth(way.radius_mm * factor)})
+    elif isinstance(way, Curve | Slope):
+        points = tuple((round(x * factor, 2), round(y * factor, 2)) for x, y in way.points)
+        update["arrangement"] = way.model_copy(update={"points": points})
+    if content.fit is not None:
+        width = _tenth(content.fit.width_mm * factor)
+        update["fit"] = content.fit.model_copy(update={"width_mm": width})
+    for name in ("pen_mm", "letter_spacing_mm"):
+        if content.by_lines or name != "pen_mm":
+            update[name] = round(getattr(content, name) * factor, 3)
+    return content.model_copy(update=update)
+
+
+@scaled.of(Shape)
+def _shape(content: Shape, factor: float, natural_mm: float) -> Content:
+    form = content.form
+    sizes = {
+        name: _tenth(getattr(form, name) * factor)
+        for name in type(form).model_fields
+        if name.endswith("_mm")
+    }
+    return content.model_copy(update={"form": form.model_copy(update=sizes)})
+
+
+@scaled.of(Artwork, Picture)
+def _from_file(content: Artwork | Picture, factor: float, natural_mm: float) -> Content:
     width = content.width_mm if content.width_mm is not None else natural_mm
     return content.model_copy(update={"width_mm": _tenth(width * factor)})
 

@@ -237,6 +237,7 @@ class AsBlank(Value):
     kind: Literal["as the blank"] = "as the blank"
 
 
+# in the order in which they are offered
 _Surface = (
     Enamel
     | Brass
@@ -248,14 +249,14 @@ _Surface = (
     | Aluminium
     | Chrome
     | Titanium
-    | Leather
-    | Plastic
-    | Rubber
-    | Stone
     | Paint
     | PaintedWood
     | Wood
     | Slate
+    | Stone
+    | Leather
+    | Plastic
+    | Rubber
     | Cloth
     | Paper
     | Masonry

@@ -37,9 +37,10 @@ from kilnchisel.core.job.finish import (
     Stainless,
     Wood,
 )
-from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.paths import state_folder
 from kilnchisel.core.writing import write_whole
 
@@ -173,14 +174,25 @@ SHIPPED = (
 )
 
 
-def size_of_lettering(lettering: Lettering) -> float | None:
-    """The capital height, or the width that artwork is brought to over ten; None where neither is set."""
-    content = lettering.wording
-    if isinstance(content, Wording):
-        return content.cap_height_mm
-    if isinstance(content, Artwork | Picture) and content.width_mm is not None:
-        return content.width_mm / 10
-    return None if not isinstance(content, Shape) else 10.0
+@by_kind(Content)
+def size_of_content(content: Any) -> float | None:
+    """The capital height, or a tenth of the width that artwork is brought to; None where neither is set."""
+    raise NotImplementedError
+
+
+@size_of_content.of(Wording)
+def _cap_height(content: Wording) -> float:
+    return content.cap_height_mm
+
+
+@size_of_content.of(Artwork, Picture)
+def _of_width(content: Artwork | Picture) -> float | None:
+    return None if content.width_mm is None else content.width_mm / 10
+
+
+@size_of_content.of(Shape)
+def _of_shape(_: Shape) -> float:
+    return 10.0
 
 
 def recipe_of(lettering: Lettering, name: str) -> Recipe:
@@ -190,7 +202,7 @@ def recipe_of(lettering: Lettering, name: str) -> Recipe:
             name=name.strip(),
             craft=lettering.craft,
             finish=lettering.finish,
-            cap_mm=size_of_lettering(lettering) or 10.0,
+            cap_mm=size_of_content(lettering.wording) or 10.0,
         )
     except ValidationError:
         raise KilnError("Give the recipe a name of up to 80 letters.") from None
@@ -199,7 +211,7 @@ def recipe_of(lettering: Lettering, name: str) -> Recipe:
 def applied(job: Job, index: int, recipe: Recipe, scaled: bool = True) -> Job:
     """A lettering made by a recipe, its millimetres scaled with the letters' size or kept."""
     lettering = job.letterings[index]
-    size = size_of_lettering(lettering)
+    size = size_of_content(lettering.wording)
     factor = size / recipe.cap_mm if scaled and size is not None else 1.0
     craft = sized(recipe.craft, factor)
     made = lettering.model_copy(update={"craft": craft, "finish": recipe.finish})

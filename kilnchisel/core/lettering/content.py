@@ -16,7 +16,9 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.artwork import Artwork, Badge, Disc, Holes, Picture, Shape, Star, Stroke
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
+from kilnchisel.core.job.lettering import Content
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.catalogue import face_of_family
 from kilnchisel.core.lettering.drawings import Drawing, read_drawing
 from kilnchisel.core.lettering.faces import load_face
@@ -49,20 +51,27 @@ class ArtworkSize:
     stated: bool
 
 
-def outline_of_content(content: Wording | Artwork | Picture | Shape) -> Outline:
+@by_kind(Content)
+def outline_of_content(content: Any) -> Outline:
     """The outline of what a lettering holds. Raises KilnError with what is wrong with it."""
-    if isinstance(content, Wording):
-        return make_outline(content)
-    if isinstance(content, Shape):
-        filled = isinstance(content.form, Disc | Star | Badge | Holes) or getattr(
-            content.form, "filled", False
-        )
-        return replace(_plain(shape_region(content.form)), filled=filled)
-    if isinstance(content, Picture):
-        return _picture(content)
-    if content.form == "bitmap":
-        return _traced_artwork(content)
-    return _drawn_artwork(content)
+    raise NotImplementedError
+
+
+@outline_of_content.of(Wording)
+def _words(content: Wording) -> Outline:
+    return make_outline(content)
+
+
+@outline_of_content.of(Shape)
+def _shape(content: Shape) -> Outline:
+    form = content.form
+    filled = isinstance(form, Disc | Star | Badge | Holes) or getattr(form, "filled", False)
+    return replace(_plain(shape_region(form)), filled=filled)
+
+
+@outline_of_content.of(Artwork)
+def _artwork(content: Artwork) -> Outline:
+    return _traced_artwork(content) if content.form == "bitmap" else _drawn_artwork(content)
 
 
 def _plain(
@@ -229,6 +238,7 @@ def _pixels_to_mm(
 
 
 @remembered
+@outline_of_content.of(Picture)
 def _picture(content: Picture) -> Outline:
     picture = _opened(content.sha256, content.name, PRINTED_SIDE, Image.Resampling.LANCZOS)
     width = content.width_mm

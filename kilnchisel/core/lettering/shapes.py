@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -22,13 +21,20 @@ from kilnchisel.core.job.artwork import (
     Rule,
     Star,
 )
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.polygons import as_region
 from kilnchisel.core.lettering.reshaping import arc_pieces
 
 
 def shape_region(form: Form) -> shapely.MultiPolygon:
     """The filled region of a shape, centred on the origin."""
-    return as_region([_MAKERS[type(form)](form)])
+    return as_region([_made(form)])
+
+
+@by_kind(Form)
+def _made(form: Any) -> shapely.Geometry:
+    """A shape's geometry."""
+    raise NotImplementedError
 
 
 def _oval(width: float, height: float) -> shapely.Polygon:
@@ -37,15 +43,18 @@ def _oval(width: float, height: float) -> shapely.Polygon:
     return shapely.Polygon(np.stack([width / 2 * np.cos(t), height / 2 * np.sin(t)], axis=1))
 
 
+@_made.of(Disc)
 def _disc(form: Disc) -> shapely.Polygon:
     return _oval(form.width_mm, form.height_mm)
 
 
+@_made.of(Ring)
 def _ring(form: Ring) -> shapely.Geometry:
     inner = form.diameter_mm - 2 * form.line_mm
     return shapely.difference(_oval(form.diameter_mm, form.diameter_mm), _oval(inner, inner))
 
 
+@_made.of(Star)
 def _star(form: Star) -> shapely.Polygon:
     radius = form.diameter_mm / 2
     angle = math.pi / 2 + np.arange(2 * form.points) * math.pi / form.points
@@ -53,6 +62,7 @@ def _star(form: Star) -> shapely.Polygon:
     return shapely.Polygon(np.stack([reach * np.cos(angle), reach * np.sin(angle)], axis=1))
 
 
+@_made.of(Rule)
 def _rule(form: Rule) -> shapely.Geometry:
     half = form.length_mm / 2
     if form.ends == "square" or form.line_mm >= form.length_mm:
@@ -61,6 +71,7 @@ def _rule(form: Rule) -> shapely.Geometry:
     return shapely.buffer(line, form.line_mm / 2, quad_segs=arc_pieces(form.line_mm / 2))
 
 
+@_made.of(Border)
 def _border(form: Border) -> shapely.Geometry:
     outer = _cornered(form.width_mm, form.height_mm, form.corner_mm, form.corners)
     # the line is as wide everywhere: the inner edge is the outer one moved in
@@ -71,6 +82,7 @@ def _border(form: Border) -> shapely.Geometry:
 DEFAULT_FRAME = ((-90.0, -50.0), (90.0, -50.0), (90.0, 50.0), (-90.0, 50.0))
 
 
+@_made.of(Frame)
 def _frame(form: Frame) -> shapely.Geometry:
     around = shapely.Polygon(form.points or DEFAULT_FRAME)
     outer = shapely.buffer(around, -form.inset_mm, join_style="mitre", mitre_limit=4)
@@ -82,6 +94,7 @@ def _frame(form: Frame) -> shapely.Geometry:
     return outer if form.filled else shapely.difference(outer, inner)
 
 
+@_made.of(Holes)
 def _holes(form: Holes) -> shapely.Geometry:
     across, up = form.apart_mm / 2, form.apart_up_mm / 2
     spots = {
@@ -116,6 +129,7 @@ def _cornered(width: float, height: float, corner: float, kind: str) -> shapely.
     return shapely.difference(box, shapely.union_all(bites))
 
 
+@_made.of(Badge)
 def _badge(form: Badge) -> shapely.Geometry:
     width, height = form.width_mm, form.height_mm
     if form.form == "oval":
@@ -136,6 +150,7 @@ def _badge(form: Badge) -> shapely.Geometry:
     return shapely.Polygon(np.vstack([top, right, left[1:]]))
 
 
+@_made.of(Arrow)
 def _arrow(form: Arrow) -> shapely.Polygon:
     half, shaft, head = form.length_mm / 2, form.shaft_mm / 2, form.head_mm / 2
     neck = half - head
@@ -150,16 +165,3 @@ def _arrow(form: Arrow) -> shapely.Polygon:
             (-half, shaft),
         ]
     )
-
-
-_MAKERS: dict[type, Callable[[Any], shapely.Geometry]] = {
-    Disc: _disc,
-    Ring: _ring,
-    Star: _star,
-    Rule: _rule,
-    Border: _border,
-    Frame: _frame,
-    Holes: _holes,
-    Badge: _badge,
-    Arrow: _arrow,
-}

@@ -13,7 +13,8 @@ Level = Literal["good", "warning", "failure"]
 
 @dataclass(frozen=True)
 class Check:
-    """A verdict in a sentence. ``amount_mm``: by how much, where that can be said."""
+    """A verdict in a sentence. ``amount_mm``: by how much, where that can be said. ``decides``: the part of
+    the lettering whose values it hangs on ("lay"), where no one change would mend it."""
 
     key: str
     level: Level
@@ -21,6 +22,7 @@ class Check:
     source: str = ""
     amount_mm: float | None = None
     fix: Fix | None = None
+    decides: str = ""
 
 
 def set_to(index: int, label: str, path: tuple[str | int, ...], value: object) -> Fix:

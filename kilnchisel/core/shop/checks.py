@@ -23,19 +23,12 @@ from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import MOST_MEASURED, stroke_range_mm
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
+from kilnchisel.core.shop.limits import limits_of
 from kilnchisel.core.shop.making import making
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
 from kilnchisel.core.shop.stock import stock_check
 from kilnchisel.core.units import format_length
-
-# Common practice: the thinnest stroke that screen or transfer printing, a die, a small cutter hold
-THIN_MM = {
-    "printed": (0.15, "may not print"),
-    "pressed": (0.3, "may fill in"),
-    "engraved": (0.2, "may not cut clean"),
-    "raised": (0.4, "may break off"),
-}
 
 
 def checks(job: Job, index: int) -> tuple[Check, ...]:
@@ -150,7 +143,8 @@ def _stretch(laid: Laid) -> list[Check]:
             "stretch",
             "warning",
             f"Letters are stretched by up to {100 * worst:.0f} % away from their middle{more}.",
-            "limit set in Lay",
+            "the limit that was set",
+            decides="lay",
         )
     ]
 
@@ -164,18 +158,17 @@ def _seam(laid: Laid) -> list[Check]:
         Check(
             "seam",
             "warning",
-            f"Lies across the seam by {format_length(-gap)}; turn the seam away in Lay.",
+            f"Lies across the seam by {format_length(-gap)}; turn the seam away.",
             amount_mm=-gap,
+            decides="lay",
         )
     ]
 
 
 def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
-    kind = job.letterings[index].craft.kind
-    if kind not in THIN_MM:
-        return []
-    strokes, (least, verb) = stroke_range_mm(laid.outline), THIN_MM[kind]
-    if strokes is None or strokes[0] >= least:
+    limits = limits_of(job.letterings[index].craft)
+    strokes, least = stroke_range_mm(laid.outline), limits.stroke_mm
+    if least is None or strokes is None or strokes[0] >= least:
         return []
     stroke = strokes[0]
     wording = job.letterings[index].wording
@@ -188,7 +181,7 @@ def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
         Check(
             "strokes",
             "warning",
-            f"Strokes of {format_length(stroke)} {verb}; {format_length(least)} is safe.",
+            f"Strokes of {format_length(stroke)} {limits.else_}; {format_length(least)} is safe.",
             source="common practice",
             amount_mm=least - stroke,
             fix=fix,

@@ -17,20 +17,33 @@ from kilnchisel.core.crafts.through import across
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Tube
+from kilnchisel.core.job.crafts import (
+    Carved,
+    Craft,
+    CutThrough,
+    Engraved,
+    Fitting,
+    Pressed,
+    Printed,
+    Raised,
+    Relief,
+    Standing,
+    Tube,
+)
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
 from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.measures import smallest_gap_mm
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
+from kilnchisel.core.shop.limits import LEAST_WALL_MM, limits_of
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length, format_number
 
 Array = NDArray[Any]
 
-LEAST_WALL_MM = 0.4  # common practice: what is left under an engraving
 ROPE_BEND_MM = 30.0  # common practice: LED rope is not bent tighter
 CODE = "NEC 600.41 (from memory)"
 GLASS_BEND = 1.0  # in diameters, common practice: tighter bends thin the glass too much
@@ -38,7 +51,7 @@ GLASS_BEND = 1.0  # in diameters, common practice: tighter bends thin the glass 
 
 def making(job: Job, index: int, laid: Laid) -> list[Check]:
     """What the craft itself asks for."""
-    found = _asked(job, index, laid) + _walls_between(job, index, laid)
+    found = asked(job.letterings[index].craft, job, index, laid) + _walls_between(job, index, laid)
     if not any(check.key == "wall" and check.level == "failure" for check in found):
         found += _refused(job, index, laid)
     return found
@@ -56,13 +69,9 @@ def _refused(job: Job, index: int, laid: Laid) -> list[Check]:
     return []
 
 
-# common practice: the thinnest wall between two letters that a cutter or a die leaves standing
-LEAST_BETWEEN_MM = {"engraved": 0.2, "pressed": 0.3, "carved": 0.5, "cut through": 0.5}
-
-
 def _walls_between(job: Job, index: int, laid: Laid) -> list[Check]:
     """What stays of the ground between two letters that are cut in."""
-    least = LEAST_BETWEEN_MM.get(job.letterings[index].craft.kind)
+    least = limits_of(job.letterings[index].craft).between_mm
     gap = smallest_gap_mm(laid.outline)
     if least is None or gap is None or gap >= least - 1e-6:
         return []
@@ -77,25 +86,38 @@ def _walls_between(job: Job, index: int, laid: Laid) -> list[Check]:
     return [Check("walls", "warning", says, source="common practice", amount_mm=least - gap, fix=fix)]
 
 
-def _asked(job: Job, index: int, laid: Laid) -> list[Check]:
-    craft = job.letterings[index].craft
-    if isinstance(craft, Tube):
-        return _tube(index, laid, craft)
-    if isinstance(craft, CutThrough):
-        found = _wall(job, index, laid) if craft.fill == "inlay" else []
-        return found + _islands(job, index, laid, craft)
-    if isinstance(craft, Raised):
-        return _draft(index, craft)
-    if isinstance(craft, Engraved | Pressed | Carved | Relief):
-        found = _wall(job, index, laid) + _between(job, index, laid)
-        return found + (_cutter(index, laid, craft) if isinstance(craft, Engraved) else [])
+@by_kind(Craft)
+def asked(craft: Any, job: Job, index: int, laid: Laid) -> list[Check]:
+    """What the craft of one lettering asks for by itself."""
+    raise NotImplementedError
+
+
+@asked.of(Printed, Standing, Fitting)
+def _nothing_asked(_: Craft, job: Job, index: int, laid: Laid) -> list[Check]:
     return []
+
+
+@asked.of(Pressed, Carved, Relief)
+def _cut_in(_: Craft, job: Job, index: int, laid: Laid) -> list[Check]:
+    return _wall(job, index, laid) + _between(job, index, laid)
+
+
+@asked.of(Engraved)
+def _engraved(craft: Engraved, job: Job, index: int, laid: Laid) -> list[Check]:
+    return _cut_in(craft, job, index, laid) + _cutter(index, laid, craft)
+
+
+@asked.of(CutThrough)
+def _cut_through(craft: CutThrough, job: Job, index: int, laid: Laid) -> list[Check]:
+    pocket = _wall(job, index, laid) if craft.fill == "inlay" else []
+    return pocket + _islands(job, index, laid, craft)
 
 
 CAST_DRAFT_DEG = 3.0  # common practice: a casting leaves its sand mould with so much
 
 
-def _draft(index: int, craft: Raised) -> list[Check]:
+@asked.of(Raised)
+def _draft(craft: Raised, job: Job, index: int, laid: Laid) -> list[Check]:
     """Whether letters that slope leave a mould."""
     if craft.edge != "sloped" or craft.slope_deg >= CAST_DRAFT_DEG:
         return []
@@ -113,7 +135,7 @@ def _between(job: Job, index: int, laid: Laid) -> list[Check]:
     floor = _floor(laid, own)
     thinnest, where = math.inf, ""
     for other, lettering in enumerate(job.letterings):
-        cuts = isinstance(lettering.craft, Engraved | Pressed | Carved | Relief)
+        cuts = limits_of(lettering.craft).cuts_in
         if other == index or lettering.hidden or not cuts or lettering.lay.side == laid.lay.side:
             continue
         across = lettering_laid(job, other)
@@ -230,7 +252,7 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
         return [Check("wall", "good", f"{format_length(left)} of wall stays under the letters.")]
     depth = rounded_down(laid.side.wall_mm - LEAST_WALL_MM)
     # of a carving or a relief several numbers decide: none is changed alone
-    mends = depth > 0 and isinstance(job.letterings[index].craft, Engraved | Pressed | CutThrough)
+    mends = depth > 0 and limits_of(job.letterings[index].craft).by_depth
     return [
         Check(
             "wall",
@@ -245,7 +267,8 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     ]
 
 
-def _tube(index: int, laid: Laid, craft: Tube) -> list[Check]:
+@asked.of(Tube)
+def _tube(craft: Tube, job: Job, index: int, laid: Laid) -> list[Check]:
     """Bends of the glass, its way to the wall, and how long it gets."""
     found = []
     tightest = tightest_mm(laid, craft)

@@ -11,11 +11,25 @@ from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
-from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Tube
+from kilnchisel.core.job.crafts import (
+    Carved,
+    Craft,
+    CutThrough,
+    Engraved,
+    Fitting,
+    Pressed,
+    Printed,
+    Raised,
+    Relief,
+    Standing,
+    Tube,
+    stands_free,
+)
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.content import pixels_per_inch
@@ -125,27 +139,10 @@ def _fitted(job: Job, index: int, craft: Fitting) -> list[Reading]:
 
 def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     """How far it stands out or goes in, and what it takes of its material."""
-    low, high = relief_range_mm(lettering, laid)
-    found: list[Reading] = []
-    if isinstance(lettering.craft, Tube):
-        return _tubes(laid, lettering.craft)
-    if low < 0:
-        found.append(Reading("relief", "Below surface", -low, "mm"))
-    if high > 0:
-        key = "relief" if low >= 0 else "swell"
-        found.append(Reading(key, "Above surface", high, "mm"))
-    if isinstance(lettering.craft, Printed):
-        film = sum(stages_area(layer.layer, lettering.craft) for layer in laid.layers)
-        return [*found, Reading("film", "Film", film * len(laid.placing.copies) / 100, "cm²")]
     craft = lettering.craft
-    if isinstance(craft, Raised):
-        found.append(Reading("draft", "Draft", craft.slope_deg if craft.edge == "sloped" else 0.0, "°"))
-    if isinstance(craft, Engraved) and craft.cutter_mm > 0 and craft.floor != "v":
-        found += [
-            Reading("reached", "Cutter gets into", 100 * reached_share(laid, craft.cutter_mm), "%"),
-            Reading("corner", "Inner radius", craft.cutter_mm / 2, "mm"),
-            Reading("in_corners", "Left in corners", left_in_corners_mm(laid, craft.cutter_mm), "mm"),
-        ]
+    found = [*_heights(lettering, laid), *own_readings(craft, laid)]
+    if stands_free(craft) or isinstance(craft, Printed):
+        return found
     carving = needed(job)
     if carving is not None and lettering.lay.side == "front":
         found += [
@@ -164,7 +161,63 @@ def _relief(job: Job, lettering: Lettering, laid: Laid) -> list[Reading]:
     return found
 
 
-def _tubes(laid: Laid, craft: Tube) -> list[Reading]:
+def _heights(lettering: Lettering, laid: Laid) -> list[Reading]:
+    low, high = relief_range_mm(lettering, laid)
+    found = []
+    if low < 0:
+        found.append(Reading("relief", "Below surface", -low, "mm"))
+    if high > 0:
+        found.append(Reading("relief" if low >= 0 else "swell", "Above surface", high, "mm"))
+    return found
+
+
+@by_kind(Craft)
+def own_readings(craft: Any, laid: Laid) -> list[Reading]:
+    """What only this craft is measured by."""
+    raise NotImplementedError
+
+
+@own_readings.of(Pressed, Carved, Relief, CutThrough, Fitting)
+def _none(_: Craft, laid: Laid) -> list[Reading]:
+    return []
+
+
+@own_readings.of(Printed)
+def _film(craft: Printed, laid: Laid) -> list[Reading]:
+    film = sum(stages_area(layer.layer, craft) for layer in laid.layers)
+    return [Reading("film", "Film", film * len(laid.placing.copies) / 100, "cm²")]
+
+
+@own_readings.of(Raised)
+def _raised(craft: Raised, laid: Laid) -> list[Reading]:
+    return [Reading("draft", "Draft", craft.slope_deg if craft.edge == "sloped" else 0.0, "°")]
+
+
+@own_readings.of(Engraved)
+def _cutter(craft: Engraved, laid: Laid) -> list[Reading]:
+    if craft.cutter_mm <= 0 or craft.floor == "v":
+        return []
+    return [
+        Reading("reached", "Cutter gets into", 100 * reached_share(laid, craft.cutter_mm), "%"),
+        Reading("corner", "Inner radius", craft.cutter_mm / 2, "mm"),
+        Reading("in_corners", "Left in corners", left_in_corners_mm(laid, craft.cutter_mm), "mm"),
+    ]
+
+
+@own_readings.of(Standing)
+def _standing(craft: Standing, laid: Laid) -> list[Reading]:
+    """How far letters stand out, and how much strip their returns take."""
+    edge = sum(layer.layer.region.length for layer in laid.layers) * len(laid.placing.copies)
+    out = craft.thickness_mm if craft.upright else craft.standoff_mm + craft.thickness_mm
+    label = "Thick" if craft.upright else "Stands out"
+    return [
+        Reading("relief", label, out, "mm"),
+        Reading("returns", "Length of returns", edge / 1000, "m"),
+    ]
+
+
+@own_readings.of(Tube)
+def _tubes(craft: Tube, laid: Laid) -> list[Reading]:
     """What is bent: length, number, tightest bend, how far it stands out."""
     runs = runs_of(laid, craft)
     found = [

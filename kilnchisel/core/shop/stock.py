@@ -13,9 +13,22 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import body_of
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.job.boards import Board
-from kilnchisel.core.job.crafts import Carved, Craft, Engraved, Pressed, Raised, Relief
+from kilnchisel.core.job.crafts import (
+    Carved,
+    Craft,
+    CutThrough,
+    Engraved,
+    Fitting,
+    Pressed,
+    Printed,
+    Raised,
+    Relief,
+    Standing,
+    Tube,
+)
 from kilnchisel.core.job.edits import Fix
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length
@@ -87,35 +100,58 @@ def fitted(job: Job) -> Job:
 
 def lowered(craft: Craft, share: float) -> Craft:
     """A craft with its heights and depths at a share, its widths as they are."""
-    if share == 1.0:
-        return craft
-    if isinstance(craft, Engraved):
-        half = math.radians(craft.angle_deg / 2)
-        wider = 2 * math.degrees(math.atan(math.tan(half) / share))
-        return craft.model_copy(
-            update={
-                "depth_mm": max(craft.depth_mm * share, 0.01),
-                "fillet_mm": max(craft.fillet_mm * share, 0.01),
-                "angle_deg": min(max(wider, 10.0), 160.0),
-            }
-        )
-    if isinstance(craft, Raised):
-        rise = {"height_mm": max(craft.height_mm * share, 0.01), "round_mm": craft.round_mm * share}
-        slope = math.tan(math.radians(craft.slope_deg))
-        if craft.edge == "ridge":
-            rise["slope_deg"] = max(math.degrees(math.atan(slope * share)), 1.0)
-        elif craft.edge == "sloped":  # from upright: the same run over a lower rise
-            rise["slope_deg"] = min(math.degrees(math.atan(slope / share)), 80.0)
-        return craft.model_copy(update=rise)
-    if isinstance(craft, Carved):
-        return craft.model_copy(
-            update={"base_mm": craft.base_mm * share, "depth_mm": max(craft.depth_mm * share, 0.02)}
-        )
-    if isinstance(craft, Pressed):
-        return craft.model_copy(update={"depth_mm": max(craft.depth_mm * share, 0.02)})
-    if isinstance(craft, Relief):
-        return craft.model_copy(update={"height_mm": max(craft.height_mm * share, 0.02)})
+    return craft if share == 1.0 else at_share(craft, share)
+
+
+@by_kind(Craft)
+def at_share(craft: Any, share: float) -> Craft:
+    """A craft with its heights at a share of what they are; one without heights as it is."""
+    raise NotImplementedError
+
+
+@at_share.of(Printed, Tube, Standing, CutThrough, Fitting)
+def _without_height(craft: Craft, share: float) -> Craft:
     return craft
+
+
+@at_share.of(Engraved)
+def _engraved(craft: Engraved, share: float) -> Craft:
+    half = math.radians(craft.angle_deg / 2)
+    wider = 2 * math.degrees(math.atan(math.tan(half) / share))
+    return craft.model_copy(
+        update={
+            "depth_mm": max(craft.depth_mm * share, 0.01),
+            "fillet_mm": max(craft.fillet_mm * share, 0.01),
+            "angle_deg": min(max(wider, 10.0), 160.0),
+        }
+    )
+
+
+@at_share.of(Raised)
+def _raised(craft: Raised, share: float) -> Craft:
+    rise = {"height_mm": max(craft.height_mm * share, 0.01), "round_mm": craft.round_mm * share}
+    slope = math.tan(math.radians(craft.slope_deg))
+    if craft.edge == "ridge":
+        rise["slope_deg"] = max(math.degrees(math.atan(slope * share)), 1.0)
+    elif craft.edge == "sloped":  # from upright: the same run over a lower rise
+        rise["slope_deg"] = min(math.degrees(math.atan(slope / share)), 80.0)
+    return craft.model_copy(update=rise)
+
+
+@at_share.of(Carved)
+def _carved(craft: Carved, share: float) -> Craft:
+    update = {"base_mm": craft.base_mm * share, "depth_mm": max(craft.depth_mm * share, 0.02)}
+    return craft.model_copy(update=update)
+
+
+@at_share.of(Pressed)
+def _pressed(craft: Pressed, share: float) -> Craft:
+    return craft.model_copy(update={"depth_mm": max(craft.depth_mm * share, 0.02)})
+
+
+@at_share.of(Relief)
+def _relief(craft: Relief, share: float) -> Craft:
+    return craft.model_copy(update={"height_mm": max(craft.height_mm * share, 0.02)})
 
 
 def stock_check(job: Job) -> list[Check]:

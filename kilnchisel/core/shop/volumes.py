@@ -13,36 +13,14 @@ from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.crafts.inked import stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
-from kilnchisel.core.finishes.metals import gold_density
 from kilnchisel.core.job.crafts import Printed
-from kilnchisel.core.job.finish import AsBlank, Gold
+from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import polygons_in
-
-# g/cm³. Metals: CRC Handbook (sterling silver by the mixture rule; gold by its alloy); stainless 316L and
-# brass CuZn37, bronze CuSn8, PMMA: handbooks; leather, rubber, woods, stones: common practice
-DENSITY = {
-    "brass": 8.44,
-    "stainless": 8.0,
-    "silver": 10.36,
-    "copper": 8.96,
-    "bronze": 8.8,
-    "aluminium": 2.70,
-    "titanium": 4.506,
-    "leather": 0.95,
-    "plastic": 1.19,
-    "rubber": 1.2,
-    "stone": 2.65,
-    "wood": 0.68,
-    "painted wood": 0.55,
-    "slate": 2.8,
-    "glass": 2.5,  # soda-lime glass, handbooks
-    "chrome": 8.44,  # a plate of microns on brass, common practice
-    "foam": 0.035,  # extruded polystyrene, common practice
-}
+from kilnchisel.core.shop.densities import density_of
 
 
 def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
@@ -127,10 +105,7 @@ def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> floa
     """The weight of that volume; None where the material's density is not known."""
     cut = relief_range_mm(lettering, laid)[0] < 0
     finish = blank_finish if cut or isinstance(lettering.finish, AsBlank) else lettering.finish
-    if isinstance(finish, Gold):
-        density: float | None = gold_density(finish.carat, finish.alloy)
-    else:
-        density = DENSITY.get(finish.kind)
+    density = density_of(finish)
     return None if density is None else abs(relief_volume_mm3(lettering, laid)) * density / 1000
 
 

@@ -10,6 +10,7 @@ from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.readings import Reading
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.theme import Theme, drawing
+from kilnchisel.ui.ticket.sections import TITLES
 from kilnchisel.ui.work import Taken
 
 WIDTH = 222
@@ -21,6 +22,7 @@ class ReadingsPanel(QWidget):
     """Measures above, verdicts below, each with its reason and, where there is one, its fix."""
 
     fixed = pyqtSignal(object)
+    opened = pyqtSignal(str)  # a section of the ticket
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -123,12 +125,17 @@ class ReadingsPanel(QWidget):
             source = QLabel(check.source)
             source.setObjectName("small")
             grid.addWidget(source, 1, 1)
+        link = None
         if check.fix is not None:
             fix: Fix = check.fix
-            button = QPushButton(fix.label)
-            button.setObjectName("link")
-            button.clicked.connect(lambda _=False, f=fix: self.fixed.emit(f))
-            grid.addWidget(button, 2, 1, Qt.AlignmentFlag.AlignLeft)
+            link = QPushButton(fix.label)
+            link.clicked.connect(lambda _=False, f=fix: self.fixed.emit(f))
+        elif check.decides and check.level != "good":
+            link = QPushButton(f"Open {TITLES[check.decides]}")
+            link.clicked.connect(lambda _=False, key=check.decides: self.opened.emit(key))
+        if link is not None:
+            link.setObjectName("link")
+            grid.addWidget(link, 2, 1, Qt.AlignmentFlag.AlignLeft)
         grid.setColumnStretch(1, 1)
         return row
 

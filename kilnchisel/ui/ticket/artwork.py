@@ -2,42 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
-    Arrow,
     Artwork,
     Badge,
     Border,
-    Disc,
-    Frame,
-    Holes,
+    Form,
     Picture,
-    Ring,
     Rule,
     Shape,
     Star,
 )
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.kinds import named
 from kilnchisel.core.lettering.content import artwork_size, artwork_width
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
 Path = tuple[str | int, ...]
 
-FORMS: dict[str, Any] = {
-    "disc": Disc,
-    "ring": Ring,
-    "star": Star,
-    "rule": Rule,
-    "border": Border,
-    "frame": Frame,
-    "holes": Holes,
-    "badge": Badge,
-    "arrow": Arrow,
-}
+FORMS = named(Form)
 
 
 def picture_specs(job: Job, path: Path, picture: Picture) -> list[Spec]:

@@ -9,6 +9,8 @@ from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
+from kilnchisel.core.job.effect import has_effect
+from kilnchisel.core.job.formats import PLATE_FORMATS, in_format, plate_format
 from kilnchisel.core.job.fresh import with_blank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
@@ -66,63 +68,19 @@ def blank_specs(job: Job) -> list[Spec]:
     return fields
 
 
-PLATE_FORMATS: dict[str, tuple[float, float, float, float, float]] = {
-    # width, height, hole centres along and up, corner. SAE J686 (12 x 6 in, holes 7 x 4.75 in), from
-    # memory; the long and square European formats by common practice
-    "2 to 1": (304.8, 152.4, 177.8, 120.7, 12.0),
-    "long": (520.0, 110.0, 400.0, 60.0, 10.0),
-    "square": (340.0, 220.0, 240.0, 160.0, 10.0),
-    "two wheels": (180.0, 200.0, 120.0, 140.0, 10.0),
-}
-
-
 def _plate_format() -> Spec:
     """The usual sizes of vehicle plates, by one choice."""
-    sizes = ("width_mm", "height_mm", "apart_mm", "apart_up_mm", "corner_mm")
 
     def which(job: Job) -> str:
-        have = tuple(getattr(job.blank, name) for name in sizes)
-        return next((name for name, known in PLATE_FORMATS.items() if known == have), "own")
+        assert isinstance(job.blank, Plate)
+        return plate_format(job.blank) or "own"
 
     def put(job: Job, name: str) -> Job:
-        if name == "own":
-            return job
-        known = dict(zip(sizes, PLATE_FORMATS[name], strict=True))
-        return change(job, ("blank",), job.blank.model_copy(update=known))
+        assert isinstance(job.blank, Plate)
+        return job if name == "own" else change(job, ("blank",), in_format(job.blank, name))
 
     options = tuple((name, name.capitalize()) for name in (*PLATE_FORMATS, "own"))
     return Spec("blank.format", "Format", which, put, "menu", options=options)
-
-
-def has_effect(blank: Any, name: str) -> bool:
-    """Whether a field of a blank changes anything as the others are."""
-    needs: dict[str, Any] = {
-        "keep_mm": lambda b: b.stock_mm,
-        "handle_deg": lambda b: b.handle,
-        "corner_mm": lambda b: getattr(b, "shape", "") != "oval",
-        "frame_rise_mm": lambda b: b.frame_mm > 0,
-        "line_in_mm": lambda b: b.line_mm > 0,
-        "line_rise_mm": lambda b: b.line_mm > 0,
-        "points": lambda b: False,
-        "hole_mm": lambda b: b.holes != "none",
-        "slot_mm": lambda b: b.holes != "none",
-        "apart_mm": lambda b: b.holes != "none",
-        "apart_up_mm": lambda b: b.holes == "four",
-        "rim_in_mm": lambda b: b.rim_mm > 0,
-        "rim_rise_mm": lambda b: b.rim_mm > 0,
-        "reach_mm": lambda b: b.bracket,
-        "brick_mm": lambda b: b.surface == "brick",
-        "course_mm": lambda b: b.surface == "brick",
-        "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
-        "joint_mm": lambda b: b.surface != "plaster",
-        "joint_deep_mm": lambda b: b.surface != "plaster",
-        "window_mm": lambda b: b.window_rows > 0,
-        "window_high_mm": lambda b: b.window_rows > 0,
-        "window_every_mm": lambda b: b.window_rows > 0,
-    }
-    if blank.kind == "mesh":
-        return name in ("unit_mm", "up", "turn_deg")
-    return name not in needs or bool(needs[name](blank))
 
 
 BLANK_LABELS = {

@@ -2,22 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from kilnchisel.core.job.crafts import (
-    Carved,
-    CutThrough,
-    Engraved,
-    Fitting,
-    Pressed,
-    Printed,
-    Raised,
-    Relief,
-    Standing,
-    Tube,
-)
-from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import AsBlank, Ink, Stainless
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import (
     all_recipes,
@@ -28,22 +12,11 @@ from kilnchisel.core.job.recipes import (
     saved_recipes,
     shared,
 )
+from kilnchisel.core.job.turning import CRAFTS, with_craft
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.ui.ticket.craftfields import making_specs
 from kilnchisel.ui.ticket.fields import Spec, link
 
-CRAFTS: dict[str, Any] = {
-    "printed": Printed,
-    "pressed": Pressed,
-    "engraved": Engraved,
-    "raised": Raised,
-    "tube": Tube,
-    "standing": Standing,
-    "cut through": CutThrough,
-    "carved": Carved,
-    "relief": Relief,
-    "fitting": Fitting,
-}
 CRAFT_NAMES = {"tube": "Neon tube", "standing": "Standing letters"}
 
 
@@ -104,19 +77,3 @@ def _sharing(job: Job, index: int) -> list[Spec]:
             hint=f"With {len(together) + 1} others." if len(together) > 1 else "One change reaches both.",
         )
     ]
-
-
-def with_craft(job: Job, index: int, kind: str) -> Job:
-    """Another way of making. Ink lies on the surface only; cut or raised letters take the blank's."""
-    lettering = job.letterings[index]
-    if lettering.craft.kind == kind:
-        return job
-    finish: Any = lettering.finish
-    if kind == "printed" and isinstance(finish, AsBlank):
-        finish = Ink()
-    elif kind == "fitting" and isinstance(finish, Ink | AsBlank):
-        finish = Stainless(polish="satin")
-    elif kind != "printed" and isinstance(finish, Ink):
-        finish = AsBlank()
-    made = lettering.model_copy(update={"craft": CRAFTS[kind](), "finish": finish})
-    return change(job, ("letterings", index), made)

@@ -7,6 +7,7 @@ from typing import Any
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
     Carved,
+    Craft,
     CutThrough,
     Engraved,
     Fitting,
@@ -19,8 +20,10 @@ from kilnchisel.core.job.crafts import (
 )
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.turning import FINISHES
+from kilnchisel.core.kinds import by_kind
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
-from kilnchisel.ui.ticket.finishes import FINISHES, SURFACES
+from kilnchisel.ui.ticket.finishes import SURFACES
 
 TUBE_COLOURS = (
     ("neon red", "Neon red"),
@@ -69,8 +72,15 @@ def making_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     """The fields of a lettering's craft."""
     path = (*here, "craft")
     craft = read(job, path)
-    fields: list[Spec] = _FIELDS[type(craft)](job, here, path, craft)
-    return fields
+    return making_fields(craft, job, here, path)
+
+
+@by_kind(Craft)
+def making_fields(
+    craft: Any, job: Job, here: tuple[str | int, ...], path: tuple[str | int, ...]
+) -> list[Spec]:
+    """The fields of a craft at ``path``, of the lettering at ``here``."""
+    raise NotImplementedError
 
 
 def _light(path: Any, chosen: str, field: str, label: str = "Its colour") -> list[Spec]:
@@ -81,7 +91,8 @@ def _light(path: Any, chosen: str, field: str, label: str = "Its colour") -> lis
     return fields
 
 
-def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
+@making_fields.of(Tube)
+def _tube(craft: Tube, job: Job, here: Any, path: Any) -> list[Spec]:
     glass = craft.form == "glass"
     fields = [
         at((*path, "form"), "Made of", "choice", options=(("glass", "Glass tube"), ("rope", "LED rope"))),
@@ -125,7 +136,8 @@ def _tube(job: Job, here: Any, path: Any, craft: Tube) -> list[Spec]:
 SLOPING = ("bank", "mesh")  # blanks with sides that letters can stand upright on
 
 
-def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
+@making_fields.of(Standing)
+def _standing(craft: Standing, job: Job, here: Any, path: Any) -> list[Spec]:
     index = int(here[1])
     ways = ((False, "Off the surface"), (True, "Upright on it"))
     off = "Off the ground" if craft.upright else "Off the wall"
@@ -171,7 +183,8 @@ def _standing(job: Job, here: Any, path: Any, craft: Standing) -> list[Spec]:
     return fields
 
 
-def _through(job: Job, here: Any, path: Any, craft: CutThrough) -> list[Spec]:
+@making_fields.of(CutThrough)
+def _through(craft: CutThrough, job: Job, here: Any, path: Any) -> list[Spec]:
     fills = (("open", "Open"), ("inlay", "Inlaid"))
     fields = [at((*path, "fill"), "Letters are", "choice", options=fills)]
     if craft.fill == "inlay":
@@ -205,7 +218,8 @@ TEXTURES = (
 )
 
 
-def _carved(job: Job, here: Any, path: Any, craft: Carved) -> list[Spec]:
+@making_fields.of(Carved)
+def _carved(craft: Carved, job: Job, here: Any, path: Any) -> list[Spec]:
     fields = [
         ranged(job, (*path, "base_mm"), "Stands out", "length", step=0.5, hint="Below zero it is sunk."),
         ranged(
@@ -223,7 +237,8 @@ def _carved(job: Job, here: Any, path: Any, craft: Carved) -> list[Spec]:
     return fields
 
 
-def _relief(job: Job, here: Any, path: Any, craft: Relief) -> list[Spec]:
+@making_fields.of(Relief)
+def _relief(craft: Relief, job: Job, here: Any, path: Any) -> list[Spec]:
     ways = ((False, "Raised"), (True, "Sunk"))
     light = ((True, "Light parts"), (False, "Dark parts"))
     return [
@@ -242,7 +257,8 @@ def _return_kind(job: Job, index: int) -> str:
     return "the front's" if finish is None else str(finish.kind)
 
 
-def _printed(job: Job, here: Any, path: Any, craft: Printed) -> list[Spec]:
+@making_fields.of(Printed)
+def _printed(craft: Printed, job: Job, here: Any, path: Any) -> list[Spec]:
     fields = [ranged(job, (*path, "film_mm"), "Film", "length", step=0.01, decimals=3)]
     if hasattr(job.letterings[here[1]].finish, "colour"):
         fields.append(at((*here, "finish", "colour"), "Colour", "colour"))
@@ -256,7 +272,8 @@ def _printed(job: Job, here: Any, path: Any, craft: Printed) -> list[Spec]:
     return fields
 
 
-def _pressed(job: Job, here: Any, path: Any, craft: Pressed) -> list[Spec]:
+@making_fields.of(Pressed)
+def _pressed(craft: Pressed, job: Job, here: Any, path: Any) -> list[Spec]:
     return [
         ranged(job, (*path, "depth_mm"), "Depth", "length", step=0.05),
         ranged(
@@ -273,7 +290,8 @@ def _pressed(job: Job, here: Any, path: Any, craft: Pressed) -> list[Spec]:
     ]
 
 
-def _engraved(job: Job, here: Any, path: Any, craft: Engraved) -> list[Spec]:
+@making_fields.of(Engraved)
+def _engraved(craft: Engraved, job: Job, here: Any, path: Any) -> list[Spec]:
     v = craft.floor == "v"
     fields = [
         at((*path, "floor"), "Floor", "choice", options=FLOORS),
@@ -304,7 +322,8 @@ def _engraved(job: Job, here: Any, path: Any, craft: Engraved) -> list[Spec]:
     return fields
 
 
-def _raised(job: Job, here: Any, path: Any, craft: Raised) -> list[Spec]:
+@making_fields.of(Raised)
+def _raised(craft: Raised, job: Job, here: Any, path: Any) -> list[Spec]:
     ridge = craft.edge == "ridge"
     fields = [
         at((*path, "edge"), "Edge", "menu", options=EDGES),
@@ -356,7 +375,8 @@ def _profile(path: Any) -> Spec:
     return Spec("craft.profile", "Points", shown, taken, "words", hint=hint)
 
 
-def _fitting(job: Job, here: Any, path: Any, craft: Fitting) -> list[Spec]:
+@making_fields.of(Fitting)
+def _fitting(craft: Fitting, job: Job, here: Any, path: Any) -> list[Spec]:
     sizes = {
         "posts": ("Width", "From the top of the shape down."),
         "backing": ("Thickness", "The shape is its outline."),
@@ -388,17 +408,3 @@ FITTINGS = (
     ("caps", "Screw caps"),
     ("eyes", "Eyes and chains"),
 )
-
-
-_FIELDS: dict[type, Any] = {
-    Printed: _printed,
-    Pressed: _pressed,
-    Engraved: _engraved,
-    Raised: _raised,
-    Tube: _tube,
-    Standing: _standing,
-    CutThrough: _through,
-    Carved: _carved,
-    Relief: _relief,
-    Fitting: _fitting,
-}

@@ -7,13 +7,8 @@ from typing import Any
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
     SPECIES,
-    Aluminium,
     AsBlank,
-    Brass,
-    Bronze,
-    Chrome,
     Cloth,
-    Copper,
     Enamel,
     Foam,
     Glass,
@@ -21,6 +16,7 @@ from kilnchisel.core.job.finish import (
     Grass,
     Ink,
     Leather,
+    LetterFinish,
     Masonry,
     Metal,
     Paint,
@@ -28,80 +24,22 @@ from kilnchisel.core.job.finish import (
     Paper,
     Plastic,
     Rubber,
-    Silver,
     Slate,
-    Stainless,
     Stone,
-    Titanium,
+    SurfaceFinish,
     Wood,
 )
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.turning import in_finish
+from kilnchisel.core.kinds import by_kind, named
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
 
-SURFACES: tuple[tuple[Any, str], ...] = (
-    ("enamel", "Enamel"),
-    ("brass", "Brass"),
-    ("stainless", "Stainless"),
-    ("gold", "Gold"),
-    ("silver", "Silver"),
-    ("copper", "Copper"),
-    ("bronze", "Bronze"),
-    ("aluminium", "Aluminium"),
-    ("chrome", "Chrome"),
-    ("titanium", "Titanium"),
-    ("paint", "Paint"),
-    ("painted wood", "Painted wood"),
-    ("wood", "Wood"),
-    ("slate", "Slate"),
-    ("stone", "Stone"),
-    ("leather", "Leather"),
-    ("plastic", "Plastic"),
-    ("rubber", "Rubber"),
-    ("cloth", "Cloth"),
-    ("paper", "Paper"),
-    ("masonry", "Masonry"),
-    ("grass", "Grass"),
-    ("glass", "Glass"),
-    ("foam", "Carving foam"),
+Where = tuple[str | int, ...]  # the way to a finish within the job
+
+NAMES = {"foam": "Carving foam"}  # where the kind's own word is not what it is called
+SURFACES: tuple[tuple[Any, str], ...] = tuple(
+    (kind, NAMES.get(kind, kind.capitalize())) for kind in named(SurfaceFinish)
 )
-FINISHES: dict[str, Any] = {
-    "enamel": Enamel,
-    "brass": Brass,
-    "stainless": Stainless,
-    "gold": Gold,
-    "silver": Silver,
-    "copper": Copper,
-    "bronze": Bronze,
-    "aluminium": Aluminium,
-    "chrome": Chrome,
-    "titanium": Titanium,
-    "leather": Leather,
-    "plastic": Plastic,
-    "rubber": Rubber,
-    "stone": Stone,
-    "paint": Paint,
-    "wood": Wood,
-    "cloth": Cloth,
-    "paper": Paper,
-    "masonry": Masonry,
-    "grass": Grass,
-    "glass": Glass,
-    "foam": Foam,
-    "painted wood": PaintedWood,
-    "slate": Slate,
-    "ink": Ink,
-    "as the blank": AsBlank,
-}
-
-
-def in_finish(finish: Any, kind: str) -> Any:
-    """Another finish, in the same colour where both have one."""
-    made = FINISHES[kind]()
-    if hasattr(made, "colour") and hasattr(finish, "colour"):
-        return made.model_copy(update={"colour": finish.colour})
-    return made
-
-
 POLISH = (
     ("polished", "Polished"),
     ("satin", "Satin"),
@@ -122,9 +60,7 @@ WEAVES = (("book cloth", "Book cloth"), ("cotton", "Cotton"), ("canvas", "Canvas
 MASONRIES = (("brick", "Brick"), ("concrete", "Concrete"), ("plaster", "Plaster"))
 
 
-def finish_specs(
-    job: Job, path: tuple[str | int, ...], label: str, options: tuple[tuple[Any, str], ...]
-) -> list[Spec]:
+def finish_specs(job: Job, path: Where, label: str, options: tuple[tuple[Any, str], ...]) -> list[Spec]:
     """The fields of the finish at ``path``."""
     key = ".".join(str(step) for step in path)
     fields = [
@@ -138,41 +74,92 @@ def finish_specs(
             pictures="looks/finishes",
         )
     ]
-    finish = read(job, path)
-    if isinstance(finish, Wood):
-        fields.append(_species(key, path))
-    if hasattr(finish, "colour"):
-        fields.append(at((*path, "colour"), f"{label} colour", "colour"))
-    if isinstance(finish, Metal):
-        return [*fields, *_metal(job, path, finish)]
-    charred = isinstance(finish, Wood) and finish.surface == "charred"
-    if hasattr(finish, "gloss") and not charred:
-        fields.append(ranged(job, (*path, "gloss"), "Gloss", "percent", step=5))
-    if isinstance(finish, Paint | Ink):
-        fields.append(at((*path, "effect"), "Effect", "menu", options=EFFECTS))
-    if isinstance(finish, Glass):
-        fields.append(ranged(job, (*path, "frosted"), "Frosted", "percent", step=5))
-    if isinstance(finish, PaintedWood):
-        fields.append(ranged(job, (*path, "grain"), "Grain shows", "percent", step=5))
-    if isinstance(finish, Slate):
-        fields.append(ranged(job, (*path, "oiled"), "Oiled", "percent", step=5))
-    if isinstance(finish, Cloth):
-        fields.append(at((*path, "weave"), "Weave", "menu", options=WEAVES))
-    if isinstance(finish, Masonry):
-        fields.append(at((*path, "surface"), "Made of", "menu", options=MASONRIES))
-    if isinstance(finish, Wood):
-        fields.append(at((*path, "surface"), "Surface", "menu", options=SURFACE_OF_WOOD))
-        if not charred:
-            fields += [
-                ranged(job, (*path, "ring_mm"), "Rings", "length", step=1, hint="A year's growth."),
-                ranged(job, (*path, "pores"), "Pores", "percent", step=5),
-            ]
-    if isinstance(finish, PaintedWood | Wood | Cloth):
-        fields.append(ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15))
-    return fields
+    return [*fields, *fields_of(read(job, path), job, path, label, key)]
 
 
-def _species(key: str, path: tuple[str | int, ...]) -> Spec:
+def _colour(path: Where, label: str) -> Spec:
+    return at((*path, "colour"), f"{label} colour", "colour")
+
+
+def _gloss(job: Job, path: Where) -> Spec:
+    return ranged(job, (*path, "gloss"), "Gloss", "percent", step=5)
+
+
+def _grain(job: Job, path: Where) -> Spec:
+    return ranged(job, (*path, "grain_deg"), "Grain turned", "angle", step=15)
+
+
+@by_kind(LetterFinish)
+def fields_of(finish: Any, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    """What can be set of a finish at ``path``, whose fields have keys beginning with ``key``."""
+    raise NotImplementedError
+
+
+@fields_of.of(AsBlank)
+def _nothing(_: AsBlank, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return []
+
+
+@fields_of.of(Paper, Grass, Foam, Rubber)
+def _coloured(_: Any, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return [_colour(path, label)]
+
+
+@fields_of.of(Enamel, Leather, Plastic, Stone)
+def _glossy(_: Any, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return [_colour(path, label), _gloss(job, path)]
+
+
+@fields_of.of(Paint, Ink)
+def _paint(_: Paint | Ink, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    effect = at((*path, "effect"), "Effect", "menu", options=EFFECTS)
+    return [_colour(path, label), _gloss(job, path), effect]
+
+
+@fields_of.of(Glass)
+def _glass(_: Glass, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return [_colour(path, label), ranged(job, (*path, "frosted"), "Frosted", "percent", step=5)]
+
+
+@fields_of.of(Slate)
+def _slate(_: Slate, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return [ranged(job, (*path, "oiled"), "Oiled", "percent", step=5)]
+
+
+@fields_of.of(Cloth)
+def _cloth(_: Cloth, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    weave = at((*path, "weave"), "Weave", "menu", options=WEAVES)
+    return [_colour(path, label), weave, _grain(job, path)]
+
+
+@fields_of.of(Masonry)
+def _masonry(_: Masonry, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    return [_colour(path, label), at((*path, "surface"), "Made of", "menu", options=MASONRIES)]
+
+
+@fields_of.of(PaintedWood)
+def _painted_wood(_: PaintedWood, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    shows = ranged(job, (*path, "grain"), "Grain shows", "percent", step=5)
+    return [_colour(path, label), _gloss(job, path), shows, _grain(job, path)]
+
+
+@fields_of.of(Wood)
+def _wood(finish: Wood, job: Job, path: Where, label: str, key: str) -> list[Spec]:
+    surface = at((*path, "surface"), "Surface", "menu", options=SURFACE_OF_WOOD)
+    if finish.surface == "charred":
+        return [_species(key, path), _colour(path, label), surface, _grain(job, path)]
+    return [
+        _species(key, path),
+        _colour(path, label),
+        _gloss(job, path),
+        surface,
+        ranged(job, (*path, "ring_mm"), "Rings", "length", step=1, hint="A year's growth."),
+        ranged(job, (*path, "pores"), "Pores", "percent", step=5),
+        _grain(job, path),
+    ]
+
+
+def _species(key: str, path: Where) -> Spec:
     """A wood by name: the name sets the parameters, and is found again from them."""
 
     def named(job: Job) -> str:
@@ -191,7 +178,8 @@ def _species(key: str, path: tuple[str | int, ...]) -> Spec:
     return Spec(f"{key}.species", "Species", named, of, "menu", options=options)
 
 
-def _metal(job: Job, path: tuple[str | int, ...], finish: Metal) -> list[Spec]:
+@fields_of.of(Metal)
+def _metal(finish: Metal, job: Job, path: Where, label: str, key: str) -> list[Spec]:
     fields = []
     if isinstance(finish, Gold):
         fields.append(ranged(job, (*path, "carat"), "Carat", "carat", step=1))
@@ -211,7 +199,7 @@ def _metal(job: Job, path: tuple[str | int, ...], finish: Metal) -> list[Spec]:
 
 def wear_specs(job: Job) -> list[Spec]:
     """What use has done to the piece."""
-    path: tuple[str | int, ...] = ("wear",)
+    path: Where = ("wear",)
     fields = [
         ranged(job, (*path, "rubbed"), "Rubbed edges", "percent", step=5),
         ranged(job, (*path, "dirt"), "Dirt in recesses", "percent", step=5),

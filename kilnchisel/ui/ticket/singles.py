@@ -8,12 +8,13 @@ from typing import Any
 from kilnchisel.core.job.edits import change, letter_change, limits, with_letter, wording_at
 from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.turning import in_finish
 from kilnchisel.core.job.wording import (
     LetterChange,
     Wording,
 )
 from kilnchisel.ui.ticket.fields import Spec, link
-from kilnchisel.ui.ticket.finishes import SURFACES, in_finish
+from kilnchisel.ui.ticket.finishes import SURFACES
 
 Path = tuple[str | int, ...]
 

@@ -19,6 +19,7 @@ from kilnchisel.core.job.artwork import (
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.turning import with_arrangement
 from kilnchisel.core.job.wording import (
     Axis,
     Circle,
@@ -41,13 +42,6 @@ from kilnchisel.ui.ticket.singles import single_letters, single_words
 
 Path = tuple[str | int, ...]
 
-ARRANGEMENTS: dict[str, Any] = {
-    "rows": Rows,
-    "column": Column,
-    "circle": Circle,
-    "curve": Curve,
-    "slope": Slope,
-}
 STANDARDS = (
     ("none", "None"),
     ("tactile sign", "Tactile sign (ADA 703.2)"),
@@ -351,7 +345,7 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
             f"{index}.arrangement.kind",
             "Letters run",
             lambda job: wording_at(job, index).arrangement.kind,
-            lambda job, kind: _with_arrangement(job, path, index, kind),
+            lambda job, kind: _put_arrangement(job, path, index, kind),
             "choice",
             options=(
                 ("rows", "In rows"),
@@ -433,23 +427,9 @@ def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
     return fields
 
 
-def _with_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
-    """Another arrangement, sized so that the words look right on it at once."""
-    wording = wording_at(job, index)
-    if wording.arrangement.kind == kind:
-        return job
-    made = ARRANGEMENTS[kind]()
-    width = max(_present_width(job, index), wording.cap_height_mm)
-    if isinstance(made, Circle):
-        # half a turn for one row, and never so small that letters stand on each other
-        radius = max(width / 3.0, 2.2 * wording.cap_height_mm)
-        made = made.model_copy(update={"radius_mm": round(radius, 1)})
-    elif isinstance(made, Curve | Slope):
-        share = width / 120.0
-        made = made.model_copy(
-            update={"points": tuple((round(x * share, 1), round(y * share, 1)) for x, y in made.points)}
-        )
-    return change(job, (*path, "arrangement"), made)
+def _put_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
+    made = with_arrangement(wording_at(job, index), kind, _present_width(job, index))
+    return change(job, (*path, "arrangement"), made.arrangement)
 
 
 def _repeat(job: Job, index: int) -> list[Spec]:

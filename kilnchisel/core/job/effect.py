@@ -1,0 +1,37 @@
+"""Which of a blank's values change anything as the others are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+
+def has_effect(blank: Any, name: str) -> bool:
+    """Whether a field of a blank changes anything as the others are."""
+    needs: dict[str, Callable[[Any], Any]] = {
+        "keep_mm": lambda b: b.stock_mm,
+        "handle_deg": lambda b: b.handle,
+        "corner_mm": lambda b: getattr(b, "shape", "") != "oval",
+        "frame_rise_mm": lambda b: b.frame_mm > 0,
+        "line_in_mm": lambda b: b.line_mm > 0,
+        "line_rise_mm": lambda b: b.line_mm > 0,
+        "points": lambda b: False,
+        "hole_mm": lambda b: b.holes != "none",
+        "slot_mm": lambda b: b.holes != "none",
+        "apart_mm": lambda b: b.holes != "none",
+        "apart_up_mm": lambda b: b.holes == "four",
+        "rim_in_mm": lambda b: b.rim_mm > 0,
+        "rim_rise_mm": lambda b: b.rim_mm > 0,
+        "reach_mm": lambda b: b.bracket,
+        "brick_mm": lambda b: b.surface == "brick",
+        "course_mm": lambda b: b.surface == "brick",
+        "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
+        "joint_mm": lambda b: b.surface != "plaster",
+        "joint_deep_mm": lambda b: b.surface != "plaster",
+        "window_mm": lambda b: b.window_rows > 0,
+        "window_high_mm": lambda b: b.window_rows > 0,
+        "window_every_mm": lambda b: b.window_rows > 0,
+    }
+    if blank.kind == "mesh":
+        return name in ("unit_mm", "up", "turn_deg")
+    return name not in needs or bool(needs[name](blank))
