@@ -13,6 +13,7 @@ from benchmarks.figure import Figure
 from benchmarks.laying import WORDS
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job, view_of
 from kilnchisel.core.crafts.tubes import runs_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.artwork import Shape
 from kilnchisel.core.job.blank import Band, Jar, Plaque
 from kilnchisel.core.job.boards import Board, Wall
@@ -102,7 +103,7 @@ def _tubes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
     for number in range(8):
         job = change(job, ("letterings", 0, "craft", "tube_mm"), 11 + 0.2 * number)
         begun = time.perf_counter()
-        piece_of(job, coarse=True)
+        piece_of(job, detail=Detail.ROUGH)
         bent.append(time.perf_counter() - begun)
     yield Figure(f"{length:.1f} m of tube bent anew", float(np.median(bent)) * 1000, "ms", 150)
     scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])

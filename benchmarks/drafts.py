@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from benchmarks.figure import Figure, spread
 from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.model import Job
@@ -20,7 +21,7 @@ WORDS = "TARNLIGHT HILL OBSERVATORY"  # 24 letters
 def frame_seconds(draft: Draft, job: Job, size: tuple[int, int]) -> float:
     """From a changed job to its picture while something moves."""
     start = time.perf_counter()
-    draft.render(scene_of_job(job, coarse=True), view_of(job), size, smooth=False)
+    draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), size, detail=Detail.ROUGH)
     return time.perf_counter() - start
 
 
@@ -30,18 +31,18 @@ def run() -> Iterator[Figure]:
     job = with_lettering(job, first_lettering(job.blank, WORDS))
     job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 8.0)
     draft = Draft()
-    draft.render(scene_of_job(job, coarse=True), view_of(job), SIZE, smooth=False)
+    draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), SIZE, detail=Detail.ROUGH)
     small = (int(SIZE[0] * EDIT_SCALE), int(SIZE[1] * EDIT_SCALE))
-    draft.render(scene_of_job(job, coarse=True), view_of(job), small, smooth=False)
+    draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), small, detail=Detail.ROUGH)
     for scale, size in ((EDIT_SCALE, small), (1.0, SIZE)):
         spent, built = [], []
         for number in range(40):
             text = WORDS[:22] + f"{number:02d}" + "ABCDEFG"[number % 7] * (scale < 1)
             job = change(job, ("letterings", 0, "wording", "text"), text)
             start = time.perf_counter()
-            scene = scene_of_job(job, coarse=True)
+            scene = scene_of_job(job, detail=Detail.ROUGH)
             built.append(time.perf_counter() - start)
-            draft.render(scene, view_of(job), size, smooth=False)
+            draft.render(scene, view_of(job), size, detail=Detail.ROUGH)
             spent.append(time.perf_counter() - start)
         yield from spread(f"keystroke to draft at {scale:g} of 700x560", spent, 150, 250)
         yield from spread("  of which outline, lay, craft, scene", built, 150, None)

@@ -15,7 +15,7 @@ import trimesh
 
 from benchmarks.drafts import SIZE, frame_seconds
 from benchmarks.figure import Figure
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.intake import gate

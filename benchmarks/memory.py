@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.figure import Figure
+from kilnchisel.core.detail import Detail
 
 DEMO = Path(__file__).parent.parent / "demo"
 EDITS, FIRST, IN_A_ROW, FINE_EVERY = 2000, 200, 20, 4
@@ -94,12 +95,17 @@ def work(edits: int, seed: int) -> None:
     for number in range(1, edits + 1):
         if number % IN_A_ROW == 1:
             job = rng.choice(jobs)
-        fine = number % FINE_EVERY == 0
+        detail = Detail.ROUGH if number % FINE_EVERY else Detail.FINE
         try:
             tried = edited(job, rng)
-            draft.render(scene_of_job(tried, coarse=not fine), view_of(tried, 4 / 3), (320, 240), fine)
+            draft.render(
+                scene_of_job(tried, detail=detail),
+                view_of(tried, 4 / 3),
+                (320, 240),
+                detail=detail,
+            )
             job = tried
-            if fine and job.letterings:
+            if detail.fine and job.letterings:
                 readings(job, 0)
                 checks(job, 0)
                 give_back()

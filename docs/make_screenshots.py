@@ -63,7 +63,7 @@ class Stage:
             time.sleep(0.005)
             drawn = picture.drawn
             newest = drawn is not None and drawn.order.number == picture._number
-            if drawn and newest and drawn.order.smooth and drawn.order.job == self.window.session.job:
+            if drawn and newest and drawn.order.detail.fine and drawn.order.job == self.window.session.job:
                 break
         self.app.processEvents()
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
 from kilnchisel.core.build import piece_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import TITLES
@@ -122,7 +123,7 @@ def made(text: str) -> int:
 
     job = Job.model_validate(json.loads(text))
     json.dumps(measured(job), allow_nan=False)
-    return len(piece_of(job, coarse=True).parts)
+    return len(piece_of(job, detail=Detail.ROUGH).parts)
 
 
 def try_job(recipe: Recipe) -> int:

@@ -14,7 +14,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, Sheet, body_of
+from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.body import Body, Sheet
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fittings import fitting_parts
@@ -26,6 +27,7 @@ from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.through import across, behind_parts, pressed_out
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.crafts.upright import upright_parts
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.wear import Marked, marked
 from kilnchisel.core.job.artwork import Frame, Shape
@@ -69,12 +71,12 @@ def outline_of(wording: Content) -> Outline:
 
 
 @remembered
-def laid_of(blank: Blank, wording: Content, lay: Lay, exact: bool) -> Laid:
-    """The wording on its side; on a mesh ``exact`` or in a hurry. Raises KilnError for a side the blank
+def laid_of(blank: Blank, wording: Content, lay: Lay, *, detail: Detail) -> Laid:
+    """The wording on its side; on a mesh in detail or in a hurry. Raises KilnError for a side the blank
     does not have."""
     round_ = isinstance(wording, Wording) and isinstance(wording.arrangement, Circle)
     outline = outline_of(wording)
-    side = side_of(blank, lay, reach_of(outline, lay), exact)
+    side = side_of(blank, lay, reach_of(outline, lay), detail=detail)
     if isinstance(wording, Shape) and isinstance(wording.form, Frame):
         outline = outline_of(_following(wording, wording.form, side, lay))
     return lay_outline(outline, side, lay, round_)
@@ -96,11 +98,11 @@ def _following(shape: Shape, form: Frame, side: Side, lay: Lay) -> Shape:
     return shape.model_copy(update={"form": form.model_copy(update={"points": drawn})})
 
 
-def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, exact: bool = True) -> Side:
+def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, *, detail: Detail = Detail.FINE) -> Side:
     """The side a lettering lies on. On a mesh it is made for the lettering, ``reach_mm`` each way from
-    its spot, ``exact`` or in a hurry. Raises KilnError for a side the blank does not have."""
+    its spot, in detail or in a hurry. Raises KilnError for a side the blank does not have."""
     if isinstance(blank, Mesh3D):
-        return chart_for(free_mesh(blank), lay, reach_mm, exact)
+        return chart_for(free_mesh(blank), lay, reach_mm, detail=detail)
     return body_of(blank).sheet(lay.side).side
 
 
@@ -111,11 +113,10 @@ def reach_of(outline: Outline, lay: Lay) -> float:
     return 1.15 * float(np.hypot(*far)) + float(np.hypot(lay.along_mm, lay.across_mm)) + 1.0
 
 
-def lettering_laid(job: Job, index: int, exact: bool = True) -> Laid:
-    """One lettering of a job, laid; on a mesh ``exact`` or in a hurry."""
+def lettering_laid(job: Job, index: int, *, detail: Detail = Detail.FINE) -> Laid:
+    """One lettering of a job, laid; on a mesh in detail or in a hurry."""
     lettering = job.letterings[index]
-    hurried = not exact and isinstance(job.blank, Mesh3D)
-    return laid_of(job.blank, lettering.wording, lettering.lay, not hurried)
+    return laid_of(job.blank, lettering.wording, lettering.lay, detail=_laying(job.blank, detail))
 
 
 def prepare(job: Job) -> None:
@@ -135,27 +136,32 @@ def _sheet_parts(
     blank: Blank,
     side: str,
     makings: tuple[_Making, ...],
-    coarse: bool,
     across_makings: tuple[_Making, ...] = (),
+    *,
+    detail: Detail,
 ) -> tuple[Part, ...]:
     """``across_makings``: what is on the other face, where something is cut through or pressed out."""
     sheet = body_of(blank).sheet(side)
-    sheet = sheet.coarser() if coarse else sheet
-    laid = _all_laid(blank, makings, coarse, True)
+    sheet = sheet.coarser() if detail.rough else sheet
+    laid = _all_laid(blank, makings, detail)
     faces = across(body_of(blank), side)
     if faces is None:
-        return craft_sheet(sheet, laid, coarse)
+        return craft_sheet(sheet, laid, detail=detail)
     other = body_of(blank).sheet(faces[1].name)
-    panel = Panel(faces[2], other, _all_laid(blank, across_makings, coarse, True))
-    return craft_sheet(sheet, laid, coarse, panel)
+    panel = Panel(faces[2], other, _all_laid(blank, across_makings, detail))
+    return craft_sheet(sheet, laid, panel, detail=detail)
 
 
-def _all_laid(
-    blank: Blank, makings: tuple[_Making, ...], coarse: bool, exact: bool
-) -> list[tuple[int, Laid, Craft]]:
-    """The letterings as a craft takes them; ``coarse``: with fewer points."""
-    laid = [(m.index, laid_of(blank, m.wording, m.lay, exact), m.craft) for m in makings]
-    return [(i, item.roughly(), craft) for i, item, craft in laid] if coarse else laid
+def _laying(blank: Blank, detail: Detail) -> Detail:
+    """Only on a mesh is it worth hurrying a lay."""
+    return detail if isinstance(blank, Mesh3D) else Detail.FINE
+
+
+def _all_laid(blank: Blank, makings: tuple[_Making, ...], detail: Detail) -> list[tuple[int, Laid, Craft]]:
+    """The letterings as a craft takes them; rough with fewer points."""
+    laying = _laying(blank, detail)
+    laid = [(m.index, laid_of(blank, m.wording, m.lay, detail=laying), m.craft) for m in makings]
+    return [(i, item.roughly(), craft) for i, item, craft in laid] if detail.rough else laid
 
 
 @remembered
@@ -164,11 +170,11 @@ def _shells(blank: Blank) -> tuple[Part, ...]:
 
 
 @remembered
-def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
+def _piece(blank: Blank, makings: tuple[_Making, ...], *, detail: Detail) -> Piece:
     if isinstance(blank, Mesh3D):
         surface = tuple(m for m in makings if not stands_free(m.craft))
-        laid = _all_laid(blank, surface, coarse, not coarse)
-        return _with_free(blank, craft_free(free_mesh(blank), laid, coarse), makings, coarse)
+        laid = _all_laid(blank, surface, detail)
+        return _with_free(blank, craft_free(free_mesh(blank), laid, detail=detail), makings, detail=detail)
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
@@ -192,10 +198,16 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], coarse: bool) -> Piece:
             pressed_out(m.craft, thick) for m in across_
         ):
             across_ = ()  # nothing reaches from one face to the other
-        parts += _sheet_parts(blank, name, cut, coarse and bool(cut or across_), across_)
+        parts += _sheet_parts(
+            blank,
+            name,
+            cut,
+            across_,
+            detail=detail if cut or across_ else Detail.FINE,
+        )
         for making in cut:
             parts += _behind(blank, making)
-    return _with_free(blank, tuple(parts), tuple(free), coarse)
+    return _with_free(blank, tuple(parts), tuple(free), detail=detail)
 
 
 def _opens(making: _Making) -> bool:
@@ -209,7 +221,7 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
     panel = across(body_of(blank), making.lay.side)
     if not isinstance(making.craft, CutThrough) or panel is None:
         return ()
-    laid = laid_of(blank, making.wording, making.lay, True)
+    laid = laid_of(blank, making.wording, making.lay, detail=Detail.FINE)
     return behind_parts(making.index, laid, making.craft, panel[2])
 
 
@@ -220,16 +232,21 @@ class _Off:
     blank: Blank
     making: _Making
     laid: Laid
-    coarse: bool
+    detail: Detail
 
 
 Free = tuple[tuple[Part, ...], tuple[Lamp, ...]]
 
 
 @remembered
-def _free_parts(blank: Blank, making: _Making, coarse: bool) -> Free:
-    laid = laid_of(blank, making.wording, making.lay, not (coarse and isinstance(blank, Mesh3D)))
-    return parts_off(making.craft, _Off(blank, making, laid, coarse))
+def _free_parts(blank: Blank, making: _Making, *, detail: Detail) -> Free:
+    laid = laid_of(
+        blank,
+        making.wording,
+        making.lay,
+        detail=_laying(blank, detail),
+    )
+    return parts_off(making.craft, _Off(blank, making, laid, detail))
 
 
 @by_kind(Tube | Standing | Fitting)
@@ -240,7 +257,7 @@ def parts_off(craft: Any, off: _Off) -> Free:
 
 @parts_off.of(Tube)
 def _tubes(craft: Tube, off: _Off) -> Free:
-    return tube_parts(off.making.index, off.laid, craft, not off.coarse)
+    return tube_parts(off.making.index, off.laid, craft, detail=off.detail)
 
 
 @parts_off.of(Fitting)
@@ -250,23 +267,31 @@ def _fittings(craft: Fitting, off: _Off) -> Free:
 
 @parts_off.of(Standing)
 def _standing(craft: Standing, off: _Off) -> Free:
-    index, laid, coarse = off.making.index, off.laid, off.coarse
+    index, laid, detail = off.making.index, off.laid, off.detail
     if craft.upright:
-        return upright_parts(index, laid, craft, coarse), ()
+        return upright_parts(index, laid, craft, detail=detail), ()
     if isinstance(laid.side, Chart):
         sheet = Sheet(laid.side, "blank", net=laid.side.net)
     else:
         sheet = body_of(off.blank).sheet(off.making.lay.side)
-        sheet = sheet.coarser() if coarse else sheet
-    return standing_parts(sheet, index, laid.roughly() if coarse else laid, craft, coarse)
+        sheet = sheet.coarser() if detail.rough else sheet
+    return standing_parts(
+        sheet,
+        index,
+        laid.roughly() if detail.rough else laid,
+        craft,
+        detail=detail,
+    )
 
 
-def _with_free(blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], coarse: bool) -> Piece:
+def _with_free(
+    blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], *, detail: Detail
+) -> Piece:
     """A piece with the letterings that stand free of it."""
     lamps: tuple[Lamp, ...] = ()
     for making in makings:
         if stands_free(making.craft):
-            more, shining = _free_parts(blank, making, coarse)
+            more, shining = _free_parts(blank, making, detail=detail)
             parts, lamps = parts + more, lamps + shining
     return Piece(parts, lamps)
 
@@ -290,22 +315,22 @@ def _making(index: int, lettering: Lettering) -> _Making:
     return _Making(index, lettering.wording, lettering.lay, lettering.craft)
 
 
-def piece_of(job: Job, coarse: bool = False) -> Piece:
+def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:
     """The crafted piece. Raises KilnError with what is wrong.
 
-    ``coarse``: curved sides in fewer strips, for a picture while something moves; not a closed solid.
+    Rough: curved sides in fewer strips, for a picture while something moves; not a closed solid.
     """
     makings = (_making(i, item) for i, item in enumerate(job.letterings) if not item.hidden)
-    return _piece(job.blank, tuple(makings), coarse)
+    return _piece(job.blank, tuple(makings), detail=detail)
 
 
 @remembered
-def _scene(job: Job, coarse: bool) -> Scene:
-    marks = _marks(job, coarse) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
-    return scene_of(job, piece_of(job, coarse), body_of(job.blank, fine=False), marks)
+def _scene(job: Job, *, detail: Detail) -> Scene:
+    marks = _marks(job, detail=detail) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
+    return scene_of(job, piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH), marks)
 
 
-def _marks(job: Job, coarse: bool) -> dict[str, Marked]:
+def _marks(job: Job, *, detail: Detail) -> dict[str, Marked]:
     """The edges of every side, for wear to follow."""
     if isinstance(job.blank, Mesh3D):
         return {}  # a mesh has no sheet that all of it lies on
@@ -316,7 +341,7 @@ def _marks(job: Job, coarse: bool) -> dict[str, Marked]:
         name = sheet.side.name
         mine = (_on_side(making, body, name) for making in makings)
         on = tuple(m for m in mine if m is not None and not stands_free(m.craft))
-        found[name] = _marked(job.blank, name, on, coarse)
+        found[name] = _marked(job.blank, name, on, detail=detail)
     return found
 
 
@@ -326,13 +351,13 @@ LEAST_STEP_MM = 0.002  # what is lower is no edge
 
 
 @remembered
-def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool) -> Marked:
+def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], *, detail: Detail) -> Marked:
     side = body_of(blank).sheet(name).side
     low_u, low_v, high_u, high_v = side.domain.bounds
     reach = PLAIN_REACH * min(high_u - low_u, high_v - low_v)
     regions, strokes = [], []
-    for index, laid, craft in _all_laid(blank, makings, True, True):
-        for ink in inked_of(index, laid, craft, True, 1.0):
+    for index, laid, craft in _all_laid(blank, makings, Detail.ROUGH):
+        for ink in inked_of(index, laid, craft, 1.0, detail=Detail.ROUGH):
             # of a relief or a carved ground, what its field makes of it
             height = ink.stage.knots[-1][1] or ink.stage.higher_mm - ink.stage.deeper_mm
             if abs(height) >= LEAST_STEP_MM:
@@ -342,14 +367,14 @@ def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], coarse: bool)
                 strokes.append(stroke_mm(region))
     if strokes:
         reach = WEAR_REACH * min(strokes)
-    return marked(side.domain, regions, reach, side.period is not None, coarse)
+    return marked(side.domain, regions, reach, side.period is not None, detail=detail)
 
 
-def scene_of_job(job: Job, coarse: bool = False) -> Scene:
-    """The scene of a job; the name and the camera play no part in it. ``coarse``: as ``piece_of``."""
+def scene_of_job(job: Job, *, detail: Detail = Detail.FINE) -> Scene:
+    """The scene of a job; the name and the camera play no part in it. ``detail``: as ``piece_of``."""
     camera = type(job.setting.camera)()
     setting = job.setting.model_copy(update={"camera": camera})
-    return _scene(job.model_copy(update={"name": "scene", "setting": setting}), coarse)
+    return _scene(job.model_copy(update={"name": "scene", "setting": setting}), detail=detail)
 
 
 def body_of_job(job: Job) -> Body:
@@ -403,7 +428,7 @@ def sides_of(blank: Blank) -> tuple[str, ...]:
 
 def middle_of_job(job: Job) -> Array:
     """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
-    return middle_of(body_of(job.blank, fine=False), stance_of(job))[0]
+    return middle_of(body_of(job.blank, detail=Detail.ROUGH), stance_of(job))[0]
 
 
 def view_of(job: Job, aspect: float = 1.5) -> View:

@@ -18,6 +18,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from kilnchisel.core.allocation import give_back
 from kilnchisel.core.build import lettering_laid, scene_of_job, square_on_view, view_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, order_view
 from kilnchisel.core.job.bodies import Mesh3D
@@ -51,7 +52,7 @@ class DraftOrder:
     look: Look
     size: tuple[int, int]
     scale: float
-    smooth: bool
+    detail: Detail
     number: int
 
 
@@ -210,21 +211,21 @@ class DraftDesk(QObject):
 
     def _serve(self, order: DraftOrder) -> None:
         self._ready()
-        scene = scene_of_job(order.job, coarse=not order.smooth)
+        scene = scene_of_job(order.job, detail=order.detail)
         view = view_for(order.job, order.index, order.look, order.size)
         width, height = (max(int(side * order.scale), 16) for side in order.size)
-        pixels = self._draft.render(scene, view, (width, height), order.smooth)
+        pixels = self._draft.render(scene, view, (width, height), detail=order.detail)
         count = len(order.job.letterings)
-        laid = tuple(lettering_laid(order.job, i, exact=order.smooth) for i in range(count))
+        laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))
         self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
-        if order.smooth:
+        if order.detail.fine:
             give_back()
         if order.index is None or self._slot.stale(order):
             return
         # letters just as the face draws them are measured at once, others when the picture rests
         # (on a mesh: what is unrolled in a hurry is not measured)
         analytic = not isinstance(order.job.blank, Mesh3D)
-        if order.smooth or (analytic and laid[order.index].outline.as_drawn):
+        if order.detail.fine or (analytic and laid[order.index].outline.as_drawn):
             self.taken.emit(
                 Taken(
                     order.job, order.index, readings(order.job, order.index), checks(order.job, order.index)

@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import (
     Brass,
@@ -53,9 +54,9 @@ class EveryFinish(unittest.TestCase):
         draft, seen = Draft(), {}
         for finish in (*(made() for made in named(SurfaceFinish).values()), *MORE):
             job = worn_mug(finish)
-            picture = draft.render(scene_of_job(job), view_of(job), SIZE, smooth=False)[..., :3].astype(
-                float
-            )
+            picture = draft.render(scene_of_job(job), view_of(job), SIZE, detail=Detail.ROUGH)[
+                ..., :3
+            ].astype(float)
             self.assertGreater(picture.std(), 5)
             for other, known in seen.items():
                 self.assertGreater(np.abs(picture - known).mean(), 0.02, f"{finish!r} {other!r}")

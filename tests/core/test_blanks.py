@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.mesh import Mesh, grid, join, open_edges, welded
 from kilnchisel.core.blanks.mug import foot_round, wall_top
 from kilnchisel.core.blanks.sides import principal_stretches

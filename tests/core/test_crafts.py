@@ -4,7 +4,7 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.mesh import Mesh, open_edges
 from kilnchisel.core.build import lettering_laid, outline_of, piece_of, scene_of_job
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet

@@ -17,6 +17,7 @@ from kilnchisel.core.blanks.meshfile import cleaned, divided
 from kilnchisel.core.blanks.net import Net, closely, grid_net, gridded, net_over
 from kilnchisel.core.blanks.outlines import arched, drawn, oval, rectangle, rounded, shield, subdivided
 from kilnchisel.core.crafts.sheet import GROUND, cut_net
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 
 
@@ -42,7 +43,7 @@ class Rows(unittest.TestCase):
 
 class Nets(unittest.TestCase):
     def test_a_net_covers_its_area_and_keeps_its_rings(self):
-        ring = closely(oval(120, 80, True)[0], 6.0)
+        ring = closely(oval(120, 80, detail=Detail.FINE)[0], 6.0)
         hole = closely(np.array([[-10.0, -8], [-10, 8], [10, 8], [10, -8]]), 6.0)
         area = shapely.Polygon(ring, [hole])
         net = net_over(area, 6.0)
@@ -118,14 +119,14 @@ class Outlines(unittest.TestCase):
     def test_every_outline_has_its_size_and_turns_one_way(self):
         square = np.array([[0.0, 0], [4, 0], [4, 2], [2, 1.2], [0, 2]])
         for make in (
-            lambda fine: oval(300, 200, fine),
-            lambda fine: rectangle(300, 200, 20, fine),
-            lambda fine: arched(300, 200, 12, fine),
-            lambda fine: shield(300, 200, 8, fine),
-            lambda fine: drawn(square, 300, 200, 4, fine),
+            lambda detail: oval(300, 200, detail=detail),
+            lambda detail: rectangle(300, 200, 20, detail=detail),
+            lambda detail: arched(300, 200, 12, detail=detail),
+            lambda detail: shield(300, 200, 8, detail=detail),
+            lambda detail: drawn(square, 300, 200, 4, detail=detail),
         ):
-            for fine in (True, False):
-                points, normals = make(fine)
+            for detail in Detail:
+                points, normals = make(detail)
                 area = shapely.Polygon(points)
                 self.assertTrue(area.is_valid)
                 self.assertTrue(shapely.is_ccw(area.exterior))
@@ -135,14 +136,14 @@ class Outlines(unittest.TestCase):
                 self.assertFalse(shapely.contains_xy(area, *outside.T).any())
 
     def test_corners_are_as_round_as_asked(self):
-        points, _ = rounded(np.array([[0.0, 0], [50, 0], [50, 30], [0, 30]]), 6.0, True)
+        points, _ = rounded(np.array([[0.0, 0], [50, 0], [50, 30], [0, 30]]), 6.0, detail=Detail.FINE)
         wanted = 50 * 30 - (4 - np.pi) * 36
         self.assertAlmostEqual(shapely.Polygon(points).area / wanted, 1.0, delta=1e-3)
         with self.assertRaises(KilnError):
-            rounded(np.array([[0.0, 0], [50, 0], [50, 3], [0, 3]]), 6.0, True)
+            rounded(np.array([[0.0, 0], [50, 0], [50, 3], [0, 3]]), 6.0, detail=Detail.FINE)
 
     def test_subdivided_keeps_the_outline(self):
-        ring = rectangle(100, 60, 5, True)
+        ring = rectangle(100, 60, 5, detail=Detail.FINE)
         points, normals = subdivided(ring, 4.0)
         self.assertAlmostEqual(shapely.Polygon(points).area, shapely.Polygon(ring[0]).area, places=6)
         step = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1)

@@ -12,6 +12,7 @@ from scipy.ndimage import minimum_filter
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
@@ -29,8 +30,8 @@ class Drafts(unittest.TestCase):
     def setUpClass(cls):
         cls.draft = Draft()
 
-    def draw(self, job, smooth=False, size=SIZE, view=None):
-        return self.draft.render(scene_of_job(job), view or view_of(job), size, smooth)
+    def draw(self, job, detail=Detail.ROUGH, size=SIZE, view=None):
+        return self.draft.render(scene_of_job(job), view or view_of(job), size, detail=detail)
 
     def test_letters_are_seen_and_follow_the_words(self):
         one, two = self.draw(mug_job("TARN")), self.draw(mug_job("LIGHT"))
@@ -64,24 +65,25 @@ class Drafts(unittest.TestCase):
             change(mug_job("B"), ("setting", "camera", "turn_deg"), 60.0),
             plaque_job("B"),
         ]
-        warm = [self.draw(job, smooth=True) for job in jobs]
+        warm = [self.draw(job, Detail.FINE) for job in jobs]
         for job, picture in zip(jobs, warm, strict=True):
-            fresh = Draft().render(scene_of_job(job), view_of(job), SIZE, True)
+            fresh = Draft().render(scene_of_job(job), view_of(job), SIZE, detail=Detail.FINE)
             self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.05)
 
     def test_rough_and_fine_pictures_in_turn_equal_fresh_ones(self):
         one, two = mug_job("A"), mug_job("B")
         small, large = (144, 115), (320, 256)
-        looks = [(one, large, True), (one, small, False), (two, small, False), (two, large, True)]
-        looks += [(one, small, False), (one, large, True), (two, large, True)]
-        pictures = [self.draw(job, smooth, size) for job, size, smooth in looks]
-        for (job, size, smooth), picture in zip(looks, pictures, strict=True):
-            fresh = Draft().render(scene_of_job(job), view_of(job), size, True)
-            self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.2 if smooth else 4.0)
+        fine, rough = Detail.FINE, Detail.ROUGH
+        looks = [(one, large, fine), (one, small, rough), (two, small, rough), (two, large, fine)]
+        looks += [(one, small, rough), (one, large, fine), (two, large, fine)]
+        pictures = [self.draw(job, detail, size) for job, size, detail in looks]
+        for (job, size, detail), picture in zip(looks, pictures, strict=True):
+            fresh = Draft().render(scene_of_job(job), view_of(job), size, detail=Detail.FINE)
+            self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.2 if detail.fine else 4.0)
 
     def test_smooth_edges_are_smoother(self):
         job = mug_job()
-        rough, fine = self.draw(job, False), self.draw(job, True)
+        rough, fine = self.draw(job), self.draw(job, Detail.FINE)
         covered = self.draft.coverage(scene_of_job(job), view_of(job), SIZE)
         edge = covered ^ np.roll(covered, 1, axis=0)
         self.assertGreater(np.abs(rough[edge].astype(int) - fine[edge]).mean(), 1.0)
@@ -90,7 +92,7 @@ class Drafts(unittest.TestCase):
         job = mug_job("L I", cap_height_mm=20)
         bare = change(job, ("letterings", 0, "wording", "text"), " ")
         view, size = square_on_view(job, 0, 1.25), (400, 320)
-        with_letters, without = (self.draw(j, True, size, view).astype(int) for j in (job, bare))
+        with_letters, without = (self.draw(j, Detail.FINE, size, view).astype(int) for j in (job, bare))
         ink = np.abs(with_letters - without).max(axis=-1) > 60
         columns = np.nonzero(ink.sum(axis=0) >= 3)[0]
         gap = np.argmax(np.diff(columns)) + 1
@@ -99,7 +101,7 @@ class Drafts(unittest.TestCase):
 
     def test_the_inside_of_the_mug_is_darker_than_its_outside(self):
         job = change(mug_job(" "), ("setting", "camera", "tilt_deg"), 45.0)
-        picture = srgb_decode(self.draw(job, True)[..., :3] / 255).mean(axis=-1)
+        picture = srgb_decode(self.draw(job, Detail.FINE)[..., :3] / 255).mean(axis=-1)
         points = np.array([[0, 0, 5.0], [0, -42.0, 42.0]])
         spots = view_of(job).project(points, SIZE)[:, :2].astype(int)
         inside, outside = (picture[y - 3 : y + 4, x - 3 : x + 4].mean() for x, y in spots)
@@ -109,8 +111,8 @@ class Drafts(unittest.TestCase):
         job = mug_job()
         scene = scene_of_job(job)
         view = view_of(job)
-        with_mug = self.draft.render(scene, view, SIZE, True).astype(int)
-        without = self.draft.render(replace(scene, items=()), view, SIZE, True).astype(int)
+        with_mug = self.draft.render(scene, view, SIZE, detail=Detail.FINE).astype(int)
+        without = self.draft.render(replace(scene, items=()), view, SIZE, detail=Detail.FINE).astype(int)
         covered = self.draft.coverage(scene, view, SIZE)
         near = np.zeros_like(covered)
         for shift in range(1, 14):
@@ -176,7 +178,7 @@ class Mockups(unittest.TestCase):
         job = mug_job()
         scene, view = scene_of_job(job), view_of(job)
         sky = replace(scene, items=(), base=None)
-        drawn = Draft().render(sky, view, SIZE, False)[..., :3]
+        drawn = Draft().render(sky, view, SIZE, detail=Detail.ROUGH)[..., :3]
         expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.exposure_stops)) * 255
         self.assertLess(np.abs(drawn - expected).max(), 2.5)
 

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bending import bend_of, bent, can_bend

@@ -6,6 +6,7 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.build import lettering_laid, scene_of_job
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.material import MOST_COVERS
 from kilnchisel.core.finishes.wear import bare_of, marked, worn
@@ -65,7 +66,7 @@ class Marks(unittest.TestCase):
 
     def test_quick_ones_agree(self):
         fine = marked(BOARD, [square(1.0)], 4.0, closed=False)
-        rough = marked(BOARD, [square(1.0)], 4.0, closed=False, quick=True)
+        rough = marked(BOARD, [square(1.0)], 4.0, closed=False, detail=Detail.ROUGH)
         for u in (0.0, 7.0, 9.0, 12.0, 30.0):
             self.assertAlmostEqual(at(fine.above, fine, u, 3), at(rough.above, rough, u, 3), delta=0.12)
 

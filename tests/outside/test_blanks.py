@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 import trimesh
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler

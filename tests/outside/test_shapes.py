@@ -9,12 +9,13 @@ import numpy as np
 import shapely
 import trimesh
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.meshfile import like, mesh_of_file
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import lettering_laid, piece_of, sides_of
 from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band
 from kilnchisel.core.job.boards import Board, BoxSign, Plate, Wall
@@ -190,7 +191,7 @@ class FreeMeshes(unittest.TestCase):
         normal = points[source] / 50
         right = np.cross([0, 0, 1.0], normal)
         right /= np.linalg.norm(right)
-        flat = log_map(points, corners, source, right, np.cross(normal, right), exact=True)
+        flat = log_map(points, corners, source, right, np.cross(normal, right), detail=Detail.FINE)
         inner = away < 40
         self.assertLess(np.abs(np.linalg.norm(flat, axis=1) - away)[inner].max(), 0.2)
         # directions too: the angle in which a great circle leaves
@@ -218,7 +219,7 @@ class FreeMeshes(unittest.TestCase):
     def test_letters_on_a_cylinder_mesh_are_as_on_the_cylinder(self):
         tin = trimesh.creation.cylinder(30, 80, sections=180)
         mesh = free_mesh(taken(tin))
-        chart = spot_chart(mesh, (0.0, -30.0, 40.0), 25.0, True)
+        chart = spot_chart(mesh, (0.0, -30.0, 40.0), 25.0, detail=Detail.FINE)
         round_ = np.arctan2(chart.points[:, 0], -chart.points[:, 1]) * 30
         near = np.abs(chart.uv[:, 0]) < 25
         np.testing.assert_allclose(chart.uv[near, 0], round_[near], atol=0.03)
@@ -293,7 +294,7 @@ class FreeMeshes(unittest.TestCase):
 
     def test_straight_on_is_trimmed_where_the_body_turns_away(self):
         mesh = free_mesh(taken(self.ball))
-        chart = spot_chart(mesh, (0.0, -50.0, 50.0), 49.0, True, "project")
+        chart = spot_chart(mesh, (0.0, -50.0, 50.0), 49.0, "project", detail=Detail.FINE)
         np.testing.assert_allclose(chart.uv[:, 0], chart.points[:, 0], atol=2.0)
         self.assertLess(np.abs(chart.uv).max(), 51.0)
         self.assertTrue((mesh.face_normals[chart.faces][:, 1] < -0.1).all())

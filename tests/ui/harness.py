@@ -93,7 +93,7 @@ class WindowTest(unittest.TestCase):
             return (
                 drawn is not None
                 and drawn.order.job == self.window.session.job
-                and drawn.order.smooth
+                and drawn.order.detail.fine
                 and drawn.order.number == picture._number
             )
 

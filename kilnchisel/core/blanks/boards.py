@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 
@@ -25,47 +26,47 @@ NET_SHARE = 70  # triangles of a domed face along its longer side
 X, Y, Z = np.eye(3)
 
 
-def board_body(board: Board, fine: bool) -> Body:
+def board_body(board: Board, *, detail: Detail) -> Body:
     """A sign board, its back at y = thickness; the frame's top, or the field's border, at y = 0."""
     edge = SHARP_MM if board.edge == "square" else board.edge_mm
-    ring = _board_ring(board, edge, fine)
+    ring = _board_ring(board, edge, detail=detail)
     depth: Any = board.frame_rise_mm if board.frame_mm else 0.0
     step = max(board.width_mm, board.height_mm) / NET_SHARE
     if board.dome_mm:
         depth = _domed(board, float(depth))
-        ring = subdivided(ring, step if fine else 2 * step)
+        ring = subdivided(ring, step if detail.fine else 2 * step)
     line = _border_line(board, ring, edge)
     thick = float(board.thickness_mm)
     what = Slab(
         ring,
         Face("front", depth, step_mm=step, insets=line),
         Face("back", thick),
-        edge_of("bevel" if board.edge == "square" else board.edge, edge, fine),
+        edge_of("bevel" if board.edge == "square" else board.edge, edge, detail=detail),
         wall_mm=thick - float(board.frame_rise_mm if board.frame_mm else 0.0),
         middle_z=board.height_mm / 2,
         frame_mm=board.frame_mm,
     )
-    return _standing(what, fine)
+    return _standing(what, detail=detail)
 
 
-def _standing(what: Slab, fine: bool) -> Body:
+def _standing(what: Slab, *, detail: Detail) -> Body:
     """The body of a slab whose ring is about its middle, standing on z = 0."""
     points, normals = what.ring
-    return Body(*slab(replace(what, ring=(points + (0.0, what.middle_z), normals)), fine))
+    return Body(*slab(replace(what, ring=(points + (0.0, what.middle_z), normals)), detail=detail))
 
 
-def _board_ring(board: Board, edge: float, fine: bool) -> Ring:
+def _board_ring(board: Board, edge: float, *, detail: Detail) -> Ring:
     size = (board.width_mm, board.height_mm)
     corner = max(board.corner_mm, edge)
     if board.shape == "oval":
-        return oval(*size, fine)
+        return oval(*size, detail=detail)
     if board.shape == "rectangle":
-        return rectangle(*size, corner, fine)
+        return rectangle(*size, corner, detail=detail)
     if board.shape == "arched":
-        return arched(*size, corner, fine)
+        return arched(*size, corner, detail=detail)
     if board.shape == "shield":
-        return shield(*size, corner, fine)
-    return drawn(np.array(board.points), *size, corner, fine)
+        return shield(*size, corner, detail=detail)
+    return drawn(np.array(board.points), *size, corner, detail=detail)
 
 
 def _domed(board: Board, below: float) -> Any:
@@ -97,29 +98,29 @@ def _around(area: shapely.Polygon, inside: float, wide: float) -> shapely.MultiP
     return band if band.geom_type == "MultiPolygon" else shapely.MultiPolygon([band])
 
 
-def plaque_body(plaque: Plaque, fine: bool) -> Body:
+def plaque_body(plaque: Plaque, *, detail: Detail) -> Body:
     """A flat plate with rounded edges, standing on z = 0: front at y = 0, back at y = thickness."""
     size = (plaque.width_mm, plaque.height_mm)
     # corners at least as round as the edge, so that the face's inset keeps every point
     corner = max(plaque.corner_mm, plaque.edge_round_mm)
     thick = float(plaque.thickness_mm)
     what = Slab(
-        oval(*size, fine) if plaque.shape == "oval" else rectangle(*size, corner, fine),
+        oval(*size, detail=detail) if plaque.shape == "oval" else rectangle(*size, corner, detail=detail),
         Face("front", 0.0),
         Face("back", thick),
-        edge_of("round", plaque.edge_round_mm, fine),
+        edge_of("round", plaque.edge_round_mm, detail=detail),
         wall_mm=thick,
         middle_z=plaque.height_mm / 2,
     )
-    return _standing(what, fine)
+    return _standing(what, detail=detail)
 
 
-def plate_body(plate: Plate, fine: bool) -> Body:
+def plate_body(plate: Plate, *, detail: Detail) -> Body:
     """A plate standing on z = 0, its holes right through and kept clear by half their size."""
     thick = float(plate.thickness_mm)
     edge = min(0.2, thick / 4)
-    ring = rectangle(plate.width_mm, plate.height_mm, plate.corner_mm, fine)
-    holes = _holes(plate, fine)
+    ring = rectangle(plate.width_mm, plate.height_mm, plate.corner_mm, detail=detail)
+    holes = _holes(plate, detail=detail)
     rim: tuple[Inset, ...] = ()
     if plate.rim_mm > 0:
         band = _around(shapely.Polygon(ring[0]), edge + plate.rim_in_mm, plate.rim_mm)
@@ -136,32 +137,32 @@ def plate_body(plate: Plate, fine: bool) -> Body:
         ring,
         Face("front", 0.0, clear=zones, insets=rim),
         Face("back", thick, clear=tuple(ClearZone(z.name, flipped(z.area)) for z in zones)),
-        edge_of("bevel", edge, fine),
+        edge_of("bevel", edge, detail=detail),
         wall_mm=thick,
         middle_z=middle,
         # seen from the front a hole's ring runs clockwise
         holes=tuple(hole[::-1] + (0.0, middle) for hole in holes),
         edge_slot="blank",
     )
-    return _standing(what, fine)
+    return _standing(what, detail=detail)
 
 
-def _holes(plate: Plate, fine: bool) -> list[Array]:
+def _holes(plate: Plate, *, detail: Detail) -> list[Array]:
     """The holes' outlines about the plate's middle, counter-clockwise."""
     if plate.holes == "none":
         return []
     ups = (-plate.apart_up_mm / 2, plate.apart_up_mm / 2) if plate.holes == "four" else (0.0,)
-    one = rectangle(plate.hole_mm + plate.slot_mm, plate.hole_mm, plate.hole_mm / 2, fine)[0]
+    one = rectangle(plate.hole_mm + plate.slot_mm, plate.hole_mm, plate.hole_mm / 2, detail=detail)[0]
     return [one + (x, up) for up in ups for x in (-plate.apart_mm / 2, plate.apart_mm / 2)]
 
 
-def box_sign_body(box: BoxSign, fine: bool) -> Body:
+def box_sign_body(box: BoxSign, *, detail: Detail) -> Body:
     """A box sign: both faces in a framed case, on two arms from the wall at its left."""
     size = (box.width_mm, box.height_mm)
     ring = (
-        oval(*size, fine)
+        oval(*size, detail=detail)
         if box.shape == "oval"
-        else rectangle(*size, max(box.corner_mm, box.edge_mm), fine)
+        else rectangle(*size, max(box.corner_mm, box.edge_mm), detail=detail)
     )
     field = shapely.Polygon(ring[0]).buffer(-box.edge_mm, join_style="mitre")
     face = field.buffer(-box.frame_mm, join_style="mitre")
@@ -172,15 +173,15 @@ def box_sign_body(box: BoxSign, fine: bool) -> Body:
         ring,
         Face("front", 0.0, insets=inset),
         Face("back", float(box.depth_mm), insets=inset),
-        edge_of("round", box.edge_mm, fine),
+        edge_of("round", box.edge_mm, detail=detail),
         wall_mm=box.depth_mm / 3,
         middle_z=lifted,
     )
-    body = _standing(what, fine)
-    return Body(body.shells + _bracket(box, fine), body.sheets) if box.bracket else body
+    body = _standing(what, detail=detail)
+    return Body(body.shells + _bracket(box, detail=detail), body.sheets) if box.bracket else body
 
 
-def _bracket(box: BoxSign, fine: bool) -> tuple[Shell, ...]:
+def _bracket(box: BoxSign, *, detail: Detail) -> tuple[Shell, ...]:
     """Two round arms from the case to a plate on the wall."""
     left, y = -box.width_mm / 2, box.depth_mm / 2
     wall = left - box.reach_mm
@@ -189,16 +190,18 @@ def _bracket(box: BoxSign, fine: bool) -> tuple[Shell, ...]:
     for number, up in enumerate((0.36, 0.64)):
         z = box.height_mm * up
         line = np.array([[left + 0.3 * box.width_mm, y, z], [wall + 1.0, y, z]])
-        arms.append(Shell(f"arm {number + 1}", "detail", tube(line, thick, fine), f"arm {number + 1}"))
-    plate = rectangle(0.5 * box.depth_mm, 0.44 * box.height_mm, 4.0, fine)
+        arms.append(
+            Shell(f"arm {number + 1}", "detail", tube(line, thick, detail=detail), f"arm {number + 1}")
+        )
+    plate = rectangle(0.5 * box.depth_mm, 0.44 * box.height_mm, 4.0, detail=detail)
     flat = prism(plate[0], np.array([wall, y, box.height_mm / 2]), Y, Z, 8.0)
     return (*arms, Shell("wall plate", "detail", flat, "wall plate"))
 
 
-def wall_body(wall: Wall, fine: bool) -> Body:
+def wall_body(wall: Wall, *, detail: Detail) -> Body:
     """A piece of wall standing on z = 0, its face at y = 0, joints sunk."""
     thick = 120.0
-    ring = rectangle(wall.width_mm, wall.height_mm, 0.5, fine)
+    ring = rectangle(wall.width_mm, wall.height_mm, 0.5, detail=detail)
     insets: tuple[Inset, ...] = ()
     if wall.surface != "plaster":
         area = _joints(wall)
@@ -207,12 +210,12 @@ def wall_body(wall: Wall, fine: bool) -> Body:
         ring,
         Face("front", 0.0, insets=insets),
         Face("back", thick, lettered=False),
-        edge_of("bevel", 0.4, fine),
+        edge_of("bevel", 0.4, detail=detail),
         wall_mm=thick,
         middle_z=wall.height_mm / 2,
         edge_slot="blank",
     )
-    return _standing(what, fine)
+    return _standing(what, detail=detail)
 
 
 def _joints(wall: Wall) -> shapely.MultiPolygon:
@@ -235,7 +238,7 @@ def _joints(wall: Wall) -> shapely.MultiPolygon:
     return joints if joints.geom_type == "MultiPolygon" else shapely.MultiPolygon([joints])
 
 
-def book_body(book: Book, fine: bool) -> Body:
+def book_body(book: Book, *, detail: Detail) -> Body:
     """A book standing on z = 0, spine to the left, front cover at y = 0."""
     w, h, thick, board = book.width_mm, book.height_mm, book.thickness_mm, book.board_mm
     hinge = max(2.0 * board, 0.035 * w)  # the joint between spine and boards
@@ -243,13 +246,13 @@ def book_body(book: Book, fine: bool) -> Body:
     shells: tuple[Shell, ...] = ()
     sheets: tuple[Sheet, ...] = ()
     left = -w / 2 + hinge
-    ring = rectangle(w - hinge, h, 1.2 + edge, fine)
+    ring = rectangle(w - hinge, h, 1.2 + edge, detail=detail)
     middle = (left + w / 2) / 2
     for name, y, turn in (("front cover", 0.0, False), ("back cover", thick - board, True)):
-        more, sides = slab(_cover(ring, name, y, turn, board, h, middle, edge), fine)
+        more, sides = slab(_cover(ring, name, y, turn, board, h, middle, edge), detail=detail)
         shells += more
         sheets += sides
-    spine, side = _spine(book, hinge, fine)
+    spine, side = _spine(book, hinge, detail=detail)
     pages = _pages(book, hinge)
     return Body((*shells, *spine, pages), (*sheets, side))
 
@@ -264,7 +267,7 @@ def _cover(
         (points + (middle, height / 2), normals),
         near,
         far,
-        edge_of("round", edge, True),
+        edge_of("round", edge, detail=Detail.FINE),
         wall_mm=board,
         middle_z=height / 2,
         edge_slot="blank",
@@ -273,7 +276,7 @@ def _cover(
     )
 
 
-def _spine(book: Book, hinge: float, fine: bool) -> tuple[tuple[Shell, ...], Sheet]:
+def _spine(book: Book, hinge: float, *, detail: Detail) -> tuple[tuple[Shell, ...], Sheet]:
     """A strip bent round the back of the pages, from the front board to the back one."""
     thick, cloth = book.thickness_mm, min(1.2, book.board_mm)
     left, inner_end = -book.width_mm / 2, -book.width_mm / 2 + hinge + 1.0
@@ -285,7 +288,7 @@ def _spine(book: Book, hinge: float, fine: bool) -> tuple[tuple[Shell, ...], She
     centre = np.array([left + radius, thick / 2])
     angle = np.linspace(np.pi - half, np.pi + half, 401)
     out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
-    path = Path(inner_end, thick - groove, fine)
+    path = Path(inner_end, thick - groove, detail=detail)
     path.curve(centre + radius * out, out, side="spine", wall_mm=cloth)
     path.line(inner_end, groove).line(inner_end, groove + cloth)
     inner = (radius - cloth, np.degrees(np.arcsin((half_chord - cloth) / (radius - cloth))))

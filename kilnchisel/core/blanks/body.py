@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -14,10 +13,8 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import Blank
-from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -118,49 +115,9 @@ class Body:
         raise KilnError(f"This blank has no side “{name}”; it has {names}.")
 
 
-@remembered
-def body_of(blank: Blank, fine: bool = True) -> Body:
-    """The body of a blank; ``fine=False`` is the coarse one used for gathering light."""
-    from kilnchisel.core.blanks import boards, ground, longbody, mug, rounds, van, vessels, worn
-    from kilnchisel.core.blanks.imported import free_mesh
-
-    if isinstance(blank, Mesh3D):
-        mesh = free_mesh(blank)
-        shells = (
-            Shell(mesh.parts[mesh.part_of_block(block)], "blank", drawn)
-            for block, drawn in mesh.drawn.items()
-        )
-        return Body(tuple(shells), (), tracer=mesh.tracer)
-    makers: dict[str, Callable[[Any, bool], Body]] = {
-        "mug": mug.mug_body,
-        "plaque": boards.plaque_body,
-        "tumbler": vessels.tumbler_body,
-        "jar": vessels.jar_body,
-        "bottle": vessels.bottle_body,
-        "can": vessels.can_body,
-        "band": rounds.band_body,
-        "medallion": rounds.medallion_body,
-        "globe": rounds.globe_body,
-        "cap": vessels.cap_body,
-        "signet": worn.signet_body,
-        "bracelet": worn.bracelet_body,
-        "board": boards.board_body,
-        "plate": boards.plate_body,
-        "box sign": boards.box_sign_body,
-        "wall": boards.wall_body,
-        "book": boards.book_body,
-        "handle": longbody.handle_body,
-        "hull": longbody.hull_body,
-        "van": van.van_body,
-        "garment": ground.garment_body,
-        "bank": ground.bank_body,
-    }
-    return makers[blank.kind](blank, fine)
-
-
-def arc_angles(start_deg: float, end_deg: float, radius_mm: float, fine: bool) -> Array:
+def arc_angles(start_deg: float, end_deg: float, radius_mm: float, *, detail: Detail) -> Array:
     """Angles (radians) along an arc, close enough that no chord strays 0.02 mm (fine) or 0.3 mm."""
-    sagitta = 0.02 if fine else 0.3
+    sagitta = 0.02 if detail.fine else 0.3
     step = 2 * np.arccos(max(1 - sagitta / max(radius_mm, sagitta), 0.5))
-    halves = max(int(np.ceil(abs(np.radians(end_deg - start_deg)) / step / 2)), 2 if fine else 1)
+    halves = max(int(np.ceil(abs(np.radians(end_deg - start_deg)) / step / 2)), 2 if detail.fine else 1)
     return np.radians(np.linspace(start_deg, end_deg, 2 * halves + 1))  # the middle is a point

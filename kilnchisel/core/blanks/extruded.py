@@ -16,6 +16,7 @@ from kilnchisel.core.blanks.meeting import Triangles, lattice_of, meet_surface
 from kilnchisel.core.blanks.mesh import facing_out, grid, join
 from kilnchisel.core.blanks.section import CHORD_MM
 from kilnchisel.core.blanks.sides import ClearZone, true_size
+from kilnchisel.core.detail import Detail
 
 Array = NDArray[Any]
 
@@ -86,8 +87,8 @@ class _Run:
 class Path:
     """A section in (x, y), counter-clockwise seen from above, run by run."""
 
-    def __init__(self, x: float, y: float, fine: bool) -> None:
-        self.fine = fine
+    def __init__(self, x: float, y: float, *, detail: Detail) -> None:
+        self.detail = detail
         self.start = self.at = (x, y)
         self.runs: list[_Run] = []
 
@@ -104,7 +105,7 @@ class Path:
 
     def arc(self, centre: tuple[float, float], radius: float, first: float, last: float) -> Path:
         """Round a centre, degrees from +x to +y; straight to its start if that is elsewhere."""
-        angle = arc_angles(first, last, radius, self.fine)
+        angle = arc_angles(first, last, radius, detail=self.detail)
         out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
         points = np.array(centre) + radius * out
         return self.curve(points, out if last > first else -out)
@@ -146,7 +147,7 @@ def extruded(
             walls.append(_wall(run, low, high))
             ring.append(run.points[:-1])
             continue
-        sheet = _sheet(run, low, high, solid, path.fine, clear)
+        sheet = _sheet(run, low, high, solid, clear, detail=path.detail)
         sheets.append(sheet)
         ends = np.column_stack([sheet.cuts, np.zeros(len(sheet.cuts))])
         ring.append(sheet.side.to_body(ends, np.zeros(len(ends)))[:-1, :2])
@@ -170,7 +171,7 @@ def _wall(run: _Run, low: float, high: float) -> Any:
 
 
 def _sheet(
-    run: _Run, low: float, high: float, solid: str, fine: bool, clear: tuple[ClearZone, ...]
+    run: _Run, low: float, high: float, solid: str, clear: tuple[ClearZone, ...], *, detail: Detail
 ) -> Sheet:
     assert run.side is not None
     steps = np.linalg.norm(np.diff(run.points, axis=0), axis=1)
@@ -179,7 +180,7 @@ def _sheet(
     half = (high - low) / 2
     domain = shapely.box(along[0], -half, along[-1], half)
     side = Extruded(run.side, domain, along, run.points, run.normals, (low + high) / 2, run.wall_mm, clear)
-    line = shapely.simplify(shapely.LineString(run.points), CHORD_MM if fine else 0.3)
+    line = shapely.simplify(shapely.LineString(run.points), CHORD_MM if detail.fine else 0.3)
     kept = shapely.get_coordinates(line)
     index = [int(np.argmin(np.abs(run.points - corner).sum(axis=1))) for corner in kept]
     return Sheet(side, run.slot, np.asarray(along[index]), solid=solid)

@@ -14,13 +14,14 @@ from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.outlines import rounded, subdivided
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Bank, Garment
 from kilnchisel.core.job.traits import FOLDED_MM
 
 Array = NDArray[Any]
 
 
-def garment_body(shirt: Garment, fine: bool) -> Body:
+def garment_body(shirt: Garment, *, detail: Detail) -> Body:
     """A shirt standing in the plane of (x, z) as a slab, front at about y = 0."""
     chest, length, sleeve = shirt.chest_mm / 2, shirt.length_mm, shirt.sleeve_mm
     step = max(chest, length) / 46
@@ -35,11 +36,11 @@ def garment_body(shirt: Garment, fine: bool) -> Body:
     turn = np.linspace(0, np.pi, 25)[1:-1]
     neck = [(0.36 * chest * np.cos(t), (0.5 - 0.075 * np.sin(t)) * length) for t in turn]
     left = [(-x, z) for x, z in reversed(right)]
-    ring = rounded(np.array([*right, *neck, *left]), 7.0, fine)
+    ring = rounded(np.array([*right, *neck, *left]), 7.0, detail=detail)
     collar = shapely.LineString([right[-1], *neck, left[0]]).buffer(16, quad_segs=4)
     area = shapely.Polygon(ring[0]).buffer(-4.5)
     rib = shapely.intersection(collar, area)
-    points, normals = subdivided(ring, step if fine else 2 * step)
+    points, normals = subdivided(ring, step if detail.fine else 2 * step)
     middle = length / 2
     insets = [Inset("collar", "rim", shapely.MultiPolygon([rib]), 0.8)] if not rib.is_empty else []
     seam = shapely.LineString([(-2 * chest, -0.5 * length + 24), (2 * chest, -0.5 * length + 24)])
@@ -62,20 +63,20 @@ def garment_body(shirt: Garment, fine: bool) -> Body:
         (points + (0.0, middle), normals),
         Face("front", front, step_mm=step, insets=tuple(insets)),
         Face("back", FOLDED_MM),
-        edge_of("round", 0.42 * FOLDED_MM, fine),
+        edge_of("round", 0.42 * FOLDED_MM, detail=detail),
         wall_mm=0.8,
         middle_z=middle,
         edge_slot="blank",
     )
-    shells, sheets = slab(what, fine)
+    shells, sheets = slab(what, detail=detail)
     return Body(shells, sheets)
 
 
-def bank_body(bank: Bank, fine: bool) -> Body:
+def bank_body(bank: Bank, *, detail: Detail) -> Body:
     """A bank rising away from the front, standing on z = 0."""
     slant = float(np.hypot(bank.deep_mm, bank.rise_mm))
     low = 0.01 * bank.rise_mm + 1.02 * bank.rough_mm
-    columns, rows = (97, 41) if fine else (33, 15)
+    columns, rows = (97, 41) if detail.fine else (33, 15)
     u = np.linspace(-bank.width_mm / 2, bank.width_mm / 2, columns)
     v = np.linspace(-slant / 2, slant / 2, rows)
 
@@ -94,7 +95,7 @@ def bank_body(bank: Bank, fine: bool) -> Body:
         return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
 
     net = grid_net(u, v)
-    rough = grid_net(u[::3], v[::4]) if fine else net
+    rough = grid_net(u[::3], v[::4]) if detail.fine else net
     domain = shapely.box(u[0], v[0], u[-1], v[-1])
     side = Surface("slope", domain, place, net, wall_mm=low)
     sheet = Sheet(side, "blank", net=net, rough=rough)

@@ -20,6 +20,7 @@ from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Handle, Hull
 
 Array = NDArray[Any]
@@ -50,14 +51,14 @@ class Long:
     clear: tuple[ClearZone, ...] = ()
 
 
-def long_body(what: Long, fine: bool) -> tuple[tuple[Shell, ...], tuple[Sheet, ...]]:
+def long_body(what: Long, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[Sheet, ...]]:
     """Shells and sheets of a long body."""
     middle = sum(what.span) / 2
     half = (what.span[1] - what.span[0]) / 2
     sides, sheets = [], []
-    columns, rows = (97, 25) if fine else (33, 9)
+    columns, rows = (97, 25) if detail.fine else (33, 9)
     u, v = np.linspace(-half, half, columns), np.linspace(-what.reach_mm, what.reach_mm, rows)
-    net, rough = grid_net(u, v), grid_net(u[::4], v[::3]) if fine else grid_net(u, v)
+    net, rough = grid_net(u, v), grid_net(u[::4], v[::3]) if detail.fine else grid_net(u, v)
     domain = shapely.box(u[0], v[0], u[-1], v[-1])
     for name, way in zip(what.names, (1.0, -1.0), strict=True):
 
@@ -114,7 +115,7 @@ def _lattice(what: Long, s: Array, size: Array, angle: Array) -> Any:
     return grid(points, normals if outward > 0 else -normals, uv)
 
 
-def handle_body(handle: Handle, fine: bool) -> Body:
+def handle_body(handle: Handle, *, detail: Detail) -> Body:
     """A handle lying along x, its thicker end to the left, its head to the right."""
     length, bend = handle.length_mm, np.radians(handle.bend_deg)
     shape = PchipInterpolator(
@@ -135,16 +136,16 @@ def handle_body(handle: Handle, fine: bool) -> Body:
         return np.stack([x - up * np.sin(turn), side, z + up * np.cos(turn) + lift], axis=1)
 
     first, last = 0.12 * length, 0.84 * length
-    steps = np.linspace(0, 1, 25 if fine else 7)
+    steps = np.linspace(0, 1, 25 if detail.fine else 7)
     dome = 0.1 * length
     near_s = np.concatenate([dome * (1 - np.cos(np.pi / 2 * steps)), np.linspace(dome, first, 5)[1:]])
     near = np.stack([near_s, shape(near_s)], axis=1)
     inside = near_s < dome
     near[inside, 1] *= np.sqrt(np.maximum(1 - ((dome - near_s[inside]) / dome) ** 2, 0.0))
-    far_s = np.linspace(last, length - 1.5, 17 if fine else 5)
+    far_s = np.linspace(last, length - 1.5, 17 if detail.fine else 5)
     far = np.stack([far_s, shape(far_s)], axis=1)
     end = float(far[-1, 1])
-    turn = np.radians(np.linspace(0, 90, 9 if fine else 4))[1:]
+    turn = np.radians(np.linspace(0, 90, 9 if detail.fine else 4))[1:]
     soft = np.stack([length - 1.5 + 1.5 * np.sin(turn), end - 1.5 * (1 - np.cos(turn))], axis=1)
     far = np.concatenate([far, soft, [[length, 0.0]]])
     reference = float(shape(0.46 * length))
@@ -158,11 +159,11 @@ def handle_body(handle: Handle, fine: bool) -> Body:
         ("front", "back"),
         wall_mm=handle.neck_mm / 3,
     )
-    shells, sheets = long_body(what, fine)
-    return Body(shells + _head(handle, at, fine), sheets, lengthwise=True)
+    shells, sheets = long_body(what, detail=detail)
+    return Body(shells + _head(handle, at, detail=detail), sheets, lengthwise=True)
 
 
-def _head(handle: Handle, at: Place, fine: bool) -> tuple[Shell, ...]:
+def _head(handle: Handle, at: Place, *, detail: Detail) -> tuple[Shell, ...]:
     """Ferrule and blade or bristles, straight on from the handle's end."""
     if handle.head == "none":
         return ()
@@ -170,14 +171,14 @@ def _head(handle: Handle, at: Place, fine: bool) -> tuple[Shell, ...]:
     ends = at(np.array([length - 6.0, length]), np.zeros(2), np.zeros(2))
     way = (ends[1] - ends[0]) / np.linalg.norm(ends[1] - ends[0])
     reach = 0.12 * length
-    ferrule = tube(np.stack([ends[1] - 5.0 * way, ends[1] + reach * way]), 0.96 * neck, fine)
+    ferrule = tube(np.stack([ends[1] - 5.0 * way, ends[1] + reach * way]), 0.96 * neck, detail=detail)
     flat = np.cross(way, Y)
     start = ends[1] + (reach - 1.0) * way
     far = 0.34 * length
     if handle.head == "chisel":
-        ring = rectangle(1.5 * neck, 0.34 * neck, 0.1 * neck, fine)[0]
+        ring = rectangle(1.5 * neck, 0.34 * neck, 0.1 * neck, detail=detail)[0]
     else:
-        ring = rectangle(1.7 * neck, 1.0 * neck, 0.48 * neck, fine)[0]
+        ring = rectangle(1.7 * neck, 1.0 * neck, 0.48 * neck, detail=detail)[0]
     blade = prism(ring, start, -Y, flat if np.dot(np.cross(-Y, flat), way) > 0 else -flat, far)
     return (
         Shell("ferrule", "rim", ferrule, "ferrule"),
@@ -185,7 +186,7 @@ def _head(handle: Handle, at: Place, fine: bool) -> tuple[Shell, ...]:
     )
 
 
-def hull_body(hull: Hull, fine: bool) -> Body:
+def hull_body(hull: Hull, *, detail: Detail) -> Body:
     """A hull lying along x, nose to the left, its lowest line on the ground."""
     half_w, half_h = hull.width_mm / 2, hull.height_mm / 2
     power = 2 + 4 * hull.squareness / 100
@@ -211,9 +212,9 @@ def hull_body(hull: Hull, fine: bool) -> Body:
     angle_at = CubicSpline(run - np.interp(0.0, angles, run), angles)
     reach = float(run[-1] - run[0]) / 2 * 0.82
     first, last = 0.45 * hull.nose_mm, hull.length_mm - 0.5 * hull.tail_mm
-    steps = np.linspace(0, 1, 33 if fine else 9)
+    steps = np.linspace(0, 1, 33 if detail.fine else 9)
     near_s = first * (1 - np.cos(np.pi / 2 * steps))
-    far_s = np.linspace(last, hull.length_mm, 25 if fine else 7)
+    far_s = np.linspace(last, hull.length_mm, 25 if detail.fine else 7)
     near = np.stack([near_s, size(near_s)], axis=1)
     far = np.concatenate([np.stack([far_s, size(far_s)], axis=1), [[hull.length_mm, 0.0]]])
     insets, zones = _windows(hull)
@@ -229,7 +230,7 @@ def hull_body(hull: Hull, fine: bool) -> Body:
         insets=insets,
         clear=zones,
     )
-    shells, sheets = long_body(what, fine)
+    shells, sheets = long_body(what, detail=detail)
     return Body(shells, sheets, lengthwise=True)
 
 
@@ -242,7 +243,7 @@ def _windows(hull: Hull) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
     count = int((high - low) // hull.window_every_mm)
     middle = (low + high) / 2
     corner = 0.3 * min(hull.window_mm, hull.window_high_mm)
-    one = rectangle(hull.window_mm, hull.window_high_mm, corner, True)[0]
+    one = rectangle(hull.window_mm, hull.window_high_mm, corner, detail=Detail.FINE)[0]
     ups = (
         (0.13 * hull.height_mm,)
         if hull.window_rows == 1

@@ -12,6 +12,7 @@ from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell, arc_angl
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join
 from kilnchisel.core.blanks.section import columns_for, turned
 from kilnchisel.core.blanks.sides import ClearZone, Cylinder
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Mug
 
 Array = NDArray[Any]
@@ -20,10 +21,10 @@ CLEAR_BESIDE_HANDLE_MM = 4.0
 FOOT_RISE_MM = 0.8
 
 
-def mug_body(mug: Mug, fine: bool) -> Body:
+def mug_body(mug: Mug, *, detail: Detail) -> Body:
     """The body of a mug, standing on z = 0 about the z axis."""
     radius = mug.diameter_mm / 2
-    columns = columns_for(radius, fine)
+    columns = columns_for(radius, detail=detail)
     foot, top = foot_round(mug), wall_top(mug)
     half = np.pi * radius
     cuts = np.linspace(-half, half, columns + 1)
@@ -36,10 +37,10 @@ def mug_body(mug: Mug, fine: bool) -> Body:
     )
     shells = tuple(
         Shell(name, slot, turned(points, normals, columns))
-        for name, slot, points, normals in _profile(mug, fine)
+        for name, slot, points, normals in _profile(mug, detail=detail)
     )
     if mug.handle:
-        shells += (Shell("handle", "rim", _handle(mug, fine), "handle"),)
+        shells += (Shell("handle", "rim", _handle(mug, detail=detail), "handle"),)
     return Body(shells, (Sheet(side, "blank", cuts),))
 
 
@@ -59,7 +60,7 @@ def _bead_start(mug: Mug) -> float:
     return float(np.arccos(mug.wall_mm / mug.rim_mm))
 
 
-def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]:
+def _profile(mug: Mug, *, detail: Detail) -> list[tuple[str, FinishSlot, Array, Array]]:
     """The smooth runs of the section from the foot's middle over the rim to the inner floor.
 
     Each: name, finish, points (n, 2) as (r, z), normals (n, 2).
@@ -84,7 +85,7 @@ def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]
     def arc(
         centre: tuple[float, float], r: float, first: float, last: float, inward: bool = False
     ) -> tuple[Array, Array]:
-        angles = arc_angles(first, last, r, fine)
+        angles = arc_angles(first, last, r, detail=detail)
         out = np.stack([np.cos(angles), np.sin(angles)], axis=1)
         return centre + r * out, -out if inward else out
 
@@ -93,10 +94,10 @@ def _profile(mug: Mug, fine: bool) -> list[tuple[str, FinishSlot, Array, Array]]
     stand = line((ring, 0.0), (flat, 0.0))
     corner = arc((flat, foot), foot, -90, 0)
     rim = arc(bead_centre, bead, -start, 180 + start)
-    heights = np.linspace(wall_top(mug), floor + inner_round, 9 if fine else 6)
+    heights = np.linspace(wall_top(mug), floor + inner_round, 9 if detail.fine else 6)
     inside = line(*[(inner, float(z)) for z in heights])
     inner_corner = arc((inner - inner_round, floor + inner_round), inner_round, 0, -90, inward=True)
-    radii = np.linspace(inner - inner_round, 0.0, 7 if fine else 4)
+    radii = np.linspace(inner - inner_round, 0.0, 7 if detail.fine else 4)
     inner_floor = line(*[(float(r), floor) for r in radii])
     runs: list[tuple[str, FinishSlot, tuple[Array, Array]]] = [
         ("underside", "blank", under),
@@ -138,13 +139,13 @@ def _handle_zone(mug: Mug) -> ClearZone:
     )
 
 
-def _handle(mug: Mug, fine: bool) -> Mesh:
+def _handle(mug: Mug, *, detail: Detail) -> Mesh:
     """A closed tube of elliptic section along a half loop, its ends inside the wall."""
     middle, half, reach = _handle_reach(mug)
     width, thick = _handle_section(mug)
     radius = mug.diameter_mm / 2
     root = radius - 0.8 * mug.wall_mm
-    along = np.linspace(0, np.pi, 81 if fine else 15)
+    along = np.linspace(0, np.pi, 81 if detail.fine else 15)
     # a loop a little squarer than an ellipse: |x|^p + |z|^p with p = 2.4
     p = 2 / 2.4
     x = root + reach * np.sin(along) ** p
@@ -159,7 +160,7 @@ def _handle(mug: Mug, fine: bool) -> Mesh:
     side = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1)
     way = np.linspace(0, 1, len(centre))
     flare = 1 + 0.3 * np.exp(-((np.minimum(way, 1 - way) / 0.06) ** 2))
-    turn = np.linspace(0, 2 * np.pi, (37 if fine else 13))
+    turn = np.linspace(0, 2 * np.pi, (37 if detail.fine else 13))
     cos, sin = np.cos(turn), np.sin(turn)
     cos[-1], sin[-1] = cos[0], sin[0]
     in_plane = centre[:, None, :] + (thick * flare)[:, None, None] * cos[None, :, None] * side[:, None]

@@ -18,12 +18,13 @@ from kilnchisel.core.blanks.mesh import Mesh, grid, without_slivers
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.turnedside import Turned, profile_of
+from kilnchisel.core.detail import Detail
 
 Array = NDArray[Any]
 
 MANY_ROWS = 40
 CHORD_MM = 0.005  # how far a strip may depart from the round
-ROW_MM = {True: 0.01, False: 0.4}  # how far a row may depart from the profile, fine and coarse
+ROW_MM = {Detail.FINE: 0.01, Detail.ROUGH: 0.4}  # how far a row may depart from the profile
 X, Y, _ = np.eye(3)
 
 
@@ -47,8 +48,8 @@ class Run:
 class Section:
     """Collects runs one after the other, each starting where the last one ended."""
 
-    def __init__(self, r: float, z: float, fine: bool) -> None:
-        self.fine = fine
+    def __init__(self, r: float, z: float, *, detail: Detail) -> None:
+        self.detail = detail
         self.at = (r, z)
         self.runs: list[Run] = []
 
@@ -74,8 +75,8 @@ class Section:
         The normal points from the centre where the angle grows (convex) and to it where it falls.
         """
         radius = float(np.hypot(self.at[0] - centre[0], self.at[1] - centre[1]))
-        angles = arc_angles(first, last, radius, self.fine)
-        if more.get("side") and self.fine:  # a lettered run is laid by interpolation: closely set
+        angles = arc_angles(first, last, radius, detail=self.detail)
+        if more.get("side") and self.detail.fine:  # a lettered run is laid by interpolation: closely set
             angles = np.radians(np.linspace(first, last, 401))
         out = np.stack([np.cos(angles), np.sin(angles)], axis=1)
         points = np.array(centre) + radius * out
@@ -97,17 +98,19 @@ class Section:
         return self
 
 
-def columns_for(radius: float, fine: bool) -> int:
+def columns_for(radius: float, *, detail: Detail) -> int:
     """Steps round a body so that no chord strays CHORD_MM from its circle (du² / 8R)."""
-    count = max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * CHORD_MM))), 180) if fine else 48
+    count = (
+        max(int(np.ceil(2 * np.pi * radius / np.sqrt(8 * radius * CHORD_MM))), 180) if detail.fine else 48
+    )
     # even, so that a sheet may begin half way round
     return count + -count % (2 * COARSER)
 
 
-def turned_body(runs: list[Run], fine: bool, more: tuple[Shell, ...] = ()) -> Body:
+def turned_body(runs: list[Run], more: tuple[Shell, ...] = (), *, detail: Detail) -> Body:
     """The body of a section, with ``more`` shells. Level runs that reach the axis may be flat sides."""
     radius = max(float(run.points[:, 0].max()) for run in runs)
-    columns = columns_for(radius, fine)
+    columns = columns_for(radius, detail=detail)
     shells, sheets = [], []
     for run in runs:
         if run.side is None:
@@ -115,7 +118,7 @@ def turned_body(runs: list[Run], fine: bool, more: tuple[Shell, ...] = ()) -> Bo
         elif abs(run.normals[0, 1]) > 1 - 1e-9 and run.points[:, 0].min() < 1e-9:
             sheets.append(_disc(run, columns))
         else:
-            sheets.append(_round_sheet(run, columns, fine))
+            sheets.append(_round_sheet(run, columns, detail=detail))
     return Body((*shells, *more), tuple(sheets))
 
 
@@ -132,7 +135,7 @@ def _disc(run: Run, columns: int) -> Sheet:
     return Sheet(side, run.slot)
 
 
-def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
+def _round_sheet(run: Run, columns: int, *, detail: Detail) -> Sheet:
     points, normals = run.points, run.normals
     if run.inside:  # v runs up for whoever reads it
         points, normals = points[::-1], normals[::-1]
@@ -142,7 +145,7 @@ def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
     assert run.side is not None
     side = Turned(run.side, domain, profile, run.wall_mm, inside=run.inside)
     cuts = np.linspace(-half, half, columns + 1)
-    rows = _rows(points, profile.along, fine)
+    rows = _rows(points, profile.along, detail=detail)
     if len(rows) == 0:
         return Sheet(side, run.slot, cuts)
     # where there are many rows there are many triangles: wider ones still while something moves
@@ -152,9 +155,9 @@ def _round_sheet(run: Run, columns: int, fine: bool) -> Sheet:
     )
 
 
-def _rows(points: Array, along: Array, fine: bool) -> Array:
+def _rows(points: Array, along: Array, *, detail: Detail) -> Array:
     """Where the profile must be cut along v; none where it is straight."""
-    kept = shapely.get_coordinates(shapely.simplify(shapely.LineString(points), ROW_MM[fine]))
+    kept = shapely.get_coordinates(shapely.simplify(shapely.LineString(points), ROW_MM[detail]))
     if len(kept) == 2:
         return np.empty(0)
     index = [int(np.argmin(np.abs(points - corner).sum(axis=1))) for corner in kept]

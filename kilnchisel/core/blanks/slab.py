@@ -22,6 +22,7 @@ from kilnchisel.core.blanks.net import KEEP_OFF_MM, closely, gridded, net_over
 from kilnchisel.core.blanks.outlines import Ring, normals_of
 from kilnchisel.core.blanks.sides import ClearZone, Plane, Side
 from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.detail import Detail
 
 Array = NDArray[Any]
 Depth = Callable[[Array, Array], Array]  # x, z (n,) -> y (n,)
@@ -66,25 +67,25 @@ class Slab:
     strips: tuple[tuple[str, FinishSlot, int, int], ...] = field(default=())
 
 
-def edge_of(kind: str, size: float, fine: bool) -> Array:
+def edge_of(kind: str, size: float, *, detail: Detail) -> Array:
     """The edge from the face outward, (n, 2) as (out, deep) mm: from (-size, 0) to (0, size)."""
     if kind == "round":
-        angle = arc_angles(90, 0, size, fine)
+        angle = arc_angles(90, 0, size, detail=detail)
         return np.stack([size * np.cos(angle) - size, size - size * np.sin(angle)], axis=1)
     if kind == "cove":
-        angle = arc_angles(180, 270, size, fine)
+        angle = arc_angles(180, 270, size, detail=detail)
         return np.stack([size * np.cos(angle), -size * np.sin(angle)], axis=1)
     return np.array([[-size, 0.0], [0.0, size]])
 
 
-def slab(what: Slab, fine: bool) -> tuple[tuple[Shell, ...], tuple[Sheet, ...]]:
+def slab(what: Slab, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[Sheet, ...]]:
     """The shells and sheets of a slab."""
     points, normals = what.ring
     inset = float(-what.edge[0, 0])
     face_ring = gridded(points - inset * normals - (0.0, what.middle_z)) + (0.0, what.middle_z)
-    field_ring = _field_ring(face_ring, what, fine)
-    front = _sheet(what.front, field_ring, what, 1.0, fine)
-    back = _sheet(what.back, face_ring, what, -1.0, fine)
+    field_ring = _field_ring(face_ring, what, detail=detail)
+    front = _sheet(what.front, field_ring, what, 1.0, detail=detail)
+    back = _sheet(what.back, face_ring, what, -1.0, detail=detail)
     field_edge = _on_face(front.side, field_ring, what, 1.0)
     shells = []
     if what.frame_mm > 0:
@@ -114,7 +115,7 @@ def _plain(sheet: Sheet) -> Mesh:
     return facing_out(points, np.ascontiguousarray(frames[:, 2]), flat, faces)
 
 
-def _field_ring(face_ring: Array, what: Slab, fine: bool) -> Array:
+def _field_ring(face_ring: Array, what: Slab, *, detail: Detail) -> Array:
     if what.frame_mm <= 0:
         return face_ring
     inner = shapely.Polygon(face_ring).buffer(-what.frame_mm, join_style="mitre")
@@ -132,7 +133,7 @@ def _uv(ring: Array, what: Slab, way: float) -> Array:
     return uv if way > 0 else uv[::-1]
 
 
-def _sheet(face: Face, ring: Array, what: Slab, way: float, fine: bool) -> Sheet:
+def _sheet(face: Face, ring: Array, what: Slab, way: float, *, detail: Detail) -> Sheet:
     holes = [_uv(hole, what, way) for hole in what.holes]
     domain = shapely.Polygon(_uv(ring, what, way), holes)
     if isinstance(face.depth, int | float):
@@ -146,7 +147,7 @@ def _sheet(face: Face, ring: Array, what: Slab, way: float, fine: bool) -> Sheet
         x, z = way * uv[:, 0], uv[:, 1] + middle
         return np.stack([x, depth(x, z), z], axis=1)
 
-    step = face.step_mm if fine else 2 * face.step_mm
+    step = face.step_mm if detail.fine else 2 * face.step_mm
     net = net_over(domain, max(step, _widest(domain)))
     # its border may leave the true one by less than letters keep off it
     about = shapely.segmentize(shapely.simplify(domain, KEEP_OFF_MM / 2), ROUGHER * step)

@@ -11,18 +11,19 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, grid, join
 from kilnchisel.core.blanks.outlines import normals_of
+from kilnchisel.core.detail import Detail
 
 Array = NDArray[Any]
 
 
-def tube(line: Array, radius: float, fine: bool) -> Mesh:
+def tube(line: Array, radius: float, *, detail: Detail) -> Mesh:
     """A straight round bar between two points, (2, 3)."""
     start, end = line
     way = (end - start) / np.linalg.norm(end - start)
     helper = np.array([0.0, 0.0, 1.0]) if abs(way[2]) < 0.9 else np.array([1.0, 0.0, 0.0])
     first = np.cross(helper, way)
     first /= np.linalg.norm(first)
-    angle = arc_angles(0, 360, radius, fine)[:-1]
+    angle = arc_angles(0, 360, radius, detail=detail)[:-1]
     ring = radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
     return prism(ring, start, first, np.cross(way, first), float(np.linalg.norm(end - start)))
 

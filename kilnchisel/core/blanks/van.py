@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.outlines import rectangle, rounded, subdivided
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import prism
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Van
 
 Array = NDArray[Any]
@@ -32,10 +33,10 @@ KEEP_MM = 18.0  # clear beside a seam or a window
 STEP_MM = 60.0
 
 
-def van_body(van: Van, fine: bool) -> Body:
+def van_body(van: Van, *, detail: Detail) -> Body:
     """A van standing on z = 0, heading to -x: its left side faces the front."""
     length, height = van.length_mm, van.height_mm
-    ring = subdivided(_outline(van, fine), STEP_MM if fine else 2.4 * STEP_MM)
+    ring = subdivided(_outline(van, detail=detail), STEP_MM if detail.fine else 2.4 * STEP_MM)
     middle = height / 2
 
     def half(x: Array, z: Array) -> Array:
@@ -66,28 +67,28 @@ def van_body(van: Van, fine: bool) -> Body:
             clear=tuple(ClearZone(z.name, flipped(z.area)) for z in zones),
             insets=mirrored,
         ),
-        edge_of("round", 42.0, fine),
+        edge_of("round", 42.0, detail=detail),
         wall_mm=40.0,
         middle_z=middle,
         edge_slot="blank",
         name="roof and floor",
         strips=typed,
     )
-    shells, sheets = slab(what, fine)
+    shells, sheets = slab(what, detail=detail)
     sheets = tuple(_with_ends(van, sheet) for sheet in sheets)
-    return Body(shells + _wheels(van, fine), sheets, lengthwise=True)
+    return Body(shells + _wheels(van, detail=detail), sheets, lengthwise=True)
 
 
-def _outline(van: Van, fine: bool) -> tuple[Array, Array]:
+def _outline(van: Van, *, detail: Detail) -> tuple[Array, Array]:
     length, height = van.length_mm, van.height_mm
     corners = [*REAR[::-1], *ROOF[::-1], *SCREEN[::-1], *BONNET[::-1], *NOSE[::-1]]
     body = shapely.Polygon(np.array(corners) * (length, height))
     radius = 0.56 * van.wheel_mm
-    spans = 4 * 8 if fine else 12
+    spans = 4 * 8 if detail.fine else 12
     for axle in AXLES:
         spot = shapely.Point(axle * length, van.wheel_mm / 2)
         body = body.difference(spot.buffer(radius, quad_segs=spans))
-    return rounded(shapely.get_coordinates(body.exterior)[:-1], 46.0, fine)
+    return rounded(shapely.get_coordinates(body.exterior)[:-1], 46.0, detail=detail)
 
 
 def _run_on(ring: Array, length: float, height: float, line: tuple[Any, Any]) -> tuple[int, int]:
@@ -146,13 +147,14 @@ def _with_ends(van: Van, sheet: Sheet) -> Sheet:
     low, high = sheet.border.bounds[1], sheet.border.bounds[3]
     if sheet.side.name == "rear":
         tall = 0.28 * height
-        one = rectangle(0.33 * width, tall, 40, True)[0]
+        one = rectangle(0.33 * width, tall, 40, detail=Detail.FINE)[0]
         up = high - 0.09 * height - tall / 2
         panes = [shapely.Polygon(one + (way * 0.205 * width, up)) for way in (-1, 1)]
         split = shapely.box(-SEAM_MM / 2, low + 40, SEAM_MM / 2, high - 60)
         lamps = [
             shapely.Polygon(
-                rectangle(70, 0.16 * height, 18, True)[0] + (way * 0.42 * width, low + 0.3 * height)
+                rectangle(70, 0.16 * height, 18, detail=Detail.FINE)[0]
+                + (way * 0.42 * width, low + 0.3 * height)
             )
             for way in (-1, 1)
         ]
@@ -167,10 +169,12 @@ def _with_ends(van: Van, sheet: Sheet) -> Sheet:
         return replace(sheet, insets=insets, side=replace(sheet.side, clear=tuple(zones)))  # type: ignore[type-var]
     if sheet.side.name == "nose":
         lamps = [
-            shapely.Polygon(rectangle(230, 130, 40, True)[0] + (way * 0.32 * width, high - 130))
+            shapely.Polygon(
+                rectangle(230, 130, 40, detail=Detail.FINE)[0] + (way * 0.32 * width, high - 130)
+            )
             for way in (-1, 1)
         ]
-        grille = shapely.Polygon(rectangle(0.36 * width, 90, 20, True)[0] + (0.0, high - 150))
+        grille = shapely.Polygon(rectangle(0.36 * width, 90, 20, detail=Detail.FINE)[0] + (0.0, high - 150))
         insets = (
             Inset("lamps", "rim", shapely.MultiPolygon(lamps), 4.0),
             Inset("grille", "detail", shapely.MultiPolygon([grille]), -6.0),
@@ -181,11 +185,11 @@ def _with_ends(van: Van, sheet: Sheet) -> Sheet:
     return sheet
 
 
-def _wheels(van: Van, fine: bool) -> tuple[Shell, ...]:
+def _wheels(van: Van, *, detail: Detail) -> tuple[Shell, ...]:
     """Four tyres with their hubs."""
     radius, wide = van.wheel_mm / 2, 215.0
-    tyre = rectangle(2 * radius, 2 * radius, radius, fine)[0]
-    hub = rectangle(1.24 * radius, 1.24 * radius, 0.62 * radius, fine)[0]
+    tyre = rectangle(2 * radius, 2 * radius, radius, detail=detail)[0]
+    hub = rectangle(1.24 * radius, 1.24 * radius, 0.62 * radius, detail=detail)[0]
     shells = []
     for axle in AXLES:
         for way in (-1.0, 1.0):

@@ -6,13 +6,14 @@ import numpy as np
 
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.section import Section, turned_body
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler
 from kilnchisel.core.job.bodies import Cap
 
 PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
 
 
-def tumbler_body(cup: Tumbler, fine: bool) -> Body:
+def tumbler_body(cup: Tumbler, *, detail: Detail) -> Body:
     """An open cup: cone outside, parallel cone inside, a round lip."""
     foot, top, wall = cup.foot_mm / 2, cup.top_mm / 2, cup.wall_mm
     lip = wall / 2
@@ -23,7 +24,7 @@ def tumbler_body(cup: Tumbler, fine: bool) -> Body:
         run = (top - foot) + edge * (1 - np.cos(lean))
         lean = np.arctan2(run, rise)
     c, s = float(np.cos(lean)), float(np.sin(lean))
-    section = Section(0.0, 0.0, fine)
+    section = Section(0.0, 0.0, detail=detail)
     section.line("underside", "blank", foot - edge, 0.0)
     turn = float(np.degrees(lean))
     section.arc("foot round", "blank", (foot - edge, edge), -90, -turn)
@@ -40,21 +41,21 @@ def tumbler_body(cup: Tumbler, fine: bool) -> Body:
     corner = np.stack([r - 2.0 * (1 - np.cos(a)), z - 2.0 * np.sin(a)], axis=1)
     section.curve("inner round", "blank", corner)
     section.line("floor", "blank", 0.0, section.at[1])
-    return turned_body(section.runs, fine)
+    return turned_body(section.runs, detail=detail)
 
 
-def jar_body(jar: Jar, fine: bool) -> Body:
+def jar_body(jar: Jar, *, detail: Detail) -> Body:
     """A closed jar: wall, shoulder, neck, and a lid with its own finish."""
     radius, lid = jar.diameter_mm / 2, jar.lid_mm / 2
     foot = jar.diameter_mm / 18
     neck = lid - 1.2
     shoulder_top = jar.height_mm - jar.lid_height_mm
     wall_top = shoulder_top - jar.shoulder_mm
-    section = Section(0.0, 0.0, fine)
+    section = Section(0.0, 0.0, detail=detail)
     section.line("underside", "blank", radius - foot, 0.0)
     section.arc("foot round", "blank", (radius - foot, foot), -90, 0)
     section.line("wall", "blank", radius, wall_top, side="outside", wall_mm=jar.wall_mm)
-    t = np.linspace(0, np.pi / 2, 33 if fine else 7)
+    t = np.linspace(0, np.pi / 2, 33 if detail.fine else 7)
     shoulder = np.stack(
         [neck + (radius - neck) * np.cos(t), wall_top + (jar.shoulder_mm - 1.0) * np.sin(t)], axis=1
     )
@@ -62,7 +63,7 @@ def jar_body(jar: Jar, fine: bool) -> Body:
         section.curve("shoulder", "blank", shoulder)
     section.line("neck", "blank", section.at[0], shoulder_top)
     _closed(section, lid, jar.height_mm, min(1.6, jar.lid_height_mm / 4), "lid", ("lid wall", "lid"))
-    return turned_body(section.runs, fine)
+    return turned_body(section.runs, detail=detail)
 
 
 def _closed(
@@ -76,50 +77,50 @@ def _closed(
     section.line(face, "rim", 0.0, top, side=face, wall_mm=1.0)
 
 
-def bottle_body(bottle: Bottle, fine: bool) -> Body:
+def bottle_body(bottle: Bottle, *, detail: Detail) -> Body:
     """A closed bottle: punt, wall, curved shoulder, neck, cap."""
     radius, neck = bottle.diameter_mm / 2, bottle.neck_mm / 2
     foot = bottle.diameter_mm / 16
     wall_top = bottle.height_mm - bottle.neck_height_mm - bottle.shoulder_mm
     cap_low = bottle.height_mm - 0.42 * bottle.neck_height_mm
     punt = PUNT_SHARE * radius
-    section = Section(0.0, punt, fine)
-    t = np.linspace(0, 1, 25 if fine else 6)
+    section = Section(0.0, punt, detail=detail)
+    t = np.linspace(0, 1, 25 if detail.fine else 6)
     bottom = np.stack([(radius - foot - 1.0) * t, punt * (1 + np.cos(np.pi * t)) / 2], axis=1)
     section.curve("punt", "blank", bottom)
     section.line("foot", "blank", radius - foot, 0.0)
     section.arc("foot round", "blank", (radius - foot, foot), -90, 0)
     section.line("wall", "blank", radius, wall_top, side="outside", wall_mm=bottle.wall_mm)
     # one smooth swing from wall to neck, upright at both ends
-    t = np.linspace(0, 1, 201 if fine else 17)
+    t = np.linspace(0, 1, 201 if detail.fine else 17)
     ease = t * t * t * (10 - 15 * t + 6 * t * t)
     swing = np.stack([radius + (neck - radius) * ease, wall_top + bottle.shoulder_mm * t], axis=1)
     section.curve("shoulder", "blank", swing, side="shoulder", wall_mm=bottle.wall_mm)
     section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
     cap = neck + 1.4
     _closed(section, cap, bottle.height_mm, min(2.0, cap / 4), "cap", ("cap", "cap top"))
-    return turned_body(section.runs, fine)
+    return turned_body(section.runs, detail=detail)
 
 
-def cap_body(cap: Cap, fine: bool) -> Body:
+def cap_body(cap: Cap, *, detail: Detail) -> Body:
     """A tube cap: wall, round edge, flat top."""
     radius, edge = cap.diameter_mm / 2, cap.edge_mm
     foot = min(0.4, edge / 2)
-    section = Section(0.0, 0.0, fine)
+    section = Section(0.0, 0.0, detail=detail)
     section.line("underside", "blank", radius - foot, 0.0)
     section.arc("foot", "blank", (radius - foot, foot), -90, 0)
     section.line("wall", "blank", radius, cap.height_mm - edge, side="outside", wall_mm=1.2)
     section.arc("edge", "blank", (radius - edge, cap.height_mm - edge), 0, 90)
     section.line("top", "blank", 0.0, cap.height_mm, side="top", wall_mm=1.2)
-    return turned_body(section.runs, fine)
+    return turned_body(section.runs, detail=detail)
 
 
-def can_body(can: Can, fine: bool) -> Body:
+def can_body(can: Can, *, detail: Detail) -> Body:
     """A can: wall between two seamed rims, lids sunk inside them."""
     radius, seam = can.diameter_mm / 2, can.seam_mm
     half = seam / 2
     deep = 1.5 * seam
-    section = Section(0.0, deep, fine)
+    section = Section(0.0, deep, detail=detail)
     section.line("bottom", "rim", radius - seam, deep, side="bottom", wall_mm=0.4)
     section.line("lower rim inside", "rim", radius - seam, half)
     section.arc("lower rim", "rim", (radius - half, half), 180, 360)
@@ -127,4 +128,4 @@ def can_body(can: Can, fine: bool) -> Body:
     section.arc("upper rim", "rim", (radius - half, can.height_mm - half), 0, 180)
     section.line("upper rim inside", "rim", radius - seam, can.height_mm - deep)
     section.line("lid", "rim", 0.0, can.height_mm - deep, side="lid", wall_mm=0.4)
-    return turned_body(section.runs, fine)
+    return turned_body(section.runs, detail=detail)

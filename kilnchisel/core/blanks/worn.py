@@ -17,6 +17,7 @@ from kilnchisel.core.blanks.rounds import band_body
 from kilnchisel.core.blanks.sides import ClearZone, Plane
 from kilnchisel.core.blanks.slab import edge_of
 from kilnchisel.core.blanks.turnedside import Turned
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.bodies import Bracelet, Signet
 
@@ -25,22 +26,22 @@ Array = NDArray[Any]
 X, _, Z = np.eye(3)
 
 
-def signet_body(ring: Signet, fine: bool) -> Body:
+def signet_body(ring: Signet, *, detail: Detail) -> Body:
     """A band with an oval head towards the front, the shoulders running from head into band."""
     band = band_body(
-        Band(inner_mm=ring.inner_mm, width_mm=ring.width_mm, thickness_mm=ring.thickness_mm), fine
+        Band(inner_mm=ring.inner_mm, width_mm=ring.width_mm, thickness_mm=ring.thickness_mm), detail=detail
     )
     inner = ring.inner_mm / 2
     middle = ring.width_mm / 2
     outer = inner + ring.thickness_mm
     front = -(outer + ring.rise_mm)
-    points, normals = oval(ring.head_mm, ring.head_high_mm, fine)
-    edge = edge_of("round", min(0.5, 0.3 * ring.rise_mm), fine)
+    points, normals = oval(ring.head_mm, ring.head_high_mm, detail=detail)
+    edge = edge_of("round", min(0.5, 0.3 * ring.rise_mm), detail=detail)
     # the foot of the head lies in the band, just below its outside: what is cut in from inside stays free
     foot = points * (1.5 * inner / ring.head_mm, 0.8 * ring.width_mm / ring.head_high_mm)
     rows = [_row(points + out * normals, front + deep, middle) for out, deep in edge]
     start = float(edge[-1, 1])
-    for t in np.linspace(0, 1, 33 if fine else 9)[1:]:
+    for t in np.linspace(0, 1, 33 if detail.fine else 9)[1:]:
         ease = t * t * (3 - 2 * t)
         flat = points * (1 - ease) + foot * ease
         back = _round(foot[:, 0], outer - SUNK_MM)
@@ -49,7 +50,7 @@ def signet_body(ring: Signet, fine: bool) -> Body:
     for share in np.linspace(1, 0, 7)[1:]:
         flat = foot * share
         rows.append(np.column_stack([flat[:, 0], _round(flat[:, 0], outer - SUNK_MM), flat[:, 1] + middle]))
-    body = without_slivers(_smooth_grid(np.stack(rows), len(edge) + (32 if fine else 8)))
+    body = without_slivers(_smooth_grid(np.stack(rows), len(edge) + (32 if detail.fine else 8)))
     face = shapely.Polygon(points + edge[0, 0] * normals)
     side = Plane("head", face, np.array([0.0, front, middle]), X, Z, ring.rise_mm + ring.thickness_mm)
     head = Sheet(side, "blank", solid="head")
@@ -118,7 +119,7 @@ def _smooth_grid(rows: Array, shown: int) -> Mesh:
     return join(meshes)
 
 
-def bracelet_body(cuff: Bracelet, fine: bool) -> Body:
+def bracelet_body(cuff: Bracelet, *, detail: Detail) -> Body:
     """An open cuff standing on its lower edge, its gap at the back."""
     a, b, thick = cuff.inner_mm / 2, cuff.inner_deep_mm / 2, cuff.thickness_mm
     first = np.arccos(-cuff.gap_mm / 2 / a)
@@ -127,7 +128,7 @@ def bracelet_body(cuff: Bracelet, fine: bool) -> Body:
     out = np.stack([b * np.cos(angle), a * np.sin(angle)], axis=1)
     out /= np.linalg.norm(out, axis=1, keepdims=True)
     outer = inner + thick * out
-    path = Path(float(outer[0, 0]), float(outer[0, 1]), fine)
+    path = Path(float(outer[0, 0]), float(outer[0, 1]), detail=detail)
     path.curve(outer, out, side="outside", wall_mm=thick)
     path.arc(_at(inner[-1] + outer[-1]), thick / 2, _degrees(out[-1]), _degrees(out[-1]) + 180)
     path.curve(inner[::-1], -out[::-1], side="inside", wall_mm=thick, slot="rim")

@@ -32,6 +32,7 @@ from kilnchisel.core.crafts.sheet import (
     region_walls,
 )
 from kilnchisel.core.crafts.walls import EdgeWalls, softened, standing_walls, strips_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.laying.chart import Chart
@@ -64,21 +65,21 @@ class _Lettered:
 
 
 def craft_free(
-    mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]], rough: bool = False
+    mesh: FreeMesh, laid: Sequence[tuple[int, Laid, Craft]], *, detail: Detail = Detail.FINE
 ) -> tuple[Part, ...]:
-    """The parts of a free mesh with its letterings (index, laid, craft), later ones on top. ``rough``:
+    """The parts of a free mesh with its letterings (index, laid, craft), later ones on top. ROUGH:
     as in ``craft_sheet``."""
     count = len(mesh.faces)
     state = _Cut(mesh.points, mesh.normals, mesh.faces, np.arange(count), np.full(count, GROUND))
     lettered: list[_Lettered] = []
     for index, item, craft in laid:
         assert isinstance(item.side, Chart)
-        inks = inked_of(index, item, craft, rough)
+        inks = inked_of(index, item, craft, detail=detail)
         refuse_too_deep(item.side, craft, inks)
         state = _lettered(mesh, state, item.side, [ink.region for ink in inks], len(lettered))
         lettered += [_Lettered(ink, item.side) for ink in inks]
     parts = _bodies(mesh, state)
-    surfaces = [_surface(mesh, state, label, one, rough) for label, one in enumerate(lettered)]
+    surfaces = [_surface(mesh, state, label, one, detail=detail) for label, one in enumerate(lettered)]
     walls = _walls(state, surfaces)
     for label, one in enumerate(lettered):
         surface = surfaces[label]
@@ -185,7 +186,7 @@ def _ground(mesh: FreeMesh, state: _Cut, rows: Array) -> Mesh | None:
     return drawn_of(state.points, state.normals, faces, mesh.face_normals[source], corner)
 
 
-def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: bool) -> Surface | None:
+def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, *, detail: Detail) -> Surface | None:
     """The surface over one label."""
     rows = np.flatnonzero(state.label == label)
     if len(rows) == 0:
@@ -209,8 +210,8 @@ def _surface(mesh: FreeMesh, state: _Cut, label: int, one: _Lettered, rough: boo
         corners,
         one.ink,
         np.eye(2),
-        rough,
         lambda spots: chart.to_body(spots, np.zeros(len(spots))),
+        detail=detail,
     )
     return made.surface(one.ink, len(state.points), box_uv(made.base, made.out))
 

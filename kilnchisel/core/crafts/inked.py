@@ -19,6 +19,7 @@ from kilnchisel.core.crafts.roof import (
     distances_in,
     widest_mm,
 )
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Engraved, Raised
 from kilnchisel.core.laying.laid import Laid, LaidLayer
@@ -52,7 +53,9 @@ def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage
     return [stage.scaled(layer.height) for stage in stages_of(craft, on)]
 
 
-def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: float = 0.0) -> list[Inked]:
+def inked_of(
+    index: int, laid: Laid, craft: Craft, through_mm: float = 0.0, *, detail: Detail
+) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
     for layer in _milled(laid, craft):
@@ -64,9 +67,9 @@ def inked_of(index: int, laid: Laid, craft: Craft, rough: bool, through_mm: floa
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
-                region = as_region([shapely.segmentize(region, field_step(scaled.field, rough))])
+                region = as_region([shapely.segmentize(region, field_step(scaled.field, detail=detail))])
             elif not scaled.level and not scaled.grow_mm:
-                step = border_step(shape, scaled.knots[-1][0], rough)
+                step = border_step(shape, scaled.knots[-1][0], detail=detail)
                 region = as_region([shapely.segmentize(region, step)])
             found.append(Inked(index, laid, layer, scaled, region))
     return found
@@ -96,8 +99,8 @@ def milled(layer: Layer, cutter_mm: float) -> Layer:
 ROUGHER = 2.5  # how much wider a texture's points are apart while something moves
 
 
-def field_step(field: Field, rough: bool) -> float:
-    return field.step_mm * (ROUGHER if rough else 1.0)
+def field_step(field: Field, *, detail: Detail) -> float:
+    return field.step_mm * (ROUGHER if detail.rough else 1.0)
 
 
 @remembered
@@ -160,10 +163,12 @@ def refuse_too_deep(side: Side, craft: Craft, inks: Sequence[Inked]) -> None:
             )
 
 
-def beside_fields(inked: list[Inked], rough: bool) -> list[Inked]:
+def beside_fields(inked: list[Inked], *, detail: Detail) -> list[Inked]:
     """The same with the outlines that lie on a textured region cut as finely as it is, so that its
     triangles find their edges among their own."""
-    fields = [(ink, field_step(ink.stage.field, rough)) for ink in inked if ink.stage.field is not None]
+    fields = [
+        (ink, field_step(ink.stage.field, detail=detail)) for ink in inked if ink.stage.field is not None
+    ]
     finer = []
     for ink in inked:
         steps = [

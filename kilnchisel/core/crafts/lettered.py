@@ -35,6 +35,7 @@ from kilnchisel.core.crafts.sheet import (
 )
 from kilnchisel.core.crafts.through import from_behind, on_other_face, pressed_out, with_crossings
 from kilnchisel.core.crafts.walls import EdgeWalls, softened, standing_walls, strips_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Craft, Raised, Standing
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.polygons import as_region
@@ -46,31 +47,32 @@ Array = NDArray[Any]
 def craft_sheet(
     sheet: Sheet,
     laid: Sequence[tuple[int, Laid, Craft]],
-    rough: bool = False,
     panel: Panel | None = None,
+    *,
+    detail: Detail = Detail.FINE,
 ) -> tuple[Part, ...]:
     """The parts of one sheet with its letterings (index, laid, craft), later ones on top.
 
-    ``rough``: with fewer points where heights change, for pictures while something moves. ``panel``: what
+    ROUGH: with fewer points where heights change, for pictures while something moves. ``panel``: what
     letters can be cut through, None where the sheet is on none.
     """
     wanted = []
     for index, item, craft in laid:
-        inks = inked_of(index, item, craft, rough, 0.0 if panel is None else panel.thick_mm)
+        inks = inked_of(index, item, craft, 0.0 if panel is None else panel.thick_mm, detail=detail)
         refuse_too_deep(sheet.side, craft, inks)
         wanted += inks
     holes: list[shapely.MultiPolygon] = []
     if panel is not None:
-        wanted = _backs(sheet, panel, rough) + wanted
-        wanted, holes = _opened(sheet, wanted, panel, rough)
-    inked = _on_insets(sheet, beside_fields(films_stacked(wanted), rough))
+        wanted = _backs(sheet, panel, detail=detail) + wanted
+        wanted, holes = _opened(sheet, wanted, panel, detail=detail)
+    inked = _on_insets(sheet, beside_fields(films_stacked(wanted), detail=detail))
     insets = [inset.area for inset in sheet.insets]
     cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes))
     surfaces: list[Surface | None] = [
         _flat(cut, label, inset.height_mm) for label, inset in enumerate(sheet.insets)
     ]
     for label, ink in enumerate(inked, start=len(insets)):
-        surfaces.append(_of_stage(cut, label, ink, rough))
+        surfaces.append(_of_stage(cut, label, ink, detail=detail))
     walls = _walls(cut, [*surfaces, *(None for _ in holes)])
     name, solid = sheet.side.name, sheet.solid
     ground = _flat(cut, GROUND, 0.0)
@@ -99,7 +101,7 @@ class Panel:
     laid: Sequence[tuple[int, Laid, Craft]]
 
 
-def _backs(sheet: Sheet, panel: Panel, rough: bool) -> list[Inked]:
+def _backs(sheet: Sheet, panel: Panel, *, detail: Detail) -> list[Inked]:
     """The hollow backs of what is pressed out of the other face's sheet metal."""
     here, there = sheet.side, panel.other.side
     found = []
@@ -107,7 +109,7 @@ def _backs(sheet: Sheet, panel: Panel, rough: bool) -> list[Inked]:
         if not pressed_out(craft, panel.thick_mm):
             continue
         assert isinstance(here, Plane) and isinstance(there, Plane)
-        for ink in inked_of(index, _seen_from_behind(laid, there, here), craft, rough):
+        for ink in inked_of(index, _seen_from_behind(laid, there, here), craft, detail=detail):
             knots = tuple((far, -high) for far, high in ink.stage.knots)
             found.append(replace(ink, stage=replace(ink.stage, knots=knots, role="blank")))
     return found
@@ -120,16 +122,20 @@ def _seen_from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
 
 
 def _opened(
-    sheet: Sheet, own: list[Inked], panel: Panel, rough: bool
+    sheet: Sheet, own: list[Inked], panel: Panel, *, detail: Detail
 ) -> tuple[list[Inked], list[shapely.MultiPolygon]]:
     """A face's regions with its openings as they have to be for both faces, and what is cut through from
     the other face. The same is found from either face, to the bit."""
-    others = [x for i, item, craft in panel.laid for x in inked_of(i, item, craft, rough, panel.thick_mm)]
+    others = [
+        x for i, item, craft in panel.laid for x in inked_of(i, item, craft, panel.thick_mm, detail=detail)
+    ]
     if not any(ink.stage.open for ink in (*own, *others)):
         return own, []
     here, there = sheet.side, panel.other.side
     assert isinstance(here, Plane) and isinstance(there, Plane)
-    steps = [field_step(ink.stage.field, rough) for ink in (*own, *others) if ink.stage.field is not None]
+    steps = [
+        field_step(ink.stage.field, detail=detail) for ink in (*own, *others) if ink.stage.field is not None
+    ]
     step = min(steps, default=None)
     mine = [*(ink.region for ink in own), *(inset.area for inset in sheet.insets)]
     theirs = [*(ink.region for ink in others), *(inset.area for inset in panel.other.insets)]
@@ -184,18 +190,18 @@ def _some(mesh: Mesh, which: Array) -> Mesh:
 
 
 def plates(
-    sheet: Sheet, index: int, laid: Laid, craft: Standing, rough: bool
+    sheet: Sheet, index: int, laid: Laid, craft: Standing, *, detail: Detail
 ) -> list[tuple[Mesh, Mesh, LaidLayer]]:
     """Letters as plates off the surface: of each layer the front, and its walls with the back."""
     # of any thickness: standing letters may be thicker than a relief is high
     shape = Raised.model_construct(
         height_mm=craft.thickness_mm, edge=craft.edge, edge_mm=min(craft.edge_mm, craft.thickness_mm)
     )
-    inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, rough)]
+    inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, detail=detail)]
     placed = _placed(sheet, cut_sheet(sheet, [ink.region for ink in inks]))
     found = []
     for label, ink in enumerate(inks):
-        surface = _of_stage(placed, label, ink, rough)
+        surface = _of_stage(placed, label, ink, detail=detail)
         back = _flat(placed, label, craft.standoff_mm)
         if surface is None or back is None:
             continue
@@ -314,20 +320,20 @@ def _flat(placed: _Placed, label: int, height: float) -> Surface | None:
     return Surface(mesh, np.full(len(cut.points), height))
 
 
-def _of_stage(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface | None:
+def _of_stage(placed: _Placed, label: int, ink: Inked, *, detail: Detail) -> Surface | None:
     """The surface of one stage of a lettering."""
     stage = ink.stage
     if stage.open:
         none = Mesh(np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 2)), np.empty((0, 3), dtype=np.int32))
         return Surface(none, np.full(len(placed.cut.points), stage.knots[0][1]))
     if not stage.level and (placed.cut.label == label).any():
-        return _bent(placed, label, ink, rough)
+        return _bent(placed, label, ink, detail=detail)
     return _flat(placed, label, ink.below + stage.knots[0][1])
 
 
 @remembered
 def _ready_on(
-    placed: _Placed, label: int, laid: Laid, layer: LaidLayer, shape: tuple[Any, ...], rough: bool
+    placed: _Placed, label: int, laid: Laid, layer: LaidLayer, shape: tuple[Any, ...], *, detail: Detail
 ) -> Bent:
     """The same for a label of a sheet, remembered: heights may change without it. ``shape``: what the
     stage's triangles depend on."""
@@ -345,16 +351,16 @@ def _ready_on(
         corners,
         ink,
         true,
-        rough,
         placed.foot,
+        detail=detail,
     )
 
 
-def _bent(placed: _Placed, label: int, ink: Inked, rough: bool) -> Surface:
+def _bent(placed: _Placed, label: int, ink: Inked, *, detail: Detail) -> Surface:
     """The surface of a stage whose height changes with the distance from the outline."""
     stage = ink.stage
     shape = (stage.grow_mm, tuple(float(d) for d, _ in stage.knots), stage.field)
-    made = _ready_on(placed, label, ink.laid, ink.layer, shape, rough)
+    made = _ready_on(placed, label, ink.laid, ink.layer, shape, detail=detail)
     return made.surface(ink, len(placed.cut.points))
 
 

@@ -22,6 +22,7 @@ from scipy.spatial import Delaunay, Voronoi, cKDTree
 from kilnchisel.core.blanks.mesh import border_edges, distinct, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
@@ -36,22 +37,22 @@ ON_EDGE_MM = 1e-6
 MOST_MISSING = 400  # edges of a border that are put in one by one
 
 
-def border_step(layer: Layer, deepest: float, rough: bool) -> float:
+def border_step(layer: Layer, deepest: float, *, detail: Detail) -> float:
     """How far apart the points of an outline may be for an even slope down to ``deepest``: closer than
     the points inside, so that its edges are among the triangles' own."""
-    step = stroke_mm(layer.region) / (ROUGH if rough else FINE)
+    step = stroke_mm(layer.region) / (ROUGH if detail.rough else FINE)
     return float(np.clip(1.5 * deepest, step / 5, step))
 
 
 @remembered
 def widest_mm(layer: Layer) -> float:
     """How far the inmost point of a layer is from its outline."""
-    points = medial_points(layer, False)
+    points = medial_points(layer, detail=Detail.FINE)
     return float(points[:, 2].max(initial=0.0))
 
 
 @remembered
-def medial_points(layer: Layer, rough: bool) -> Array:
+def medial_points(layer: Layer, *, detail: Detail) -> Array:
     """Points on the medial axis of a layer's region with their distance from the outline, (n, 3).
 
     The corners of the Voronoi cells of points along the outline, those near the outline left out.
@@ -59,7 +60,7 @@ def medial_points(layer: Layer, rough: bool) -> Array:
     region = layer.region
     if region.is_empty:
         return np.empty((0, 3))
-    step = stroke_mm(region) / (ROUGH if rough else MEDIAL)
+    step = stroke_mm(region) / (ROUGH if detail.rough else MEDIAL)
     outline = shapely.segmentize(region.boundary, step)
     samples = np.round(shapely.get_coordinates(outline), 9)
     samples = samples[distinct(samples)[0]]
@@ -86,14 +87,14 @@ def medial_points(layer: Layer, rough: bool) -> Array:
 
 
 @remembered
-def inner_points(layer: Layer, deepest: float, rough: bool) -> Array:
+def inner_points(layer: Layer, deepest: float, *, detail: Detail) -> Array:
     """Points inside a layer that an even slope down to ``deepest`` from its outline needs, (n, 2): the
     medial axis, the line where the slope ends, and lines between."""
     region = layer.region
     if region.is_empty:
         return np.empty((0, 2))
-    step = stroke_mm(region) / (ROUGH if rough else FINE)
-    medial = medial_points(layer, rough)
+    step = stroke_mm(region) / (ROUGH if detail.rough else FINE)
+    medial = medial_points(layer, detail=detail)
     end = shapely.buffer(region, -deepest, quad_segs=6)
     # where the slope ends, what is nearly as deep gives way to the line along which it does
     most = np.inf if end.is_empty else deepest - 0.1 * step
@@ -155,17 +156,19 @@ class Terraces:
 
 
 @remembered
-def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terraces:
+def terraces(layer: Layer, distances: tuple[float, ...], *, detail: Detail) -> Terraces:
     """The lines of equal distance from a layer's outline, ascending, and triangles between them."""
-    region = plainer(layer.region) if rough else layer.region
-    step = stroke_mm(region) / (ROUGH if rough else FINE)
+    region = plainer(layer.region) if detail.rough else layer.region
+    step = stroke_mm(region) / (ROUGH if detail.rough else FINE)
     lines: list[shapely.MultiPolygon] = []
     for distance in distances:
         if distance == 0:
             plain = shapely.segmentize(region, step)  # the outline itself, whole
         else:
             inside = shapely.buffer(region, -distance, quad_segs=6)
-            plain = shapely.segmentize(shapely.simplify(inside, (0.04 if rough else 0.01) * step), step)
+            plain = shapely.segmentize(
+                shapely.simplify(inside, (0.04 if detail.rough else 0.01) * step), step
+            )
         if lines:
             plain = shapely.intersection(plain, lines[-1].buffer(-0.02 * step))
         lines.append(as_region([plain]))
@@ -183,7 +186,7 @@ def terraces(layer: Layer, distances: tuple[float, ...], rough: bool) -> Terrace
     spots, found = shapely.STRtree(polygons).query(shapely.point_on_surface(parts), predicate="intersects")
     owner = np.zeros(len(parts), dtype=np.int64)
     owner[spots] = found
-    far = _by_line(lines, distances, points) if rough else distances_in(region, points)
+    far = _by_line(lines, distances, points) if detail.rough else distances_in(region, points)
     return Terraces(lines[0], points, faces.astype(np.int64), owner[part], far)
 
 

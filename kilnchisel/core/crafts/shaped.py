@@ -28,6 +28,7 @@ from kilnchisel.core.crafts.sheet import (
     triangulated,
 )
 from kilnchisel.core.crafts.walls import CREASE
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.laying.laid import Placing
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 
@@ -81,22 +82,23 @@ def ready(
     corners: Array,
     ink: Inked,
     true: Array,
-    rough: bool,
     foot: Callable[[Array], Array],
+    *,
+    detail: Detail,
 ) -> Bent:
     """A region of a cut made ready: its points ``used`` as they are there, (k, 2), (k, 3), (k, 3), and its
     triangles; ``true`` (2, 2) makes distances on the sheet true. ``foot``: sheet points (n, 2) on the
     surface that was cut, (n, 3)."""
     side, count = ink.laid.side, len(uv)
     border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
-    points, faces, far = bent(uv, border, corners, ink, rough)
+    points, faces, far = bent(uv, border, corners, ink, detail=detail)
     kept, compact = compacted(faces, len(points))
     fresh = kept[kept >= count]
     more = np.zeros((len(points) - count, 3))
     base, out = np.concatenate([base, more]), np.concatenate([out, more])
     base[fresh] = foot(points[fresh])
     out[fresh] = side.frames(points[fresh])[:, 2]
-    if rough and ink.stage.grow_mm == 0:  # the outline's own points are where they are
+    if detail.rough and ink.stage.grow_mm == 0:  # the outline's own points are where they are
         near = cKDTree(shapely.get_coordinates(ink.region)).query(points[:count])[0]
         far[:count][np.isnan(far[:count]) & (near < ON_OUTLINE_MM)] = 0.0
     unknown = kept[np.isnan(far[kept])]
@@ -107,32 +109,36 @@ def ready(
     )
 
 
-def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array, Array]:
+def bent(
+    uv: Array, border: Array, faces: Array, ink: Inked, *, detail: Detail
+) -> tuple[Array, Array, Array]:
     """The points of a region, (n, 2), with those that its heights need, triangles over all of them, and
     how far inside the outline they are where that is known; ``faces``: the triangles there were, which
     stay where no better ones are found."""
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
     distances = tuple(float(d) for d, _ in ink.stage.knots)
     if ink.stage.field is not None:
-        points, found = _with_field(uv, border, faces, ink, rough)
+        points, found = _with_field(uv, border, faces, ink, detail=detail)
         return points, found, np.full(len(points), np.nan)
     inside = tuple(d for d in distances if d > 1e-9 - ink.stage.grow_mm)
     fresh, more, far = [uv], [], [np.full(len(uv), np.nan)]
     rest = np.ones(len(border), dtype=bool)
     if len(inside) > 1:
-        if rough and len(inside) > 3:
+        if detail.rough and len(inside) > 3:
             # while something moves a narrow edge is one slope
             every = len(inside) if inside[-1] < NARROW * stroke_mm(layer.region) else 3
             last = len(inside) - 1
             inside = tuple(d for n, d in enumerate(inside) if (last - n) % every == 0 or d == 0)
-        points, found, rest, known = _on_terraces(uv, border, terraces(layer, inside, rough), placing, side)
+        points, found, rest, known = _on_terraces(
+            uv, border, terraces(layer, inside, detail=detail), placing, side
+        )
         fresh.append(points)
         more.append(found)
         far.append(known)
     if rest.any():
         # an even slope, or what the side's border or another lettering has cut
         # a slope that ends at the outline needs no points within it
-        inner = inner_points(layer, distances[-1], rough) if distances[-1] > 0 else np.empty((0, 2))
+        inner = inner_points(layer, distances[-1], detail=detail) if distances[-1] > 0 else np.empty((0, 2))
         spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
         points = np.concatenate([uv, *spots])
         true = side.true_at(ink.laid.middle)
@@ -153,18 +159,20 @@ def bent(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tup
 ROUGH_POINTS = 60_000
 
 
-def _with_field(uv: Array, border: Array, faces: Array, ink: Inked, rough: bool) -> tuple[Array, Array]:
+def _with_field(
+    uv: Array, border: Array, faces: Array, ink: Inked, *, detail: Detail
+) -> tuple[Array, Array]:
     """A region's points and triangles, fine enough for heights that vary all over it."""
     assert ink.stage.field is not None
     side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
     field = ink.stage.field
-    step = field_step(field, rough)
-    if rough:  # a hurried picture of a large ground: as many points as can be seen
+    step = field_step(field, detail=detail)
+    if detail.rough:  # a hurried picture of a large ground: as many points as can be seen
         step = max(step, float(np.sqrt(layer.region.area / ROUGH_POINTS)))
-    inner = field.lines(rough) if isinstance(field, Moulding) else field_points(layer, step)
+    inner = field.lines(detail.rough) if isinstance(field, Moulding) else field_points(layer, step)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end
-        inner = np.concatenate([inner, inner_points(layer, edge, True)])
+        inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)])
     spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
     # clear of every border, that of letters on it too
     middles = cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))

@@ -14,6 +14,7 @@ from kilnchisel.core.crafts.lettered import plates
 from kilnchisel.core.crafts.piece import Lamp, Part
 from kilnchisel.core.crafts.roof import medial_points
 from kilnchisel.core.crafts.tubes import on_body, swept
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Standing
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
@@ -28,20 +29,20 @@ STRIP_IN = 0.32  # how far inside the outline it runs, of the mean stroke
 
 
 def standing_parts(
-    sheet: Sheet, index: int, laid: Laid, craft: Standing, rough: bool
+    sheet: Sheet, index: int, laid: Laid, craft: Standing, *, detail: Detail
 ) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
     """The parts of standing letters, and what shines behind them."""
     side = laid.side
     name = f"{side.name} lettering {index + 1}"
     parts: list[Part] = []
     lamps: list[Lamp] = []
-    for front, rest, layer in plates(sheet, index, laid, craft, rough):
+    for front, rest, layer in plates(sheet, index, laid, craft, detail=detail):
         solid = f"{name}{laid.layer_words(layer)}"
         parts.append(Part(solid, "letters", index, None, front, layer.layer, solid))
         parts.append(Part(f"{solid} returns", "return", index, None, rest, layer.layer, solid))
         if craft.pins and craft.standoff_mm > 0.5:
             pins = [
-                swept(_stem(laid, spot, craft.standoff_mm), PIN_MM, 8 if rough else 16)
+                swept(_stem(laid, spot, craft.standoff_mm), PIN_MM, 8 if detail.rough else 16)
                 for spot in _on_sheet(laid, pin_places(layer.layer))
             ]
             if pins:
@@ -55,7 +56,7 @@ def standing_parts(
             ]
             lamps += [Lamp(index, strip, STRIP_MM) for strip in strips]
             if strips:
-                glowing = join([swept(strip, STRIP_MM, 6 if rough else 12) for strip in strips])
+                glowing = join([swept(strip, STRIP_MM, 6 if detail.rough else 12) for strip in strips])
                 parts.append(
                     Part(f"{solid} light", "tube", index, None, glowing, layer.layer, f"{solid} light")
                 )
@@ -76,7 +77,7 @@ def _on_sheet(laid: Laid, points: Array) -> Array:
 def pin_places(layer: Layer) -> Array:
     """Where pins go: on the middle line of each letter, its ends first, far apart and inside, (k, 2)."""
     found: list[Array] = []
-    medial = medial_points(layer, True)
+    medial = medial_points(layer, detail=Detail.ROUGH)
     for part in polygons_in(layer.region):
         inside = medial[shapely.contains_xy(part, medial[:, 0], medial[:, 1])]
         sure = inside[inside[:, 2] > min(1.6 * PIN_MM, 0.8 * float(inside[:, 2].max(initial=0.0)))]

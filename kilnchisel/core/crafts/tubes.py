@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, join
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.piece import Lamp, Part
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import bent, eased, tightest_bend
@@ -41,7 +42,7 @@ END_SUPPORT_MM = 150.0  # a support within this of every end: NEC 600.41 (6 in)
 SUPPORT_EVERY_MM = 420.0  # common practice
 APART = 2.6  # gaps wider than so many letter heights are not joined
 STEP = 0.45  # of the tube's diameter: how far points along a path may be apart
-ROUND = {True: 32, False: 12}  # sides of a tube
+ROUND = {Detail.FINE: 32, Detail.ROUGH: 12}  # sides of a tube
 BACK_BEND = 0.75  # of the diameter: what turns back behind the letters bends as tightly as glass can
 BOOT_MM = 4.0  # how much thicker an end's boot is
 TURN = np.radians(7.5)  # of a bend behind, a step
@@ -323,12 +324,12 @@ def _cap(middle: Array, ring: Array, out: Array) -> Mesh:
 
 
 def tube_parts(
-    index: int, laid: Laid, craft: Tube, fine: bool
+    index: int, laid: Laid, craft: Tube, *, detail: Detail
 ) -> tuple[tuple[Part, ...], tuple[Lamp, ...]]:
     """The parts of a lettering made of tubes, and what shines."""
     side, radius = laid.side, craft.tube_mm / 2
     glass, dark, boots, posts, lamps = [], [], [], [], []
-    sides = ROUND[fine]
+    sides = ROUND[detail]
     for run in runs_of(laid, craft):
         line = on_body(side, run.path)
         blocked = ~run.lit if craft.blockout and craft.form == "glass" else np.zeros(len(line), dtype=bool)

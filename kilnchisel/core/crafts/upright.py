@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.crafts.lettered import plates
 from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Standing
 from kilnchisel.core.job.lettering import Lay
@@ -31,7 +32,7 @@ SUNK = 0.16  # of a letter's height: how deep posts go into the ground
 SAMPLES = 5  # places under a letter where its ground is felt
 
 
-def upright_parts(index: int, laid: Laid, craft: Standing, rough: bool) -> tuple[Part, ...]:
+def upright_parts(index: int, laid: Laid, craft: Standing, *, detail: Detail) -> tuple[Part, ...]:
     """The parts of letters that stand upright. Raises KilnError where the side is upright itself."""
     facing = laid.side.frames(laid.middle[None])[0, 2]
     if abs(facing[2]) < 0.05:
@@ -53,7 +54,7 @@ def upright_parts(index: int, laid: Laid, craft: Standing, rough: bool) -> tuple
         )
         flat = lay_outline(_alone(laid.outline, layer, stood), plane, Lay())
         solid = f"{name} letter {number + 1}"
-        for front, rest, _ in plates(Sheet(plane, "blank"), index, flat, flat_craft, rough):
+        for front, rest, _ in plates(Sheet(plane, "blank"), index, flat, flat_craft, detail=detail):
             parts.append(Part(solid, "letters", index, None, front, layer, solid))
             parts.append(Part(f"{solid} returns", "return", index, None, rest, layer, solid))
         if craft.posts:

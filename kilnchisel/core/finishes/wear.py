@@ -17,6 +17,7 @@ from PIL import Image, ImageDraw
 from scipy.ndimage import distance_transform_edt, maximum_filter, minimum_filter
 
 from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.amounts import scratches
 from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
 from kilnchisel.core.finishes.noise import noise, smooth_step
@@ -49,7 +50,8 @@ def marked(
     regions: Sequence[tuple[Any, float]],
     reach_mm: float,
     closed: bool,
-    quick: bool = False,
+    *,
+    detail: Detail = Detail.FINE,
 ) -> Marked:
     """The edges of a side with these regions (polygons, height in mm), later ones on top.
 
@@ -57,7 +59,7 @@ def marked(
     """
     left, low, right, high = domain.bounds
     size = (right - left, high - low)
-    step = max(size) / (QUICK if quick else TEXELS)
+    step = max(size) / (QUICK if detail.rough else TEXELS)
     columns, rows = (max(round(extent / step), 4) for extent in size)
     high_map = np.zeros((rows, columns), dtype=np.float32)
     per = np.array([columns / size[0], rows / size[1]])

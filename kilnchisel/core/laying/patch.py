@@ -20,6 +20,7 @@ from scipy.spatial import cKDTree
 from kilnchisel.core.blanks.imported import Area, FreeMesh, RoundArea
 from kilnchisel.core.blanks.mesh import border_edges, compacted, doubled_areas, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import principal_stretches
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.lettering import Lay
@@ -118,17 +119,17 @@ def _thickness(mesh: FreeMesh, spot: Array, normal: Array) -> float:
 ANY_SPOT = "any spot"
 
 
-def chart_for(mesh: FreeMesh, lay: Lay, reach_mm: float, exact: bool = True) -> Chart:
+def chart_for(mesh: FreeMesh, lay: Lay, reach_mm: float, *, detail: Detail = Detail.FINE) -> Chart:
     """The chart that a lettering lies on; ``reach_mm``: how far it comes from its middle.
 
-    ``exact``: as good as can be had; otherwise as quick. Raises KilnError for a side the mesh does not
+    FINE: as good as can be had; otherwise as quick. Raises KilnError for a side the mesh does not
     have and for a surface that cannot be unrolled.
     """
     if lay.side != ANY_SPOT:
         return flat_chart(mesh, lay.side)
     # a longer word does not need another patch each time
     step = 1.25 ** np.ceil(np.log(max(reach_mm, 1e-3)) / np.log(1.25))
-    return spot_chart(mesh, lay.spot or first_spot(mesh), float(step), exact, lay.wrap)
+    return spot_chart(mesh, lay.spot or first_spot(mesh), float(step), lay.wrap, detail=detail)
 
 
 @remembered
@@ -144,25 +145,30 @@ def first_spot(mesh: FreeMesh) -> tuple[float, float, float]:
 
 
 def spot_chart(
-    mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str = "follow"
+    mesh: FreeMesh,
+    spot: tuple[float, float, float],
+    reach_mm: float,
+    wrap: str = "follow",
+    *,
+    detail: Detail,
 ) -> Chart:
     """The chart round a spot of the surface, ``reach_mm`` each way.
 
-    wrap "follow": unrolled; not ``exact``: about a spot near by, so that most steps of a move need no map
+    wrap "follow": unrolled; ROUGH: about a spot near by, so that most steps of a move need no map
     of their own. "project": seen straight on from the spot's own direction and trimmed where the body
     turns away. "own map": by the file's own coordinates, true to size near the spot. Raises KilnError
     where that cannot be.
     """
-    if not exact and wrap == "follow":
+    if detail.rough and wrap == "follow":
         chart = _from_near_by(mesh, np.array(spot), reach_mm)
         if chart is not None:
             return chart
-    return _chart_at(mesh, spot, reach_mm, exact, wrap)
+    return _chart_at(mesh, spot, reach_mm, wrap, detail=detail)
 
 
 @remembered
 def _chart_at(
-    mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, exact: bool, wrap: str
+    mesh: FreeMesh, spot: tuple[float, float, float], reach_mm: float, wrap: str, *, detail: Detail
 ) -> Chart:
     at = np.array(spot)
     face = mesh.nearest(at)
@@ -173,7 +179,7 @@ def _chart_at(
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
         return _planar(mesh, ANY_SPOT, faces, at, right, up, None)
     own = wrap == "own map"
-    patch = _patch(mesh, face, (float(at[0]), float(at[1]), float(at[2])), reach_mm, exact, own)
+    patch = _patch(mesh, face, (float(at[0]), float(at[1]), float(at[2])), reach_mm, own, detail=detail)
     row = int(np.flatnonzero(patch.faces[patch.sound] == face)[0])
     uv = _centred(patch, row, at, 0.35 * reach_mm)
     return _chart(mesh, patch.faces[patch.sound], patch.used, uv, at, normal)
@@ -188,7 +194,7 @@ def _from_near_by(mesh: FreeMesh, spot: Array, reach_mm: float) -> Chart | None:
     cell = NEAR_BY * reach_mm
     middle = mesh.nearest(np.rint(spot / cell) * cell)
     x, y, z = (float(x) for x in mesh.points[mesh.faces[middle]].mean(axis=0))
-    patch = _patch(mesh, middle, (x, y, z), reach_mm, False, False)
+    patch = _patch(mesh, middle, (x, y, z), reach_mm, False, detail=Detail.ROUGH)
     face = mesh.nearest(spot)
     rows = np.flatnonzero(patch.faces[patch.sound] == face)
     if len(rows) == 0:
@@ -220,7 +226,13 @@ class _Patch:
 
 @remembered
 def _patch(
-    mesh: FreeMesh, face: int, spot: tuple[float, float, float], reach_mm: float, exact: bool, own: bool
+    mesh: FreeMesh,
+    face: int,
+    spot: tuple[float, float, float],
+    reach_mm: float,
+    own: bool,
+    *,
+    detail: Detail,
 ) -> _Patch:
     """The surface round a spot of a face, unrolled, or by the file's ``own`` map."""
     at = np.array(spot)
@@ -232,15 +244,15 @@ def _patch(
     if own:
         uv = _own_map(mesh, used, corners, row)
         return _Patch(faces, used, corners, points, uv, _sound(points, corners, uv, row))
-    if not exact and len(faces) <= FEW:
+    if detail.rough and len(faces) <= FEW:
         seen = np.stack([(points - at) @ right, (points - at) @ up], axis=1)
         uv = _conformal(points, corners, seen, 0.35 * reach_mm)
         uv *= _true_at_spot(points, corners, uv, 0.35 * reach_mm, np.arange(len(corners)) == row)
         return _Patch(faces, used, corners, points, uv, _sound(points, corners, uv, row))
     source = int(corners[row][_share(at, points[corners[row]]).argmax()])
-    uv = log_map(points, corners, source, right, up, exact)
+    uv = log_map(points, corners, source, right, up, detail=detail)
     sound = _sound(points, corners, uv, row)
-    if exact:
+    if detail.fine:
         kept, compact = compacted(corners[sound], len(points))
         uv[kept] = _conformal(points[kept], compact, uv[kept], 0.5 * reach_mm)
     return _Patch(faces, used, corners, points, uv, sound)
@@ -330,20 +342,24 @@ def _joined(corners: Array, names: Array, first: int) -> Array:
 MANY = 1_500  # triangles from which a map is worked out beside this process, which would stand still for it
 
 
-def log_map(points: Array, corners: Array, source: int, right: Array, up: Array, exact: bool) -> Array:
+def log_map(
+    points: Array, corners: Array, source: int, right: Array, up: Array, *, detail: Detail
+) -> Array:
     """Flat coordinates (n, 2) of a patch's points: how far and which way along the surface each is from
     point ``source``, by the directions ``right`` and ``up`` there.
 
-    ``exact`` takes ten times as long and strays a tenth as far. Raises KilnError where the surface is torn.
+    FINE takes ten times as long and strays a tenth as far. Raises KilnError where the surface is torn.
     """
-    order = (points, corners, source, right, up, exact)
+    order = (points, corners, source, right, up, detail)
     if len(corners) < MANY:
         return log_map_here(*order)
     made: Array = gate.read(f"{__name__}:log_map_here", "The unrolled surface", *order, doing="make")
     return made
 
 
-def log_map_here(points: Array, corners: Array, source: int, right: Array, up: Array, exact: bool) -> Array:
+def log_map_here(
+    points: Array, corners: Array, source: int, right: Array, up: Array, detail: Detail
+) -> Array:
     """The same, worked out here and now.
 
     By heat, vectors carried along (Sharp, Soliman and Crane 2019).
@@ -352,7 +368,9 @@ def log_map_here(points: Array, corners: Array, source: int, right: Array, up: A
 
     try:
         solver = potpourri3d.MeshVectorHeatSolver(points, corners)
-        flat = np.asarray(solver.compute_log_map(source, strategy="AffineLocal" if exact else "VectorHeat"))
+        flat = np.asarray(
+            solver.compute_log_map(source, strategy="AffineLocal" if detail.fine else "VectorHeat")
+        )
         ways = [np.asarray(frame)[source] for frame in solver.get_tangent_frames()[:2]]
     except (RuntimeError, ValueError) as error:
         raise KilnError(f"The surface cannot be unrolled here ({error}); try another spot.") from None

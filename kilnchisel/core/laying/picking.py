@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D

@@ -8,6 +8,8 @@ import numpy as np
 import pyoidn
 from numpy.typing import NDArray
 
+from kilnchisel.core.detail import Detail
+
 Array = NDArray[Any]
 
 MOST_MEMORY_MB = 160  # larger pictures are worked on in tiles
@@ -16,7 +18,7 @@ MOST_MEMORY_MB = 160  # larger pictures are worked on in tiles
 TRUST_FROM, TRUST_OVER, MOST_TRUST = 256, 2048, 0.8
 
 
-def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
+def denoised(colour: Array, guides: Array, samples: int, *, detail: Detail) -> Array:
     """colour (h, w, 3) linear and guides (h, w, 6) albedo and normal -> (h, w, 3).
 
     Falls back to the noisy picture, which is true, when the denoiser cannot work here.
@@ -37,7 +39,7 @@ def denoised(colour: Array, guides: Array, samples: int, fast: bool) -> Array:
                     work.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3)
                 work.set_bool("hdr", True)
                 work.set_int("maxMemoryMB", MOST_MEMORY_MB)
-                work.set_quality(pyoidn.OIDN_QUALITY_FAST if fast else pyoidn.OIDN_QUALITY_HIGH)
+                work.set_quality(pyoidn.OIDN_QUALITY_FAST if detail.rough else pyoidn.OIDN_QUALITY_HIGH)
                 work.commit()
                 work.execute()
             if device.get_error() is not None:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import distinct
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import (
     MOST_COVERS,
     Material,
@@ -47,7 +48,7 @@ CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes t
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
-ACROSS_TAPS = {True: 15, False: 7}  # slopes across a grain, for a smooth picture or a quick one
+ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 
 
 class Draft:
@@ -74,22 +75,24 @@ class Draft:
         self._shares = self.gl.texture((SHARES, SHARES), 2, share_table().tobytes(), dtype="f4")
         self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._shares.repeat_x = self._shares.repeat_y = False
-        self._smooth = False
+        self._detail = Detail.ROUGH
         self._veil_of: tuple[Any, Any] = (None, None)
 
-    def render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool = True) -> Array:
-        """A picture (h, w, 4) uint8, sRGB. ``smooth``: multisampled and with fine shadows."""
+    def render(
+        self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail = Detail.FINE
+    ) -> Array:
+        """A picture (h, w, 4) uint8, sRGB. FINE: multisampled and with fine shadows."""
         with self.gl:  # there may be other contexts in this thread
-            return self._render(scene, view, size, smooth)
+            return self._render(scene, view, size, detail=detail)
 
-    def _render(self, scene: Scene, view: View, size: tuple[int, int], smooth: bool) -> Array:
+    def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size
-        self._smooth = smooth
+        self._detail = detail
         gathered, ground_map = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
-        frames = self._card.targets(width, height, 4 if smooth else 0)
-        self._prepare(scene, view, width / height, room, ground_map, smooth)
+        frames = self._card.targets(width, height, 4 if detail.fine else 0)
+        self._prepare(scene, view, width / height, room, ground_map, detail=detail)
         glow = self._veil(scene, view, size)
         over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
         self._card.share(**over)
@@ -153,7 +156,7 @@ class Draft:
         key, spread = self._veil_of
         shining = tuple((i.mesh, i.material.emission) for i in scene.items if i.material.shines)
         # what stands before the light counts only when nothing moves
-        before = tuple(item.mesh for item in scene.items) if self._smooth else None
+        before = tuple(item.mesh for item in scene.items) if self._detail.fine else None
         now = (
             shining,
             (*view.eye, *view.right, *view.up, view.tall),
@@ -244,7 +247,7 @@ class Draft:
             base.normal.tobytes(),
         )
         # few rays will do while something moves, unless all of them have been cast before
-        rays = RAYS if self._smooth or (*place, RAYS) in self._hits else QUICK_RAYS
+        rays = RAYS if self._detail.fine or (*place, RAYS) in self._hits else QUICK_RAYS
         hits = _kept(
             self._hits,
             (*place, rays),
@@ -336,7 +339,7 @@ class Draft:
         lettered = tuple(item.mesh for item in solid if not item.still)
         place = (panel.middle.tobytes(), panel.size_mm, scene.stance.tobytes(), scene.radius_mm)
         drawn, relief = self._shadow_of
-        if drawn == (still, place) and (relief == lettered or not self._smooth):
+        if drawn == (still, place) and (relief == lettered or not self._detail.fine):
             return
         self._shadow_of = ((still, place), lettered)
         self._shadow_frame.use()
@@ -372,7 +375,7 @@ class Draft:
         self._card.draw(self._screen_backdrop, 3)
 
     def _prepare(
-        self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, smooth: bool
+        self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, *, detail: Detail
     ) -> None:
         room.use(2)
         self._shares.use(5)
@@ -394,7 +397,7 @@ class Draft:
             "exposure": scene.exposure_stops,
             "has_panel": scene.panel is not None,
             "is_ground": False,
-            "shadow_taps": 16 if smooth else 8,
+            "shadow_taps": 16 if detail.fine else 8,
             **{f"cover_{number}": FIRST_COVER + number for number in range(MOST_COVERS)},
         }
         self._open_scene = scene
@@ -428,14 +431,15 @@ class Draft:
         drawn = self._card.mesh(item.mesh)
         # light looked up in a hurry is good enough until the picture rests
         lamps = self._open_scene.lamps
-        lit_by = (gathered, lamps, self._smooth or item.side is not None)
+        lit_by = (gathered, lamps, self._detail.fine or item.side is not None)
         if drawn.lit_by not in (lit_by, (gathered, lamps, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
         program = self._use_material(item.material)
         side = item.side
         self._use_lamp_map(
-            program, None if side is None else self._lamps.on_sheet(self._open_scene, side, self._smooth)
+            program,
+            None if side is None else self._lamps.on_sheet(self._open_scene, side, detail=self._detail),
         )
         self._card.draw(self._card.array(drawn, look_of(item.material)))
 
@@ -455,7 +459,12 @@ class Draft:
         if scene.lamps is not None and item.side is None and not item.material.shines:
             points = item.mesh.points @ turn.T + scene.stance[:3, 3]
             light = light.copy()
-            light[:, :3] += _lamps_on(points, item.mesh.normals @ turn.T, scene.lamps, self._smooth)
+            light[:, :3] += _lamps_on(
+                points,
+                item.mesh.normals @ turn.T,
+                scene.lamps,
+                detail=self._detail,
+            )
         return light
 
     def _soft_light(self, item: Item, gathered: Gathered | None) -> Array:
@@ -463,7 +472,7 @@ class Draft:
         turn = scene.stance[:3, :3]
         if gathered is not None and item.side is not None:
             return gathered.at_sheet(item.side, item.mesh.uv)
-        if gathered is not None and not self._smooth:
+        if gathered is not None and not self._detail.fine:
             return gathered.about(item.mesh.points, item.mesh.normals)
         normals = item.mesh.normals @ turn.T
         if gathered is not None:
@@ -492,7 +501,10 @@ class Draft:
         flat_.index.write(index.astype("i4").tobytes())
         program = self._use_material(base.material)
         set_values(program, is_ground=True, stance=np.eye(4))
-        self._use_lamp_map(program, self._lamps.on_ground(self._open_scene, base, self._smooth))
+        self._use_lamp_map(
+            program,
+            self._lamps.on_ground(self._open_scene, base, detail=self._detail),
+        )
         self._card.draw(self._card.array(flat_, look_of(base.material)))
         set_values(program, is_ground=False, stance=self._open_scene.stance)
 
@@ -500,7 +512,7 @@ class Draft:
         """Give the program of a material its values. Returns that program."""
         program = self._card.surface(look_of(material))
         maps = self._card.plain if material.texture is None else self._card.texture(material.texture)
-        fine = 4.0 if self._smooth else 1.0
+        fine = 4.0 if self._detail.fine else 1.0
         for unit, image in enumerate((maps.tint, maps.slope)):
             image.anisotropy = fine
             image.use(unit)
@@ -512,7 +524,7 @@ class Draft:
             across=material.across,
             dullest=material.dullest,
             sends_back=material.sends_back,
-            across_taps=ACROSS_TAPS[self._smooth],
+            across_taps=ACROSS_TAPS[self._detail],
             textured=material.texture is not None,
             grain=texture_matrix(material).T,
             tint_high=maps.high,
@@ -551,13 +563,13 @@ def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make
     return store[key][1]
 
 
-LAMP_CELL_MM = {True: 6.0, False: 16.0}
+LAMP_CELL_MM = {Detail.FINE: 6.0, Detail.ROUGH: 16.0}
 
 
-def _lamps_on(points: Array, normals: Array, lamps: Lamps, fine: bool) -> Array:
+def _lamps_on(points: Array, normals: Array, lamps: Lamps, *, detail: Detail) -> Array:
     """The light of tubes on a mesh, computed once for what is near and looks the same way."""
-    cell = np.rint(points / LAMP_CELL_MM[fine])
-    key = np.column_stack([cell, np.rint(normals * (3 if fine else 1))]).astype(np.int64)
+    cell = np.rint(points / LAMP_CELL_MM[detail])
+    key = np.column_stack([cell, np.rint(normals * (3 if detail.fine else 1))]).astype(np.int64)
     first, which = distinct(key)
     return tube_light(points[first], normals[first], lamps)[which]
 

@@ -9,6 +9,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import Base, Lamps, Scene
 
@@ -27,7 +28,7 @@ class LampLight:
         self._kept: OrderedDict[tuple[Any, ...], tuple[Lamps, Baked]] = OrderedDict()
         self._veil: Any = None
 
-    def on_sheet(self, scene: Scene, side: str, fine: bool) -> Baked | None:
+    def on_sheet(self, scene: Scene, side: str, *, detail: Detail) -> Baked | None:
         """The light over a side of the blank; None where no lamps shine or the side has no sheet."""
         lamps, body = scene.lamps, scene.proxy
         if lamps is None or body is None:
@@ -43,9 +44,11 @@ class LampLight:
 
         low_u, low_v, high_u, high_v = sheet.side.domain.bounds
         box = (low_u, low_v, high_u - low_u, high_v - low_v)
-        return self._baked((side, id(lamps), id(body), scene.stance.tobytes()), lamps, box, place, fine)
+        return self._baked(
+            (side, id(lamps), id(body), scene.stance.tobytes()), lamps, box, place, detail=detail
+        )
 
-    def on_ground(self, scene: Scene, base: Base, fine: bool) -> Baked | None:
+    def on_ground(self, scene: Scene, base: Base, *, detail: Detail) -> Baked | None:
         """The light over the ground near the lamps."""
         lamps = scene.lamps
         if lamps is None:
@@ -63,7 +66,7 @@ class LampLight:
 
         key = ("", id(lamps), base.point.tobytes(), base.normal.tobytes())
         box = (float(corner[0]), float(corner[1]), float(size[0]), float(size[1]))
-        return self._baked(key, lamps, box, place, fine)
+        return self._baked(key, lamps, box, place, detail=detail)
 
     def _baked(
         self,
@@ -71,9 +74,10 @@ class LampLight:
         lamps: Lamps,
         box: tuple[float, float, float, float],
         place: Any,
-        fine: bool,
+        *,
+        detail: Detail,
     ) -> Baked:
-        most = FINE if fine or (*key, FINE) in self._kept else QUICK
+        most = FINE if detail.fine or (*key, FINE) in self._kept else QUICK
         if (*key, most) in self._kept:
             self._kept.move_to_end((*key, most))
             return self._kept[(*key, most)][1]

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import picture_curve, srgb_encode
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.refined import Refined
@@ -89,7 +90,12 @@ class Mockup:
                 progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
             pixels = self._finished(
-                view, total / done, guides / guided, backdrop, done, fast=done < samples
+                view,
+                total / done,
+                guides / guided,
+                backdrop,
+                done,
+                detail=Detail.ROUGH if done < samples else Detail.FINE,
             )
             if stop():
                 raise Cancelled
@@ -118,15 +124,15 @@ class Mockup:
         return np.concatenate(strips)
 
     def _finished(
-        self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, fast: bool
+        self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, *, detail: Detail
     ) -> Array:
         behind = (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
         if samples < FEW_SAMPLES:
             # the backdrop is put in first: between a clean picture and a coverage of few samples there
             # would be dark specks along every silhouette
-            colour = denoised(light[..., :3] + behind, guides, samples, fast)
+            colour = denoised(light[..., :3] + behind, guides, samples, detail=detail)
         else:
-            colour = denoised(light[..., :3], guides, samples, fast) + behind
+            colour = denoised(light[..., :3], guides, samples, detail=detail) + behind
         if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
@@ -142,7 +148,7 @@ class Mockup:
         colour = light[..., :3]
         if clean:
             guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
-            colour = denoised(colour, guides / GUIDE_SAMPLES, samples, fast=False)
+            colour = denoised(colour, guides / GUIDE_SAMPLES, samples, detail=Detail.FINE)
         return colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop_of(self.scene, view, size)
 
 

@@ -15,6 +15,7 @@ from kilnchisel.core.crafts.inked import inked_of, milled, refuse_too_deep
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.crafts.through import across
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import (
@@ -62,7 +63,7 @@ def _refused(job: Job, index: int, laid: Laid) -> list[Check]:
     craft = job.letterings[index].craft
     panel = None if isinstance(job.blank, Mesh3D) else across(body_of_job(job), laid.lay.side)
     try:
-        inks = inked_of(index, laid, craft, True, 0.0 if panel is None else panel[2])
+        inks = inked_of(index, laid, craft, 0.0 if panel is None else panel[2], detail=Detail.ROUGH)
         refuse_too_deep(laid.side, craft, inks)
     except KilnError as error:
         return [Check("made", "failure", str(error))]

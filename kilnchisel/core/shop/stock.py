@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import body_of
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.crafts import (

@@ -25,6 +25,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from kilnchisel.core.build import side_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
 from kilnchisel.core.job.edits import change, retyped, wording_at
@@ -147,7 +148,7 @@ class PictureView(QWidget):
         if self.width() < 16 or self.height() < 16 or not self.isVisible():
             return
         walking = self._drag is not None and self._drag.kind in ("walk", "aim", "sheet")
-        self._ask(WALK_SCALE if walking else scale, smooth=False)
+        self._ask(WALK_SCALE if walking else scale, detail=Detail.ROUGH)
         if not self.making_picture:
             self.mockups.withdraw(self._number)
         self._mockup_number = -1
@@ -157,7 +158,7 @@ class PictureView(QWidget):
         if not self._slow.isActive():
             self._slow.start()
 
-    def _ask(self, scale: float, smooth: bool) -> None:
+    def _ask(self, scale: float, *, detail: Detail) -> None:
         self._number += 1
         ratio = self.devicePixelRatioF()
         self.drafts.ask(
@@ -167,7 +168,7 @@ class PictureView(QWidget):
                 self.look,
                 (self.width(), self.height()),
                 scale * ratio,
-                smooth,
+                detail,
                 self._number,
             )
         )
@@ -176,7 +177,7 @@ class PictureView(QWidget):
         if self._drag is not None:
             self._rest.start()
             return
-        self._ask(1.0, smooth=True)
+        self._ask(1.0, detail=Detail.FINE)
         if self.refining and not self.making_picture:
             self._pause.start()
 

@@ -1,0 +1,74 @@
+"""The body of every kind of blank."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kilnchisel.core.blanks.boards import (
+    board_body,
+    book_body,
+    box_sign_body,
+    plaque_body,
+    plate_body,
+    wall_body,
+)
+from kilnchisel.core.blanks.body import Body, Shell
+from kilnchisel.core.blanks.ground import bank_body, garment_body
+from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.longbody import handle_body, hull_body
+from kilnchisel.core.blanks.mug import mug_body
+from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
+from kilnchisel.core.blanks.van import van_body
+from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
+from kilnchisel.core.blanks.worn import bracelet_body, signet_body
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.blank import Band, Blank, Bottle, Can, Globe, Jar, Medallion, Mug, Plaque, Tumbler
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.bodies import Bank, Bracelet, Cap, Garment, Handle, Hull, Mesh3D, Signet, Van
+from kilnchisel.core.kinds import by_kind
+from kilnchisel.core.remembered import remembered
+
+
+@by_kind(Blank)
+def made_body(blank: Any, *, detail: Detail) -> Body:
+    """The body of a blank. Raises KilnError for a mesh that cannot be read."""
+    raise NotImplementedError
+
+
+made_body.of(Mug)(mug_body)
+made_body.of(Plaque)(plaque_body)
+made_body.of(Tumbler)(tumbler_body)
+made_body.of(Jar)(jar_body)
+made_body.of(Bottle)(bottle_body)
+made_body.of(Can)(can_body)
+made_body.of(Band)(band_body)
+made_body.of(Medallion)(medallion_body)
+made_body.of(Globe)(globe_body)
+made_body.of(Cap)(cap_body)
+made_body.of(Signet)(signet_body)
+made_body.of(Bracelet)(bracelet_body)
+made_body.of(Board)(board_body)
+made_body.of(Plate)(plate_body)
+made_body.of(BoxSign)(box_sign_body)
+made_body.of(Wall)(wall_body)
+made_body.of(Book)(book_body)
+made_body.of(Handle)(handle_body)
+made_body.of(Hull)(hull_body)
+made_body.of(Van)(van_body)
+made_body.of(Garment)(garment_body)
+made_body.of(Bank)(bank_body)
+
+
+@made_body.of(Mesh3D)
+def _mesh_body(blank: Mesh3D, *, detail: Detail) -> Body:
+    mesh = free_mesh(blank)
+    shells = (
+        Shell(mesh.parts[mesh.part_of_block(block)], "blank", drawn) for block, drawn in mesh.drawn.items()
+    )
+    return Body(tuple(shells), (), tracer=mesh.tracer)
+
+
+@remembered
+def body_of(blank: Blank, *, detail: Detail = Detail.FINE) -> Body:
+    """The body of a blank; the rough one is for gathering light."""
+    return made_body(blank, detail=detail)
