@@ -196,7 +196,8 @@ def _new(options: Any) -> None:
 
 def _set(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.job.edits import set_field
+    from kilnchisel.core.job.edits import read, set_field, steps_of
+    from kilnchisel.core.job.turning import turned
 
     job = _open(options.job)
     _writable(options.output)
@@ -204,7 +205,14 @@ def _set(options: Any) -> None:
         path, equals, value = field.partition("=")
         if not equals:
             raise KilnError(f"“{field}” should be a path, an equals sign and a value.")
-        job = set_field(job, path.strip(), value.strip())
+        path, value = path.strip(), value.strip()
+        steps = steps_of(job, path)
+        if steps[-1] == "kind" and len(steps) > 1 and read(job, steps) != value:
+            from kilnchisel.core.build import width_of
+
+            job = turned(job, steps[:-1], value.strip('"'), width_of)
+        else:
+            job = set_field(job, path, value)
     save_packed(job, options.output)
 
 

@@ -82,6 +82,14 @@ def laid_of(blank: Blank, wording: Content, lay: Lay, *, detail: Detail) -> Laid
     return lay_outline(outline, side, lay, round_)
 
 
+def width_of(job: Job, index: int) -> float:
+    """How wide a lettering is drawn, mm; what cannot be drawn counts as 100."""
+    try:
+        return max(round(outline_of(job.letterings[index].wording).width_mm, 1), 1.0)
+    except KilnError:
+        return 100.0
+
+
 FRAME_POINTS = 2000
 
 

@@ -8,10 +8,10 @@ from pathlib import Path
 
 from kilnchisel.__main__ import main
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import CutThrough, Engraved
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Printed
 from kilnchisel.core.job.edits import set_field
 from kilnchisel.core.job.file import open_job, save_job
-from kilnchisel.core.job.finish import Slate, Wood
+from kilnchisel.core.job.finish import Ink, Plastic, Slate, Wood
 from kilnchisel.core.shop.checks import checks
 from tests.samples import plaque_job
 
@@ -68,6 +68,34 @@ class Commands(unittest.TestCase):
         self.assertEqual(job.finish, Slate())
         self.assertEqual(job.letterings[0].craft, CutThrough(sink_mm=2))
         self.assertEqual(job.blank.thickness_mm, 12.0)
+
+    def test_a_kind_is_turned_into_another_as_in_the_ticket(self):
+        def turned(*fields):
+            status, _, err = self.run_kc("set", self.file, *fields, "-o", self.out)
+            self.assertEqual(status, 0, err)
+            return open_job(self.out)
+
+        job = turned("letterings.1.craft.kind=printed")
+        self.assertEqual((job.letterings[0].craft, job.letterings[0].finish), (Printed(), Ink()))
+        job = turned("finish.kind=leather", "finish.colour=#aa2211", "finish.kind=plastic")
+        self.assertEqual(job.finish, Plastic(colour="#aa2211"))
+        way = turned("letterings.1.wording.arrangement.kind=circle").letterings[0].wording.arrangement
+        self.assertEqual(way.kind, "circle")
+        self.assertGreater(way.radius_mm, 5)  # as large as the words ask for
+        job = turned("blank.kind=mug")
+        self.assertEqual((job.blank.kind, job.letterings[0].lay.side), ("mug", "outside"))
+        job = turned("setting.ground.kind=grass")
+        self.assertEqual(job.setting.ground.kind, "grass")
+
+    def test_a_kind_there_is_not_is_said_with_those_there_are(self):
+        for field, words in (
+            ("finish.kind=velvet", "no finish “velvet”; there are as the blank, ink, enamel"),
+            ("letterings.1.craft.kind=melted", "no craft “melted”; there are printed, pressed"),
+            ("blank.kind=pebble", "no blank “pebble”; there are mug, tumbler"),
+        ):
+            status, _, err = self.run_kc("set", self.file, field, "-o", self.out)
+            self.assertEqual(status, 2)
+            self.assertIn(words, err)
 
     def test_a_refused_field_writes_nothing(self):
         status, _, err = self.run_kc("set", self.file, "wear.dirt=400", "-o", self.out)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,14 +14,24 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import compacted, distinct
 from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.handover.formats import format_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 
-MESH_ENDINGS = (".stl", ".obj", ".glb")
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """What a file of a piece is made from: points (n, 3) in mm with z up, triangles (m, 3), and of each
+    triangle the number of its part, whose names and materials are listed."""
+
+    points: Array
+    faces: Array
+    label: Array
+    names: list[str]
+    materials: list[Material]
 
 
 def write_mesh(job: Job, path: Path) -> None:
@@ -34,28 +45,33 @@ def mesh_bytes(job: Job, path: Path, beside: bool = False) -> bytes:
     STL and OBJ are in mm with z up, GLB in metres with y up as glTF asks. Raises KilnError for another
     ending or a piece that does not close. ``beside``: as in ``solid_of``.
     """
-    ending = path.suffix.lower()
-    if ending not in MESH_ENDINGS:
-        raise KilnError(f"“{path.name}” should end in .stl, .obj or .glb to say which format is wanted.")
+    write = format_of(path, FORMATS)
     points, faces, label = solid_of(piece_of(job), beside)
     items = scene_of_job(job).items
-    names = unlike([item.name for item in items])
-    if ending == ".obj":
-        return _obj(apart(points), faces, label, names)
+    names, materials = unlike([item.name for item in items]), [item.material for item in items]
+    return write(Solid(points, faces, label, names, materials))
+
+
+def _stl(solid: Solid) -> bytes:
     import trimesh  # a second to load: only when a solid is wanted
 
-    if ending == ".stl":
-        whole = trimesh.Trimesh(apart(points), faces, process=False)
-        return bytes(whole.export(file_type="stl"))
+    whole = trimesh.Trimesh(apart(solid.points), solid.faces, process=False)
+    return bytes(whole.export(file_type="stl"))
+
+
+def _glb(solid: Solid) -> bytes:
+    import trimesh
+
     scene = trimesh.Scene()
-    metres = apart(points[:, [0, 2, 1]] * (1, 1, -1) / 1000)  # y up
-    for number in np.unique(label):
-        used, compact = compacted(faces[label == number], len(points))
+    metres = apart(solid.points[:, [0, 2, 1]] * (1, 1, -1) / 1000)  # y up
+    for number in np.unique(solid.label):
+        used, compact = compacted(solid.faces[solid.label == number], len(metres))
+        name = solid.names[number]
         mesh = trimesh.Trimesh(metres[used], compact, process=False)
         mesh.visual = trimesh.visual.TextureVisuals(
-            uv=np.zeros((len(used), 2)), material=_pbr(items[number].material, names[number])
+            uv=np.zeros((len(used), 2)), material=_pbr(solid.materials[number], name)
         )
-        scene.add_geometry(mesh, node_name=names[number], geom_name=names[number])
+        scene.add_geometry(mesh, node_name=name, geom_name=name)
     return bytes(scene.export(file_type="glb"))
 
 
@@ -126,11 +142,20 @@ def _pbr(material: Material, name: str) -> Any:
     )
 
 
-def _obj(points: Array, faces: Array, label: Array, names: list[str]) -> bytes:
+def _obj(solid: Solid) -> bytes:
     """Wavefront OBJ with shared vertices and one group a part, mm."""
     lines = ["# lengths in mm"]
-    lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in points.tolist()]
-    for number in np.unique(label):
-        lines.append(f"g {names[number].replace(' ', '_')}")
-        lines += [f"f {a} {b} {c}" for a, b, c in faces[label == number] + 1]
+    lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in apart(solid.points).tolist()]
+    for number in np.unique(solid.label):
+        lines.append(f"g {solid.names[number].replace(' ', '_')}")
+        lines += [f"f {a} {b} {c}" for a, b, c in solid.faces[solid.label == number] + 1]
     return ("\n".join(lines) + "\n").encode()
+
+
+# new formats are written before the table
+FORMATS: dict[str, Callable[[Solid], bytes]] = {
+    ".stl": _stl,
+    ".obj": _obj,
+    ".glb": _glb,
+}
+MESH_ENDINGS = tuple(FORMATS)

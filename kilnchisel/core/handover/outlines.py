@@ -8,6 +8,7 @@ straight pieces within the lettering's own tolerance.
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.formats import format_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
@@ -29,7 +31,6 @@ from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 
-OUTLINE_ENDINGS = (".svg", ".dxf")
 DIGITS = 5  # of a mm: a hundredth of a micron
 
 
@@ -56,13 +57,11 @@ class _Group:
 def write_outline(job: Job, path: Path, order: OutlineOrder | None = None) -> str:
     """Write the flat lettering; the ending decides the format. Returns which pattern it is, in words.
     Raises KilnError."""
-    ending = path.suffix.lower()
-    if ending not in OUTLINE_ENDINGS:
-        raise KilnError(f"“{path.name}” should end in .svg or .dxf to say which format is wanted.")
+    write = format_of(path, FORMATS)
     groups, words = _groups(job, order or OutlineOrder())
     if not any(group.rings or group.lines for group in groups):
         raise KilnError("There is nothing to write: the lettering draws nothing.")
-    write_whole(path, _svg(job.name, groups, words) if ending == ".svg" else _dxf(groups, words))
+    write_whole(path, write(job.name, groups, words))
     return words
 
 
@@ -133,7 +132,8 @@ def _path(points: Array) -> str:
     return "M" + "L".join(f"{x:.{DIGITS}f} {-y:.{DIGITS}f}" for x, y in points)
 
 
-def _dxf(groups: list[_Group], words: str) -> bytes:
+def _dxf(title: str, groups: list[_Group], words: str) -> bytes:
+    """DXF R2010 in mm, a layer for each group."""
     from ezdxf import units
     from ezdxf._options import options
     from ezdxf.document import Drawing
@@ -155,3 +155,7 @@ def _dxf(groups: list[_Group], words: str) -> bytes:
     text = io.StringIO()
     document.write(text)
     return text.getvalue().encode(document.output_encoding, errors="dxfreplace")
+
+
+FORMATS: dict[str, Callable[[str, list[_Group], str], bytes]] = {".svg": _svg, ".dxf": _dxf}
+OUTLINE_ENDINGS = tuple(FORMATS)

@@ -237,6 +237,7 @@ class Fitting(Value):
     count: Annotated[int, Field(ge=1, le=12)] = 2
 
 
+# new crafts are listed before the family
 Craft = Annotated[
     Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief | Fitting,
     Field(discriminator="kind"),

@@ -82,9 +82,9 @@ def _changed(holder: Any, path: Path, value: Any) -> Any:
     return type(holder).model_validate(fields)
 
 
-def set_field(job: Job, path: str, text: str) -> Job:
-    """The job with the field at a written path ("letterings.1.craft.depth_mm", counted from 1) given a
-    written value: a number, a length with its unit, a word, or JSON. Raises KilnError."""
+def steps_of(job: Job, path: str) -> Path:
+    """The way to a field from its written path ("letterings.1.craft.depth_mm", counted from 1). Raises
+    KilnError where there is no such field."""
     steps: list[str | int] = []
     holder: Any = job
     for word in path.split("."):
@@ -100,9 +100,16 @@ def set_field(job: Job, path: str, text: str) -> Job:
             raise KilnError(f"“{path}”: there is no {word} here, only {known}.")
         steps.append(word)
         holder = getattr(holder, word)
-    made = change(job, tuple(steps), _read_value(str(steps[-1]), text))
-    before = unknown_keys(read(job, tuple(steps)))
-    for where, there in unknown_keys(read(made, tuple(steps))).items():
+    return tuple(steps)
+
+
+def set_field(job: Job, path: str, text: str) -> Job:
+    """The job with the field at a written path (as in ``steps_of``) given a written value: a number, a
+    length with its unit, a word, or JSON. Raises KilnError."""
+    steps = steps_of(job, path)
+    made = change(job, steps, _read_value(str(steps[-1]), text))
+    before = unknown_keys(read(job, steps))
+    for where, there in unknown_keys(read(made, steps)).items():
         if where not in before:
             raise KilnError(f"“{path}.{where}”: there is no such field, only {', '.join(there)}.")
     return made

@@ -237,6 +237,8 @@ class AsBlank(Value):
     kind: Literal["as the blank"] = "as the blank"
 
 
+# new finishes are listed before the family
+
 # in the order in which they are offered
 _Surface = (
     Enamel

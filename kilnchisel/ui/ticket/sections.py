@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 from kilnchisel.core.job.crafts import Printed, shines
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import detail_word, rim_word, stances_of
@@ -12,41 +15,20 @@ from kilnchisel.ui.ticket.finishes import SURFACES, finish_specs, wear_specs
 from kilnchisel.ui.ticket.lay import lay_specs
 from kilnchisel.ui.ticket.wording import wording_specs
 
-SECTIONS = ("blank", "wording", "lay", "craft", "finish", "setting", "hand-over")
-TITLES = {
-    "blank": "Blank",
-    "wording": "Wording",
-    "lay": "Lay",
-    "craft": "Craft",
-    "finish": "Finish",
-    "setting": "Setting",
-    "hand-over": "Hand-over",
-}
+
+@dataclass(frozen=True)
+class Asked:
+    """What fields are asked for: of a job's chosen lettering, if there is one. ``opened``: the groups that
+    are unfolded; ``letter``: the chosen one."""
+
+    job: Job
+    index: int | None
+    opened: frozenset[str] = frozenset()
+    letter: int | None = None
 
 
-def specs(
-    job: Job,
-    section: str,
-    index: int | None,
-    opened: frozenset[str] = frozenset(),
-    letter: int | None = None,
-) -> list[Spec]:
-    """The fields of a section. ``opened``: groups that are unfolded; ``letter``: the chosen one."""
-    if section == "blank":
-        return blank_specs(job)
-    if section == "finish":
-        return _finish(job, index)
-    if section == "setting":
-        return _setting(job)
-    if index is None or section == "hand-over":
-        return []
-    if section == "wording":
-        return wording_specs(job, index, opened, letter)
-    here: tuple[str | int, ...] = ("letterings", index)
-    return {"lay": lay_specs, "craft": craft_specs}[section](job, here)
-
-
-def _finish(job: Job, index: int | None) -> list[Spec]:
+def _finish(asked: Asked) -> list[Spec]:
+    job, index = asked.job, asked.index
     fields = []
     if index is not None:
         letters = ("letterings", index, "finish")
@@ -63,7 +45,8 @@ def _finish(job: Job, index: int | None) -> list[Spec]:
     return [*fields, *wear_specs(job)]
 
 
-def _setting(job: Job) -> list[Spec]:
+def _setting(asked: Asked) -> list[Spec]:
+    job = asked.job
     light: tuple[str | int, ...] = ("setting", "light")
     fields = [
         at(
@@ -163,3 +146,42 @@ def _setting(job: Job) -> list[Spec]:
         ranged(job, (*camera, "lens_mm"), "Lens", "length", step=5, hint="On a 36 mm wide frame."),
     ]
     return fields
+
+
+def _wording(asked: Asked) -> list[Spec]:
+    if asked.index is None:
+        return []
+    return wording_specs(asked.job, asked.index, asked.opened, asked.letter)
+
+
+def _lay(asked: Asked) -> list[Spec]:
+    return [] if asked.index is None else lay_specs(asked.job, ("letterings", asked.index))
+
+
+def _craft(asked: Asked) -> list[Spec]:
+    return [] if asked.index is None else craft_specs(asked.job, ("letterings", asked.index))
+
+
+# the sections in their order: what each is called, and its fields; hand-over has a form of its own
+TABLE: dict[str, tuple[str, Callable[[Asked], list[Spec]]]] = {
+    "blank": ("Blank", lambda asked: blank_specs(asked.job)),
+    "wording": ("Wording", _wording),
+    "lay": ("Lay", _lay),
+    "craft": ("Craft", _craft),
+    "finish": ("Finish", _finish),
+    "setting": ("Setting", _setting),
+    "hand-over": ("Hand-over", lambda _: []),
+}
+SECTIONS = tuple(TABLE)
+TITLES = {key: title for key, (title, _) in TABLE.items()}
+
+
+def specs(
+    job: Job,
+    section: str,
+    index: int | None,
+    opened: frozenset[str] = frozenset(),
+    letter: int | None = None,
+) -> list[Spec]:
+    """The fields of a section. ``opened``: groups that are unfolded; ``letter``: the chosen one."""
+    return TABLE[section][1](Asked(job, index, opened, letter))

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from kilnchisel.core.build import outline_of
+from kilnchisel.core.build import width_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
@@ -302,7 +302,7 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
         if by is None:
             return change(job, (*path, "fit"), None)
         present = wording_at(job, index).fit
-        width = present.width_mm if present else _present_width(job, index)
+        width = present.width_mm if present else width_of(job, index)
         return change(job, (*path, "fit"), Fit(by=by, width_mm=width))
 
     fields = [
@@ -318,13 +318,6 @@ def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
     if wording.fit is not None:
         fields.append(ranged(job, (*path, "fit", "width_mm"), "Width of words", "length"))
     return fields
-
-
-def _present_width(job: Job, index: int) -> float:
-    try:
-        return max(round(outline_of(job.letterings[index].wording).width_mm, 1), 1.0)
-    except KilnError:
-        return 100.0
 
 
 def _arrangement_words(wording: Wording) -> str:
@@ -428,7 +421,7 @@ def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
 
 
 def _put_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
-    made = with_arrangement(wording_at(job, index), kind, _present_width(job, index))
+    made = with_arrangement(wording_at(job, index), kind, width_of(job, index))
     return change(job, (*path, "arrangement"), made.arrangement)
 
 
