@@ -59,7 +59,7 @@ def _lettered(blank: object, side: str, middle: float, craft: object) -> Job:
     job = Job.model_validate({"blank": blank})
     wording = Wording(text=WORDS, cap_height_mm=4, fit=Fit(by="size", width_mm=110))
     lettering = Lettering.model_validate(
-        {"wording": wording, "lay": Lay(side=side, across_mm=middle), "craft": craft}
+        {"content": wording, "lay": Lay(side=side, across_mm=middle), "craft": craft}
     )
     job = change(job, ("letterings",), (lettering,))
     return change(job, ("setting", "camera"), home_camera(job.blank))
@@ -69,9 +69,9 @@ def _carved(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
     """A sign of 600 x 300 mm with a carved ground under its words."""
     board = Board(width_mm=600, height_mm=300)
     ground = Shape.model_validate({"form": {"kind": "disc", "width_mm": 540, "height_mm": 250}})
-    back = Lettering(wording=ground, lay=Lay(side="front"), craft=Carved(cell_mm=14))
+    back = Lettering(content=ground, lay=Lay(side="front"), craft=Carved(cell_mm=14))
     words = Lettering(
-        wording=Wording(text="TARN PATH", cap_height_mm=60),
+        content=Wording(text="TARN PATH", cap_height_mm=60),
         lay=Lay(side="front"),
         craft=Raised(edge="ridge", height_mm=2, slope_deg=35),
     )
@@ -91,7 +91,7 @@ def _tubes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
     """About 3 m of tube, and its mockup in a dark room."""
     job = job_on(Wall(width_mm=1200, height_mm=700), "Neon", "Night")
     wording = Wording(text="Night", face=LineFace(name="allure"), cap_height_mm=150, pen_mm=12)
-    job = change(job, ("letterings", 0, "wording"), wording)
+    job = change(job, ("letterings", 0, "content"), wording)
     job = change(job, ("letterings", 0, "craft"), Tube())
     job = change(job, ("setting", "light", "room"), "dark")
     job = change(job, ("setting", "light", "key", "strength"), 0.0)

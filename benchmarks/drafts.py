@@ -29,7 +29,7 @@ def run() -> Iterator[Figure]:
     """Timings on a mug with 24 letters, 700 x 560 view."""
     job = Job()
     job = with_lettering(job, first_lettering(job.blank, WORDS))
-    job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 8.0)
+    job = change(job, ("letterings", 0, "content", "cap_height_mm"), 8.0)
     draft = Draft()
     draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), SIZE, detail=Detail.ROUGH)
     small = (int(SIZE[0] * EDIT_SCALE), int(SIZE[1] * EDIT_SCALE))
@@ -38,7 +38,7 @@ def run() -> Iterator[Figure]:
         spent, built = [], []
         for number in range(40):
             text = WORDS[:22] + f"{number:02d}" + "ABCDEFG"[number % 7] * (scale < 1)
-            job = change(job, ("letterings", 0, "wording", "text"), text)
+            job = change(job, ("letterings", 0, "content", "text"), text)
             start = time.perf_counter()
             scene = scene_of_job(job, detail=Detail.ROUGH)
             built.append(time.perf_counter() - start)

@@ -44,7 +44,7 @@ def run() -> Iterator[Figure]:
         width = (high_u - low_u) * 0.6
         wording = Wording(text=WORDS, cap_height_mm=4, fit=Fit(by="size", width_mm=width))
         lettering = Lettering(
-            wording=wording, lay=Lay(side=side, across_mm=middle), craft=Engraved(depth_mm=0.2)
+            content=wording, lay=Lay(side=side, across_mm=middle), craft=Engraved(depth_mm=0.2)
         )
         job = Job(blank=blank, letterings=(lettering,))
         job = change(job, ("setting", "camera"), home_camera(blank))
@@ -76,7 +76,7 @@ def _meshes(draft: Draft, moving: tuple[int, int]) -> Iterator[Figure]:
     mesh = free_mesh(blank)
     job = job_on(blank, "pebble", WORDS)
     fitted = Fit(by="size", width_mm=45.0)
-    job = change(job, ("letterings", 0, "wording", "fit"), fitted)
+    job = change(job, ("letterings", 0, "content", "fit"), fitted)
     job = change(job, ("letterings", 0, "craft"), Engraved(depth_mm=0.2))
     begun = time.perf_counter()
     frame_seconds(draft, job, moving)

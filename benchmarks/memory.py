@@ -68,13 +68,13 @@ def edited(job: Any, rng: random.Random) -> Any:
         return change(job, (*path, "lay", "along_mm"), round(rng.uniform(-30, 30), 1))
     if kind == "turn":
         return change(job, (*path, "lay", "turn_deg"), float(rng.randrange(-90, 90)))
-    if lettering.wording.kind != "words":
+    if lettering.content.kind != "words":
         return job
     if kind == "words":
         start = rng.randrange(20)
-        return change(job, (*path, "wording", "text"), WORDS[start : start + rng.randrange(1, 20)])
-    cap = round(lettering.wording.cap_height_mm * rng.uniform(0.8, 1.2), 1)
-    return change(job, (*path, "wording", "cap_height_mm"), cap)
+        return change(job, (*path, "content", "text"), WORDS[start : start + rng.randrange(1, 20)])
+    cap = round(lettering.content.cap_height_mm * rng.uniform(0.8, 1.2), 1)
+    return change(job, (*path, "content", "cap_height_mm"), cap)
 
 
 def work(edits: int, seed: int) -> None:

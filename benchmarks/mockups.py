@@ -43,7 +43,7 @@ def run() -> Iterator[Figure]:
     job = night_crew_mug()
     for _ in Mockup(scene_of_job(job)).refine(view_of(job), SIZE, 2):
         pass
-    job = change(job, ("letterings", 0, "wording", "text"), "TARNLIGHTS")
+    job = change(job, ("letterings", 0, "content", "text"), "TARNLIGHTS")
     scene, view = scene_of_job(job), view_of(job)
     clocks = [_Clock(module, "denoised")]
     begun = time.perf_counter()

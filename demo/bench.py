@@ -37,7 +37,7 @@ def logbook() -> Job:
         wear=Wear(rubbed=8, noise=1.5),
         letterings=(
             Lettering(
-                wording=words(
+                content=words(
                     "OBSERVERS'\nLOGBOOK", "cinzel-bold", 13, letter_spacing_mm=0.8, row_spacing=170
                 ),
                 lay=Lay(side="front cover", along_mm=6, across_mm=42),
@@ -45,13 +45,13 @@ def logbook() -> Job:
                 finish=GILT,
             ),
             Lettering(
-                wording=words("Tarnlight", "pacifico", 9),
+                content=words("Tarnlight", "pacifico", 9),
                 lay=Lay(side="front cover", along_mm=6, across_mm=-62),
                 craft=Pressed(depth_mm=0.5, soft_mm=0.4),
                 finish=GILT,
             ),
             Lettering(
-                wording=words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
+                content=words("NIGHTS 1 – 365", "league-spartan-bold", 6.5, letter_spacing_mm=0.8),
                 lay=Lay(side="spine", turn_deg=-90, across_mm=0, along_mm=-3),
                 craft=Pressed(depth_mm=0.4, soft_mm=0.3),
                 finish=GILT,
@@ -75,13 +75,13 @@ def lens_brush() -> Job:
         detail_finish=Paper(colour="#2f2a25"),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
+                content=words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=3.0, both=True),
                 craft=Pressed(depth_mm=0.3, soft_mm=0.18, swell=8),
                 finish=Gold(polish="satin"),
             ),
             Lettering(
-                wording=words("dry glass only", "pacifico", 3.4),
+                content=words("dry glass only", "pacifico", 3.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=-3.0),
                 craft=Pressed(depth_mm=0.25, soft_mm=0.15, swell=8),
                 finish=Gold(polish="satin"),
@@ -104,7 +104,7 @@ def crew_shirt() -> Job:
         rim_finish=Cloth(colour="#1f2840"),
         letterings=(
             Lettering(
-                wording=words(
+                content=words(
                     "TARNLIGHT NIGHT CREW",
                     "league-spartan-bold",
                     24,
@@ -116,7 +116,7 @@ def crew_shirt() -> Job:
                 finish=Ink(colour="#efe6cf", gloss=25),
             ),
             Lettering(
-                wording=words("eyes up", "pacifico", 34),
+                content=words("eyes up", "pacifico", 34),
                 lay=Lay(side="front", across_mm=52),
                 craft=Printed(film_mm=0.08),
                 finish=Ink(colour="#d98a3d", gloss=25),
@@ -141,7 +141,7 @@ def night_signet() -> Job:
         rim_finish=Gold(polish="polished"),
         letterings=(
             Lettering(
-                wording=words("TO", "cinzel-bold", 4.4, letter_spacing_mm=0.3),
+                content=words("TO", "cinzel-bold", 4.4, letter_spacing_mm=0.3),
                 lay=Lay(side="head", across_mm=-2.2),
                 craft=Engraved(depth_mm=0.35, darkened=75),
                 finish=AsBlank(),
@@ -165,13 +165,13 @@ def tarn_stone() -> Job:
         rim_finish=Slate(),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT", "cinzel-bold", 9, letter_spacing_mm=0.6),
+                content=words("TARNLIGHT", "cinzel-bold", 9, letter_spacing_mm=0.6),
                 lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0)),
                 craft=Engraved(depth_mm=1.0, darkened=0),
                 finish=Ink(colour="#e9e0c8", gloss=20),
             ),
             Lettering(
-                wording=words("found below the dome", "pacifico", 5),
+                content=words("found below the dome", "pacifico", 5),
                 lay=Lay(side="any spot", spot=(4.0, -30.0, 45.0), across_mm=-14),
                 craft=Engraved(depth_mm=0.7, darkened=0),
                 finish=Ink(colour="#e9e0c8", gloss=20),

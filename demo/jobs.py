@@ -37,7 +37,7 @@ def night_crew_mug() -> Job:
 
     def row(text: str, face: str, cap: float, up: float, colour: str, spacing: float = 0.0) -> Lettering:
         return Lettering(
-            wording=Wording(
+            content=Wording(
                 text=text, face=ShippedFace(name=face), cap_height_mm=cap, letter_spacing_mm=spacing
             ),
             lay=Lay(side="outside", along_mm=6.0, across_mm=up),
@@ -72,7 +72,7 @@ def trail_slate() -> Job:
         rim_finish=Slate(oiled=10),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="DOME PATH",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=24,
@@ -83,7 +83,7 @@ def trail_slate() -> Job:
                 finish=Enamel(colour="#e9e3d4", gloss=20),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="Dim your lamp from here on.\nThe stars will do the rest.",
                     face=ShippedFace(name="eb-garamond"),
                     cap_height_mm=9.5,
@@ -112,7 +112,7 @@ def first_light_brass() -> Job:
         wear=Wear(rubbed=8, dirt=16, scratched=14, noise=1),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="FIRST LIGHT",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=20,
@@ -123,7 +123,7 @@ def first_light_brass() -> Job:
                 finish=Brass(polish="satin"),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="TARNLIGHT OBSERVATORY\n9 OCTOBER 1931",
                     face=ShippedFace(name="league-spartan-bold"),
                     cap_height_mm=8,
@@ -152,7 +152,7 @@ def gift_roundel() -> Job:
 
     def ring(diameter: float, line: float) -> Lettering:
         return Lettering(
-            wording=Shape(form=Ring(diameter_mm=diameter, line_mm=line)),
+            content=Shape(form=Ring(diameter_mm=diameter, line_mm=line)),
             lay=Lay(side="front"),
             craft=Raised(height_mm=0.8),
             finish=gold,
@@ -165,7 +165,7 @@ def gift_roundel() -> Job:
         rim_finish=gold,
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="TARNLIGHT OBSERVATORY\nGIFTS OF THE NIGHT",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=17,
@@ -179,19 +179,19 @@ def gift_roundel() -> Job:
             ring(282, 2.0),
             ring(196, 1.6),
             Lettering(
-                wording=artwork("dome.svg", width_mm=128),
+                content=artwork("dome.svg", width_mm=128),
                 lay=Lay(side="front", across_mm=4),
                 craft=Raised(height_mm=0.8),
                 finish=cream,
             ),
             Lettering(
-                wording=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
+                content=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
                 lay=Lay(side="front", along_mm=-115, across_mm=-31),
                 craft=Raised(height_mm=0.8),
                 finish=cream,
             ),
             Lettering(
-                wording=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
+                content=Shape(form=Star(diameter_mm=13, points=4, inner=30)),
                 lay=Lay(side="front", along_mm=115, across_mm=-31),
                 craft=Raised(height_mm=0.8),
                 finish=cream,
@@ -218,7 +218,7 @@ def cafe_board() -> Job:
         rim_finish=PaintedWood(colour="#2b1e2e", gloss=30, grain=60, grain_deg=90),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text=words,
                     face=ShippedFace(name="league-spartan-bold"),
                     cap_height_mm=52,
@@ -232,7 +232,7 @@ def cafe_board() -> Job:
                 finish=cream,
             ),
             Lettering(
-                wording=Shape(
+                content=Shape(
                     form=Border(width_mm=198, height_mm=438, line_mm=2.4, corner_mm=12, corners="hollow")
                 ),
                 lay=Lay(side="front"),
@@ -240,7 +240,7 @@ def cafe_board() -> Job:
                 finish=cream,
             ),
             Lettering(
-                wording=Shape(form=Holes(number="two", hole_mm=4, apart_mm=120)),
+                content=Shape(form=Holes(number="two", hole_mm=4, apart_mm=120)),
                 lay=Lay(side="front", across_mm=222),
                 craft=Fitting(form="eyes", size_mm=20, length_mm=150),
                 finish=Brass(polish="satin"),
@@ -272,7 +272,7 @@ def script_brass() -> Job:
         rim_finish=Brass(polish="polished"),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text=text,
                     face=ShippedFace(name="great-vibes"),
                     cap_height_mm=27,
@@ -284,7 +284,7 @@ def script_brass() -> Job:
                 finish=Enamel(colour="#1c1a18", gloss=35),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="152 mm refractor, 1931",
                     face=LineFace(name="hershey-sans"),
                     cap_height_mm=4.2,
@@ -309,7 +309,7 @@ def welcome_slate() -> Job:
 
     def row(text: str, face: str, cap: float, up: float) -> Lettering:
         return Lettering(
-            wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
+            content=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
             lay=Lay(side="front", across_mm=up),
             craft=Engraved(depth_mm=1.2, darkened=0),
             finish=Enamel(colour="#e9e3d4", gloss=20),
@@ -343,13 +343,13 @@ def moon_mug() -> Job:
         rim_finish=Enamel(colour="#d9d2c4", gloss=85),
         letterings=(
             Lettering(
-                wording=picture("moon.png", width_mm=46),
+                content=picture("moon.png", width_mm=46),
                 lay=Lay(side="outside", along_mm=4, across_mm=50),
                 craft=Printed(),
                 finish=Ink(gloss=60),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="GOOD NIGHT SEEING",
                     face=ShippedFace(name="league-spartan-bold"),
                     cap_height_mm=4.6,
@@ -375,14 +375,14 @@ def honey_jar() -> Job:
 
     def row(text: str, face: str, cap: float, up: float, **more: Any) -> Lettering:
         return Lettering(
-            wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap, **more),
+            content=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap, **more),
             lay=Lay(side="outside", across_mm=up),
             craft=Printed(),
             finish=Ink(colour=dark),
         )
 
     label = Lettering(
-        wording=Shape(form=Badge(form="scooped", width_mm=72, height_mm=46)),
+        content=Shape(form=Badge(form="scooped", width_mm=72, height_mm=46)),
         lay=Lay(side="outside"),
         craft=Printed(film_mm=0.08),
         finish=Ink(colour=cream, gloss=25),
@@ -398,7 +398,7 @@ def honey_jar() -> Job:
             row("TARNLIGHT OBSERVATORY", "league-spartan-bold", 2.9, -8.5, letter_spacing_mm=0.5),
             row("heather and clear nights · 340 g", "eb-garamond", 2.6, -14.5),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="FROM THE DOME HIVES",
                     face=ShippedFace(name="league-spartan-bold"),
                     cap_height_mm=4.4,
@@ -427,7 +427,7 @@ def night_band() -> Job:
         rim_finish=Brass(polish="polished"),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="PER NOCTEM AD LUCEM",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=3.4,
@@ -438,7 +438,7 @@ def night_band() -> Job:
                 finish=AsBlank(),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="first light, 9 October", face=ShippedFace(name="great-vibes"), cap_height_mm=2.6
                 ),
                 lay=Lay(side="inside", along_mm=27),
@@ -459,7 +459,7 @@ def moon_globe() -> Job:
 
     def crater(text: str, cap: float, along: float, up: float) -> Lettering:
         return Lettering(
-            wording=Wording(text=text, face=ShippedFace(name="cinzel-bold"), cap_height_mm=cap),
+            content=Wording(text=text, face=ShippedFace(name="cinzel-bold"), cap_height_mm=cap),
             lay=Lay(side="all round", along_mm=along, across_mm=up),
             craft=Engraved(depth_mm=0.5, darkened=0),
             finish=Enamel(colour="#3b3326", gloss=20),
@@ -467,7 +467,7 @@ def moon_globe() -> Job:
 
     def ring(size: float, along: float, up: float) -> Lettering:
         return Lettering(
-            wording=Shape(form=Ring(diameter_mm=size, line_mm=0.9)),
+            content=Shape(form=Ring(diameter_mm=size, line_mm=0.9)),
             lay=Lay(side="all round", along_mm=along, across_mm=up),
             craft=Engraved(depth_mm=0.5, darkened=0),
             finish=Enamel(colour="#3b3326", gloss=20),
@@ -506,7 +506,7 @@ def first_light_medal() -> Job:
         rim_finish=Brass(polish="polished"),
         letterings=(
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="FIRST LIGHT\nTARNLIGHT 1931",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=5.6,
@@ -518,13 +518,13 @@ def first_light_medal() -> Job:
                 finish=Brass(polish="polished"),
             ),
             Lettering(
-                wording=artwork("dome.svg", width_mm=40),
+                content=artwork("dome.svg", width_mm=40),
                 lay=Lay(side="front", across_mm=2),
                 craft=Raised(height_mm=0.9, edge="rounded", edge_mm=0.4),
                 finish=Brass(polish="polished"),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="the night is long and full of stars",
                     face=ShippedFace(name="eb-garamond"),
                     cap_height_mm=2.8,
@@ -552,13 +552,13 @@ def founder_medal() -> Job:
         wear=Wear(rubbed=22, dirt=46, scratched=10),
         letterings=(
             Lettering(
-                wording=picture("astronomer.png", 47.0),
+                content=picture("astronomer.png", 47.0),
                 lay=Lay(side="front", across_mm=-2.5),
                 craft=Relief(height_mm=2.6, blend_mm=0.8, smooth_mm=0.15),
                 finish=AsBlank(),
             ),
             Lettering(
-                wording=Wording(
+                content=Wording(
                     text="ODA VERN · FIRST ASTRONOMER",
                     face=ShippedFace(name="cinzel-bold"),
                     cap_height_mm=5.2,

@@ -64,7 +64,7 @@ def _letters() -> Job:
     """Two letters on a board in a middling colour, on which light and dark are seen."""
     job = fresh_job("plaque", "Ag")
     job = job.model_copy(update={"blank": Plaque(width_mm=150, height_mm=110, thickness_mm=8)})
-    job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 60.0)
+    job = change(job, ("letterings", 0, "content", "cap_height_mm"), 60.0)
     job = change(job, ("finish",), Enamel(colour="#71827c", gloss=35))
     return change(job, ("letterings", 0, "lay", "across_mm"), 0.0)
 

@@ -29,12 +29,12 @@ def cafe_neon() -> Job:
         rim_finish=Masonry(colour="#a59a8a"),
         letterings=(
             Lettering(
-                wording=lines("Night Café", "allure", 205, letter_spacing_mm=6),
+                content=lines("Night Café", "allure", 205, letter_spacing_mm=6),
                 lay=Lay(side="front", across_mm=90),
                 craft=Tube(tube_mm=10, bend=1.0, colour="neon red", standoff_mm=36),
             ),
             Lettering(
-                wording=lines("OPEN TILL DAWN", "hershey-sans", 84, letter_spacing_mm=30),
+                content=lines("OPEN TILL DAWN", "hershey-sans", 84, letter_spacing_mm=30),
                 lay=Lay(side="front", across_mm=-190),
                 craft=Tube(tube_mm=8, bend=1.0, colour="turquoise", standoff_mm=30, brightness=60),
             ),
@@ -58,7 +58,7 @@ def dome_letters() -> Job:
         rim_finish=Paper(colour="#b4aea2"),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT", "league-spartan-bold", 230, letter_spacing_mm=30),
+                content=words("TARNLIGHT", "league-spartan-bold", 230, letter_spacing_mm=30),
                 lay=Lay(side="front", across_mm=30),
                 craft=Standing(
                     thickness_mm=28,
@@ -90,12 +90,12 @@ def stop_panel() -> Job:
         rim_finish=Paint(colour="#2b3a44", gloss=35),
         letterings=(
             Lettering(
-                wording=words("SHUTTLE", "saira-stencil", 56, letter_spacing_mm=3),
+                content=words("SHUTTLE", "saira-stencil", 56, letter_spacing_mm=3),
                 lay=Lay(side="front", across_mm=18),
                 craft=CutThrough(behind="light", behind_mm=10, light_colour="warm white", brightness=110),
             ),
             Lettering(
-                wording=words("EVERY HALF HOUR", "saira-stencil", 17, letter_spacing_mm=2),
+                content=words("EVERY HALF HOUR", "saira-stencil", 17, letter_spacing_mm=2),
                 lay=Lay(side="front", across_mm=-56),
                 craft=CutThrough(behind="light", behind_mm=10, light_colour="turquoise", brightness=70),
             ),

@@ -26,22 +26,22 @@ def shuttle_van() -> Job:
         detail_finish=Paint(colour="#1b1f22", gloss=94),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),
+                content=words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),
                 lay=Lay(side="left side", along_mm=1390, across_mm=230, both=True),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
             Lettering(
-                wording=words("hill observatory", "pacifico", 125),
+                content=words("hill observatory", "pacifico", 125),
                 lay=Lay(side="left side", along_mm=1390, across_mm=10, both=True),
                 finish=Ink(colour=RUST, gloss=80),
             ),
             Lettering(
-                wording=words("LAST RIDE DOWN 1 AM", "league-spartan-bold", 56, letter_spacing_mm=8),
+                content=words("LAST RIDE DOWN 1 AM", "league-spartan-bold", 56, letter_spacing_mm=8),
                 lay=Lay(side="left side", along_mm=1390, across_mm=-190, both=True),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
             Lettering(
-                wording=words("Dim your lights", "pacifico", 62),
+                content=words("Dim your lights", "pacifico", 62),
                 lay=Lay(side="rear", along_mm=0, across_mm=-240),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
@@ -64,25 +64,25 @@ def permit_plate() -> Job:
         wear=Wear(rubbed=24, dirt=34, scratched=26, noise=1.5),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
+                content=words("TARNLIGHT OBSERVATORY", "league-spartan-bold", 11, letter_spacing_mm=1),
                 lay=Lay(side="front", across_mm=38),
                 craft=Raised(height_mm=0.8, edge="drawn", edge_mm=0.7),
                 finish=Paint(colour=RUST, gloss=85),
             ),
             Lettering(
-                wording=words("NIGHT 0742", "league-spartan-bold", 31, letter_spacing_mm=2),
+                content=words("NIGHT 0742", "league-spartan-bold", 31, letter_spacing_mm=2),
                 lay=Lay(side="front", across_mm=-20),
                 craft=Raised(height_mm=1.4, edge="drawn", edge_mm=1.3),
                 finish=Paint(colour=MIDNIGHT, gloss=85),
             ),
             Lettering(
-                wording=words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
+                content=words("STAFF PARKING · LOWER TERRACE", "league-spartan-bold", 6),
                 lay=Lay(side="front", across_mm=-58),
                 craft=Raised(height_mm=0.5, edge="drawn", edge_mm=0.4),
                 finish=Paint(colour=RUST, gloss=85),
             ),
             Lettering(
-                wording=Shape(form=Holes(hole_mm=6, apart_mm=177.8, apart_up_mm=120.7)),
+                content=Shape(form=Holes(hole_mm=6, apart_mm=177.8, apart_up_mm=120.7)),
                 lay=Lay(side="front"),
                 craft=Fitting(form="caps", size_mm=15),
                 finish=Stainless(polish="polished"),
@@ -119,19 +119,19 @@ def trail_sign() -> Job:
         wear=Wear(rubbed=16, dirt=30, noise=2),
         letterings=(
             Lettering(
-                wording=Shape(form=Rule(length_mm=470, line_mm=40)),
+                content=Shape(form=Rule(length_mm=470, line_mm=40)),
                 lay=Lay(side="front", across_mm=120),
                 craft=Fitting(size_mm=88, length_mm=820),
                 finish=Wood(colour="#8b7a66", ring_mm=7, pores=20, gloss=5, grain_deg=90),
             ),
             Lettering(
-                wording=words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
+                content=words("TARN PATH", "cinzel-bold", 66, letter_spacing_mm=4),
                 lay=Lay(side="front", across_mm=2),
                 craft=Raised(height_mm=3, edge="ridge", slope_deg=38),
                 finish=gilt,
             ),
             Lettering(
-                wording=words(
+                content=words(
                     "TO THE HILL OBSERVATORY",
                     "league-spartan-bold",
                     20,
@@ -143,7 +143,7 @@ def trail_sign() -> Job:
                 finish=gilt,
             ),
             Lettering(
-                wording=words("forty minutes, mostly up", "pacifico", 24),
+                content=words("forty minutes, mostly up", "pacifico", 24),
                 lay=Lay(side="front", across_mm=108),
                 craft=Raised(height_mm=4, edge="rounded", edge_mm=1.4),
                 finish=Paint(colour=CREAM, gloss=60),
@@ -167,7 +167,7 @@ def bank_letters() -> Job:
         rim_finish=Grass(),
         letterings=(
             Lettering(
-                wording=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
+                content=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
                 lay=Lay(side="slope", across_mm=-700),
                 craft=Standing(thickness_mm=90, standoff_mm=160, upright=True),
                 finish=Paint(colour="#f4f1e8", gloss=20),

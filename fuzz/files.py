@@ -43,7 +43,7 @@ def take(path: Path) -> None:
     ending = path.suffix
     if ending == ".kcj":
         read_preview(path)
-        outline_of(open_job(path).letterings[0].wording)
+        outline_of(open_job(path).letterings[0].content)
     elif ending in (".ttf", ".otf", ".woff"):
         outline_of(Wording(text="Hg & 8", face=file_face(path)))
     elif ending in MESH_KINDS:

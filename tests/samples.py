@@ -26,7 +26,7 @@ def mug_job(text: str = "TARNLIGHT", **wording: Any) -> Job:
     """A mug with one printed lettering."""
     job = Job(name="Test mug")
     lettering = first_lettering(job.blank, text)
-    lettering = lettering.model_copy(update={"wording": Wording(**{**dict(lettering.wording), **wording})})
+    lettering = lettering.model_copy(update={"content": Wording(**{**dict(lettering.content), **wording})})
     return with_lettering(job, lettering)
 
 
@@ -42,7 +42,7 @@ def plaque_job(text: str = "DOME PATH", craft: Any = None, **blank: Any) -> Job:
 def engraved_mug(text: str, depth_mm: float, face: str = "league-spartan-bold", cap: float = 7.0) -> Job:
     """A mug without a handle, engraved round its middle."""
     lettering = Lettering(
-        wording=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
+        content=Wording(text=text, face=ShippedFace(name=face), cap_height_mm=cap),
         lay=Lay(side="outside", across_mm=42.0),
         craft=Engraved(depth_mm=depth_mm),
     )

@@ -21,7 +21,7 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
-from kilnchisel.core.crafts.lettered import Panel, craft_sheet
+from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.through import across, behind_parts, pressed_out
@@ -59,7 +59,7 @@ class _Making:
     """What decides the geometry of one lettering: everything but its finish."""
 
     index: int
-    wording: Content
+    content: Content
     lay: Lay
     craft: Craft
 
@@ -85,7 +85,7 @@ def laid_of(blank: Blank, wording: Content, lay: Lay, *, detail: Detail) -> Laid
 def width_of(job: Job, index: int) -> float:
     """How wide a lettering is drawn, mm; what cannot be drawn counts as 100."""
     try:
-        return max(round(outline_of(job.letterings[index].wording).width_mm, 1), 1.0)
+        return max(round(outline_of(job.letterings[index].content).width_mm, 1), 1.0)
     except KilnError:
         return 100.0
 
@@ -124,16 +124,16 @@ def reach_of(outline: Outline, lay: Lay) -> float:
 def lettering_laid(job: Job, index: int, *, detail: Detail = Detail.FINE) -> Laid:
     """One lettering of a job, laid; on a mesh in detail or in a hurry."""
     lettering = job.letterings[index]
-    return laid_of(job.blank, lettering.wording, lettering.lay, detail=_laying(job.blank, detail))
+    return laid_of(job.blank, lettering.content, lettering.lay, detail=_laying(job.blank, detail))
 
 
 def prepare(job: Job) -> None:
     """Read the fonts and the mesh of a job, so that whoever asks for them later has them. What cannot be
     read is told where it is asked for."""
     for lettering in job.letterings:
-        if isinstance(lettering.wording, Wording):
+        if isinstance(lettering.content, Wording):
             with contextlib.suppress(KilnError):
-                load_face(lettering.wording.face)
+                load_face(lettering.content.face)
     if isinstance(job.blank, Mesh3D):
         with contextlib.suppress(KilnError):
             free_mesh(job.blank)
@@ -156,7 +156,7 @@ def _sheet_parts(
     if faces is None:
         return craft_sheet(sheet, laid, detail=detail)
     other = body_of(blank).sheet(faces[1].name)
-    panel = Panel(faces[2], other, _all_laid(blank, across_makings, detail))
+    panel = FarFace(faces[2], other, _all_laid(blank, across_makings, detail))
     return craft_sheet(sheet, laid, panel, detail=detail)
 
 
@@ -168,7 +168,7 @@ def _laying(blank: Blank, detail: Detail) -> Detail:
 def _all_laid(blank: Blank, makings: tuple[_Making, ...], detail: Detail) -> list[tuple[int, Laid, Craft]]:
     """The letterings as a craft takes them; rough with fewer points."""
     laying = _laying(blank, detail)
-    laid = [(m.index, laid_of(blank, m.wording, m.lay, detail=laying), m.craft) for m in makings]
+    laid = [(m.index, laid_of(blank, m.content, m.lay, detail=laying), m.craft) for m in makings]
     return [(i, item.roughly(), craft) for i, item, craft in laid] if detail.rough else laid
 
 
@@ -229,7 +229,7 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
     panel = across(body_of(blank), making.lay.side)
     if not isinstance(making.craft, CutThrough) or panel is None:
         return ()
-    laid = laid_of(blank, making.wording, making.lay, detail=Detail.FINE)
+    laid = laid_of(blank, making.content, making.lay, detail=Detail.FINE)
     return behind_parts(making.index, laid, making.craft, panel[2])
 
 
@@ -250,7 +250,7 @@ Free = tuple[tuple[Part, ...], tuple[Lamp, ...]]
 def _free_parts(blank: Blank, making: _Making, *, detail: Detail) -> Free:
     laid = laid_of(
         blank,
-        making.wording,
+        making.content,
         making.lay,
         detail=_laying(blank, detail),
     )
@@ -320,7 +320,7 @@ def _across(lay: Lay, body: Body, side: str) -> Lay:
 
 
 def _making(index: int, lettering: Lettering) -> _Making:
-    return _Making(index, lettering.wording, lettering.lay, lettering.craft)
+    return _Making(index, lettering.content, lettering.lay, lettering.craft)
 
 
 def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:

@@ -51,7 +51,7 @@ class LetteringActions:
     def _content(self) -> Content | None:
         window = self._window()
         index = window.session.index
-        return None if index is None else window.session.job.letterings[index].wording
+        return None if index is None else window.session.job.letterings[index].content
 
     # letterings
 
@@ -253,8 +253,8 @@ class LetteringActions:
         job = window.session.job
         if isinstance(face, LineFace) and not content.by_lines:
             pen = pen_for(content.cap_height_mm)
-            job = change(job, ("letterings", index, "wording", "pen_mm"), pen)
-        window.session.put(change(job, ("letterings", index, "wording", "face"), face), f"typeface {title}")
+            job = change(job, ("letterings", index, "content", "pen_mm"), pen)
+        window.session.put(change(job, ("letterings", index, "content", "face"), face), f"typeface {title}")
 
     # the ticket's links
 
@@ -286,7 +286,7 @@ class LetteringActions:
         window = self._window()
         index = window.session.index
         if index is not None:
-            window.session.edit(("letterings", index, "wording", *part), value, words)
+            window.session.edit(("letterings", index, "content", *part), value, words)
 
     def _replace_artwork(self) -> None:
         path = self._ask_file("Take another file", ARTWORK_ENDINGS, "Artwork")

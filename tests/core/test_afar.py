@@ -87,7 +87,7 @@ class Elsewhere(unittest.TestCase):
             )
         )
         self.assertEqual(states, [])
-        other = change(self.job, ("letterings", 0, "wording", "text"), "HILL")
+        other = change(self.job, ("letterings", 0, "content", "text"), "HILL")
         self.assertEqual(len(list(self.afar.refine(scene_of_job(other), self.view, SIZE, 1))), 1)
 
     def test_a_listener_that_goes_away_stops_it(self):

@@ -85,7 +85,7 @@ class Drawings(Folder):
         job = added_content(plaque_job(), content)
         said = [check.key for check in checks(job, 1)]
         self.assertIn("unit", said)
-        job = change(job, ("letterings", 1, "wording", "unit_mm"), 0.5)
+        job = change(job, ("letterings", 1, "content", "unit_mm"), 0.5)
         self.assertAlmostEqual(lettering_laid(job, 1).width_mm, 30)
         self.assertNotIn("unit", [check.key for check in checks(job, 1)])
 
@@ -327,7 +327,7 @@ class Outlines(Folder):
 
     def test_letters_and_lines_are_written_as_they_are_made(self):
         # reshaped, repeated, and bent round a cone, letter by letter and as centre lines alike
-        job = change(plaque_job("IHI"), ("letterings", 0, "wording", "thicken_mm"), 0.4)
+        job = change(plaque_job("IHI"), ("letterings", 0, "content", "thicken_mm"), 0.4)
         job = change(job, ("letterings", 0, "lay", "repeat"), Repeat(times=2, gap_mm=4))
         path = self.folder / "flat.svg"
         write_outline(job, path, OutlineOrder(letters=True))
@@ -337,7 +337,7 @@ class Outlines(Folder):
         self.assertAlmostEqual(back.width_mm, laid.width_mm, places=4)
         cup = Job(blank=Tumbler(), letterings=(first_lettering(Tumbler(), "IHI"),))
         for name, value in (("drawn", "centre lines"), ("pen_mm", 0.5)):
-            cup = change(cup, ("letterings", 0, "wording", name), value)
+            cup = change(cup, ("letterings", 0, "content", name), value)
         cup = change(cup, ("letterings", 0, "lay", "cone"), "unrolled")
         laid = lettering_laid(cup, 0)
         path = self.folder / "lines.dxf"

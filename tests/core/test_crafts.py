@@ -192,7 +192,7 @@ class Chain(unittest.TestCase):
     def test_a_keystroke_keeps_the_shells_and_the_other_side(self):
         job = plaque_job("A")
         before = {p.name: p for p in piece_of(job).parts}
-        after = {p.name: p for p in piece_of(change(job, ("letterings", 0, "wording", "text"), "AB")).parts}
+        after = {p.name: p for p in piece_of(change(job, ("letterings", 0, "content", "text"), "AB")).parts}
         self.assertIs(before["edge"], after["edge"])
         self.assertIs(before["back"].mesh, after["back"].mesh)
         self.assertIsNot(before["front"].mesh, after["front"].mesh)

@@ -127,7 +127,7 @@ class Kinds(Folder):
     def test_a_restricted_font_is_not_packed(self):
         for bits, packed in ((0x0000, 1), (0x0002, 0)):
             face = file_face(self.saved(bar_font(100, bits), f"r{bits}.ttf"))
-            job = change(mug_job("I"), ("letterings", 0, "wording", "face"), face)
+            job = change(mug_job("I"), ("letterings", 0, "content", "face"), face)
             self.assertEqual(len(packable_fonts(job)), packed)
 
 
@@ -192,7 +192,7 @@ class Catalogue(Folder):
         letters = next(check for check in checks(job, 0) if check.key == "letters")
         self.assertEqual(letters.level, "failure")
         mended = letters.fix.apply(job)
-        self.assertEqual(mended.letterings[0].wording.face, ShippedFace(name="amiri-bold"))
+        self.assertEqual(mended.letterings[0].content.face, ShippedFace(name="amiri-bold"))
         self.assertEqual(next(c for c in checks(mended, 0) if c.key == "letters").level, "good")
 
 

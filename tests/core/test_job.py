@@ -33,8 +33,8 @@ class Values(unittest.TestCase):
 
     def test_change_replaces_one_value_and_leaves_the_old_job(self):
         job = mug_job()
-        other = change(job, ("letterings", 0, "wording", "cap_height_mm"), 5.5)
-        self.assertEqual(read(other, ("letterings", 0, "wording", "cap_height_mm")), 5.5)
+        other = change(job, ("letterings", 0, "content", "cap_height_mm"), 5.5)
+        self.assertEqual(read(other, ("letterings", 0, "content", "cap_height_mm")), 5.5)
         self.assertNotEqual(job, other)
         self.assertEqual(other.letterings[0].lay, job.letterings[0].lay)
 
@@ -43,7 +43,7 @@ class Values(unittest.TestCase):
             (mug_job(), ("blank", "diameter_mm"), 900, "the most is 160 mm"),
             (mug_job(), ("blank", "height_mm"), 2, "the least is 40 mm"),
             (mug_job(), ("letterings", 0, "lay", "turn_deg"), 999, "the most is 360°"),
-            (mug_job(), ("letterings", 0, "wording", "cap_height_mm"), float("nan"), "Cap height"),
+            (mug_job(), ("letterings", 0, "content", "cap_height_mm"), float("nan"), "Cap height"),
             (mug_job(), ("blank", "rim_mm"), 1.6, "at least 2.2 mm"),
             (plaque_job(), ("blank", "edge_round_mm"), 9, "18 mm thick"),
             (plaque_job(), ("blank", "corner_mm"), 90, "at most 60 mm"),
@@ -84,12 +84,12 @@ class Letterings(unittest.TestCase):
         job = mug_job("ONE\nTWO")
         added = new_lettering(job, "THREE")
         self.assertLess(added.lay.across_mm, job.letterings[0].lay.across_mm)
-        self.assertEqual(added.wording.face, job.letterings[0].wording.face)
+        self.assertEqual(added.content.face, job.letterings[0].content.face)
 
     def test_add_and_remove(self):
         job = with_lettering(mug_job("A"), first_lettering(Mug(), "B"), at=0)
-        self.assertEqual([item.wording.text for item in job.letterings], ["B", "A"])
-        self.assertEqual(without_lettering(job, 0).letterings[0].wording.text, "A")
+        self.assertEqual([item.content.text for item in job.letterings], ["B", "A"])
+        self.assertEqual(without_lettering(job, 0).letterings[0].content.text, "A")
 
 
 class Undo(unittest.TestCase):
@@ -98,11 +98,11 @@ class Undo(unittest.TestCase):
         self.history = History.start(self.job)
 
     def step(self, cap, merge=""):
-        job = change(self.history.job, ("letterings", 0, "wording", "cap_height_mm"), cap)
+        job = change(self.history.job, ("letterings", 0, "content", "cap_height_mm"), cap)
         self.history = self.history.push(job, f"cap {cap}", merge)
 
     def cap(self):
-        return self.history.job.letterings[0].wording.cap_height_mm
+        return self.history.job.letterings[0].content.cap_height_mm
 
     def test_named_steps_there_and_back(self):
         self.step(5.0)

@@ -10,7 +10,8 @@ from unittest import mock
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import packable_fonts, save_packed
-from kilnchisel.core.job.file import job_bytes, open_job, read_preview, save_job, schema
+from kilnchisel.core.job.artwork import Shape
+from kilnchisel.core.job.file import VERSION, job_bytes, open_job, read_preview, save_job, schema
 from kilnchisel.core.job.wording import FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.faces import face_path, file_face
 from tests.samples import mug_job, plaque_job
@@ -80,7 +81,24 @@ class Files(unittest.TestCase):
         with zipfile.ZipFile(path, "w") as archive:
             archive.writestr("job.json", json.dumps(document))
         job = open_job(path)
-        self.assertEqual(job.letterings[0].wording, Wording(text="OLD", cap_height_mm=8.0))
+        self.assertEqual(job.letterings[0].content, Wording(text="OLD", cap_height_mm=8.0))
+
+    def test_what_was_called_wording_opens_as_content(self):
+        # as versions up to 6 wrote them
+        letterings = [
+            {"wording": {"kind": "words", "text": "OLD"}, "lay": {"side": "outside"}},
+            {"wording": {"kind": "shape", "form": {"kind": "disc"}}, "lay": {"side": "outside"}},
+        ]
+        document = {"format": "kilnchisel job", "version": 6, "job": {"letterings": letterings}}
+        with zipfile.ZipFile(self.path, "w") as archive:
+            archive.writestr("job.json", json.dumps(document))
+        words, disc = (item.content for item in open_job(self.path).letterings)
+        self.assertEqual((words, disc), (Wording(text="OLD"), Shape()))
+        save_job(open_job(self.path), self.path)
+        with zipfile.ZipFile(self.path) as archive:
+            written = json.loads(archive.read("job.json"))
+        self.assertEqual(written["version"], VERSION)
+        self.assertNotIn("wording", written["job"]["letterings"][0])
 
     def test_missing_file_and_folder(self):
         self.refuse("There is no file")
@@ -116,7 +134,7 @@ class PackedFonts(unittest.TestCase):
         path = self.folder / "a.kcj"
         save_packed(self.job, path)
         self.font.unlink()
-        face = open_job(path).letterings[0].wording.face
+        face = open_job(path).letterings[0].content.face
         self.assertIsInstance(face, FileFace)
         self.assertNotEqual(face.path, str(self.font))
         self.assertEqual(file_face(Path(face.path)).sha256, face.sha256)
@@ -134,7 +152,7 @@ class PackedFonts(unittest.TestCase):
 
     def test_a_damaged_copy_is_refused(self):
         path = self.folder / "a.kcj"
-        digest = self.job.letterings[0].wording.face.sha256
+        digest = self.job.letterings[0].content.face.sha256
         save_job(self.job, path, None, {digest: b"not a font"})
         self.font.unlink()
         with self.assertRaises(KilnError) as caught:

@@ -37,7 +37,7 @@ class NewAndLay(unittest.TestCase):
             self.assertIn(kind, listed)
             self.assertEqual(said("new", kind, "-o", self.job, "--text", "TARN")[0], 0)
             job = open_job(self.job)
-            self.assertEqual((job.blank.kind, job.letterings[0].wording.text), (kind, "TARN"))
+            self.assertEqual((job.blank.kind, job.letterings[0].content.text), (kind, "TARN"))
 
     def test_a_job_on_a_mesh_keeps_the_mesh(self):
         mesh = self.folder / "block.ply"

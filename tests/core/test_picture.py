@@ -90,7 +90,7 @@ class Drafts(unittest.TestCase):
 
     def test_letters_read_from_left_to_right(self):
         job = mug_job("L I", cap_height_mm=20)
-        bare = change(job, ("letterings", 0, "wording", "text"), " ")
+        bare = change(job, ("letterings", 0, "content", "text"), " ")
         view, size = square_on_view(job, 0, 1.25), (400, 320)
         with_letters, without = (self.draw(j, Detail.FINE, size, view).astype(int) for j in (job, bare))
         ink = np.abs(with_letters - without).max(axis=-1) > 60

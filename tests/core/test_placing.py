@@ -7,7 +7,7 @@ import numpy as np
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.bending import bend_of, bent, can_bend
+from kilnchisel.core.job.bending import bend_of, bent_round, can_bend
 from kilnchisel.core.job.blank import KINDS, Mug
 from kilnchisel.core.job.bodies import Van
 from kilnchisel.core.job.edits import change
@@ -47,8 +47,8 @@ def box(job, index):
 class Company(unittest.TestCase):
     def test_edges_and_middles_line_up_with_the_chosen_one(self):
         job = rows_on_plaque((-20, 30), (11, 0), (3, -30))
-        longer = job.letterings[1].wording.model_copy(update={"text": "LONGER"})
-        job = change(job, ("letterings", 1, "wording"), longer)
+        longer = job.letterings[1].content.model_copy(update={"text": "LONGER"})
+        job = change(job, ("letterings", 1, "content"), longer)
         for edge, place in (
             ("left", lambda b: b[0]),
             ("middle", lambda b: b[0] + b[2]),
@@ -84,7 +84,7 @@ class Zones(unittest.TestCase):
         job = job_on(Van(windows="minibus"), "van", text)
         lay = Lay(side="left side", along_mm=along, across_mm=across)
         job = change(job, ("letterings", 0, "lay"), lay)
-        return change(job, ("letterings", 0, "wording", "cap_height_mm"), 60.0)
+        return change(job, ("letterings", 0, "content", "cap_height_mm"), 60.0)
 
     def test_half_way_between_two_zones(self):
         job = self.van(300.0, -100.0)
@@ -125,7 +125,7 @@ class Zones(unittest.TestCase):
         job = fresh_job("can", "LABEL")
         laid = lettering_laid(job, 0)
         self.assertAlmostEqual(laid.seam_mm, laid.side.period / 2)
-        self.assertGreater(laid.room.seam_mm, 0)
+        self.assertGreater(laid.space.seam_mm, 0)
         across = change(job, ("letterings", 0, "lay", "seam_deg"), 0.0)
         self.assertLess(lettering_laid(across, 0).room.seam_mm, 0)
         self.assertIn("seam", [check.key for check in checks(across, 0)])
@@ -146,14 +146,14 @@ class Bending(unittest.TestCase):
         length = lettering_laid(job, 0).outline.width_mm
         self.assertTrue(can_bend(item))
         for sagitta in (4.0, -3.0, 0.3 * length):
-            made = bent(item, length, sagitta)
-            self.assertIsInstance(made.wording.arrangement, Circle)
+            made = bent_round(item, length, sagitta)
+            self.assertIsInstance(made.content.arrangement, Circle)
             self.assertAlmostEqual(bend_of(made, length), sagitta, delta=0.02 * abs(sagitta) + 0.05)
-            back = bent(made, length, 0.0)
-            self.assertIsInstance(back.wording.arrangement, Rows)
+            back = bent_round(made, length, 0.0)
+            self.assertIsInstance(back.content.arrangement, Rows)
             self.assertAlmostEqual(back.lay.across_mm, item.lay.across_mm, delta=0.02)
         up, down = (
-            lettering_laid(change(job, ("letterings",), (bent(item, length, s),)), 0) for s in (6, -6)
+            lettering_laid(change(job, ("letterings",), (bent_round(item, length, s),)), 0) for s in (6, -6)
         )
         # the ends of an arch are lower than its middle, those of a hanging row higher
         for laid, sign in ((up, 1), (down, -1)):

@@ -42,9 +42,9 @@ class Recipes(unittest.TestCase):
     def test_every_shipped_recipe_can_be_made(self):
         for recipe in SHIPPED:
             job = plaque_job("TARN", width_mm=900, height_mm=300, thickness_mm=30)
-            job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 80.0)
+            job = change(job, ("letterings", 0, "content", "cap_height_mm"), 80.0)
             if recipe.craft.kind == "relief":
-                job = change(job, ("letterings", 0, "wording"), ramp())
+                job = change(job, ("letterings", 0, "content"), ramp())
             if getattr(recipe.craft, "upright", False):
                 job = job_on(Bank(), text="TARN", cap=1500, side="slope")
             made = piece_of(applied(job, 0, recipe))
@@ -52,12 +52,12 @@ class Recipes(unittest.TestCase):
 
     def test_lengths_grow_with_the_letters(self):
         job = plaque_job("TARN")
-        job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 20.0)
+        job = change(job, ("letterings", 0, "content", "cap_height_mm"), 20.0)
         recipe = recipe_of(
             job.letterings[0].model_copy(update={"craft": Pressed(depth_mm=1, soft_mm=0.5)}), "x"
         )
         self.assertEqual(recipe.cap_mm, 20.0)
-        smaller = change(job, ("letterings", 0, "wording", "cap_height_mm"), 5.0)
+        smaller = change(job, ("letterings", 0, "content", "cap_height_mm"), 5.0)
         craft = applied(smaller, 0, recipe).letterings[0].craft
         self.assertAlmostEqual(craft.depth_mm, 0.25)
         self.assertAlmostEqual(craft.soft_mm, 0.125)

@@ -79,7 +79,7 @@ class Commands(unittest.TestCase):
         self.assertEqual((job.letterings[0].craft, job.letterings[0].finish), (Printed(), Ink()))
         job = turned("finish.kind=leather", "finish.colour=#aa2211", "finish.kind=plastic")
         self.assertEqual(job.finish, Plastic(colour="#aa2211"))
-        way = turned("letterings.1.wording.arrangement.kind=circle").letterings[0].wording.arrangement
+        way = turned("letterings.1.content.arrangement.kind=circle").letterings[0].content.arrangement
         self.assertEqual(way.kind, "circle")
         self.assertGreater(way.radius_mm, 5)  # as large as the words ask for
         job = turned("blank.kind=mug")

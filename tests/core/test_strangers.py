@@ -261,14 +261,14 @@ class Fonts(unittest.TestCase):
         mine = self.folder / "mine" / "Script.ttf"
         mine.parent.mkdir()
         mine.write_bytes(FONT.read_bytes())
-        job = change(mug_job("Tarn"), ("letterings", 0, "wording", "face"), file_face(mine))
+        job = change(mug_job("Tarn"), ("letterings", 0, "content", "face"), file_face(mine))
         path = self.folder / "a.kcj"
         save_job(job, path)
         with zipfile.ZipFile(path) as archive:
             self.assertNotIn(str(self.folder), archive.read("job.json").decode())
-        self.assertEqual(open_job(path).letterings[0].wording.face.path, str(mine))
+        self.assertEqual(open_job(path).letterings[0].content.face.path, str(mine))
         mine.unlink()
-        lost = open_job(path).letterings[0].wording.face
+        lost = open_job(path).letterings[0].content.face
         with self.assertRaisesRegex(KilnError, "not on this machine"):
             load_face(lost)
 
@@ -369,7 +369,7 @@ class Meshes(unittest.TestCase):
             status, _, error = called("new", self.folder / name, "-o", self.folder / "a.kcj")
             self.assertEqual(status, 0, f"{name}: {error}")
             self.assertGreaterEqual(
-                open_job(self.folder / "a.kcj").letterings[0].wording.cap_height_mm, 0.2
+                open_job(self.folder / "a.kcj").letterings[0].content.cap_height_mm, 0.2
             )
 
     def test_what_is_no_mesh(self):

@@ -38,7 +38,7 @@ class Keys(unittest.TestCase):
         for field, value in (
             ("letterings.1.lay.repeat", '{"count": 3}'),
             ("letterings.1.craft", '{"kind": "engraved", "dept_mm": 1}'),
-            ("letterings.1.wording.letters", '[{"at": 0, "kernn_mm": 1}]'),
+            ("letterings.1.content.letters", '[{"at": 0, "kernn_mm": 1}]'),
             ("letterings.²", "1"),
             ("letterings.999999999999999999999", "1"),
         ):
@@ -72,19 +72,19 @@ class Keys(unittest.TestCase):
 class TooMuch(unittest.TestCase):
     def test_limits_are_told_with_their_number(self):
         job = plaque_job("TARN")
-        text, craft = "letterings.1.wording.text", "letterings.1.craft"
+        text, craft = "letterings.1.content.text", "letterings.1.craft"
         frame = '{"kind": "shape", "form": {"kind": "frame", "points": [[0, 0], [9, 0]]}}'
         for path, value, words in (
             (text, "A" * 5000, "most is 4,000"),
             (text, '"' + "A\\n" * 400 + '"', "401 rows; the most is 300"),
             (text, "a" + "\u0301" * 40, "more than 12 marks"),
-            ("letterings.1.wording", frame, "three points or more"),
+            ("letterings.1.content", frame, "three points or more"),
         ):
             with self.subTest(value[:12]), self.assertRaisesRegex(KilnError, words):
                 set_field(job, path, value)
         wall = fresh_job("wall", "TARN")
         disc = '{"kind": "shape", "form": {"kind": "disc", "width_mm": 1500, "height_mm": 1500}}'
-        wall = set_field(wall, "letterings.1.wording", disc)
+        wall = set_field(wall, "letterings.1.content", disc)
         fine = '{"kind": "carved", "texture": "chips", "cell_mm": 0.3, "depth_mm": 0.1}'
         with self.assertRaisesRegex(KilnError, "million points"):
             piece_of(set_field(wall, craft, fine))
@@ -117,7 +117,7 @@ class Measured(unittest.TestCase):
 
     def test_small_values_are_not_nought(self):
         self.assertEqual(Reading("v", "", 0.00347, "cm³").shown, "0.0035 cm³")
-        job = set_field(fresh_job("signet", "A"), "letterings.1.wording.cap_height_mm", "0.8")
+        job = set_field(fresh_job("signet", "A"), "letterings.1.content.cap_height_mm", "0.8")
         job = set_field(job, "letterings.1.craft", '{"kind": "engraved", "depth_mm": 0.1}')
         self.assertGreater(measured(job)["letterings"][0]["readings"]["volume_cm3"], 0)
 
@@ -155,9 +155,9 @@ class Distance(unittest.TestCase):
 
 class Checked(unittest.TestCase):
     def test_a_thin_wall_between_engraved_letters(self):
-        job = set_field(plaque_job("HH"), "letterings.1.wording.letter_spacing_mm", "0")
+        job = set_field(plaque_job("HH"), "letterings.1.content.letter_spacing_mm", "0")
         gap = next(r.value for r in readings(job, 0) if r.key == "smallest_gap")
-        close = set_field(job, "letterings.1.wording.letter_spacing_mm", str(round(0.05 - gap, 3)))
+        close = set_field(job, "letterings.1.content.letter_spacing_mm", str(round(0.05 - gap, 3)))
         found = keyed(close)["walls"]
         self.assertEqual(found.level, "warning")
         self.assertNotIn("walls", keyed(found.fix.apply(close)))
@@ -186,7 +186,7 @@ class Artwork(unittest.TestCase):
             f"<!-- {self.id()} --><path d='M0 0H9V9H0Z'/></svg>"
         )
         job = plaque_job("TARN")
-        lettering = job.letterings[0].model_copy(update={"wording": content_of_file(drawing)})
+        lettering = job.letterings[0].model_copy(update={"content": content_of_file(drawing)})
         self.job = with_lettering(job, lettering)
         self.path = self.folder / "a.kcj"
         save_packed(self.job, self.path)
@@ -194,12 +194,12 @@ class Artwork(unittest.TestCase):
     def test_a_recipe_leaves_the_artwork_in_the_job(self):
         status, _, said = called("recipe", self.path, "--use", "Gold foil stamp", "-o", self.path)
         self.assertEqual((status, said), (0, ""))
-        digest = self.job.letterings[1].wording.sha256
+        digest = self.job.letterings[1].content.sha256
         with zipfile.ZipFile(self.path) as archive:
             self.assertIn(f"assets/{digest}", archive.namelist())
 
     def test_a_job_whose_artwork_is_lost_can_be_saved(self):
-        digest = self.job.letterings[1].wording.sha256
+        digest = self.job.letterings[1].content.sha256
         assets.forget(digest)
         other = self.folder / "b.kcj"
         save_packed(self.job, other)

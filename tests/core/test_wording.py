@@ -289,7 +289,7 @@ class Edits(unittest.TestCase):
     def test_a_copy_with_changed_fields_is_checked_as_it_enters_a_job(self):
         job = mug_job("TARN")
         with self.assertRaisesRegex(KilnError, "Cap height .* is too small"):
-            change(job, ("letterings", 0, "wording"), scaled(job.letterings[0].wording, 0.001, 0))
+            change(job, ("letterings", 0, "content"), scaled(job.letterings[0].content, 0.001, 0))
 
     def test_a_circle_grows_with_its_words(self):
         large = scaled(Wording(arrangement=Circle(radius_mm=30), cap_height_mm=5), 2.0, 0)

@@ -39,7 +39,7 @@ def job_on(blank, side=None, text="TARN", cap=4.0, craft=None, **lay):
     wording = Wording(text=text, face=ShippedFace(name="league-spartan-bold"), cap_height_mm=cap)
     return Job(
         blank=blank,
-        letterings=(Lettering(wording=wording, lay=place, craft=craft or Engraved(depth_mm=0.2)),),
+        letterings=(Lettering(content=wording, lay=place, craft=craft or Engraved(depth_mm=0.2)),),
     )
 
 
@@ -252,7 +252,7 @@ class Watertight(unittest.TestCase):
                         turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
                         cone=rng.choice(["straight rows", "unrolled"]),
                     )
-                    job = Job(blank=blank, letterings=(Lettering(wording=wording, lay=lay, craft=craft),))
+                    job = Job(blank=blank, letterings=(Lettering(content=wording, lay=lay, craft=craft),))
                     with self.subTest(kind=blank.kind, side=sheet.side.name):
                         mesh = mesh_of(job)
                         self.assertTrue(mesh.is_watertight)

@@ -39,7 +39,7 @@ def ramp(width=64, height=48):
 def disc_on(blank, craft, size=30.0):
     form = {"kind": "disc", "width_mm": size, "height_mm": size}
     lettering = Lettering(
-        wording=Shape.model_validate({"form": form}),
+        content=Shape.model_validate({"form": form}),
         lay=Lay(side=main_side(blank)[0], across_mm=main_side(blank)[2]),
         craft=craft,
     )
@@ -112,7 +112,7 @@ class Textures(unittest.TestCase):
 class Reliefs(unittest.TestCase):
     def job(self, **relief):
         blank = Plaque(thickness_mm=20)
-        lettering = Lettering(wording=ramp(), lay=Lay(side="front"), craft=Relief(blend_mm=0.5, **relief))
+        lettering = Lettering(content=ramp(), lay=Lay(side="front"), craft=Relief(blend_mm=0.5, **relief))
         return Job(blank=blank, letterings=(lettering,))
 
     def heights(self, job):

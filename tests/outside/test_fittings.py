@@ -28,7 +28,7 @@ from tests.outside.test_blanks import job_on, mesh_of
 
 def shape_on(blank, form, craft, **lay):
     """A job with one shape."""
-    item = Lettering(wording=Shape(form=form), lay=Lay(**{"side": "front", **lay}), craft=craft)
+    item = Lettering(content=Shape(form=form), lay=Lay(**{"side": "front", **lay}), craft=craft)
     return Job(blank=blank, letterings=(item,))
 
 
@@ -175,7 +175,7 @@ class Films(unittest.TestCase):
     def job(self, *crafts):
         items = tuple(
             Lettering(
-                wording=Shape(form=Disc(width_mm=40, height_mm=40)),
+                content=Shape(form=Disc(width_mm=40, height_mm=40)),
                 lay=Lay(side="front", along_mm=15.0 * n),
                 craft=craft,
                 finish=Ink(colour="#d0a030"),

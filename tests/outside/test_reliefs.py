@@ -49,7 +49,7 @@ def bar(width, craft):
     """A bar of this width, engraved or raised on a thick plaque."""
     job = job_on(Plaque(width_mm=90, height_mm=40, thickness_mm=20), text="I", craft=craft)
     form = Shape.model_validate({"form": {"kind": "rule", "length_mm": 60, "line_mm": width}})
-    return change(job, ("letterings", 0, "wording"), form)
+    return change(job, ("letterings", 0, "content"), form)
 
 
 def level_of(job):
@@ -188,7 +188,7 @@ class Closed(unittest.TestCase):
         for craft in BENT:
             job = fresh_job_on(blank, "t", "R&8")
             job = change(job, ("letterings", 0, "lay"), Lay(side="any spot", spot=(0.0, -40.0, 40.0)))
-            job = change(job, ("letterings", 0, "wording", "cap_height_mm"), 9.0)
+            job = change(job, ("letterings", 0, "content", "cap_height_mm"), 9.0)
             job = change(job, ("letterings", 0, "craft"), craft)
             made = mesh_of(job)
             self.assertTrue(made.is_watertight, named(craft))
@@ -199,7 +199,7 @@ class Closed(unittest.TestCase):
         mug = Mug(handle=False, wall_mm=1.8)
         fine = job_on(mug, text="ABC", cap=5, craft=Engraved(floor="v", depth_mm=9), across_mm=40)
         self.assertTrue(piece_of(fine).parts)
-        deep = change(fine, ("letterings", 0, "wording", "cap_height_mm"), 30.0)
+        deep = change(fine, ("letterings", 0, "content", "cap_height_mm"), 30.0)
         with self.assertRaisesRegex(KilnError, "break through"):
             piece_of(deep)
 

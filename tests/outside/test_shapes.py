@@ -315,7 +315,7 @@ class FreeMeshes(unittest.TestCase):
             job = job_on(blank, "t", "TARNLIGHT")
             lay = Lay(side=side, spot=middle if side == "any spot" else None, wrap="project")
             job = change(job, ("letterings", 0, "lay"), lay)
-            job = change(job, ("letterings", 0, "wording", "fit"), Fit(by="size", width_mm=60))
+            job = change(job, ("letterings", 0, "content", "fit"), Fit(by="size", width_mm=60))
             job = change(job, ("letterings", 0, "craft"), Engraved(depth_mm=0.5))
             laid = lettering_laid(job, 0)
             at = laid.side.to_body(np.zeros((1, 2)), np.zeros(1))[0]

@@ -17,7 +17,7 @@ def job_of(text, standard, face="league-spartan", craft=None, **wording):
     job = plaque_job(text, craft=craft or Raised(height_mm=1.0), width_mm=2000, height_mm=600)
     values = {"face": ShippedFace(name=face), "standard": standard, **wording}
     for name, value in values.items():
-        job = change(job, ("letterings", 0, "wording", name), value)
+        job = change(job, ("letterings", 0, "content", name), value)
     return job
 
 
@@ -93,7 +93,7 @@ class Others(unittest.TestCase):
         face = LineFace(name="hershey-sans")
         for pen, holds in ((1.0, True), (0.7, False)):
             job = job_of("SHAFT", "ISO 3098 type B", cap_height_mm=10.0, pen_mm=pen)
-            found = verdicts(change(job, ("letterings", 0, "wording", "face"), face))
+            found = verdicts(change(job, ("letterings", 0, "content", "face"), face))
             self.assertEqual(found["stroke"], holds)
             self.assertTrue(found["height"])
         self.assertFalse(verdicts(job_of("SHAFT", "ISO 3098 type B", cap_height_mm=11.0))["height"])

@@ -38,7 +38,7 @@ def neon(text="Hi", cap=120.0, **tube):
     """Words of tube on a plaster wall in the dark."""
     job = job_on(Wall(width_mm=900, height_mm=600, surface="plaster"), "Neon", text)
     wording = Wording(text=text, face=LineFace(name="allure"), cap_height_mm=cap, pen_mm=10)
-    job = change(job, ("letterings", 0, "wording"), wording)
+    job = change(job, ("letterings", 0, "content"), wording)
     job = change(job, ("letterings", 0, "craft"), Tube(**tube))
     job = change(job, ("setting", "light", "room"), "dark")
     return change(job, ("setting", "light", "key", "strength"), 0.0)
@@ -80,8 +80,8 @@ class Light(unittest.TestCase):
     def test_the_mockup_s_wall_is_the_closed_form(self):
         # a straight tube along a plaster wall: path traced at 256 samples within 3 % of the formula
         job = neon("l", cap=300, standoff_mm=40, supports=False)
-        job = change(job, ("letterings", 0, "wording", "face"), LineFace(name="hershey-sans"))
-        job = change(job, ("letterings", 0, "wording", "text"), "l")
+        job = change(job, ("letterings", 0, "content", "face"), LineFace(name="hershey-sans"))
+        job = change(job, ("letterings", 0, "content", "text"), "l")
         job = change(job, ("finish",), Paper(colour="#b0b0b0"))
         job = change(job, ("setting", "light", "strength"), 0.0)
         scene = scene_of_job(job)

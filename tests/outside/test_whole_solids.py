@@ -99,11 +99,11 @@ class CutsThroughItself(unittest.TestCase):
                 "van",
                 "TARN 8",
                 "letterings.1.lay.side=rear",
-                "letterings.1.wording.cap_height_mm=200",
+                "letterings.1.content.cap_height_mm=200",
                 craft("raised", height_mm=0.66),
             ),
             job_on(
-                "hull", "TARN 8", "letterings.1.wording.cap_height_mm=900", craft("raised", height_mm=0.4)
+                "hull", "TARN 8", "letterings.1.content.cap_height_mm=900", craft("raised", height_mm=0.4)
             ),
             job_on("bank", "TARN & 8", craft("raised", height_mm=2)),
             job_on("handle", "TARN & 8", craft("engraved", depth_mm=0.3)),
@@ -129,7 +129,7 @@ class StraightOn(unittest.TestCase):
         project = "letterings.1.lay.wrap=project"
 
         def cap(mm):
-            return f"letterings.1.wording.cap_height_mm={mm}"
+            return f"letterings.1.content.cap_height_mm={mm}"
 
         rounded = craft("raised", height_mm=0.6, edge="rounded", edge_mm=0.15)
         repeat = 'letterings.1.lay.repeat={"times": 3, "gap_mm": 3.31}'
@@ -148,7 +148,7 @@ class StraightOn(unittest.TestCase):
 
 class Signet(unittest.TestCase):
     def test_an_engraving_inside_is_as_deep_as_it_says_behind_the_head_too(self):
-        fields = ("letterings.1.lay.side=inside", "letterings.1.wording.cap_height_mm=1.6")
+        fields = ("letterings.1.lay.side=inside", "letterings.1.content.cap_height_mm=1.6")
         job = job_on("signet", "TARNLIGHT", *fields, craft("engraved", depth_mm=0.3))
         # a difference between two depths: the surface itself is divided alike
         shallow = set_field(job, "letterings.1.craft.depth_mm", "0.02")

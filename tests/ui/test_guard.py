@@ -73,7 +73,7 @@ class Caught(WindowTest):
         except ValueError as error:
             report = report_of(error)
         self.assertLess(len(report), 2000)
-        self.assertNotIn(self.window.session.job.letterings[0].wording.text, report)
+        self.assertNotIn(self.window.session.job.letterings[0].content.text, report)
 
     def test_a_mesh_that_breaks_its_reader_is_told_in_the_dialog(self):
         path = self.folder / "a.stl"

@@ -113,7 +113,7 @@ class Crafts(MakingTest):
 
     def test_a_drawn_profile_is_typed(self):
         shape = Shape.model_validate({"form": {"kind": "ring", "diameter_mm": 80, "line_mm": 8}})
-        self.window.session.put(change(self.job, ("letterings", 0, "wording"), shape), "ring")
+        self.window.session.put(change(self.job, ("letterings", 0, "content"), shape), "ring")
         self.choose("craft", "craft.kind", "Raised")
         self.choose("craft", "craft.edge", "Moulded line")
         self.choose("craft", "craft.moulding", "Own profile")
@@ -215,7 +215,7 @@ class Painting(MakingTest):
             outline_of_content(self.picture.model_copy(update={"strokes": (all_, more)}))
 
     def test_from_the_ticket_and_undone(self):
-        self.window.session.put(change(self.job, ("letterings", 0, "wording"), self.picture), "picture")
+        self.window.session.put(change(self.job, ("letterings", 0, "content"), self.picture), "picture")
         stroke = Stroke(points=((0.1, 0.1), (0.1, 0.9)), wide=10.0)
 
         def painted(dialog):
@@ -224,12 +224,12 @@ class Painting(MakingTest):
 
         with mock.patch.object(MaskDialog, "exec", painted):
             self.window.follow_link("artwork.mask")
-        self.assertEqual(self.job.letterings[0].wording.strokes, (stroke,))
+        self.assertEqual(self.job.letterings[0].content.strokes, (stroke,))
         self.assertLess(
             lettering_laid(self.job, 0).ink.area, 0.95 * outline_of_content(self.picture).ink.area
         )
         self.window.session.undo()
-        self.assertEqual(self.job.letterings[0].wording.strokes, ())
+        self.assertEqual(self.job.letterings[0].content.strokes, ())
 
 
 if __name__ == "__main__":

@@ -13,7 +13,7 @@ class Handling(WindowTest):
     def setUp(self):
         super().setUp()
         self.new()
-        self.window.session.edit(("letterings", 0, "wording", "text"), "TARN")
+        self.window.session.edit(("letterings", 0, "content", "text"), "TARN")
         self.settle()
         self.picture = self.window.picture
 
@@ -52,11 +52,11 @@ class Handling(WindowTest):
         np.testing.assert_allclose(self.middle(), end, atol=1.5)
 
     def test_a_corner_sizes_and_stays_under_the_pointer(self):
-        before = self.lettering.wording.cap_height_mm
+        before = self.lettering.content.cap_height_mm
         start, middle = self.handle("size"), self.middle()
         end = tuple(m + (s - m) * 1.25 for s, m in zip(start, middle, strict=True))
         self.drag(start, end)
-        self.assertGreater(self.lettering.wording.cap_height_mm, 1.15 * before)
+        self.assertGreater(self.lettering.content.cap_height_mm, 1.15 * before)
         self.assertIn("capitals", self.window.session.history.undo_words)
         self.settle()
         away = [np.hypot(h.at[0] - end[0], h.at[1] - end[1]) for h in self.picture.band.handles]
@@ -231,7 +231,7 @@ class SquareOn(WindowTest):
         # as far off in the picture, whatever the size of the lettering
         for job in (
             drawn.order.job,
-            change(drawn.order.job, ("letterings", 0, "wording", "cap_height_mm"), 3.0),
+            change(drawn.order.job, ("letterings", 0, "content", "cap_height_mm"), 3.0),
         ):
             self.window.session.put(job, "size")
             self.settle()
@@ -289,7 +289,7 @@ class Refining(WindowTest):
         self.assertTrue(self.window.cancel.isVisible())
         stopped = []
         self.window.picture.mockups.stopped.connect(stopped.append)
-        self.window.session.edit(("letterings", 0, "wording", "cap_height_mm"), 8.0)
+        self.window.session.edit(("letterings", 0, "content", "cap_height_mm"), 8.0)
         self.window.picture.refining = False
         self.wait(lambda: stopped, "the stop")
         self.settle()

@@ -37,19 +37,19 @@ class OnTheObject(WindowTest):
         bar = self.handle("bend").at
         self.drag(bar, (bar[0], bar[1] - 40))
         self.settle()
-        way = self.lettering.wording.arrangement
+        way = self.lettering.content.arrangement
         self.assertIsInstance(way, Circle)
         self.assertEqual(way.heads, "out")
         self.assertIn("bend", self.window.undo_button.toolTip())
         self.window.undo()
-        self.assertIsInstance(self.lettering.wording.arrangement, Rows)
+        self.assertIsInstance(self.lettering.content.arrangement, Rows)
 
     def test_the_bar_beside_spreads(self):
         before = self.picture.drawn.laid[0].width_mm
         bar = self.handle("spread").at
         self.drag(bar, (bar[0] + 50, bar[1]))
         self.settle()
-        self.assertEqual(self.lettering.wording.fit.by, "spacing")
+        self.assertEqual(self.lettering.content.fit.by, "spacing")
         self.assertGreater(self.picture.drawn.laid[0].width_mm, before + 5)
 
     def test_typing_with_a_caret_on_the_object(self):
@@ -58,20 +58,20 @@ class OnTheObject(WindowTest):
         self.key(self.picture, Qt.Key.Key_End)
         for key in (Qt.Key.Key_Exclam, Qt.Key.Key_1):
             self.key(self.picture, key)
-        self.assertEqual(self.lettering.wording.text, "Your words!1")
+        self.assertEqual(self.lettering.content.text, "Your words!1")
         self.assertEqual(self.window.ticket.open_section, "wording")  # a digit is a letter here
         self.key(self.picture, Qt.Key.Key_Backspace)
         self.key(self.picture, Qt.Key.Key_Home)
         self.key(self.picture, Qt.Key.Key_Delete)
         self.key(self.picture, Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
-        self.assertEqual(self.lettering.wording.text, "oour words!")
+        self.assertEqual(self.lettering.content.text, "oour words!")
         self.key(self.picture, Qt.Key.Key_Return)
-        self.assertEqual(self.lettering.wording.text, "o\nour words!")
+        self.assertEqual(self.lettering.content.text, "o\nour words!")
         self.settle()
         self.key(self.picture, Qt.Key.Key_Escape)
         self.assertIsNone(self.picture.caret)
         self.window.undo()
-        self.assertEqual(self.lettering.wording.text, "Your words")
+        self.assertEqual(self.lettering.content.text, "Your words")
 
     def test_the_caret_is_drawn_between_letters(self):
         self.mouse(QEvent.Type.MouseButtonDblClick, self.at())
@@ -170,7 +170,7 @@ class Meshes(WindowTest):
 
         blank = mesh_of_file(self.file()).blank(10.0, "z")
         self.window._begin(job_on(blank, "Pebble", "TARN"), None)
-        self.window.session.edit(("letterings", 0, "wording", "cap_height_mm"), 12.0)
+        self.window.session.edit(("letterings", 0, "content", "cap_height_mm"), 12.0)
         self.settle()
         picture = self.window.picture
         self.assertEqual(picture.notice, "")

@@ -47,7 +47,7 @@ class Sections(WindowTest):
         other = {"length": 1.1, "percent": 0.8, "count": 2}
         for kind in ("mug", "plaque"):
             self.new(kind)
-            job = change(self.window.session.job, ("letterings", 0, "wording", "text"), "AB\nC")
+            job = change(self.window.session.job, ("letterings", 0, "content", "text"), "AB\nC")
             for section in SECTIONS:
                 for spec in specs(job, section, 0, frozenset(GROUPS)):
                     if spec.kind in ("link", "group", "letter", "scope") or spec.key.endswith("standard"):
@@ -77,7 +77,7 @@ class Sections(WindowTest):
         from kilnchisel.core.job.edits import change
         from kilnchisel.core.job.turning import CRAFTS, with_craft
         from kilnchisel.ui.ticket.craft import craft_specs
-        from kilnchisel.ui.ticket.craftfields import EDGES, FLOORS
+        from kilnchisel.ui.ticket.craftfields import FLOORS, LETTER_EDGES
         from tests.outside.test_fields import ramp
 
         def look(job):
@@ -89,17 +89,17 @@ class Sections(WindowTest):
 
         self.new("plaque")
         base = change(self.window.session.job, ("blank", "thickness_mm"), 20.0)
-        base = change(base, ("letterings", 0, "wording", "text"), "RS")
-        base = change(base, ("letterings", 0, "wording", "cap_height_mm"), 24.0)
+        base = change(base, ("letterings", 0, "content", "text"), "RS")
+        base = change(base, ("letterings", 0, "content", "cap_height_mm"), 24.0)
         base = change(base, ("letterings", 0, "lay", "across_mm"), 0.0)
         jobs = []
         for kind in CRAFTS:
             job = base
             if kind == "relief":
-                job = change(job, ("letterings", 0, "wording"), ramp())
+                job = change(job, ("letterings", 0, "content"), ramp())
             jobs.append(with_craft(job, 0, kind))
         raised, cut = with_craft(base, 0, "raised"), with_craft(base, 0, "engraved")
-        jobs += [change(raised, ("letterings", 0, "craft", "edge"), edge) for edge, _ in EDGES]
+        jobs += [change(raised, ("letterings", 0, "craft", "edge"), edge) for edge, _ in LETTER_EDGES]
         jobs += [change(cut, ("letterings", 0, "craft", "floor"), floor) for floor, _ in FLOORS]
         jobs.append(change(cut, ("letterings", 0, "craft", "glow"), 100.0))
         # what only a long lettering, or a looser tube, would show
@@ -174,7 +174,7 @@ class Numbers(WindowTest):
         self.cap = self.field("wording", "cap_height_mm")
 
     def value(self):
-        return self.lettering.wording.cap_height_mm
+        return self.lettering.content.cap_height_mm
 
     def test_units_and_sums(self):
         for typed, mm in (("12", 12.0), ("3/8 in", 9.525), ("1,5 cm", 15.0), ("20/2 - 1", 9.0)):
@@ -288,10 +288,10 @@ class Typing(WindowTest):
         QTest.keyClicks(text, "DOME")
         QTest.keyClick(text, Qt.Key.Key_Return)
         QTest.keyClicks(text, "path")
-        self.assertEqual(self.lettering.wording.text, "DOME\npath")
+        self.assertEqual(self.lettering.content.text, "DOME\npath")
         self.assertIn("wording.align", " ".join(self.window.ticket.forms["wording"].fields))
         QTest.keyClick(text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(self.lettering.wording.text, "Your words")
+        self.assertEqual(self.lettering.content.text, "Your words")
         self.assertEqual(text.toPlainText(), "Your words")
 
     def test_a_pause_or_leaving_ends_the_step(self):
@@ -305,11 +305,11 @@ class Typing(WindowTest):
         self.wait(lambda: self.window.session.history.sealed, "the pause")
         QTest.keyClicks(text, " PATH")
         self.window.undo()
-        self.assertEqual(self.lettering.wording.text, "DOME")
+        self.assertEqual(self.lettering.content.text, "DOME")
 
     def test_an_ampersand_is_shown_as_it_is(self):
         self.new()
-        self.window.session.edit(("letterings", 0, "wording", "text"), "SALT & TAR")
+        self.window.session.edit(("letterings", 0, "content", "text"), "SALT & TAR")
         self.assertIn("SALT && TAR", self.window.ticket.letterings.buttons[0].text())
 
     def test_letterings_are_added_chosen_and_removed(self):
@@ -380,12 +380,12 @@ class Typefaces(WindowTest):
         self.new()
         self.window.use_face(chooser.face)
         self.settle()
-        self.assertEqual(Path(self.lettering.wording.face.path), mine)
+        self.assertEqual(Path(self.lettering.content.face.path), mine)
 
     def test_a_font_that_went_away_is_named_on_the_picture(self):
         self.new()
         self.window.session.edit(
-            ("letterings", 0, "wording", "face"), FileFace(path=str(self.folder / "gone.ttf")), "face"
+            ("letterings", 0, "content", "face"), FileFace(path=str(self.folder / "gone.ttf")), "face"
         )
         self.wait(lambda: "gone.ttf" in self.window.picture.notice, "the notice")
         self.window.undo()

@@ -95,8 +95,8 @@ class Files(WindowTest):
                 Qt.KeyboardModifier.NoModifier,
             )
             self.window.dropEvent(event)
-        self.assertEqual(self.lettering.wording.text, "DROPPED")
-        self.assertTrue(self.lettering.wording.face.path.endswith("BebasNeue-Bold.otf"))
+        self.assertEqual(self.lettering.content.text, "DROPPED")
+        self.assertTrue(self.lettering.content.face.path.endswith("BebasNeue-Bold.otf"))
 
 
 class Rescue(WindowTest):
@@ -209,7 +209,7 @@ class Undoing(WindowTest):
         self.window.session.edit(("letterings", 0, "lay", "along_mm"), 55.0)
         self.window.centre_lettering()
         self.assertEqual(self.lettering.lay.along_mm, 0.0)
-        self.window.session.edit(("letterings", 0, "wording", "cap_height_mm"), 130.0)
+        self.window.session.edit(("letterings", 0, "content", "cap_height_mm"), 130.0)
         panel = self.window.readings
 
         def fixes():
@@ -218,7 +218,7 @@ class Undoing(WindowTest):
 
         self.wait(fixes, "the offered fix")
         self.click(fixes()[0])
-        self.assertLess(self.lettering.wording.cap_height_mm, 130.0)
+        self.assertLess(self.lettering.content.cap_height_mm, 130.0)
 
     def test_rename(self):
         self.new()
@@ -239,8 +239,8 @@ class Panels(WindowTest):
     def test_readings_follow_and_missing_letters_are_named(self):
         self.new()
         self.wait(self.figures, "readings")
-        self.window.session.edit(("letterings", 0, "wording", "face"), ShippedFace(name="national-park"))
-        self.window.session.edit(("letterings", 0, "wording", "text"), "A & B")
+        self.window.session.edit(("letterings", 0, "content", "face"), ShippedFace(name="national-park"))
+        self.window.session.edit(("letterings", 0, "content", "text"), "A & B")
 
         def named():
             labels = self.window.readings.findChildren(QLabel)
@@ -309,7 +309,7 @@ class HandOver(WindowTest):
         job = self.window.session.job
         self.window.make_picture(path, (160, 100))
         self.window.session.edit(("name",), "Edited meanwhile")
-        self.window.session.edit(("letterings", 0, "wording", "text"), "OTHER")
+        self.window.session.edit(("letterings", 0, "content", "text"), "OTHER")
         self.assertEqual(self.window._picture_order.job, job)
         self.wait(path.exists, "the file")
         self.wait(lambda: self.window._picture_order is None, "the end")

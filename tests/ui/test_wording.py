@@ -51,12 +51,12 @@ class Groups(WordingTest):
         self.assertIn("as the face has them", head.words.text())
         self.group("letters")
         self.pick(self.field("wording", ".kerning"), "By eye")
-        self.assertEqual(self.lettering.wording.kerning, "optical")
+        self.assertEqual(self.lettering.content.kerning, "optical")
         self.assertEqual(self.window.session.history.undo_words, "kerning by eye")
         self.click(self.ticket.forms["wording"].fields["group.letters"].button)
         self.assertIn("kerned by eye", self.ticket.forms["wording"].fields["group.letters"].words.text())
         self.window.undo()
-        self.assertEqual(self.lettering.wording.kerning, "face")
+        self.assertEqual(self.lettering.content.kerning, "face")
 
     def test_fit_to_width(self):
         self.group("fit")
@@ -69,7 +69,7 @@ class Groups(WordingTest):
         self.group("arrangement")
         for words, kind in (("Circle", Circle), ("Downward", Column), ("Curve", Curve)):
             self.pick(self.field("wording", "arrangement.kind"), words)
-            self.assertIsInstance(self.lettering.wording.arrangement, kind)
+            self.assertIsInstance(self.lettering.content.arrangement, kind)
             self.settle()
         self.assertIn("along a curve", self.ticket.sections["wording"].words.text())
 
@@ -77,7 +77,7 @@ class Groups(WordingTest):
         self.group("outline")
         self.type(self.field("wording", "thicken_mm").line, "0.2")
         self.pick(self.field("wording", "stencil.there"), "Stencil")
-        self.assertGreater(self.lettering.wording.stencil.bridge_mm, 0.5)
+        self.assertGreater(self.lettering.content.stencil.bridge_mm, 0.5)
         self.settle()
         self.group("around")
         self.pick(self.field("wording", "backing.there"), "Behind them")
@@ -93,7 +93,7 @@ class Groups(WordingTest):
         menu = self.field("wording", ".standard")
         menu.list.actions()[1].trigger()
         self.app.processEvents()
-        self.assertEqual(self.lettering.wording.standard, "tactile sign")
+        self.assertEqual(self.lettering.content.standard, "tactile sign")
         self.wait(
             lambda: (
                 (taken := self.window.readings._taken)
@@ -104,7 +104,7 @@ class Groups(WordingTest):
 
     def test_an_open_path_face_gets_a_pen(self):
         self.window.use_face(LineFace(name="hershey-sans"))
-        self.assertGreater(self.lettering.wording.pen_mm, 1)
+        self.assertGreater(self.lettering.content.pen_mm, 1)
         self.settle()
         self.assertGreater(len(self.window.picture.drawn.laid[0].outline.lines), 3)
 
@@ -117,38 +117,38 @@ class Letters(WordingTest):
         self.group("single")
 
     def test_a_letter_is_chosen_and_dragged_on_the_object(self):
-        text = self.lettering.wording.text
+        text = self.lettering.content.text
         letter = next(x for x in self.window.picture.drawn.laid[0].outline.letters if x.at == 3)
         start = self.spot((letter.region.centroid.x, letter.region.centroid.y))
         per_mm = self.spot((1.0, 0.0))[0] - self.spot((0.0, 0.0))[0]
         self.drag(start, (start[0] + 3 * per_mm, start[1] - 2 * per_mm))
         self.assertEqual(self.window.session.letter, 3)
-        (change,) = self.lettering.wording.letters
+        (change,) = self.lettering.content.letters
         self.assertEqual(change.at, 3)
         self.assertAlmostEqual(change.kern_mm, 3.0, delta=0.2)
         self.assertAlmostEqual(change.raise_mm, 2.0, delta=0.2)
         self.assertEqual(self.window.session.history.undo_words, f"letter {text[3]} moved")
         self.window.undo()
-        self.assertEqual(self.lettering.wording.letters, ())
+        self.assertEqual(self.lettering.content.letters, ())
 
     def test_typed_values_and_colour_of_a_word(self):
         self.click(self.field("wording", "letter.which").group.buttons()[1])
         self.type(self.field("wording", ".turn_deg").line, "12")
-        self.assertEqual(self.lettering.wording.letters[0].turn_deg, 12)
+        self.assertEqual(self.lettering.content.letters[0].turn_deg, 12)
         finish = self.field("wording", ".finish")
         next(a for a in finish.list.actions() if a.text() == "Enamel").trigger()
         self.app.processEvents()
-        self.assertEqual(self.lettering.wording.letters[0].finish.kind, "enamel")
+        self.assertEqual(self.lettering.content.letters[0].finish.kind, "enamel")
         self.type(self.field("wording", ".colour").line, "#aa2211")
-        self.assertEqual(self.lettering.wording.letters[0].finish.colour, "#aa2211")
+        self.assertEqual(self.lettering.content.letters[0].finish.colour, "#aa2211")
         self.pick(self.field("wording", ".scope"), "Row")
         next(a for a in self.field("wording", ".finish").list.actions() if a.text() == "Slate").trigger()
         self.app.processEvents()
-        count = len(self.lettering.wording.text.split("\n")[0].replace(" ", ""))
-        self.assertEqual(len(self.lettering.wording.letters), count)
+        count = len(self.lettering.content.text.split("\n")[0].replace(" ", ""))
+        self.assertEqual(len(self.lettering.content.letters), count)
         self.settle()
         self.window.follow_link("letters.plain")
-        self.assertEqual(self.lettering.wording.letters, ())
+        self.assertEqual(self.lettering.content.letters, ())
 
     def test_a_value_out_of_range_is_refused_with_the_reason(self):
         before = self.window.session.job
@@ -163,18 +163,18 @@ class Letters(WordingTest):
         letter = self.window.picture.drawn.laid[0].outline.letters[0]
         start = self.spot((letter.region.centroid.x, letter.region.centroid.y))
         self.drag(start, (start[0] + 30, start[1]))
-        self.assertEqual(self.lettering.wording.letters, ())
+        self.assertEqual(self.lettering.content.letters, ())
         self.assertGreater(self.lettering.lay.along_mm, 1)
 
     def test_typing_keeps_the_letter_where_it_was(self):
         self.type(self.field("wording", ".raise_mm").line, "1.5")
-        place = self.lettering.wording.letters[0].at
+        place = self.lettering.content.letters[0].at
         words = self.field("wording", ".text")
         words.text.setFocus()
         words.text.moveCursor(words.text.textCursor().MoveOperation.Start)
         QTest.keyClicks(words.text, "X")
         self.app.processEvents()
-        self.assertEqual(self.lettering.wording.letters[0].at, place + 1)
+        self.assertEqual(self.lettering.content.letters[0].at, place + 1)
 
 
 class Lines(WordingTest):
@@ -183,19 +183,19 @@ class Lines(WordingTest):
         self.pick(self.field("wording", "arrangement.kind"), "Curve")
         self.window.look_square_on()
         self.settle()
-        points = self.lettering.wording.arrangement.points
+        points = self.lettering.content.arrangement.points
         handles = [h for h in self.window.picture.band.handles if h.kind == "point"]
         self.assertEqual(len(handles), len(points))
         self.assertTrue(self.window.picture.band.guides)
         start = handles[1].at
         self.drag(start, (start[0], start[1] - 30))
-        moved = self.lettering.wording.arrangement.points
+        moved = self.lettering.content.arrangement.points
         self.assertGreater(moved[1][1], points[1][1] + 1)
         self.assertEqual(moved[0], points[0])
         self.window.follow_link("points.add")
-        self.assertEqual(len(self.lettering.wording.arrangement.points), len(points) + 1)
+        self.assertEqual(len(self.lettering.content.arrangement.points), len(points) + 1)
         self.window.follow_link("points.remove")
-        self.assertEqual(len(self.lettering.wording.arrangement.points), len(points))
+        self.assertEqual(len(self.lettering.content.arrangement.points), len(points))
 
     def test_a_curve_from_a_file(self):
         path = self.folder / "arc.svg"
@@ -209,7 +209,7 @@ class Lines(WordingTest):
             "kilnchisel.ui.lettering.QFileDialog.getOpenFileName", return_value=(str(path), "")
         ):
             self.window.follow_link("points.import")
-        self.assertGreater(len(self.lettering.wording.arrangement.points), 8)
+        self.assertGreater(len(self.lettering.content.arrangement.points), 8)
         self.settle()
 
 
@@ -276,7 +276,7 @@ class ArtworkIn(WordingTest):
         path = self.folder / "frame.svg"
         path.write_text(SVG)
         self.drop(path)
-        self.assertIsInstance(self.lettering.wording, Artwork)
+        self.assertIsInstance(self.lettering.content, Artwork)
         self.assertEqual(self.window.session.history.undo_words, "add frame.svg")
         self.settle()
         self.assertAlmostEqual(self.window.picture.drawn.laid[1].width_mm, 30, places=6)
@@ -284,7 +284,7 @@ class ArtworkIn(WordingTest):
         self.type(width.line, "45")
         self.assertAlmostEqual(lettering_laid(self.window.session.job, 1).width_mm, 45)
         self.window.follow_link("artwork.true")
-        self.assertIsNone(self.lettering.wording.width_mm)
+        self.assertIsNone(self.lettering.content.width_mm)
 
     def test_a_broken_drawing_is_told_and_nothing_changes(self):
         path = self.folder / "cut.svg"
@@ -302,30 +302,30 @@ class ArtworkIn(WordingTest):
         path = self.folder / "flag.png"
         picture.save(path, dpi=(100, 100))
         self.drop(path)
-        self.assertIsInstance(self.lettering.wording, Artwork)
+        self.assertIsInstance(self.lettering.content, Artwork)
         threshold = self.field("wording", ".threshold")
         self.type(threshold.line, "30")
         self.settle()
         self.window.follow_link("artwork.colour")
-        self.assertIsInstance(self.lettering.wording, Picture)
+        self.assertIsInstance(self.lettering.content, Picture)
         self.settle()
 
     def test_shapes_by_the_ticket(self):
         self.click(self.ticket.letterings.shape)
-        self.assertIsInstance(self.lettering.wording, Shape)
+        self.assertIsInstance(self.lettering.content, Shape)
         for words in ("Ring", "Star", "Rule", "Border", "Badge", "Arrow", "Disc"):
             self.pick(self.field("wording", "shape.kind"), words)
-            self.assertEqual(self.lettering.wording.form.kind, words.lower())
+            self.assertEqual(self.lettering.content.form.kind, words.lower())
         self.settle()
         handle = next(h for h in self.window.picture.band.handles if h.kind == "size")
-        before = self.lettering.wording.form.width_mm
+        before = self.lettering.content.form.width_mm
         middle = self.window.picture.rect().center()
         out = (
             handle.at[0] + (handle.at[0] - middle.x()) * 0.5,
             handle.at[1] + (handle.at[1] - middle.y()) * 0.5,
         )
         self.drag(handle.at, out)
-        self.assertGreater(self.lettering.wording.form.width_mm, before)
+        self.assertGreater(self.lettering.content.form.width_mm, before)
 
     def test_outlines_to_a_file(self):
         path = self.folder / "flat.dxf"

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
-from kilnchisel.core.blanks.extruded import Path, extruded
+from kilnchisel.core.blanks.extruded import Trace, extruded
 from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle, shield, subdivided
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
@@ -288,7 +288,7 @@ def _spine(book: Book, hinge: float, *, detail: Detail) -> tuple[tuple[Shell, ..
     centre = np.array([left + radius, thick / 2])
     angle = np.linspace(np.pi - half, np.pi + half, 401)
     out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
-    path = Path(inner_end, thick - groove, detail=detail)
+    path = Trace(inner_end, thick - groove, detail=detail)
     path.curve(centre + radius * out, out, side="spine", wall_mm=cloth)
     path.line(inner_end, groove).line(inner_end, groove + cloth)
     inner = (radius - cloth, np.degrees(np.arcsin((half_chord - cloth) / (radius - cloth))))

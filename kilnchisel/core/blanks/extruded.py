@@ -84,7 +84,7 @@ class _Run:
     slot: FinishSlot
 
 
-class Path:
+class Trace:
     """A section in (x, y), counter-clockwise seen from above, run by run."""
 
     def __init__(self, x: float, y: float, *, detail: Detail) -> None:
@@ -92,7 +92,7 @@ class Path:
         self.start = self.at = (x, y)
         self.runs: list[_Run] = []
 
-    def line(self, x: float, y: float, slot: FinishSlot = "blank") -> Path:
+    def line(self, x: float, y: float, slot: FinishSlot = "blank") -> Trace:
         """Straight to (x, y)."""
         points = np.array([self.at, (x, y)])
         step = points[1] - points[0]
@@ -103,7 +103,7 @@ class Path:
             self.at = (x, y)
         return self
 
-    def arc(self, centre: tuple[float, float], radius: float, first: float, last: float) -> Path:
+    def arc(self, centre: tuple[float, float], radius: float, first: float, last: float) -> Trace:
         """Round a centre, degrees from +x to +y; straight to its start if that is elsewhere."""
         angle = arc_angles(first, last, radius, detail=self.detail)
         out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
@@ -117,7 +117,7 @@ class Path:
         side: str | None = None,
         wall_mm: float = 0.0,
         slot: FinishSlot = "blank",
-    ) -> Path:
+    ) -> Trace:
         """Along smooth points (n, 2); straight to the first if that is elsewhere."""
         self.line(float(points[0, 0]), float(points[0, 1]))
         points = points.copy()
@@ -126,18 +126,18 @@ class Path:
         self.at = (float(points[-1, 0]), float(points[-1, 1]))
         return self
 
-    def end(self) -> Path:
+    def end(self) -> Trace:
         """The last run has come back to the start: its last point is the first."""
         self.runs[-1].points[-1] = self.start
         return self
 
-    def close(self) -> Path:
+    def close(self) -> Trace:
         """Straight back to where it began."""
         return self.line(*self.start)
 
 
 def extruded(
-    path: Path, low: float, high: float, solid: str, slot: FinishSlot, clear: tuple[ClearZone, ...] = ()
+    path: Trace, low: float, high: float, solid: str, slot: FinishSlot, clear: tuple[ClearZone, ...] = ()
 ) -> tuple[tuple[Shell, ...], tuple[Sheet, ...]]:
     """The shells and sheets of a section pushed from z = low to z = high."""
     ring: list[Array] = []

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
-from kilnchisel.core.blanks.extruded import Path, extruded
+from kilnchisel.core.blanks.extruded import Trace, extruded
 from kilnchisel.core.blanks.mesh import Mesh, grid, join, without_slivers
 from kilnchisel.core.blanks.outlines import oval
 from kilnchisel.core.blanks.rounds import band_body
@@ -128,7 +128,7 @@ def bracelet_body(cuff: Bracelet, *, detail: Detail) -> Body:
     out = np.stack([b * np.cos(angle), a * np.sin(angle)], axis=1)
     out /= np.linalg.norm(out, axis=1, keepdims=True)
     outer = inner + thick * out
-    path = Path(float(outer[0, 0]), float(outer[0, 1]), detail=detail)
+    path = Trace(float(outer[0, 0]), float(outer[0, 1]), detail=detail)
     path.curve(outer, out, side="outside", wall_mm=thick)
     path.arc(_at(inner[-1] + outer[-1]), thick / 2, _degrees(out[-1]), _degrees(out[-1]) + 180)
     path.curve(inner[::-1], -out[::-1], side="inside", wall_mm=thick, slot="rim")

@@ -47,7 +47,7 @@ Array = NDArray[Any]
 def craft_sheet(
     sheet: Sheet,
     laid: Sequence[tuple[int, Laid, Craft]],
-    panel: Panel | None = None,
+    panel: FarFace | None = None,
     *,
     detail: Detail = Detail.FINE,
 ) -> tuple[Part, ...]:
@@ -93,7 +93,7 @@ def craft_sheet(
 
 
 @dataclass(frozen=True, eq=False)
-class Panel:
+class FarFace:
     """A panel seen from one of its faces: how thick it is, the other face's sheet and its letterings."""
 
     thick_mm: float
@@ -101,7 +101,7 @@ class Panel:
     laid: Sequence[tuple[int, Laid, Craft]]
 
 
-def _backs(sheet: Sheet, panel: Panel, *, detail: Detail) -> list[Inked]:
+def _backs(sheet: Sheet, panel: FarFace, *, detail: Detail) -> list[Inked]:
     """The hollow backs of what is pressed out of the other face's sheet metal."""
     here, there = sheet.side, panel.other.side
     found = []
@@ -122,7 +122,7 @@ def _seen_from_behind(laid: Laid, side: Plane, other: Plane) -> Laid:
 
 
 def _opened(
-    sheet: Sheet, own: list[Inked], panel: Panel, *, detail: Detail
+    sheet: Sheet, own: list[Inked], panel: FarFace, *, detail: Detail
 ) -> tuple[list[Inked], list[shapely.MultiPolygon]]:
     """A face's regions with its openings as they have to be for both faces, and what is cut through from
     the other face. The same is found from either face, to the bit."""

@@ -91,7 +91,7 @@ def ready(
     surface that was cut, (n, 3)."""
     side, count = ink.laid.side, len(uv)
     border, _ = region_walls(corners, np.zeros(len(corners), dtype=np.int64))
-    points, faces, far = bent(uv, border, corners, ink, detail=detail)
+    points, faces, far = with_heights(uv, border, corners, ink, detail=detail)
     kept, compact = compacted(faces, len(points))
     fresh = kept[kept >= count]
     more = np.zeros((len(points) - count, 3))
@@ -109,7 +109,7 @@ def ready(
     )
 
 
-def bent(
+def with_heights(
     uv: Array, border: Array, faces: Array, ink: Inked, *, detail: Detail
 ) -> tuple[Array, Array, Array]:
     """The points of a region, (n, 2), with those that its heights need, triangles over all of them, and

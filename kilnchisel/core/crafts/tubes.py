@@ -22,7 +22,7 @@ from kilnchisel.core.crafts.piece import Lamp, Part
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.lettering.bending import bent, eased, tightest_bend
+from kilnchisel.core.lettering.bending import bent_lines, eased, tightest_bend
 from kilnchisel.core.lettering.centrelines import centre_lines
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import (
@@ -79,7 +79,7 @@ def strokes_of(outline: Outline, craft: Tube) -> tuple[Array, ...]:
     if craft.double_mm > 0:
         lines = [half for line in lines for half in _doubled(line, craft.double_mm)]
     least = craft.bend * craft.tube_mm
-    pieces = [piece for line in lines for part in bent(line, least) for piece in eased(part, least)]
+    pieces = [piece for line in lines for part in bent_lines(line, least) for piece in eased(part, least)]
     return tuple(piece for piece in pieces if length_of(piece) > 0.6 * craft.tube_mm)
 
 

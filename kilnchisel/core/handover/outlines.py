@@ -89,7 +89,7 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[_Group], str]:
             lines = [flat.points(copy) for line in laid.outline.lines for copy in laid.placing.lines(line)]
             groups.append(_Group(name, [], lines))
         elif order.letters and laid.outline.letters:
-            wording = job.letterings[index].wording
+            wording = job.letterings[index].content
             assert isinstance(wording, Wording)
             for number, letter in enumerate(laid.outline.letters, start=1):
                 region, _ = reshaped(letter.region, wording)

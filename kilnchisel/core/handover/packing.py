@@ -25,7 +25,7 @@ def settled(job: Job) -> Job:
     """The job with its opened fonts named by what they are, so that they are found again without the
     folder they lie in. One that is not to be found stays as it is named: the rest is saved."""
     for index, lettering in enumerate(job.letterings):
-        content = lettering.wording
+        content = lettering.content
         own = content.face if isinstance(content, Wording) else None
         if not isinstance(own, FileFace) or own.sha256:
             continue
@@ -33,7 +33,7 @@ def settled(job: Job) -> Job:
             face = file_face(Path(own.path), own.number).model_copy(update={"axes": own.axes})
         except KilnError:
             continue
-        job = change(job, ("letterings", index, "wording", "face"), face)
+        job = change(job, ("letterings", index, "content", "face"), face)
     return job
 
 
@@ -51,7 +51,7 @@ def packable_fonts(job: Job) -> dict[str, bytes]:
     """sha256 -> bytes of the job's opened fonts whose OS/2 fsType allows embedding."""
     packed = {}
     for lettering in job.letterings:
-        content = lettering.wording
+        content = lettering.content
         if not isinstance(content, Wording) or not isinstance(content.face, FileFace):
             continue
         face = content.face

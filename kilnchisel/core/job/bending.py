@@ -15,7 +15,7 @@ LEAST = 0.004  # less bend than this is none
 
 def can_bend(lettering: Lettering) -> bool:
     """Whether the words are in level rows or already on an arc above or below."""
-    wording = lettering.wording
+    wording = lettering.content
     if not isinstance(wording, Wording) or lettering.lay.repeat is not None:
         return False
     way = wording.arrangement
@@ -29,7 +29,7 @@ def bend_of(lettering: Lettering, width_mm: float) -> float:
 
     ``width_mm``: the row's length. The arc's sagitta, R (1 - cos(w / 2R)).
     """
-    wording = lettering.wording
+    wording = lettering.content
     if not isinstance(wording, Wording) or not isinstance(wording.arrangement, Circle):
         return 0.0
     radius = wording.arrangement.radius_mm
@@ -37,9 +37,9 @@ def bend_of(lettering: Lettering, width_mm: float) -> float:
     return rise if wording.arrangement.heads == "out" else -rise
 
 
-def bent(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lettering:
+def bent_round(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lettering:
     """The words on the arc whose middle is ``sagitta_mm`` above its ends; straight again near zero."""
-    wording = lettering.wording
+    wording = lettering.content
     assert isinstance(wording, Wording)
     middle = _middle(lettering)
     share = min(abs(sagitta_mm) / width_mm, MOST)
@@ -57,7 +57,7 @@ def bent(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lettering:
 
 def _middle(lettering: Lettering) -> tuple[float, float]:
     """Where the middle of the baseline is, on the sheet."""
-    wording, lay = lettering.wording, lettering.lay
+    wording, lay = lettering.content, lettering.lay
     assert isinstance(wording, Wording)
     way = wording.arrangement
     off = 0.0
@@ -73,4 +73,4 @@ def _with(lettering: Lettering, wording: Wording, middle: tuple[float, float], o
         "along_mm": round(middle[0] - off * math.sin(turn), 2),
         "across_mm": round(middle[1] + off * math.cos(turn), 2),
     }
-    return lettering.model_copy(update={"wording": wording, "lay": lettering.lay.model_copy(update=update)})
+    return lettering.model_copy(update={"content": wording, "lay": lettering.lay.model_copy(update=update)})

@@ -20,7 +20,7 @@ from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Word
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_number, parse_angle, parse_length
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 
 UNITS = {"mm": "mm", "deg": "°", "stops": "stops"}
 
@@ -33,7 +33,7 @@ class Fix:
     apply: Callable[[Job], Job]
 
 
-def read(job: Value, path: Path) -> Any:
+def read(job: Value, path: Where) -> Any:
     """The value at ``path``, e.g. ``("letterings", 0, "craft", "depth_mm")``."""
     value: Any = job
     for step in path:
@@ -41,7 +41,7 @@ def read(job: Value, path: Path) -> Any:
     return value
 
 
-def change(job: Job, path: Path, value: Any) -> Job:
+def change(job: Job, path: Where, value: Any) -> Job:
     """A job with the value at ``path`` replaced, validated.
 
     Raises KilnError with a sentence when the value is refused; the given job is untouched.
@@ -54,7 +54,7 @@ def change(job: Job, path: Path, value: Any) -> Job:
     return _in_step(result, path) if path[:1] == ("letterings",) and len(path) > 1 else result
 
 
-def _in_step(job: Job, path: Path) -> Job:
+def _in_step(job: Job, path: Where) -> Job:
     """The job with the letterings that share the changed one's way of making brought into step."""
     index = path[1]
     if not isinstance(index, int) or not job.letterings[index].way:
@@ -67,7 +67,7 @@ def _in_step(job: Job, path: Path) -> Job:
     return job if alike == job.letterings else job.model_copy(update={"letterings": alike})
 
 
-def _changed(holder: Any, path: Path, value: Any) -> Any:
+def _changed(holder: Any, path: Where, value: Any) -> Any:
     if not path:
         return value
     step, rest = path[0], path[1:]
@@ -82,7 +82,7 @@ def _changed(holder: Any, path: Path, value: Any) -> Any:
     return type(holder).model_validate(fields)
 
 
-def steps_of(job: Job, path: str) -> Path:
+def steps_of(job: Job, path: str) -> Where:
     """The way to a field from its written path ("letterings.1.craft.depth_mm", counted from 1). Raises
     KilnError where there is no such field."""
     steps: list[str | int] = []
@@ -208,7 +208,7 @@ def without_lettering(job: Job, index: int) -> Job:
 def duplicated(job: Job, index: int) -> Job:
     """The job with a lettering a second time, a capital height lower."""
     lettering = job.letterings[index]
-    content = lettering.wording
+    content = lettering.content
     drop = content.cap_height_mm * 1.7 if isinstance(content, Wording) else 5.0
     lay = lettering.lay.model_copy(update={"across_mm": round(lettering.lay.across_mm - drop, 2)})
     return with_lettering(job, lettering.model_copy(update={"lay": lay}), index + 1)
@@ -243,7 +243,7 @@ def retyped(wording: Wording, text: str) -> Wording:
 
 def wording_at(job: Job, index: int) -> Wording:
     """The wording of a lettering that is words."""
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     assert isinstance(wording, Wording)
     return wording
 
@@ -311,5 +311,5 @@ def _tenth(value: float) -> float:
 
 def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D, ...]:
     """Artwork, pictures and a mesh that the job holds by their content."""
-    held = tuple(item.wording for item in job.letterings if isinstance(item.wording, Artwork | Picture))
+    held = tuple(item.content for item in job.letterings if isinstance(item.content, Artwork | Picture))
     return (*held, job.blank) if isinstance(job.blank, Mesh3D) else held

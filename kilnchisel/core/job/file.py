@@ -33,7 +33,7 @@ from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.writing import write_whole
 
 FORMAT = "kilnchisel job"
-VERSION = 6
+VERSION = 7
 LARGEST_FILE = 1024 * 2**20
 LARGEST_UNPACKED = 1024 * 2**20
 LARGEST_JSON = 16 * 2**20
@@ -90,7 +90,7 @@ def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> 
 def _without_places(job: dict[str, Any]) -> dict[str, Any]:
     """A dumped job without the folders of this machine: fonts by their file's name."""
     for lettering in job["letterings"]:
-        face = lettering["wording"].get("face")
+        face = lettering["content"].get("face")
         if isinstance(face, dict) and face.get("kind") == "file":
             face["path"] = PurePath(face["path"]).name
     return job
@@ -181,17 +181,27 @@ def _document(archive: zipfile.ZipFile, name: str) -> dict[str, Any]:
 
 def _migrated(document: dict[str, Any]) -> dict[str, Any]:
     """A document of an older version in the present one's terms."""
-    if document["version"] == 1:  # wording was always words then, and did not say so
-        job = document.get("job")
-        for lettering in (job.get("letterings") or ()) if isinstance(job, dict) else ():
-            if isinstance(lettering, dict) and isinstance(lettering.get("wording"), dict):
+    version, job = document["version"], document.get("job")
+    if not isinstance(job, dict):
+        return document
+    letterings = [item for item in _listed(job.get("letterings")) if isinstance(item, dict)]
+    if version == 1:  # it was always words then, and did not say so
+        for lettering in letterings:
+            if isinstance(lettering.get("wording"), dict):
                 lettering["wording"].setdefault("kind", "words")
-    if document["version"] < 6:  # the outside of a signet began at the front then, under its head
-        job = document.get("job")
-        blank = job.get("blank") if isinstance(job, dict) else None
-        if isinstance(job, dict) and isinstance(blank, dict) and blank.get("kind") == "signet":
+    if version < 6:  # the outside of a signet began at the front then, under its head
+        blank = job.get("blank")
+        if isinstance(blank, dict) and blank.get("kind") == "signet":
             _turned_half(job, blank)
+    if version < 7:  # artwork, pictures and shapes were called wording too
+        for lettering in letterings:
+            if "wording" in lettering:
+                lettering["content"] = lettering.pop("wording")
     return document
+
+
+def _listed(items: Any) -> list[Any]:
+    return items if isinstance(items, list) else []
 
 
 def _turned_half(job: dict[str, Any], blank: dict[str, Any]) -> None:
@@ -232,7 +242,7 @@ def _validated(document: dict[str, Any], name: str) -> Job:
 
 def _faces(job: Job) -> dict[str, FileFace]:
     """The opened fonts of a job by their content."""
-    wordings = [item.wording for item in job.letterings if isinstance(item.wording, Wording)]
+    wordings = [item.content for item in job.letterings if isinstance(item.content, Wording)]
     faces = [wording.face for wording in wordings if isinstance(wording.face, FileFace)]
     return {face.sha256: face for face in faces if face.sha256}
 
@@ -263,11 +273,11 @@ def _with_fonts(job: Job, packed: dict[str, bytes]) -> Job:
         return job
     letterings = []
     for item in job.letterings:
-        if isinstance(item.wording, Wording) and isinstance(item.wording.face, FileFace):
-            face = item.wording.face
+        if isinstance(item.content, Wording) and isinstance(item.content.face, FileFace):
+            face = item.content.face
             path = places.get(face.sha256, PurePath(face.path).name or "font")
-            wording = item.wording.model_copy(update={"face": face.model_copy(update={"path": path})})
-            item = item.model_copy(update={"wording": wording})
+            wording = item.content.model_copy(update={"face": face.model_copy(update={"path": path})})
+            item = item.model_copy(update={"content": wording})
         letterings.append(item)
     return job.model_copy(update={"letterings": tuple(letterings)})
 

@@ -65,7 +65,7 @@ def first_lettering(blank: Blank, text: str) -> Lettering:
         "gilt": (Raised(height_mm=round(min(0.12 * cap, 6.0), 1)), GILT),
     }
     craft, finish = made[traits.manner]
-    return Lettering(wording=Wording(text=text, cap_height_mm=cap), lay=lay, craft=craft, finish=finish)
+    return Lettering(content=Wording(text=text, cap_height_mm=cap), lay=lay, craft=craft, finish=finish)
 
 
 def home_camera(blank: Blank) -> Camera:
@@ -81,28 +81,28 @@ def with_blank(job: Job, kind: str) -> Job:
         return job
     blank: Any = KINDS[kind]()
     fresh = first_lettering(blank, "")
-    assert isinstance(fresh.wording, Wording)
+    assert isinstance(fresh.content, Wording)
     letterings = []
     for number, lettering in enumerate(job.letterings):
-        cap, content = fresh.wording.cap_height_mm, lettering.wording
+        cap, content = fresh.content.cap_height_mm, lettering.content
         if isinstance(content, Wording):
             cap = min(content.cap_height_mm, cap)
             content = content.model_copy(update={"cap_height_mm": cap})
         lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
-        letterings.append(lettering.model_copy(update={"lay": lay, "wording": content}))
+        letterings.append(lettering.model_copy(update={"lay": lay, "content": content}))
     known = {"blank": blank, "setting": home_setting(blank, job.setting), **home_finishes(blank)}
     return change(job.model_copy(update=known), ("letterings",), tuple(letterings))
 
 
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:
     """A lettering that looks right at once on this job's blank, in the manner of its last one."""
-    last = next((item for item in reversed(job.letterings) if isinstance(item.wording, Wording)), None)
-    if last is not None and isinstance(last.wording, Wording):
-        drop = last.wording.cap_height_mm * last.wording.row_spacing / 100
-        rows = last.wording.text.count("\n") + 1
+    last = next((item for item in reversed(job.letterings) if isinstance(item.content, Wording)), None)
+    if last is not None and isinstance(last.content, Wording):
+        drop = last.content.cap_height_mm * last.content.row_spacing / 100
+        rows = last.content.text.count("\n") + 1
         lay = last.lay.model_copy(update={"across_mm": last.lay.across_mm - drop * rows})
-        wording = last.wording.model_copy(update={"text": text, "letters": ()})
-        return last.model_copy(update={"wording": wording, "lay": lay})
+        wording = last.content.model_copy(update={"text": text, "letters": ()})
+        return last.model_copy(update={"content": wording, "lay": lay})
     return first_lettering(job.blank, text)
 
 
@@ -116,5 +116,5 @@ def added_content(job: Job, content: Content) -> Job:
     if isinstance(content, Picture):
         pattern = Lettering()  # pixels are printed
     return with_lettering(
-        job, Lettering(wording=content, lay=lay, craft=pattern.craft, finish=pattern.finish)
+        job, Lettering(content=content, lay=lay, craft=pattern.craft, finish=pattern.finish)
     )

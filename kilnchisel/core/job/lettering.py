@@ -50,7 +50,7 @@ class Lay(Value):
 class Lettering(Value):
     """Words or artwork on one side of the blank."""
 
-    wording: Content = Wording()
+    content: Content = Wording()
     lay: Lay = Lay()
     craft: Craft = Printed()
     finish: LetterFinish = Ink()

@@ -202,7 +202,7 @@ def recipe_of(lettering: Lettering, name: str) -> Recipe:
             name=name.strip(),
             craft=lettering.craft,
             finish=lettering.finish,
-            cap_mm=size_of_content(lettering.wording) or 10.0,
+            cap_mm=size_of_content(lettering.content) or 10.0,
         )
     except ValidationError:
         raise KilnError("Give the recipe a name of up to 80 letters.") from None
@@ -211,7 +211,7 @@ def recipe_of(lettering: Lettering, name: str) -> Recipe:
 def applied(job: Job, index: int, recipe: Recipe, scaled: bool = True) -> Job:
     """A lettering made by a recipe, its millimetres scaled with the letters' size or kept."""
     lettering = job.letterings[index]
-    size = size_of_content(lettering.wording)
+    size = size_of_content(lettering.content)
     factor = size / recipe.cap_mm if scaled and size is not None else 1.0
     craft = sized(recipe.craft, factor)
     made = lettering.model_copy(update={"craft": craft, "finish": recipe.finish})

@@ -15,7 +15,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Arrangement, Circle, Curve, Slope, Wording
 from kilnchisel.core.kinds import named
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 FINISHES = named(LetterFinish)
 CRAFTS = named(Craft)
 ARRANGEMENTS = named(Arrangement)
@@ -63,7 +63,7 @@ def with_arrangement(wording: Wording, kind: str, width_mm: float) -> Wording:
     return wording.model_copy(update={"arrangement": made})
 
 
-def turned(job: Job, path: Path, kind: str, width_mm: Callable[[Job, int], float]) -> Job:
+def turned(job: Job, path: Where, kind: str, width_mm: Callable[[Job, int], float]) -> Job:
     """The job with the value at ``path``, which has kinds, turned into another. ``width_mm``: how wide a
     lettering's words are. Raises KilnError for a kind there is not."""
     name, index = path[-1], path[1] if len(path) > 1 else None

@@ -23,7 +23,7 @@ TOUCHING_MM = 1e-6  # less than this is not an overlap worth a word
 
 
 @dataclass(frozen=True)
-class ZoneRoom:
+class ZoneSpace:
     """How a lettering stands to a keep-clear zone: the gap, or how far it reaches in (mm). ``covered``: it
     is hidden there."""
 
@@ -34,7 +34,7 @@ class ZoneRoom:
 
 
 @dataclass(frozen=True)
-class Room:
+class Space:
     """Space left, mm. A negative edge is how far the lettering sticks out there."""
 
     left_mm: float
@@ -44,7 +44,7 @@ class Room:
     tail_mm: float | None  # gap between the end and the beginning, round a closed side
     seam_mm: float | None  # gap to the seam of a closed side, below zero where letters lie across it
     outside_mm: float  # how far the ink reaches beyond the usable area, 0 when it fits
-    zones: tuple[ZoneRoom, ...]
+    zones: tuple[ZoneSpace, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,7 +151,7 @@ class Laid:
     layers: tuple[LaidLayer, ...]
     ink: shapely.MultiPolygon
     frame: Array  # (4, 2): corners of the ink's box in its own turned frame, from lower left
-    room: Room
+    space: Space
     width_mm: float
     height_mm: float
     degrees: float | None
@@ -209,7 +209,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
         layers=layers,
         ink=ink,
         frame=placing.points(np.array([[left, bottom], [right, bottom], [right, top], [left, top]])),
-        room=_room(ink, side, scale, _seam(middle, side, lay)),
+        space=_space(ink, side, scale, _seam(middle, side, lay)),
         width_mm=around * scale,
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
@@ -341,13 +341,13 @@ def _seam(middle: Array, side: Side, lay: Lay) -> float | None:
     return float(middle[0] - _wrapped(-lay.seam_deg / 360 * side.period, side.period))
 
 
-def _room(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | None) -> Room:
+def _space(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | None) -> Space:
     if ink.is_empty:
-        return Room(0, 0, 0, 0, None, None, 0, ())
+        return Space(0, 0, 0, 0, None, None, 0, ())
     left, bottom, right, top = ink.bounds
     low_u, low_v, high_u, high_v = side.domain.bounds
     tail = None if side.period is None else float(side.period - (right - left)) * scale
-    return Room(
+    return Space(
         left_mm=float(left - low_u),
         right_mm=float(high_u - right),
         below_mm=float(bottom - low_v),
@@ -368,14 +368,14 @@ def _to_seam(left: float, right: float, seam: float, period: float) -> float:
     return float(min(gaps))
 
 
-def _zones(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneRoom, ...]:
+def _zones(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneSpace, ...]:
     """How the ink stands to the zones; of several with one name, to the one that matters most."""
-    found: dict[str, ZoneRoom] = {}
+    found: dict[str, ZoneSpace] = {}
     for zone in side.clear:
-        room = _zone_room(ink, side, zone)
+        space = _zone_space(ink, side, zone)
         known = found.get(zone.name)
-        if known is None or (-room.reaches_in_mm, room.gap_mm) < (-known.reaches_in_mm, known.gap_mm):
-            found[zone.name] = room
+        if known is None or (-space.reaches_in_mm, space.gap_mm) < (-known.reaches_in_mm, known.gap_mm):
+            found[zone.name] = space
     return tuple(found.values())
 
 
@@ -390,7 +390,7 @@ def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
     return float(shapely.distance(shapely.points(beyond), side.domain).max(initial=0.0))
 
 
-def _zone_room(ink: shapely.MultiPolygon, side: Side, clear: ClearZone) -> ZoneRoom:
+def _zone_space(ink: shapely.MultiPolygon, side: Side, clear: ClearZone) -> ZoneSpace:
     turns = (0.0,) if side.period is None else (-side.period, 0.0, side.period)
     gap, reach = np.inf, 0.0
     for shift in turns:
@@ -405,4 +405,4 @@ def _zone_room(ink: shapely.MultiPolygon, side: Side, clear: ClearZone) -> ZoneR
             left, low, right, high = ink.bounds
             ways = (right - zone_left, zone_right - left, high - zone_low, zone_high - low)
             reach = max(reach, min(ways))
-    return ZoneRoom(clear.name, gap, float(reach), clear.covered)
+    return ZoneSpace(clear.name, gap, float(reach), clear.covered)

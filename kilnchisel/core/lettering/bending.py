@@ -17,7 +17,7 @@ ARC_STEP = math.radians(6.0)
 SHARP_DEG = 110.0  # a point: rounding it would shorten it too much
 
 
-def bent(line: Array, radius: float) -> list[Array]:
+def bent_lines(line: Array, radius: float) -> list[Array]:
     """A line with every corner turned on an arc of ``radius``; parted at corners with no room for it.
 
     A corner of turn a needs radius * tan(a / 2) of straight on both sides; points sharper than

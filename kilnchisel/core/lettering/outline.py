@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.job.finish import LetterFinish
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.arranging import Arranged, Placed, Stand, arrange, is_straight
-from kilnchisel.core.lettering.bending import bent
+from kilnchisel.core.lettering.bending import bent_lines
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region, tolerance_units
 from kilnchisel.core.lettering.polygons import as_region, run_of, stroke_mm, weld
@@ -230,7 +230,7 @@ def _lined(face: LoadedFace, arranged: Arranged, wording: Wording) -> list[Lette
             points = line.points @ item.linear.T + item.shift
             if face.open_font is None:
                 points = _shortened(points, pen if line.free[0] else 0.0, pen if line.free[1] else 0.0)
-            lines += bent(points, wording.bend_mm)
+            lines += bent_lines(points, wording.bend_mm)
         if lines:
             region = stroked(lines, wording.pen_mm)
             letters.append(Letter(item.character, item.at, item.glyph, item.row, region, tuple(lines)))

@@ -39,7 +39,7 @@ def look_of(material: Material) -> Look:
 
 
 @dataclass(eq=False)
-class Drawn:
+class Uploaded:
     """A mesh on the card."""
 
     mesh: Callable[[], Mesh | None]  # held weakly: the card keeps no mesh alive
@@ -111,7 +111,7 @@ class Card:
         self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
         self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
-        self._meshes: OrderedDict[int, Drawn] = OrderedDict()
+        self._meshes: OrderedDict[int, Uploaded] = OrderedDict()
         self._textures: OrderedDict[int, Maps] = OrderedDict()
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
         self._frames: dict[tuple[int, int, int], Frames] = {}
@@ -155,7 +155,7 @@ class Card:
         for program in self._surfaces.values():
             set_values(program, **values)
 
-    def array(self, drawn: Drawn, look: Look) -> Any:
+    def array(self, drawn: Uploaded, look: Look) -> Any:
         """What draws a mesh in a look."""
         if look not in drawn.surfaces:
             drawn.surfaces[look] = self.gl.vertex_array(
@@ -227,7 +227,7 @@ class Card:
         image.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
         return image
 
-    def mesh(self, mesh: Mesh) -> Drawn:
+    def mesh(self, mesh: Mesh) -> Uploaded:
         """A mesh with the arrays that draw it, sent to the card once; long unused ones are given back."""
         known = self._meshes.get(id(mesh))
         if known is not None and known.mesh() is mesh:
@@ -242,7 +242,7 @@ class Card:
         depth = self.gl.vertex_array(self.depth, [(points, "3f", "in_point")], index)
         shine = self.gl.vertex_array(self.shine, [(points, "3f", "in_point")], index)
         size = 48 * len(mesh.points) + 12 * len(mesh.faces)
-        drawn = Drawn(weakref.ref(mesh), size, points, rest, light, index, depth, shine, {})
+        drawn = Uploaded(weakref.ref(mesh), size, points, rest, light, index, depth, shine, {})
         self._meshes[id(mesh)] = drawn
         self._meshes.move_to_end(id(mesh))
         total = sum(one.size for one in self._meshes.values())
@@ -254,13 +254,13 @@ class Card:
             _drop(old)
         return drawn
 
-    def _upload_flat(self) -> Drawn:
+    def _upload_flat(self) -> Uploaded:
         """Room for the ground, a disc of FLAT_CORNERS corners about its middle."""
         points = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 12)
         rest = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 20)
         light = self.gl.buffer(reserve=(FLAT_CORNERS + 1) * 16)
         index = self.gl.buffer(reserve=FLAT_CORNERS * 12)
-        return Drawn(_nothing, 0, points, rest, light, index, None, None, {})
+        return Uploaded(_nothing, 0, points, rest, light, index, None, None, {})
 
     def targets(self, width: int, height: int, samples: int) -> Frames:
         """What pictures of a size are drawn to."""
@@ -295,7 +295,7 @@ def _give_back(*things: Any) -> None:
         thing.release()
 
 
-def _drop(drawn: Drawn) -> None:
+def _drop(drawn: Uploaded) -> None:
     _give_back(*drawn.surfaces.values(), drawn.depth, drawn.shine)
     _give_back(drawn.points, drawn.rest, drawn.light, drawn.index)
 

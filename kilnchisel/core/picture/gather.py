@@ -23,7 +23,7 @@ from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.body import Body, Sheet
 from kilnchisel.core.blanks.mesh import filled, lattice_faces
-from kilnchisel.core.scene.light import Panel, Room
+from kilnchisel.core.scene.light import KeyPanel, Room
 from kilnchisel.core.scene.scene import Base
 
 Array = NDArray[Any]
@@ -312,7 +312,7 @@ def _cast(
     return kind.reshape(count, rays), target.reshape(count, rays)
 
 
-def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
+def gather(hits: Hits, room: Room, panel: KeyPanel | None, albedos: Array) -> Gathered:
     """Apply light to the remembered hits. albedos (4, 3): of blank, rim, detail and ground."""
     sky = hits.kind == NOTHING
     seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
@@ -337,7 +337,7 @@ def _softened(room: Room) -> Room:
     return Room(picture.mean(axis=(1, 3)), room.turn)
 
 
-def _panel_light(hits: Hits, panel: Panel) -> Array:
+def _panel_light(hits: Hits, panel: KeyPanel) -> Array:
     """Irradiance / pi from the panel, shadowed, at the gathering points, (n, 3)."""
     side, up = panel.edges
     offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.size_mm / 4

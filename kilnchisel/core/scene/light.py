@@ -41,7 +41,7 @@ class Room:
 
 
 @dataclass(frozen=True, eq=False)
-class Panel:
+class KeyPanel:
     """A square light. ``facing`` is the unit normal of its bright side."""
 
     middle: Array
@@ -130,7 +130,7 @@ def blurred_room(name: str, degrees: float = 2.6) -> Array:
     return np.asarray(gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32))
 
 
-def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> Panel | None:
+def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> KeyPanel | None:
     """The key light aimed at ``middle`` from outside the piece; None when it is off.
 
     Its radiance is set so that what it adds does not depend on its size or distance.
@@ -143,4 +143,4 @@ def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> Panel | None:
     size = key.size_mm * distance / 900.0
     radiance = KEY_WHITE * key.strength / 50 * np.pi * distance**2 / size**2
     warm = np.array([1.0, 0.965, 0.92])
-    return Panel(middle + distance * toward, -toward, size, radiance * warm)
+    return KeyPanel(middle + distance * toward, -toward, size, radiance * warm)

@@ -31,7 +31,7 @@ from kilnchisel.core.scene.light import (
     DARK,
     DARK_SHARE,
     ROOM_WHITE,
-    Panel,
+    KeyPanel,
     Room,
     blurred_room,
     panel_of,
@@ -100,7 +100,7 @@ class Scene:
     stance: Array  # (4, 4), piece to scene
     base: Base | None
     room: Room
-    panel: Panel | None
+    panel: KeyPanel | None
     backdrop: Backdrop
     exposure_stops: float
     middle: Array

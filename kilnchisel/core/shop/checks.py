@@ -36,7 +36,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     if job.letterings[index].hidden:
         return (Check("hidden", "warning", "Hidden: it is not made."),)
     laid = lettering_laid(job, index)
-    content = job.letterings[index].wording
+    content = job.letterings[index].content
     if isinstance(job.letterings[index].craft, Fitting):
         return tuple(stock_check(job))  # it is read by nobody, and belongs where holes and edges are
     if isinstance(content, Wording) and not content.text.strip():
@@ -66,19 +66,19 @@ def _letters(job: Job, index: int, laid: Laid) -> Check:
     if not missing:
         return Check("letters", "good", "The face has every letter.")
     named = ", ".join(f"“{c}”" if c.isprintable() else f"U+{ord(c):04X}" for c in missing)
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     assert isinstance(wording, Wording) and laid.outline.face is not None
     proposed = next(faces_with(wording.text), None)
     fix = None
     if proposed is not None:
-        fix = set_to(index, f"Use {load_face(proposed).title}", ("wording", "face"), proposed)
+        fix = set_to(index, f"Use {load_face(proposed).title}", ("content", "face"), proposed)
     return Check(
         "letters", "failure", f"{laid.outline.face.title} has no {named}; it would leave a gap.", fix=fix
     )
 
 
 def _edges(job: Job, index: int, laid: Laid) -> Check:
-    beyond = laid.room.outside_mm
+    beyond = laid.space.outside_mm
     if beyond <= 1e-4:
         return Check("fit", "good", "Fits the side.")
     return Check(
@@ -92,7 +92,7 @@ def _edges(job: Job, index: int, laid: Laid) -> Check:
 
 def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
     found = []
-    for zone in laid.room.zones:
+    for zone in laid.space.zones:
         if zone.reaches_in_mm > 0:
             reach = format_length(zone.reaches_in_mm)
             says = (
@@ -115,7 +115,7 @@ def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
 
 
 def _tail(job: Job, index: int, laid: Laid) -> list[Check]:
-    tail = laid.room.tail_mm
+    tail = laid.space.tail_mm
     if tail is None or laid.side.period is None:
         return []
     if tail >= 0:
@@ -151,8 +151,8 @@ def _stretch(laid: Laid) -> list[Check]:
 
 def _seam(laid: Laid) -> list[Check]:
     """Letters across the seam of a wrapped label."""
-    gap = laid.room.seam_mm
-    if gap is None or gap >= 0 or (laid.room.tail_mm or 0) < 0:
+    gap = laid.space.seam_mm
+    if gap is None or gap >= 0 or (laid.space.tail_mm or 0) < 0:
         return []
     return [
         Check(
@@ -171,10 +171,10 @@ def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
     if least is None or strokes is None or strokes[0] >= least:
         return []
     stroke = strokes[0]
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     fix = None
     if isinstance(wording, Wording) and wording.by_lines:
-        fix = set_to(index, f"Pen {format_length(least)}", ("wording", "pen_mm"), least)
+        fix = set_to(index, f"Pen {format_length(least)}", ("content", "pen_mm"), least)
     elif isinstance(wording, Wording):
         fix = _cap(index, math.ceil(wording.cap_height_mm * least / stroke * 10) / 10)
     return [
@@ -191,7 +191,7 @@ def _strokes(job: Job, index: int, laid: Laid) -> list[Check]:
 
 def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
     """What the outline's own changes could not do, and islands that would fall out."""
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     if not isinstance(wording, Wording):
         return []
     found = _collisions(laid)
@@ -211,7 +211,7 @@ def _outline(job: Job, index: int, laid: Laid) -> list[Check]:
                 "thinning",
                 "failure",
                 "Thinned so far, strokes break apart.",
-                fix=set_to(index, "Thin by half of it", ("wording", "thicken_mm"), wording.thicken_mm / 2),
+                fix=set_to(index, "Thin by half of it", ("content", "thicken_mm"), wording.thicken_mm / 2),
             )
         )
     if wording.stencil is not None:
@@ -258,7 +258,7 @@ TOUCHING_MM2 = 1e-6
 
 
 def _pieces_before(job: Job, index: int) -> int:
-    plain = change(job, ("letterings", index, "wording", "thicken_mm"), 0.0)
+    plain = change(job, ("letterings", index, "content", "thicken_mm"), 0.0)
     return len(polygons_in(lettering_laid(plain, index).outline.letter_ink))
 
 
@@ -285,7 +285,7 @@ LEAST_PPI = 150.0  # common practice for prints seen at arm's length
 
 
 def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
-    content = job.letterings[index].wording
+    content = job.letterings[index].content
     found = [Check("artwork", "warning", note) for note in laid.outline.notes]
     count = len(polygons_in(laid.outline.letter_ink))
     if count > MOST_MEASURED:
@@ -301,7 +301,7 @@ def _artwork(job: Job, index: int, laid: Laid) -> list[Check]:
                     "warning",
                     f"{fineness:.0f} pixels an inch will look coarse; {LEAST_PPI:g} is the least.",
                     "common practice",
-                    fix=set_to(index, f"Width {format_length(width)}", ("wording", "width_mm"), width),
+                    fix=set_to(index, f"Width {format_length(width)}", ("content", "width_mm"), width),
                 )
             )
     if (
@@ -332,7 +332,7 @@ def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
 
 def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
     """The lettering made smaller as a whole; None when nothing legible would be left."""
-    content = job.letterings[index].wording
+    content = job.letterings[index].content
     if (
         isinstance(content, Wording)
         and content.fit is None
@@ -344,7 +344,7 @@ def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
     if factor <= 0.01:
         return None
     smaller = scaled(content, factor, laid.outline.width_mm)
-    return set_to(index, f"Smaller, {100 * factor:.0f} %", ("wording",), smaller)
+    return set_to(index, f"Smaller, {100 * factor:.0f} %", ("content",), smaller)
 
 
 def _off_zones(job: Job, index: int) -> Fix | None:
@@ -356,4 +356,4 @@ def _off_zones(job: Job, index: int) -> Fix | None:
 
 
 def _cap(index: int, cap: float) -> Fix:
-    return set_to(index, f"Capitals {format_length(cap)}", ("wording", "cap_height_mm"), cap)
+    return set_to(index, f"Capitals {format_length(cap)}", ("content", "cap_height_mm"), cap)

@@ -82,7 +82,7 @@ def _below(job: Job, index: int, blank: Material) -> Material:
     for other in reversed(range(index)):
         below = job.letterings[other]
         beside = below.hidden or below.lay.side != job.letterings[index].lay.side
-        if beside or isinstance(below.wording, Wording):
+        if beside or isinstance(below.content, Wording):
             continue
         # letters cut out of it count as well: the ground is what is round them
         ink = shapely.convex_hull(lettering_laid(job, other).ink)

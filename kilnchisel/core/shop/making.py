@@ -79,11 +79,11 @@ def _walls_between(job: Job, index: int, laid: Laid) -> list[Check]:
     left = format_length(gap, decimals=3)
     says = f"Only {left} of wall stays between two letters; {format_length(least)} is safe."
     fix = None
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     if isinstance(wording, Wording) and wording.fit is None:
         wider = math.ceil(100 * (wording.letter_spacing_mm + least - gap)) / 100
         words = f"Letter spacing {format_length(wider)}"
-        fix = set_to(index, words, ("wording", "letter_spacing_mm"), wider)
+        fix = set_to(index, words, ("content", "letter_spacing_mm"), wider)
     return [Check("walls", "warning", says, source="common practice", amount_mm=least - gap, fix=fix)]
 
 
@@ -172,11 +172,11 @@ def _islands(job: Job, index: int, laid: Laid, craft: CutThrough) -> list[Check]
         return [Check("islands", "good", "Nothing falls out.")]
     what = "The middle of one letter falls" if loose == 1 else f"The middles of {loose} letters fall"
     fix = None
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     if isinstance(wording, Wording) and wording.stencil is None:
         bridge = max(round(wording.cap_height_mm / 12, 1), 0.5)
         made = Stencil(bridge_mm=bridge)
-        fix = set_to(index, f"Bridges {format_length(bridge)}", ("wording", "stencil"), made)
+        fix = set_to(index, f"Bridges {format_length(bridge)}", ("content", "stencil"), made)
     return [Check("islands", "failure", f"{what} out; they need bridges.", fix=fix)]
 
 

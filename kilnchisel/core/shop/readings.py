@@ -88,7 +88,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     lettering = job.letterings[index]
     laid = lettering_laid(job, index)
     outline = laid.outline
-    words = isinstance(lettering.wording, Wording)
+    words = isinstance(lettering.content, Wording)
     found = [Reading("cap_height", "Capital height", outline.cap_height_mm, "mm")] if words else []
     if laid.ink.is_empty:
         return tuple(found)
@@ -107,7 +107,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
             Reading("least_stretch", "Least stretch", 100 * laid.stretch[0], "%"),
             Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),
         ]
-    found += _room(laid)
+    found += _space(laid)
     tubes = isinstance(lettering.craft, Tube)
     found += _fitting(laid) + _letters(laid, tubes)
     found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
@@ -120,8 +120,8 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     contrast = contrast_of(job, index, outline.layers)
     if contrast is not None:
         found.append(Reading("contrast", "Contrast", contrast, "to 1"))
-    if isinstance(lettering.wording, Artwork | Picture):
-        fineness = pixels_per_inch(lettering.wording)
+    if isinstance(lettering.content, Artwork | Picture):
+        fineness = pixels_per_inch(lettering.content)
         if fineness is not None:
             found.append(Reading("fineness", "Pixels an inch", fineness, "ppi"))
     return tuple(found)
@@ -267,23 +267,23 @@ def _letters(laid: Laid, tubes: bool) -> list[Reading]:
     return found
 
 
-def _room(laid: Laid) -> list[Reading]:
-    room = laid.room
+def _space(laid: Laid) -> list[Reading]:
+    space = laid.space
     found = []
-    if room.tail_mm is None:
+    if space.tail_mm is None:
         found += [
-            Reading("left", "To left edge", room.left_mm, "mm"),
-            Reading("right", "To right edge", room.right_mm, "mm"),
+            Reading("left", "To left edge", space.left_mm, "mm"),
+            Reading("right", "To right edge", space.right_mm, "mm"),
         ]
     else:
-        found.append(Reading("tail", "Left round the back", room.tail_mm, "mm"))
-    if room.seam_mm is not None:
-        found.append(Reading("seam", "To the seam", room.seam_mm, "mm"))
+        found.append(Reading("tail", "Left round the back", space.tail_mm, "mm"))
+    if space.seam_mm is not None:
+        found.append(Reading("seam", "To the seam", space.seam_mm, "mm"))
     found += [
-        Reading("above", "To upper edge", room.above_mm, "mm"),
-        Reading("below", "To lower edge", room.below_mm, "mm"),
+        Reading("above", "To upper edge", space.above_mm, "mm"),
+        Reading("below", "To lower edge", space.below_mm, "mm"),
     ]
-    for zone in room.zones:
+    for zone in space.zones:
         value = -zone.reaches_in_mm if zone.reaches_in_mm > 0 else zone.gap_mm
         found.append(Reading(f"to_{zone.name}", f"To the {zone.name}", value, "mm"))
     return found
@@ -303,9 +303,9 @@ def measured(job: Job) -> dict[str, Any]:
         letterings.append(
             {
                 "text": one_line(lettering)
-                if not isinstance(lettering.wording, Wording)
-                else lettering.wording.text,
-                "content": lettering.wording.kind,
+                if not isinstance(lettering.content, Wording)
+                else lettering.content.text,
+                "content": lettering.content.kind,
                 "side": lettering.lay.side,
                 "craft": lettering.craft.kind,
                 "readings": {

@@ -69,7 +69,7 @@ class Measured:
 
 def measured_for_rules(lettering: Lettering, laid: Laid) -> Measured | None:
     """The measures that rules ask for, None where there are no letters."""
-    wording, outline = lettering.wording, laid.outline
+    wording, outline = lettering.content, laid.outline
     if not isinstance(wording, Wording) or outline.face is None or outline.ink.is_empty:
         return None
     shape = proportions_of(outline.face)

@@ -20,12 +20,12 @@ from kilnchisel.core.lettering.content import artwork_size, artwork_width
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 
 FORMS = named(Form)
 
 
-def picture_specs(job: Job, path: Path, picture: Picture) -> list[Spec]:
+def picture_specs(job: Job, path: Where, picture: Picture) -> list[Spec]:
     """The fields of a colour picture."""
     return [
         link("artwork.file", "Picture", picture.name),
@@ -34,7 +34,7 @@ def picture_specs(job: Job, path: Path, picture: Picture) -> list[Spec]:
     ]
 
 
-def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
+def artwork_specs(job: Job, path: Where, content: Artwork) -> list[Spec]:
     index = int(path[1])
     fields = [link("artwork.file", "Artwork", content.name or "a file", "Take another file")]
     try:
@@ -43,7 +43,7 @@ def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
         return fields  # the readings say what is wrong with it
 
     def width(job: Job) -> float:
-        own = job.letterings[index].wording
+        own = job.letterings[index].content
         assert isinstance(own, Artwork)
         return artwork_width(own)
 
@@ -66,7 +66,7 @@ def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
             Spec(
                 f"{index}.artwork.unit",
                 "One unit is",
-                lambda job: job.letterings[index].wording.unit_mm or 1.0,  # type: ignore[union-attr]
+                lambda job: job.letterings[index].content.unit_mm or 1.0,  # type: ignore[union-attr]
                 lambda job, value: change(
                     change(job, (*path, "width_mm"), None), (*path, "unit_mm"), value
                 ),
@@ -106,14 +106,14 @@ def artwork_specs(job: Job, path: Path, content: Artwork) -> list[Spec]:
     return fields
 
 
-def shape_specs(job: Job, path: Path, shape: Shape) -> list[Spec]:
+def shape_specs(job: Job, path: Where, shape: Shape) -> list[Spec]:
     index = int(path[1])
     here = (*path, "form")
     fields = [
         Spec(
             f"{index}.shape.kind",
             "Shape",
-            lambda job: job.letterings[index].wording.form.kind,  # type: ignore[union-attr]
+            lambda job: job.letterings[index].content.form.kind,  # type: ignore[union-attr]
             lambda job, kind: change(job, here, FORMS[kind]()),
             "choice",
             options=tuple((kind, kind.capitalize()) for kind in FORMS),

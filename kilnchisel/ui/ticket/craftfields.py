@@ -42,7 +42,7 @@ TUBE_COLOURS = (
     ("own", "Another…"),
 )
 FLOORS = (("flat", "Flat"), ("v", "V"), ("round", "Round"))
-EDGES = (
+LETTER_EDGES = (
     ("square", "Square"),
     ("sloped", "Sloped"),
     ("bevelled", "Bevelled"),
@@ -146,7 +146,7 @@ def _standing(craft: Standing, job: Job, here: Any, path: Any) -> list[Spec]:
             job, (*path, "thickness_mm"), "Thickness", "length", step=1, hint="The depth of the returns."
         ),
         ranged(job, (*path, "standoff_mm"), off, "length", step=1),
-        at((*path, "edge"), "Edge", "choice", options=EDGES[:1] + EDGES[2:4]),
+        at((*path, "edge"), "Edge", "choice", options=LETTER_EDGES[:1] + LETTER_EDGES[2:4]),
     ]
     if craft.upright or job.blank.kind in SLOPING:
         fields.insert(1, at((*path, "upright"), "They stand", "switch", options=ways))
@@ -326,7 +326,7 @@ def _engraved(craft: Engraved, job: Job, here: Any, path: Any) -> list[Spec]:
 def _raised(craft: Raised, job: Job, here: Any, path: Any) -> list[Spec]:
     ridge = craft.edge == "ridge"
     fields = [
-        at((*path, "edge"), "Edge", "menu", options=EDGES),
+        at((*path, "edge"), "Edge", "menu", options=LETTER_EDGES),
         ranged(
             job,
             (*path, "height_mm"),

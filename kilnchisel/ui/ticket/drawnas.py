@@ -18,7 +18,7 @@ from kilnchisel.core.job.wording import (
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.ticket.fields import Spec, at, ranged
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 
 
 def outline_words(wording: Wording) -> str:
@@ -35,7 +35,7 @@ def outline_words(wording: Wording) -> str:
     return ", ".join(parts) or "as the face draws it"
 
 
-def outline_specs(job: Job, path: Path, wording: Wording) -> list[Spec]:
+def outline_specs(job: Job, path: Where, wording: Wording) -> list[Spec]:
     index = int(path[1])
     fields = []
     if not isinstance(wording.face, LineFace):
@@ -90,7 +90,7 @@ def outline_specs(job: Job, path: Path, wording: Wording) -> list[Spec]:
     return fields
 
 
-def _with_drawn(job: Job, path: Path, index: int, value: str) -> Job:
+def _with_drawn(job: Job, path: Where, index: int, value: str) -> Job:
     wording = wording_at(job, index)
     if value == "centre lines" and wording.drawn != value:
         job = change(job, (*path, "pen_mm"), pen_for(wording.cap_height_mm))
@@ -107,7 +107,7 @@ def _stencil_for(wording: Wording) -> Stencil:
 
 
 def _part(
-    path: Path,
+    path: Where,
     name: str,
     label: str,
     index: int,
@@ -136,7 +136,7 @@ def around_words(wording: Wording) -> str:
     return ", ".join(parts) or "nothing"
 
 
-def around_specs(job: Job, path: Path, wording: Wording) -> list[Spec]:
+def around_specs(job: Job, path: Where, wording: Wording) -> list[Spec]:
     index = int(path[1])
 
     def contour(job: Job) -> Contour:
@@ -183,7 +183,7 @@ def around_specs(job: Job, path: Path, wording: Wording) -> list[Spec]:
     return fields
 
 
-def _own_finish(path: Path, index: int, name: str, label: str, own: bool) -> list[Spec]:
+def _own_finish(path: Where, index: int, name: str, label: str, own: bool) -> list[Spec]:
     """Whether a part has a colour of its own, and which."""
 
     def finish(job: Job) -> Any:

@@ -20,7 +20,7 @@ from kilnchisel.core.lettering.arranging import is_straight
 from kilnchisel.core.shop.placing import companions, lined_up, spread_out
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
-EDGES = (
+LINE_UPS = (
     ("left", "Left edges"),
     ("middle", "Middles"),
     ("right", "Right edges"),
@@ -153,7 +153,7 @@ def _company(job: Job, index: int) -> list[Spec]:
             lambda _: "",
             lambda job, edge: lined_up(job, index, edge) if edge else job,
             "menu",
-            options=(("", "by…"), *EDGES),
+            options=(("", "by…"), *LINE_UPS),
             hint="The other letterings of this side are brought into line with this one.",
         )
     ]
@@ -184,19 +184,19 @@ def _round(job: Job, path: tuple[str | int, ...], index: int, radius: float) -> 
             hint="The same place as degrees round.",
         )
     ]
-    wording = job.letterings[index].wording
+    wording = job.letterings[index].content
     if not isinstance(wording, Wording) or not is_straight(wording):
         return fields
 
     def degrees(job: Job) -> float:
         try:
-            return math.degrees(outline_of(job.letterings[index].wording).width_mm / radius)
+            return math.degrees(outline_of(job.letterings[index].content).width_mm / radius)
         except KilnError:
             return 0.0
 
     def spread(job: Job, value: float) -> Job:
         by = Fit(by="spacing", width_mm=max(math.radians(value) * radius, 0.5))
-        return change(job, ("letterings", index, "wording", "fit"), by)
+        return change(job, ("letterings", index, "content", "fit"), by)
 
     return [
         *fields,

@@ -16,7 +16,7 @@ from kilnchisel.core.job.wording import (
 from kilnchisel.ui.ticket.fields import Spec, link
 from kilnchisel.ui.ticket.finishes import SURFACES
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 
 SCOPES = ("letter", "word", "row")
 
@@ -30,7 +30,7 @@ def single_words(wording: Wording) -> str:
 
 
 def single_letters(
-    job: Job, path: Path, wording: Wording, opened: frozenset[str], letter: int | None
+    job: Job, path: Where, wording: Wording, opened: frozenset[str], letter: int | None
 ) -> list[Spec]:
     index = int(path[1])
     spots = [i for i, c in enumerate(wording.text) if not c.isspace()]
@@ -133,12 +133,12 @@ def _finish_kind(index: int, place: int, job: Job) -> str:
     return "" if own is None else own.kind
 
 
-def _with_finish_kind(path: Path, index: int, place: int, scope: str, job: Job, kind: str) -> Job:
+def _with_finish_kind(path: Where, index: int, place: int, scope: str, job: Job, kind: str) -> Job:
     finish = None if kind == "" else in_finish(job.letterings[index].finish, kind)
     return _with_finish(path, index, place, scope, job, finish)
 
 
-def _with_finish(path: Path, index: int, place: int, scope: str, job: Job, finish: Any) -> Job:
+def _with_finish(path: Where, index: int, place: int, scope: str, job: Job, finish: Any) -> Job:
     """A letter, its word or its row in a finish of its own, or like the others again."""
     wording = wording_at(job, index)
     for spot in _scope(wording, place, scope):
@@ -151,7 +151,7 @@ def _colour_of(index: int, place: int, job: Job) -> str:
     return str(getattr(letter_change(wording_at(job, index), place).finish, "colour", "#808080"))
 
 
-def _with_colour(path: Path, index: int, place: int, scope: str, job: Job, colour: str) -> Job:
+def _with_colour(path: Where, index: int, place: int, scope: str, job: Job, colour: str) -> Job:
     own = letter_change(wording_at(job, index), place).finish
     finish = own.model_copy(update={"colour": colour}) if own is not None else Ink(colour=colour)
     return _with_finish(path, index, place, scope, job, finish)

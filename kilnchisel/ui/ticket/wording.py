@@ -40,7 +40,7 @@ from kilnchisel.ui.ticket.drawnas import around_specs, around_words, outline_spe
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 from kilnchisel.ui.ticket.singles import single_letters, single_words
 
-Path = tuple[str | int, ...]
+Where = tuple[str | int, ...]
 
 STANDARDS = (
     ("none", "None"),
@@ -60,8 +60,8 @@ ALTERNATES.update({f"ss{n:02d}": f"Set {n}" for n in range(1, 21)})
 
 def wording_specs(job: Job, index: int, opened: frozenset[str], letter: int | None) -> list[Spec]:
     """The fields of the section; ``opened``: groups that are unfolded; ``letter``: the chosen one."""
-    content = job.letterings[index].wording
-    path: Path = ("letterings", index, "wording")
+    content = job.letterings[index].content
+    path: Where = ("letterings", index, "content")
     if isinstance(content, Shape):
         return shape_specs(job, path, content)
     if isinstance(content, Picture):
@@ -89,7 +89,7 @@ def _group(
 
 
 def _words(
-    job: Job, path: Path, wording: Wording, opened: frozenset[str], letter: int | None
+    job: Job, path: Where, wording: Wording, opened: frozenset[str], letter: int | None
 ) -> list[Spec]:
     index = int(path[1])
 
@@ -161,7 +161,7 @@ def _letters_words(wording: Wording) -> str:
     return ", ".join(parts) or "as the face has them"
 
 
-def _letters(job: Job, path: Path, wording: Wording, face: LoadedFace | None) -> list[Spec]:
+def _letters(job: Job, path: Where, wording: Wording, face: LoadedFace | None) -> list[Spec]:
     fields = []
     if wording.fit is None or wording.fit.by != "spacing":
         fields.append(
@@ -205,7 +205,7 @@ def _letters(job: Job, path: Path, wording: Wording, face: LoadedFace | None) ->
     return fields
 
 
-def _features(path: Path, face: LoadedFace) -> list[Spec]:
+def _features(path: Where, face: LoadedFace) -> list[Spec]:
     offered = (*path, "features")
     fields = []
     if face.features & {"liga", "clig"}:
@@ -250,12 +250,12 @@ def _has_alternate(index: int, tag: str, job: Job) -> bool:
     return tag in wording_at(job, index).features.alternates
 
 
-def _with_alternate(offered: Path, index: int, tag: str, job: Job, on: bool) -> Job:
+def _with_alternate(offered: Where, index: int, tag: str, job: Job, on: bool) -> Job:
     others = [t for t in wording_at(job, index).features.alternates if t != tag]
     return change(job, (*offered, "alternates"), tuple([*others, tag] if on else others))
 
 
-def _axes(job: Job, path: Path, wording: Wording, face: LoadedFace) -> list[Spec]:
+def _axes(job: Job, path: Where, wording: Wording, face: LoadedFace) -> list[Spec]:
     if not isinstance(wording.face, FileFace):
         return []
     index = int(path[1])
@@ -295,7 +295,7 @@ def _fit_words(wording: Wording) -> str:
     return f"{format_length(wording.fit.width_mm)} by {wording.fit.by}"
 
 
-def _fit(job: Job, path: Path, wording: Wording) -> list[Spec]:
+def _fit(job: Job, path: Where, wording: Wording) -> list[Spec]:
     index = int(path[1])
 
     def put(job: Job, by: Any) -> Job:
@@ -329,7 +329,7 @@ def _arrangement_words(wording: Wording) -> str:
     ]
 
 
-def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
+def _arrangement(job: Job, path: Where, wording: Wording) -> list[Spec]:
     index = int(path[1])
     way = wording.arrangement
     here = (*path, "arrangement")
@@ -391,7 +391,7 @@ def _arrangement(job: Job, path: Path, wording: Wording) -> list[Spec]:
     return fields + _repeat(job, index)
 
 
-def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
+def _row_fields(job: Job, path: Where, wording: Wording) -> list[Spec]:
     """How rows stand to each other, where there are several or where they hang on something."""
     way = wording.arrangement
     fields = []
@@ -420,13 +420,13 @@ def _row_fields(job: Job, path: Path, wording: Wording) -> list[Spec]:
     return fields
 
 
-def _put_arrangement(job: Job, path: Path, index: int, kind: str) -> Job:
+def _put_arrangement(job: Job, path: Where, index: int, kind: str) -> Job:
     made = with_arrangement(wording_at(job, index), kind, width_of(job, index))
     return change(job, (*path, "arrangement"), made.arrangement)
 
 
 def _repeat(job: Job, index: int) -> list[Spec]:
-    path: Path = ("letterings", index, "lay", "repeat")
+    path: Where = ("letterings", index, "lay", "repeat")
 
     def kind(job: Job) -> str:
         repeat = job.letterings[index].lay.repeat

@@ -116,7 +116,7 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
     spots = np.array([*frame, bottom, top, right])
     at, seen = on_picture(drawn, laid, spots, size)
     level = float(np.degrees(np.arctan2(*(at[1] - at[0])[::-1])))
-    wording = lettering.wording
+    wording = lettering.content
     kinds = dict.fromkeys(range(4), ("size", 0.0))
     if can_bend(lettering):
         kinds[4] = ("bend", level)

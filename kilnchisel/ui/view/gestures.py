@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
-from kilnchisel.core.job.bending import bend_of, bent
+from kilnchisel.core.job.bending import bend_of, bent_round
 from kilnchisel.core.job.edits import letter_change, scaled, with_letter
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.lettering import Content, Lettering
@@ -72,8 +72,8 @@ def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], free: b
     if drag.kind == "move":
         return _moved(drag, index, laid, now, size, free)
     if drag.kind == "size":
-        content = scaled(lettering.wording, sized(laid, drag.sheet, now), laid.outline.width_mm)
-        return Edit(("wording",), content, size_words(content, "mm"))
+        content = scaled(lettering.content, sized(laid, drag.sheet, now), laid.outline.width_mm)
+        return Edit(("content",), content, size_words(content, "mm"))
     if drag.kind == "turn":
         turn = turned(laid, drag.sheet, now, lettering.lay.turn_deg, free)
         return Edit(("lay", "turn_deg"), turn, f"turn {turn:g}°")
@@ -81,24 +81,24 @@ def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], free: b
 
 
 def _of_words(drag: Drag, lettering: Lettering, laid: Laid, now: Array) -> Edit | None:
-    wording = lettering.wording
+    wording = lettering.content
     if not isinstance(wording, Wording):
         return None
     if drag.kind == "letter" and drag.number < len(wording.text):
         changed = with_letter(wording, letter_dragged(laid, wording, drag.number, drag.sheet, now))
-        return Edit(("wording",), changed, f"letter {wording.text[drag.number]} moved")
+        return Edit(("content",), changed, f"letter {wording.text[drag.number]} moved")
     if drag.kind == "point" and isinstance(wording.arrangement, Curve | Slope):
         way = point_dragged(laid, wording.arrangement, drag.number, now)
-        return Edit(("wording", "arrangement"), way, "point moved")
+        return Edit(("content", "arrangement"), way, "point moved")
     if drag.kind == "spread":
         width = max(laid.outline.width_mm * sized(laid, drag.sheet, now), 1.0)
         fit = Fit(by="spacing", width_mm=round(width, 1))
-        return Edit(("wording", "fit"), fit, f"spread over {format_length(fit.width_mm)}")
+        return Edit(("content", "fit"), fit, f"spread over {format_length(fit.width_mm)}")
     if drag.kind == "bend":
         length = row_length(wording)
         up = laid.placing.copies[0][0] @ np.array([0.0, 1.0])
         rise = float((now - drag.sheet) @ up / max(float(up @ up), 1e-9))
-        changed_lettering = bent(lettering, length, bend_of(lettering, length) + rise)
+        changed_lettering = bent_round(lettering, length, bend_of(lettering, length) + rise)
         words = format_length(abs(bend_of(changed_lettering, length)))
         return Edit((), changed_lettering, f"bend {words}")
     return None
@@ -216,10 +216,10 @@ def drag_words(kind: str, lettering: Lettering, number: int, unit: str) -> str:
     if kind == "turn":
         return f"turned {format_angle(lay.turn_deg)}"
     if kind == "size":
-        return size_words(lettering.wording, unit)
+        return size_words(lettering.content, unit)
     if kind == "point":
         return "point of the line"
-    wording = lettering.wording
+    wording = lettering.content
     if not isinstance(wording, Wording):
         return ""
     if kind == "letter":

@@ -408,7 +408,7 @@ class PictureView(QWidget):
         self._band = None
         if self.drawn is not None and index is not None and index < len(self.drawn.laid):
             self._band = band_of(self.drawn, index, self._size())
-            wording = self.drawn.order.job.letterings[index].wording
+            wording = self.drawn.order.job.letterings[index].content
             if isinstance(wording, Wording) and isinstance(wording.arrangement, Curve | Slope):
                 points = point_handles(
                     self.drawn, self.drawn.laid[index], wording.arrangement, self._size()
@@ -513,7 +513,7 @@ class PictureView(QWidget):
             )
             return
         self.session.choose(index)
-        if isinstance(self.session.job.letterings[index].wording, Wording):
+        if isinstance(self.session.job.letterings[index].content, Wording):
             sheet = self._sheet(pixel)
             text = self._text()
             self.caret = len(text) if sheet is None else caret_at(self.drawn.laid[index], text, sheet)
@@ -552,7 +552,7 @@ class PictureView(QWidget):
 
     def _text(self) -> str:
         index = self.session.index
-        content = None if index is None else self.session.job.letterings[index].wording
+        content = None if index is None else self.session.job.letterings[index].content
         return content.text if isinstance(content, Wording) else ""
 
     def end_typing(self) -> None:
@@ -574,7 +574,7 @@ class PictureView(QWidget):
         text, self.caret = made
         if text != old:
             wording = wording_at(self.session.job, index)
-            path: tuple[str | int, ...] = ("letterings", index, "wording")
+            path: tuple[str | int, ...] = ("letterings", index, "content")
             self.session.edit(path, retyped(wording, text), "words", f"type@{index}")
         self.update()
         return True

@@ -25,7 +25,7 @@ from kilnchisel.core.units import format_length
 
 def one_line(lettering: Lettering) -> str:
     """The words of a lettering on one line, or what it is."""
-    return content_name(lettering.wording)
+    return content_name(lettering.content)
 
 
 @by_kind(Content)

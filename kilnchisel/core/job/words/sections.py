@@ -93,7 +93,7 @@ WHOLE: dict[str, Callable[[Job, Lettering | None], str]] = {
     "hand-over": lambda job, _: "Mockup picture, solid for making",
 }
 OF_ONE: dict[str, Callable[[Job, Lettering], str]] = {
-    "wording": lambda _, lettering: content_words(lettering.wording),
+    "wording": lambda _, lettering: content_words(lettering.content),
     "lay": _lay,
     "craft": lambda _, lettering: craft_words(lettering.craft),
 }
