@@ -347,10 +347,10 @@ class HandOver(WindowTest):
         boxes["Picture size, pixels"].setEditText("640 x 400")
         boxes["Quality, samples a pixel"].setCurrentIndex(0)
         boxes["How outlines are written"].setCurrentIndex(2)
-        self.window.toggle_evening()
-        self.settle()
-        self.window.toggle_evening()
-        self.settle()
+        for _ in range(2):
+            self.window.toggle_evening()
+            self.assertEqual(self.hand_over_boxes(), {})  # made anew in the theme that comes
+            self.wait(self.hand_over_boxes, "the fields in the other theme")
         handover = self.window.ticket.handover
         self.assertEqual(
             (handover.typed_size, handover.samples, handover.order.lines), ("640 x 400", 64, True)

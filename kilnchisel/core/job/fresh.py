@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from kilnchisel.core.job.artwork import Picture
@@ -51,6 +52,13 @@ def home_setting(blank: Blank, setting: Setting) -> Setting:
 
 LEAST_CAP, MOST_CAP = (float(value or 0) for value in limits(Wording, "cap_height_mm"))
 PALE, GILT = Ink(colour="#efe6cf"), Paint(colour="#d8b45a", gloss=70)
+# how a first lettering is made, by its capital height in mm
+MANNERS: dict[str, Callable[[float], tuple[Craft, Any]]] = {
+    "printed": lambda _: (Printed(), Ink()),
+    "pale ink": lambda _: (Printed(), PALE),
+    "engraved": lambda cap: (Engraved(depth_mm=round(min(0.3, 0.2 * cap), 2), darkened=92), AsBlank()),
+    "gilt": lambda cap: (Raised(height_mm=max(round(min(0.12 * cap, 6.0), 1), 0.1)), GILT),
+}
 
 
 def first_lettering(blank: Blank, text: str) -> Lettering:
@@ -58,13 +66,7 @@ def first_lettering(blank: Blank, text: str) -> Lettering:
     traits = traits_of(blank)
     cap = min(max(round(traits.room(blank) / 6, 1), LEAST_CAP), MOST_CAP)
     lay = Lay(side=traits.side, along_mm=traits.along(blank), across_mm=traits.middle(blank))
-    made: dict[str, tuple[Craft, Any]] = {
-        "printed": (Printed(), Ink()),
-        "pale ink": (Printed(), PALE),
-        "engraved": (Engraved(depth_mm=round(min(0.3, 0.2 * cap), 2), darkened=92), AsBlank()),
-        "gilt": (Raised(height_mm=round(min(0.12 * cap, 6.0), 1)), GILT),
-    }
-    craft, finish = made[traits.manner]
+    craft, finish = MANNERS[traits.manner](cap)
     return Lettering(content=Wording(text=text, cap_height_mm=cap), lay=lay, craft=craft, finish=finish)
 
 
