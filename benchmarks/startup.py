@@ -17,12 +17,11 @@ start = time.perf_counter()
 from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
+from kilnchisel.core.intake import gate
+from kilnchisel.ui.start import shown
+gate.warm()  # as open_window does
 app = QApplication([])
-from kilnchisel.ui.window import Window
-window = Window()
-window.resize(1280, 800)
-window.show()
-window.open_path(Path(sys.argv[1]))
+window = shown(Path(sys.argv[1]))
 first = []
 window.picture.first_drawn.connect(lambda: first.append(time.perf_counter() - start))
 def end():

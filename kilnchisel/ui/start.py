@@ -5,11 +5,16 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.ui.startpage import DemoJob
+from kilnchisel.core.intake import gate
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.startpage import DemoJob
+    from kilnchisel.ui.window import Window
 
 
 def has_display() -> bool:
@@ -25,12 +30,19 @@ def open_window(job: Path | None, demos: list[DemoJob] | None = None) -> int:
         raise KilnError(
             "There is no display to open a window on. Without one: kilnchisel picture JOB -o FILE.png"
         )
+    gate.warm()  # the process that reads files starts while the window is loaded and built
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Kiln Chisel")
+    shown(job, demos)
+    return int(app.exec())
+
+
+def shown(job: Path | None, demos: list[DemoJob] | None = None) -> Window:
+    """The window, on the screen, with a job if one is named."""
     from kilnchisel.ui.window import Window
 
     window = Window(demos)
     window.show()
     if job is not None:
         window.open_path(job)
-    return int(app.exec())
+    return window

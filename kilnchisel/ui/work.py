@@ -23,6 +23,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, order_view
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.later import spatial
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.picture.afar import Afar
 from kilnchisel.core.scene.stance import stance_of
@@ -207,6 +208,7 @@ class DraftDesk(QObject):
 
             helpers = Helpers(DRAFT_BEHIND)
             self._draft = Draft()
+            spatial.cKDTree  # noqa: B018 - the first picture wants it: loaded while nothing is drawn yet
             helpers.settle()
 
     def _serve(self, order: DraftOrder) -> None:

@@ -11,7 +11,6 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import grid, without_slivers
@@ -22,6 +21,7 @@ from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.tubes import prism, tube
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Handle, Hull
+from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]
 Place = Callable[[Array, Array, Array], Array]
@@ -118,7 +118,7 @@ def _lattice(what: Long, s: Array, size: Array, angle: Array) -> Any:
 def handle_body(handle: Handle, *, detail: Detail) -> Body:
     """A handle lying along x, its thicker end to the left, its head to the right."""
     length, bend = handle.length_mm, np.radians(handle.bend_deg)
-    shape = PchipInterpolator(
+    shape = interpolate.PchipInterpolator(
         np.array([0.0, 0.1, 0.38, 0.8, 1.0]) * length,
         np.array([0.94 * handle.end_mm, handle.end_mm, handle.widest_mm, handle.neck_mm, handle.neck_mm])
         / 2,
@@ -209,7 +209,7 @@ def hull_body(hull: Hull, *, detail: Detail) -> Body:
     angles = np.linspace(-1.2, 1.2, 2001)
     spots = at(np.full(2001, hull.length_mm / 2), np.ones(2001), angles)
     run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(spots, axis=0), axis=1))])
-    angle_at = CubicSpline(run - np.interp(0.0, angles, run), angles)
+    angle_at = interpolate.CubicSpline(run - np.interp(0.0, angles, run), angles)
     reach = float(run[-1] - run[0]) / 2 * 0.82
     first, last = 0.45 * hull.nose_mm, hull.length_mm - 0.5 * hull.tail_mm
     steps = np.linspace(0, 1, 33 if detail.fine else 9)

@@ -11,9 +11,8 @@ import mapbox_earcut
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
+
+from kilnchisel.core.later import csgraph, sparse, spatial
 
 Array = NDArray[Any]
 
@@ -54,13 +53,19 @@ class Mesh:
         first, last = (self.points[np.abs(u - end) < 1e-6] for end in (low, high))
         if high - low < 1e-3 or len(first) < 2 or len(last) < 2:
             return 0.0
-        gaps = cKDTree(first).query(last)[0]
+        if len(first) * len(last) <= FEW_PAIRS:  # without the library that looks through many
+            gaps = np.linalg.norm(first[:, None] - last[None], axis=2).min(axis=0)
+        else:
+            gaps = spatial.cKDTree(first).query(last)[0]
         return high - low if float(gaps.max()) < WELD_MM else 0.0
 
     def moved(self, matrix: Array) -> Mesh:
         """The mesh under a rigid motion, (4, 4)."""
         turn, shift = matrix[:3, :3], matrix[:3, 3]
         return Mesh(self.points @ turn.T + shift, self.normals @ turn.T, self.uv, self.faces)
+
+
+FEW_PAIRS = 250_000
 
 
 def join(meshes: Sequence[Mesh]) -> Mesh:
@@ -130,8 +135,8 @@ def open_edges(faces: Array) -> int:
 def joined_faces(pairs: Array, count: int) -> tuple[int, Array]:
     """How many groups ``count`` faces make when those of each pair (k, 2) belong together, and the group
     of each, (count,)."""
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    number, label = connected_components(graph, directed=False)
+    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    number, label = csgraph.connected_components(graph, directed=False)
     return int(number), np.asarray(label)
 
 

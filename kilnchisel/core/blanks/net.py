@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import Delaunay
 
 from kilnchisel.core.blanks.mesh import border_edges, doubled_areas, lattice_faces, shares_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.later import spatial
 
 Array = NDArray[Any]
 
@@ -72,7 +72,7 @@ def net_over(area: shapely.Polygon, step_mm: float) -> Net:
     rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
     inside = gridded(points_over(area.buffer(-0.7 * step_mm), step_mm))  # clear of its border
     points = np.concatenate([*rings, inside])
-    faces = Delaunay(points).simplices
+    faces = spatial.Delaunay(points).simplices
     middles = points[faces].mean(axis=1)
     faces = faces[shapely.contains_xy(area, middles[:, 0], middles[:, 1])]
     faces = _counter_clockwise(points, faces)

@@ -11,11 +11,10 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter, map_coordinates
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.job.crafts import Carved, Raised, Relief
+from kilnchisel.core.later import ndimage, spatial
 from kilnchisel.core.lettering.outline import Raster
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -85,7 +84,7 @@ def _nearest(points: Array, cell: float, seed: int) -> Array:
     i, j = np.meshgrid(np.arange(low[0], high[0] + 1), np.arange(low[1], high[1] + 1))
     grid = np.stack([i.ravel(), j.ravel()], axis=1)
     middles = (grid + 0.5 + 0.38 * (_scatter(grid, seed) * 2 - 1)) * cell
-    return np.asarray(cKDTree(middles).query(points, k=2)[0])
+    return np.asarray(spatial.cKDTree(middles).query(points, k=2)[0])
 
 
 def _scatter(grid: Array, seed: int) -> Array:
@@ -156,7 +155,9 @@ class Portrait:
         rows, columns = picture.shape
         x = (points[:, 0] / self.raster.width_mm + 0.5) * columns - 0.5
         y = (points[:, 1] / self.raster.height_mm + 0.5) * rows - 0.5
-        return np.asarray(self.height_mm * map_coordinates(picture, [y, x], order=1, mode="nearest"))
+        return np.asarray(
+            self.height_mm * ndimage.map_coordinates(picture, [y, x], order=1, mode="nearest")
+        )
 
 
 @remembered
@@ -181,10 +182,12 @@ def _edge_keeping(grey: Array, radius: float) -> Array:
     Tang 2013), its box replaced by a Gaussian."""
     if radius < 0.3:
         return grey
-    mean = gaussian_filter(grey, radius)
-    spread = np.maximum(gaussian_filter(grey * grey, radius) - mean * mean, 0)
+    mean = ndimage.gaussian_filter(grey, radius)
+    spread = np.maximum(ndimage.gaussian_filter(grey * grey, radius) - mean * mean, 0)
     share = spread / (spread + 0.02**2)
-    return np.asarray(gaussian_filter(share, radius) * grey + gaussian_filter((1 - share) * mean, radius))
+    return np.asarray(
+        ndimage.gaussian_filter(share, radius) * grey + ndimage.gaussian_filter((1 - share) * mean, radius)
+    )
 
 
 @dataclass(frozen=True, eq=False)

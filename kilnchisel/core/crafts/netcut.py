@@ -12,11 +12,10 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from kilnchisel.core.blanks.mesh import distinct, doubled_areas, edges_of
 from kilnchisel.core.blanks.net import GRID_MM, Net
+from kilnchisel.core.later import csgraph, sparse
 from kilnchisel.core.lettering.polygons import polygons_in
 
 Array = NDArray[Any]
@@ -109,8 +108,8 @@ def _groups(
     faces = net.faces[mine]
     size = len(net.points)
     pairs = edges_of(faces)
-    links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
-    _, label = connected_components(links, directed=False)
+    links = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
+    _, label = csgraph.connected_components(links, directed=False)
     kinds = np.unique(label[faces[:, 0]])
     if len(kinds) == 1 or not rings:
         return [(mine, rings)]

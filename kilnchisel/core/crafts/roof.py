@@ -15,15 +15,13 @@ import mapbox_earcut
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import Delaunay, Voronoi, cKDTree
 
 from kilnchisel.core.blanks.mesh import border_edges, distinct, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.later import csgraph, sparse, spatial
 from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -64,7 +62,7 @@ def medial_points(layer: Layer, *, detail: Detail) -> Array:
     outline = shapely.segmentize(region.boundary, step)
     samples = np.round(shapely.get_coordinates(outline), 9)
     samples = samples[distinct(samples)[0]]
-    cells = Voronoi(samples)
+    cells = spatial.Voronoi(samples)
     corners = cells.vertices
     shapely.prepare(region)
     inside = shapely.contains_xy(region, corners[:, 0], corners[:, 1])
@@ -104,7 +102,7 @@ def inner_points(layer: Layer, deepest: float, *, detail: Detail) -> Array:
     for k in range(1, between + 1):
         line = _along(shapely.buffer(region, -k * step, quad_segs=6), step)
         if len(line) and len(medial):
-            line = line[cKDTree(medial[:, :2]).query(line)[0] > 0.4 * step]
+            line = line[spatial.cKDTree(medial[:, :2]).query(line)[0] > 0.4 * step]
         found.append(line)
     return _thinned(np.concatenate(found), 0.1 * step)
 
@@ -194,7 +192,7 @@ def _by_line(lines: list[shapely.MultiPolygon], distances: tuple[float, ...], po
     """How far points are inside an outline by the line each is on: as near as the lines were simplified."""
     corners = [shapely.get_coordinates(line) for line in lines]
     known = np.repeat(distances[: len(lines)], [len(some) for some in corners])
-    return np.asarray(known[cKDTree(np.concatenate(corners)).query(points)[1]])
+    return np.asarray(known[spatial.cKDTree(np.concatenate(corners)).query(points)[1]])
 
 
 def _prepared(geometry: Any) -> Any:
@@ -215,7 +213,7 @@ def roof_faces(points: Array, border: Array) -> Array | None:
 
     points (n, 2): those of the border and any inside it. None where no triangulation has all its edges.
     """
-    faces = Delaunay(points).simplices.astype(np.int64)  # counter-clockwise
+    faces = spatial.Delaunay(points).simplices.astype(np.int64)  # counter-clockwise
     size = len(points)
     for _ in range(3):
         have = _keys(edges_of(faces), size)
@@ -302,10 +300,10 @@ def _left_of(faces: Array, border: Array, size: int) -> Array | None:
     twin = keys[order][1:] == keys[order][:-1]
     first, second = face[order[:-1][twin]], face[order[1:][twin]]
     fence = np.isin(keys[order[:-1][twin]], _keys(border, size))
-    links = coo_matrix(
+    links = sparse.coo_matrix(
         (np.ones(int((~fence).sum())), (first[~fence], second[~fence])), shape=(len(faces), len(faces))
     )
-    _, group = connected_components(links, directed=False)
+    _, group = csgraph.connected_components(links, directed=False)
     wanted = border.astype(np.int64) @ [size, 1]
     left = np.isin(edges @ [size, 1], wanted)
     kept = faces[np.isin(group, np.unique(group[face[left]]))]

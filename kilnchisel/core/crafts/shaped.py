@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.mesh import Mesh, among, compacted, creased, edges_of, joined_faces, neighbours
 from kilnchisel.core.blanks.sides import Side
@@ -29,6 +28,7 @@ from kilnchisel.core.crafts.sheet import (
 )
 from kilnchisel.core.crafts.walls import CREASE
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.later import spatial
 from kilnchisel.core.laying.laid import Placing
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 
@@ -99,7 +99,7 @@ def ready(
     base[fresh] = foot(points[fresh])
     out[fresh] = side.frames(points[fresh])[:, 2]
     if detail.rough and ink.stage.grow_mm == 0:  # the outline's own points are where they are
-        near = cKDTree(shapely.get_coordinates(ink.region)).query(points[:count])[0]
+        near = spatial.cKDTree(shapely.get_coordinates(ink.region)).query(points[:count])[0]
         far[:count][np.isnan(far[:count]) & (near < ON_OUTLINE_MM)] = 0.0
     unknown = kept[np.isnan(far[kept])]
     far[unknown] = distances_of(ink, points[unknown], true)
@@ -175,7 +175,7 @@ def _with_field(
         inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)])
     spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
     # clear of every border, that of letters on it too
-    middles = cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
+    middles = spatial.cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
     # lines along which a profile bends may run close to a border
     clear = (0.1 if isinstance(field, Moulding) else 0.5) * step
     spots = [some[middles.query(some)[0] > clear] for some in spots]

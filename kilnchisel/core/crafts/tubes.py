@@ -13,7 +13,6 @@ from typing import Any
 
 import numpy as np
 import shapely
-from numba import njit
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, join
@@ -21,6 +20,7 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.piece import Lamp, Part
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Tube
+from kilnchisel.core.later import compiled
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.bending import bent_lines, eased, tightest_bend
 from kilnchisel.core.lettering.centrelines import centre_lines
@@ -296,7 +296,7 @@ def swept(line: Array, radius: float, sides: int) -> Mesh:
     return join([body, _cap(line[0], points[0], -way[0]), _cap(line[-1], points[-1], way[-1])])
 
 
-@njit(cache=True, nogil=True)
+@compiled(cache=True, nogil=True)
 def _carried(way: Array, first: Array) -> Array:
     """A direction carried along a line without twist, (n, 3): what is left of the last one across the new
     way, each time."""

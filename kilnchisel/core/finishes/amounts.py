@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
-from scipy.ndimage import gaussian_filter
 
 from kilnchisel.core.finishes.material import Amount
 from kilnchisel.core.finishes.noise import noise, smooth_step
+from kilnchisel.core.later import ndimage
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -50,7 +50,7 @@ def scratches(percent: float, seed: int) -> Amount:
             pen.line([(float(x), float(y)) for x, y in line], fill=255, width=1)
         whole = np.asarray(sheet, dtype=np.float32).reshape(3, SIZE, 3, SIZE).max(axis=(0, 2)) / 255
         drawn = np.maximum(drawn, strength * whole)
-    soft = np.clip(1.5 * gaussian_filter(drawn, 0.6, mode="wrap"), 0, 1)
+    soft = np.clip(1.5 * ndimage.gaussian_filter(drawn, 0.6, mode="wrap"), 0, 1)
     return Amount(soft.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
 
 

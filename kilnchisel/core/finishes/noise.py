@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
-import zipfile
 from collections.abc import Callable
 from functools import wraps
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import Texture
-from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.kept import Arrays, kept_arrays
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -29,42 +25,23 @@ def kept(make: Callable[..., Texture]) -> Callable[..., Texture]:
     @wraps(make)
     def once(*values: float) -> Texture:
         named = "-".join([make.__name__, *(f"{value:g}" for value in values)])
-        path = cache_folder() / f"texture-{named}-{RECIPE}.npz"
-        texture = _read(path)
-        if texture is None:
+
+        def made() -> Arrays:
             texture = make(*values)
-            _write(path, texture)
-        return texture
+            found = {"tile_mm": np.array(texture.tile_mm), "tint": _half(texture.tint)}
+            found["slope"] = _half(texture.slope)
+            return found if texture.dull is None else found | {"dull": _half(texture.dull)}
+
+        store = kept_arrays("textures", f"{named}-{RECIPE}", made)
+        dull = store["dull"].astype(np.float32) if "dull" in store else None
+        tint, slope = (store[name].astype(np.float32) for name in ("tint", "slope"))
+        return Texture(float(store["tile_mm"]), tint, slope, dull)
 
     return once
 
 
-def _read(path: Path) -> Texture | None:
-    try:
-        with np.load(path) as store:
-            return Texture(
-                float(store["tile_mm"]),
-                store["tint"].astype(np.float32),
-                store["slope"].astype(np.float32),
-                store["dull"].astype(np.float32) if "dull" in store else None,
-            )
-    except (OSError, KeyError, ValueError, zipfile.BadZipFile):
-        return None  # not there or cut short: it is made again
-
-
-def _write(path: Path, texture: Texture) -> None:
-    part = path.with_suffix(f".{os.getpid()}.tmp")
-    with contextlib.suppress(OSError):  # a full disk costs time at the next start, nothing else
-        with part.open("wb") as file:
-            more: dict[str, Any] = {} if texture.dull is None else {"dull": texture.dull.astype(np.float16)}
-            np.savez(
-                file,
-                tile_mm=texture.tile_mm,
-                tint=texture.tint.astype(np.float16),
-                slope=texture.slope.astype(np.float16),
-                **more,
-            )
-        part.replace(path)
+def _half(values: Array) -> Array:
+    return np.asarray(values.astype(np.float16))
 
 
 def noise(size: int, seed: int, low: float, high: float, fall: float = 1.0, along: float = 1.0) -> Array:

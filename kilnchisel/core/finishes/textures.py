@@ -6,12 +6,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes.material import Texture
 from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture, smooth_step
+from kilnchisel.core.later import ndimage, spatial
 
 Array = NDArray[Any]
 
@@ -196,11 +195,13 @@ def metal_hammered() -> Texture:
     spots = np.stack(np.meshgrid(np.arange(marks), np.arange(marks)), -1).reshape(-1, 2) * step
     spots = (spots + rng.uniform(0, 0.9 * step, spots.shape)) % size
     grid = np.stack(np.meshgrid(np.arange(size), np.arange(size)), -1).reshape(-1, 2) + 0.5
-    near = cKDTree(spots, boxsize=size).query(grid, k=2)[0] / step
+    near = spatial.cKDTree(spots, boxsize=size).query(grid, k=2)[0] / step
     # hollows that meet in soft edges
     hollow = -1 / np.maximum(8 * near[:, 0] ** 2 + 1, 1)
     edge = np.exp(-((near[:, 1] - near[:, 0]) ** 2) / 0.03)
-    height = gaussian_filter((0.22 * near[:, 0] ** 2 + 0.02 * hollow).reshape(size, size), 3, mode="wrap")
+    height = ndimage.gaussian_filter(
+        (0.22 * near[:, 0] ** 2 + 0.02 * hollow).reshape(size, size), 3, mode="wrap"
+    )
     height += 0.0010 * noise(size, 142, 30, 400, 0.3)
     tint = 1.0 - 0.03 * edge.reshape(size, size)
     return relief_texture(tile, grey(tint), 0.9 * height)

@@ -14,7 +14,6 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
-from scipy.ndimage import distance_transform_edt, maximum_filter, minimum_filter
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
@@ -22,6 +21,7 @@ from kilnchisel.core.finishes.amounts import scratches
 from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
 from kilnchisel.core.finishes.noise import noise, smooth_step
 from kilnchisel.core.job.finish import Wear
+from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.remembered import remembered
 
@@ -68,13 +68,16 @@ def marked(
         for shift in shifts:
             _fill(high_map, region, (left - shift, low), per, height)
     mode = ("nearest", "wrap" if closed else "nearest")
-    top, floor = maximum_filter(high_map, 3, mode=mode), minimum_filter(high_map, 3, mode=mode)
+    top, floor = (
+        ndimage.maximum_filter(high_map, 3, mode=mode),
+        ndimage.minimum_filter(high_map, 3, mode=mode),
+    )
     if not (top > floor).any():
         none = np.zeros_like(high_map)
         return Marked(none, none, (left, low), size)
     pad = min(columns, round(3 * reach_mm / step) + 2) if closed else 0
     edge = np.pad(top > floor, ((0, 0), (pad, pad)), mode="wrap")
-    far, (row, column) = distance_transform_edt(~edge, return_indices=True)
+    far, (row, column) = ndimage.distance_transform_edt(~edge, return_indices=True)
     here = slice(pad, pad + columns)
     at = row[:, here], (column[:, here] - pad) % columns
     near = np.exp(-((far[:, here] * step / reach_mm) ** 2)).astype(np.float32)

@@ -6,12 +6,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes.material import Texture
 from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture
+from kilnchisel.core.later import ndimage, spatial
 
 Array = NDArray[Any]
 
@@ -44,10 +43,12 @@ def charred() -> Texture:
     bend = 9 * noise(size, 192, 2, 30, 0.8).reshape(-1, 1)
     box = (size * wide[0], size * wide[1])
     places = (grid + bend) % size * wide
-    near = cKDTree(spots * wide, boxsize=box).query(places, k=2)[0]
+    near = spatial.cKDTree(spots * wide, boxsize=box).query(places, k=2)[0]
     gap = ((near[:, 1] - near[:, 0]) / 26).reshape(size, size)
     scale = np.clip(gap, 0, 1) ** 0.5
-    height = gaussian_filter(0.7 * scale, 1.2, mode="wrap") + 0.06 * noise(size, 193, 20, 300, 0.4, along=6)
+    height = ndimage.gaussian_filter(0.7 * scale, 1.2, mode="wrap") + 0.06 * noise(
+        size, 193, 20, 300, 0.4, along=6
+    )
     tint = 0.25 + 0.75 * scale + 0.25 * np.clip(noise(size, 194, 10, 200, 0.4, along=6), 0, 2) * scale
     return relief_texture(TILE_MM, grey(np.clip(tint / tint.mean(), 0.1, 2.0)), height)
 

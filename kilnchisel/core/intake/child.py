@@ -22,6 +22,8 @@ from kilnchisel.core.intake.wire import packed, received, written
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
 
+AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
+
 
 def main() -> None:
     """Answer until the pipe ends."""
@@ -40,7 +42,9 @@ def main() -> None:
     _load(BASICS)
     send("ready")
     if "ahead" in sys.argv:
-        threading.Thread(target=_load, args=(REST,), daemon=True).start()
+        ahead = threading.Timer(AHEAD_AFTER_S, _load, (REST,))
+        ahead.daemon = True
+        ahead.start()
     while True:
         try:
             name, args, memory, seconds = received(0)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import math
 
-from scipy.optimize import brentq
-
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.wording import Circle, Rows, Wording
+from kilnchisel.core.later import optimize
 
 MOST = 0.36  # of the row's length: a sagitta beyond which no arc of that length goes
 LEAST = 0.004  # less bend than this is none
@@ -46,7 +45,7 @@ def bent_round(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lett
     if share < LEAST:
         return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
     # (1 - cos x) / x = 2 s / w, x being half the angle that the row takes
-    half = float(brentq(lambda x: (1 - math.cos(x)) / x - 2 * share, 1e-6, 2.3311))
+    half = float(optimize.brentq(lambda x: (1 - math.cos(x)) / x - 2 * share, 1e-6, 2.3311))
     radius = round(width_mm / 2 / half, 1)
     up = sagitta_mm > 0
     circle = Circle(radius_mm=radius, centre_deg=0.0 if up else 180.0, heads="out" if up else "in")

@@ -12,11 +12,10 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.ndimage import label
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.mesh import border_edges, lattice_faces
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.later import ndimage, spatial
 from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
@@ -93,11 +92,11 @@ class Beam:
         return shapely.segmentize(geometry, float(np.sqrt(8 * radius * FINE_MM)))
 
     @cached_property
-    def _cells(self) -> tuple[Array, Array, cKDTree]:
+    def _cells(self) -> tuple[Array, Array, Any]:
         """Middles of the cells the beam reaches: in the plane and on the sheet, (k, 2) each."""
         _, middles, reached = self._grid
         flat = self.plane(middles[reached])
-        return flat, middles[reached], cKDTree(flat)
+        return flat, middles[reached], spatial.cKDTree(flat)
 
     @cached_property
     def _grid(self) -> tuple[Array, Array, Array]:
@@ -114,7 +113,7 @@ class Beam:
         facing = self.side.frames(middles)[:, 2] @ out > FACING
         if self.side.period is None:
             facing &= shapely.intersects_xy(self.side.domain, *middles.T)
-        groups, _ = label(facing.reshape(rows, columns))
+        groups, _ = ndimage.label(facing.reshape(rows, columns))
         nearest = int(np.argmin(((middles - self.spot) ** 2).sum(axis=1)))
         reached = (groups.ravel() == groups.ravel()[nearest]) & facing
         return corners, middles, reached

@@ -14,12 +14,12 @@ import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.mesh import border_edges, shares_of
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.later import spatial
 from kilnchisel.core.lettering.polygons import as_region
 
 Array = NDArray[Any]
@@ -89,8 +89,8 @@ class Chart:
         return np.asarray(self.uv[self.corners])
 
     @cached_property
-    def _middles(self) -> cKDTree:
-        return cKDTree(self._flat.mean(axis=1))
+    def _middles(self) -> Any:
+        return spatial.cKDTree(self._flat.mean(axis=1))
 
     def to_body(self, uv: Array, height: Array) -> Array:
         row, share = self.located(uv)

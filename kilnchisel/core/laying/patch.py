@@ -13,9 +13,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.linalg import splu
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.imported import Area, FreeMesh, RoundArea
 from kilnchisel.core.blanks.mesh import border_edges, compacted, doubled_areas, joined_faces, neighbours
@@ -24,6 +21,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.later import sparse, sparse_linalg, spatial
 from kilnchisel.core.laying.beam import FACING
 from kilnchisel.core.laying.chart import GAP, Chart
 from kilnchisel.core.remembered import remembered
@@ -421,7 +419,7 @@ def conformal_map(points: Array, corners: Array, start: Array) -> Array:
     weight = (np.roll(spots, -2, axis=1) - np.roll(spots, -1, axis=1)) / root
     count, faces = len(points), len(corners)
     row = np.repeat(np.arange(faces), 3)
-    system = coo_matrix((weight.ravel(), (row, corners.ravel())), shape=(faces, count)).tocsc()
+    system = sparse.coo_matrix((weight.ravel(), (row, corners.ravel())), shape=(faces, count)).tocsc()
     first = int(np.argmin(start[:, 0]))
     held = np.array([first, int(np.argmax(((start - start[first]) ** 2).sum(axis=1)))])
     flat = start[:, 0] + 1j * start[:, 1]
@@ -430,7 +428,7 @@ def conformal_map(points: Array, corners: Array, start: Array) -> Array:
     turned = moving.conj().T
     # Hermitian and positive: no pivoting, and an ordering that keeps it sparse
     try:
-        factor = splu(
+        factor = sparse_linalg.splu(
             (turned @ moving).tocsc(),
             permc_spec="MMD_AT_PLUS_A",
             diag_pivot_thresh=0.0,
@@ -475,7 +473,7 @@ def _seen(
     waiting = [np.flatnonzero(group == other) for other in np.unique(group[group != own])]
     rows = np.flatnonzero(group == own)
     while waiting:
-        tree = cKDTree(mesh.points[np.unique(mesh.faces[kept[rows]])])
+        tree = spatial.cKDTree(mesh.points[np.unique(mesh.faces[kept[rows]])])
         gaps = [tree.query(mesh.points[mesh.faces[kept[some]]].reshape(-1, 3))[0].min() for some in waiting]
         close = [some for some, gap in zip(waiting, gaps, strict=True) if gap < 2 * GAP * reach]
         if not close:

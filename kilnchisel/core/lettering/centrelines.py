@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import QhullError, Voronoi, cKDTree
 
+from kilnchisel.core.later import spatial
 from kilnchisel.core.lettering.polygons import length_of, polygons_in, rings_of, run_of, sampled
 
 Array = NDArray[Any]
@@ -92,8 +92,8 @@ def _axis(part: shapely.Polygon, step: float) -> tuple[Array, Array, Array]:
     """Voronoi vertices, kept ridges (k, 2) and the distance of each vertex to the outline."""
     outline = np.concatenate([sampled(ring, step) for ring in rings_of(part)])
     try:
-        cells = Voronoi(outline)
-    except QhullError:
+        cells = spatial.Voronoi(outline)
+    except spatial.QhullError:
         return np.empty((0, 2)), np.empty((0, 2), dtype=int), np.empty(0)
     ridges = np.array(cells.ridge_vertices)
     inner = (ridges >= 0).all(axis=1)
@@ -106,7 +106,7 @@ def _axis(part: shapely.Polygon, step: float) -> tuple[Array, Array, Array]:
     far = np.linalg.norm(middle - outline[pairs[:, 0]], axis=1)
     seen = 2 * np.arcsin(np.clip(gap / (2 * np.maximum(far, 1e-12)), 0, 1))
     keep = inside[ridges].all(axis=1) & (gap > APART_STEPS * step) & (seen >= SEEN_APART)
-    radius, _ = cKDTree(outline).query(vertices)
+    radius, _ = spatial.cKDTree(outline).query(vertices)
     return vertices, ridges[keep], radius
 
 

@@ -12,8 +12,8 @@ from functools import lru_cache
 
 import numpy as np
 import shapely
-from scipy.spatial import QhullError, Voronoi
 
+from kilnchisel.core.later import spatial
 from kilnchisel.core.lettering.faces import LoadedFace
 from kilnchisel.core.lettering.glyphs import glyph_region
 from kilnchisel.core.lettering.outline import Outline
@@ -83,8 +83,8 @@ def stroke_widths(region: shapely.MultiPolygon, step: float) -> tuple[float, flo
     samples = [sampled(ring, step) for ring in rings_of(region)]
     points = np.concatenate(samples)
     try:
-        cells = Voronoi(points)
-    except QhullError:
+        cells = spatial.Voronoi(points)
+    except spatial.QhullError:
         return None
     ridges = np.array(cells.ridge_vertices)
     inner = (ridges >= 0).all(axis=1)

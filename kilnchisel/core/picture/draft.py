@@ -21,6 +21,7 @@ from kilnchisel.core.finishes.material import (
     cover_matrix,
     texture_matrix,
 )
+from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import KINDS, Card, look_of, set_values
 from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
@@ -37,7 +38,6 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
-from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import Base, Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
 
@@ -293,31 +293,39 @@ class Draft:
         if key in self._rooms:
             self._rooms.move_to_end(key)
             return self._rooms[key][1]
-        averages = _averaged(surround(scene))
-        count = len(averages)
-        source = self.gl.texture_array((WIDTH, HEIGHT, count), 4, averages.tobytes(), dtype="f4")
-        source.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        source.repeat_y = False
-        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, dtype="f4")
-        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
-        frame = self.gl.framebuffer(color_attachments=[target])
-        frame.use()
-        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        source.use(0)
-        for layer in range(LAYERS):
-            # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
-            rough = (layer / (LAYERS - 1)) ** 2
-            set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
-            self._card.draw(self._screen_gloss, 3)
-            layers.write(self._card.read(target), viewport=(0, 0, layer, WIDTH, HEIGHT, 1))
-        for thing in (frame, target, source):
-            thing.release()
+        seen = surround(scene)
+        named = f"shine-{digest_of(seen)}"
+        kept = kept_arrays("rooms", named, lambda: {"layers": self._shine_of(seen)}, most=24)["layers"]
+        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")
         layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
         layers.repeat_y = False
         self._rooms[key] = (scene.room, layers)
         while len(self._rooms) > 6:
             self._rooms.popitem(last=False)[1][1].release()
         return layers
+
+    def _shine_of(self, seen: Array) -> Array:
+        """All that surrounds a piece as surfaces from polished to dull show it, (layers, h, w, 4)."""
+        averages = _averaged(seen)
+        count = len(averages)
+        source = self.gl.texture_array((WIDTH, HEIGHT, count), 4, averages.tobytes(), dtype="f4")
+        source.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        source.repeat_y = False
+        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
+        frame = self.gl.framebuffer(color_attachments=[target])
+        frame.use()
+        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        source.use(0)
+        layers = []
+        for layer in range(LAYERS):
+            # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
+            rough = (layer / (LAYERS - 1)) ** 2
+            set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
+            self._card.draw(self._screen_gloss, 3)
+            layers.append(np.frombuffer(self._card.read(target), dtype=np.float32))
+        for thing in (frame, target, source):
+            thing.release()
+        return np.stack(layers).reshape(LAYERS, HEIGHT, WIDTH, 4)
 
     def _open_ground(self, scene: Scene, base: Base) -> tuple[float, ...]:
         key = (scene.room.turn, base.normal.tobytes())
@@ -571,6 +579,8 @@ def _lamps_on(points: Array, normals: Array, lamps: Lamps, *, detail: Detail) ->
     cell = np.rint(points / LAMP_CELL_MM[detail])
     key = np.column_stack([cell, np.rint(normals * (3 if detail.fine else 1))]).astype(np.int64)
     first, which = distinct(key)
+    from kilnchisel.core.picture.tubelight import tube_light  # compiled: only where tubes are lit
+
     return tube_light(points[first], normals[first], lamps)[which]
 
 

@@ -19,10 +19,10 @@ import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.blanks.body import Body, Sheet
 from kilnchisel.core.blanks.mesh import filled, lattice_faces
+from kilnchisel.core.later import spatial
 from kilnchisel.core.scene.light import KeyPanel, Room
 from kilnchisel.core.scene.scene import Base
 
@@ -100,8 +100,8 @@ class Hits:
     lift_mm: float
 
     @cached_property
-    def tree(self) -> cKDTree:
-        return cKDTree(_keyed(self.points[: self.pieces], self.normals[: self.pieces]))
+    def tree(self) -> Any:
+        return spatial.cKDTree(_keyed(self.points[: self.pieces], self.normals[: self.pieces]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -301,7 +301,7 @@ def _cast(
     target = np.zeros(count * rays, dtype=np.int32)
     hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
     # the surface that is struck faces the ray: look for a gathering point on that side
-    tree = cKDTree(_keyed(points[:pieces], normals[:pieces]))
+    tree = spatial.cKDTree(_keyed(points[:pieces], normals[:pieces]))
     target[on_piece] = tree.query(_keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
     away = origins[on_ground] + to_ground[on_ground, None] * ways[on_ground] - under
     cell = [

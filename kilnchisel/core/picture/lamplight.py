@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import Base, Lamps, Scene
 
 Array = NDArray[Any]
@@ -87,6 +86,8 @@ class LampLight:
         v = box[1] + (np.arange(rows) + 0.5) / rows * box[3]
         uv = np.stack(np.meshgrid(u, v), axis=-1).reshape(-1, 2)
         points, normals = place(uv)
+        from kilnchisel.core.picture.tubelight import tube_light  # compiled: only where tubes are lit
+
         light = tube_light(points, normals, lamps)
         texture = self._texture(light.reshape(rows, columns, 3))
         self._kept[(*key, most)] = (lamps, (texture, box))

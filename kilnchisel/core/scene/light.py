@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.job.setting import KeyLight, Light
+from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
+from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
 
@@ -125,9 +126,14 @@ def room_of(light: Light) -> Room:
 def blurred_room(name: str, degrees: float = 2.6) -> Array:
     """The room out of focus, as it is seen behind the piece, (h, w, 3), at unit strength."""
     picture = np.minimum(_room_picture(name), 6.0)
-    sigma = degrees / 360 * picture.shape[1]
-    soft = gaussian_filter1d(picture, sigma, axis=1, mode="wrap")
-    return np.asarray(gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32))
+
+    def made() -> Arrays:
+        sigma = degrees / 360 * picture.shape[1]
+        soft = ndimage.gaussian_filter1d(picture, sigma, axis=1, mode="wrap")
+        return {"seen": ndimage.gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32)}
+
+    named = f"{name}-{degrees:g}-{digest_of(picture)}"
+    return np.asarray(kept_arrays("rooms", named, made, most=24)["seen"])
 
 
 def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> KeyPanel | None:

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from kilnchisel.core.build import body_of_job, lettering_laid
 from kilnchisel.core.crafts.inked import inked_of, milled, refuse_too_deep
@@ -35,6 +34,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.kinds import by_kind
+from kilnchisel.core.later import spatial
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.measures import smallest_gap_mm
 from kilnchisel.core.lettering.polygons import polygons_in
@@ -143,7 +143,7 @@ def _between(job: Job, index: int, laid: Laid) -> list[Check]:
         deep = relief_range_mm(lettering, across)[0]
         if across.ink.is_empty or -own - deep < 0.2 * laid.side.wall_mm:
             continue
-        gap = float(cKDTree(_floor(across, deep)).query(floor)[0].min())
+        gap = float(spatial.cKDTree(_floor(across, deep)).query(floor)[0].min())
         if gap < thinnest:
             thinnest, where = gap, one_line(lettering)[:24]
     if thinnest >= laid.side.wall_mm - 1e-6 or thinnest >= LEAST_WALL_MM:

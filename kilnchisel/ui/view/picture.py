@@ -174,7 +174,8 @@ class PictureView(QWidget):
         )
 
     def _at_rest(self) -> None:
-        if self._drag is not None:
+        unseen = self.drawn is None and not self._trouble  # the rough one is still to come: it is first
+        if self._drag is not None or unseen:
             self._rest.start()
             return
         self._ask(1.0, detail=Detail.FINE)

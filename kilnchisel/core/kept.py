@@ -1,0 +1,63 @@
+"""Arrays that take long to make, kept in the cache folder from one start to the next."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.paths import cache_folder
+
+Arrays = dict[str, NDArray[Any]]
+
+
+def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 200) -> Arrays:
+    """The arrays of this name, read back, or made and kept. ``shelf``: the folder they are kept in, of
+    which the ``most`` that were used last stay. Half-precision arrays come back as they are."""
+    folder = cache_folder() / shelf
+    path = folder / f"{name}.npz"
+    found = _read(path)
+    if found is None:
+        found = make()
+        _write(path, found, most)
+    return found
+
+
+def digest_of(*arrays: NDArray[Any]) -> str:
+    """A name for what is made from these arrays and nothing else."""
+    found = hashlib.blake2b(digest_size=12)
+    for array in arrays:
+        found.update(np.ascontiguousarray(array).data)
+    return found.hexdigest()
+
+
+def _read(path: Path) -> Arrays | None:
+    try:
+        with np.load(path) as store:
+            found = {name: store[name] for name in store.files}
+        os.utime(path)  # used now
+    except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
+        return None  # not there or cut short: it is made again
+    return found
+
+
+def _write(path: Path, arrays: Arrays, most: int) -> None:
+    part = path.with_suffix(f".{os.getpid()}.tmp")
+    with contextlib.suppress(OSError):  # a full disk costs time at the next start, nothing else
+        path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            with part.open("wb") as file:
+                np.savez(file, **arrays)  # type: ignore[arg-type]
+            part.replace(path)
+        finally:
+            part.unlink(missing_ok=True)
+        kept = sorted(path.parent.glob("*.npz"), key=lambda one: one.stat().st_mtime)
+        for old in kept[:-most]:
+            old.unlink(missing_ok=True)
