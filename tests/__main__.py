@@ -72,7 +72,7 @@ class Desk(threading.Thread):
         self._environment = {**os.environ, "XDG_STATE_HOME": str(state)}
 
     def run(self) -> None:
-        process = self._started()
+        process = self._process()
         while True:
             try:
                 name = self._waiting.pop(0)
@@ -86,7 +86,7 @@ class Desk(threading.Thread):
                 code = process.wait()
                 answer: dict[str, Any] = {"run": 1, "failed": 1, "skipped": 0, "took": 0.0, "seconds": {}}
                 answer["words"] = f"{name} ended the process that ran it (code {code}).\n"
-                process = self._started()
+                process = self._process()
             else:
                 answer = json.loads(line)
             self._done[name] = answer
@@ -96,7 +96,7 @@ class Desk(threading.Thread):
         process.stdin.close()  # type: ignore[union-attr]
         process.wait()
 
-    def _started(self) -> subprocess.Popen[str]:
+    def _process(self) -> subprocess.Popen[str]:
         return subprocess.Popen(
             [sys.executable, "-m", "tests", "--serve"],
             stdin=subprocess.PIPE,
