@@ -5,14 +5,17 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 
+import numpy as np
+
 from benchmarks.figure import Figure, spread
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_SCALE
+from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_S, WALK_SCALE
 
 SIZE = (700, 560)
 WORDS = "TARNLIGHT HILL OBSERVATORY"  # 24 letters
@@ -47,11 +50,16 @@ def run() -> Iterator[Figure]:
         yield from spread(f"keystroke to draft at {scale:g} of 700x560", spent, 150, 250)
         yield from spread("  of which outline, lay, craft, scene", built, 150, None)
     moving = (int(SIZE[0] * WALK_SCALE), int(SIZE[1] * WALK_SCALE))
-    spent = []
-    for number in range(40):
+    budget, spent, scales = FrameBudget(WALK_S, WALK_SCALE), [], []
+    for number in range(60):
         job = change(job, ("setting", "camera", "turn_deg"), float(number * 2))
-        spent.append(frame_seconds(draft, job, moving))
-    yield from spread(f"walk round, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)
+        scale = budget.scale
+        seconds = frame_seconds(draft, job, (int(SIZE[0] * scale), int(SIZE[1] * scale)))
+        budget.took(scale, seconds)
+        if number >= 20:
+            spent.append(seconds)
+            scales.append(scale)
+    yield from spread(f"walk round, a frame at {np.median(scales):.2f} of 700x560", spent, 33, None)
     spent = []
     for number in range(40):
         job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.7)

@@ -66,6 +66,7 @@ class Drawn:
     view: View
     stance: Any
     laid: tuple[Laid, ...]
+    seconds: float  # that drawing it took, the geometry apart
 
 
 @dataclass(frozen=True, eq=False)
@@ -216,10 +217,12 @@ class DraftDesk(QObject):
         scene = scene_of_job(order.job, detail=order.detail)
         view = view_for(order.job, order.index, order.look, order.size)
         width, height = (max(int(side * order.scale), 16) for side in order.size)
+        started = time.monotonic()
         pixels = self._draft.render(scene, view, (width, height), detail=order.detail)
+        seconds = time.monotonic() - started
         count = len(order.job.letterings)
         laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))
-        self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid))
+        self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid, seconds))
         if order.detail.fine:
             give_back()
         if order.index is None or self._slot.stale(order):

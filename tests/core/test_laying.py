@@ -26,13 +26,13 @@ class Measures(unittest.TestCase):
         item = lettering_laid(mug_job("TARNLIGHT", cap_height_mm=9), 0)
         self.assertAlmostEqual(item.width_mm, item.outline.width_mm, places=9)
         self.assertAlmostEqual(item.degrees, np.degrees(item.width_mm / 42), places=9)
-        self.assertAlmostEqual(item.room.tail_mm, np.pi * 84 - item.width_mm, places=9)
+        self.assertAlmostEqual(item.space.tail_mm, np.pi * 84 - item.width_mm, places=9)
 
     def test_room_to_every_edge_of_a_plaque(self):
         item = lettering_laid(lay(plaque_job("DOME"), along_mm=10, across_mm=-5), 0)
         low_u, low_v, high_u, high_v = item.side.domain.bounds
         left, bottom, right, top = item.ink.bounds
-        room = item.room
+        room = item.space
         np.testing.assert_allclose(
             (room.left_mm, room.right_mm, room.below_mm, room.above_mm),
             (left - low_u, high_u - right, bottom - low_v, high_v - top),
@@ -50,20 +50,20 @@ class Measures(unittest.TestCase):
 
     def test_amount_into_the_zone_is_what_a_move_cures(self):
         job = lay(mug_job("TARNLIGHT", cap_height_mm=9), along_mm=-45)
-        amount = lettering_laid(job, 0).room.zones[0].reaches_in_mm
+        amount = lettering_laid(job, 0).space.zones[0].reaches_in_mm
         self.assertGreater(amount, 1)
-        short = lettering_laid(lay(job, along_mm=-45 + amount - 0.05), 0).room.zones[0]
-        clear = lettering_laid(lay(job, along_mm=-45 + amount + 0.05), 0).room.zones[0]
+        short = lettering_laid(lay(job, along_mm=-45 + amount - 0.05), 0).space.zones[0]
+        clear = lettering_laid(lay(job, along_mm=-45 + amount + 0.05), 0).space.zones[0]
         self.assertGreater(short.reaches_in_mm, 0)
         self.assertEqual(clear.reaches_in_mm, 0)
 
     def test_amount_beyond_an_oval_s_edge(self):
         job = lay(plaque_job("I", shape="oval"), along_mm=97.0)
         item = lettering_laid(job, 0)
-        self.assertGreater(item.room.outside_mm, 0)
+        self.assertGreater(item.space.outside_mm, 0)
         corners = shapely.points(shapely.get_coordinates(item.ink))
         far = max(item.side.domain.distance(corner) for corner in corners)
-        self.assertAlmostEqual(item.room.outside_mm, far, places=6)
+        self.assertAlmostEqual(item.space.outside_mm, far, places=6)
 
 
 class Readings(unittest.TestCase):

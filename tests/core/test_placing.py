@@ -127,7 +127,7 @@ class Zones(unittest.TestCase):
         self.assertAlmostEqual(laid.seam_mm, laid.side.period / 2)
         self.assertGreater(laid.space.seam_mm, 0)
         across = change(job, ("letterings", 0, "lay", "seam_deg"), 0.0)
-        self.assertLess(lettering_laid(across, 0).room.seam_mm, 0)
+        self.assertLess(lettering_laid(across, 0).space.seam_mm, 0)
         self.assertIn("seam", [check.key for check in checks(across, 0)])
         self.assertNotIn("seam", [check.key for check in checks(job, 0)])
 

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
+from kilnchisel.core.lettering.curves import cubic, quadratic
 from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
 from kilnchisel.core.units import MM_PER_INCH
 
@@ -277,28 +278,15 @@ def _flattened(segments: list[Any], tolerance: float) -> Array:
         cubics = segment.as_cubic_curves() if isinstance(segment, Arc) else [segment]
         for curve in cubics:
             if isinstance(curve, QuadraticBezier):
-                start, control, end = _xy(curve.start), _xy(curve.control), _xy(curve.end)
-                one, two = start + 2 / 3 * (control - start), end + 2 / 3 * (control - end)
+                points += quadratic(_xy(curve.start), _xy(curve.control), _xy(curve.end), tolerance)
             elif isinstance(curve, CubicBezier):
-                start, end = _xy(curve.start), _xy(curve.end)
                 one, two = _xy(curve.control1), _xy(curve.control2)
-            else:
-                continue
-            points.extend(_cubic(start, one, two, end, tolerance))
+                points += cubic(_xy(curve.start), one, two, _xy(curve.end), tolerance)
     return np.array(points, dtype=float).reshape(-1, 2)
 
 
-def _xy(point: Any) -> Array:
-    return np.array([float(point.x), float(point.y)])
-
-
-def _cubic(p0: Array, p1: Array, p2: Array, p3: Array, tolerance: float) -> list[tuple[float, float]]:
-    """Points of a cubic after its start: |B''| <= 6 bend, chord error <= |B''| / (8 n²)."""
-    bend = max(np.linalg.norm(p0 - 2 * p1 + p2), np.linalg.norm(p1 - 2 * p2 + p3))
-    n = min(max(1, math.ceil(math.sqrt(0.75 * float(bend) / tolerance))), 400)
-    t = (np.arange(1, n + 1) / n)[:, None]
-    run = (1 - t) ** 3 * p0 + 3 * (1 - t) ** 2 * t * p1 + 3 * (1 - t) * t**2 * p2 + t**3 * p3
-    return [(float(x), float(y)) for x, y in run]
+def _xy(point: Any) -> tuple[float, float]:
+    return float(point.x), float(point.y)
 
 
 def _svg_text(sheet: _Sheet, element: Any, text: TextOutline) -> None:
@@ -536,8 +524,8 @@ def _pdf_rings(item: Any, tolerance: float) -> list[Array]:
         elif kind == raw.FPDF_SEGMENT_BEZIERTO and rings:
             pending.append(spot)
             if len(pending) == 3:
-                start, (one, two, end) = np.array(rings[-1][-1]), map(np.array, pending)
-                rings[-1].extend(_cubic(start, one, two, end, tolerance))
+                one, two, end = pending
+                rings[-1].extend(cubic(rings[-1][-1], one, two, end, tolerance))
                 pending = []
         if rings and raw.FPDFPathSegment_GetClose(segment):
             rings[-1].append(rings[-1][0])

@@ -12,6 +12,7 @@ import uharfbuzz as hb
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.centrelines import CentreLine, centre_lines
+from kilnchisel.core.lettering.curves import cubic, quadratic
 from kilnchisel.core.lettering.faces import LoadedFace
 from kilnchisel.core.lettering.polygons import as_region, fill_nonzero, polygons_in
 
@@ -96,28 +97,12 @@ class _FlatPen:
             self.ring.append((x, y))
 
     def quadratic(self, x1: float, y1: float, x2: float, y2: float) -> None:
-        x0, y0 = self.ring[-1]
-        bend = math.hypot(x0 - 2 * x1 + x2, y0 - 2 * y1 + y2)
-        # chord error of a quadratic in n pieces is bend / (4 n²)
-        pieces = max(1, math.ceil(math.sqrt(bend / (4 * self.tolerance))))
-        for i in range(1, pieces + 1):
-            t = i / pieces
-            s = 1 - t
-            self.line(s * s * x0 + 2 * s * t * x1 + t * t * x2, s * s * y0 + 2 * s * t * y1 + t * t * y2)
+        for point in quadratic(self.ring[-1], (x1, y1), (x2, y2), self.tolerance):
+            self.line(*point)
 
     def cubic(self, x1: float, y1: float, x2: float, y2: float, x3: float, y3: float) -> None:
-        x0, y0 = self.ring[-1]
-        bend = max(
-            math.hypot(x0 - 2 * x1 + x2, y0 - 2 * y1 + y2),
-            math.hypot(x1 - 2 * x2 + x3, y1 - 2 * y2 + y3),
-        )
-        # |B''| <= 6 bend, chord error <= |B''| / (8 n²)
-        pieces = max(1, math.ceil(math.sqrt(0.75 * bend / self.tolerance)))
-        for i in range(1, pieces + 1):
-            t = i / pieces
-            s = 1 - t
-            a, b, c, d = s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t
-            self.line(a * x0 + b * x1 + c * x2 + d * x3, a * y0 + b * y1 + c * y2 + d * y3)
+        for point in cubic(self.ring[-1], (x1, y1), (x2, y2), (x3, y3), self.tolerance):
+            self.line(*point)
 
     def close(self) -> None:
         if len(self.ring) > 1 and self.ring[0] == self.ring[-1]:

@@ -19,12 +19,13 @@ from fontTools.ttLib.tables._g_l_y_f import Glyph
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.lettering.curves import cubic
 
 Array = NDArray[Any]
 
 CORNER_DEG = 52.0  # a turn sharper than this is meant
 STRAIGHT = 1.9  # a piece so many times longer than its neighbours is a straight run
-CURVE_PIECES = 10
+TOLERANCE = 0.25  # font units
 SVG = "{http://www.w3.org/2000/svg}"
 
 
@@ -90,10 +91,8 @@ def path_lines(d: str) -> list[Array]:
         elif command == "lineTo":
             lines[-1].append(points[0])
         elif command == "curveTo":
-            start, (one, two, end) = np.array(lines[-1][-1]), np.array(points)
-            t = np.linspace(0, 1, CURVE_PIECES + 1)[1:, None]
-            run = (1 - t) ** 3 * start + 3 * (1 - t) ** 2 * t * one + 3 * (1 - t) * t**2 * two + t**3 * end
-            lines[-1].extend(map(tuple, run))
+            one, two, end = points
+            lines[-1].extend(cubic(lines[-1][-1], one, two, end, TOLERANCE))
             curved.add(len(lines) - 1)
         elif command == "closePath":
             lines[-1].append(lines[-1][0])

@@ -33,6 +33,7 @@ from kilnchisel.core.job.wording import Curve, Slope, Wording
 from kilnchisel.core.laying.flat import distance_on
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
+from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.core.shop.placing import nudged
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.session import Session
@@ -60,6 +61,7 @@ Array = NDArray[Any]
 REST_MS, PAUSE_MS = 180, 650
 SLOW_MS = 450  # a draft that takes longer is spoken of
 EDIT_SCALE, WALK_SCALE = 0.6, 0.4
+WALK_S = 0.025  # what drawing a picture may take while one walks round
 WINDOW_SAMPLES = 64
 CURSORS = {"bend": Qt.CursorShape.SizeVerCursor, "spread": Qt.CursorShape.SizeHorCursor}
 NUDGE_KEYS = {
@@ -90,6 +92,7 @@ class PictureView(QWidget):
         self.drawn: Drawn | None = None
         self.image: QImage | None = None
         self._trouble = ""  # why the present job cannot be drawn
+        self._budget = FrameBudget(WALK_S, WALK_SCALE)
         self._told = ""  # something that was refused; it stays for a while whatever is drawn
         self.refining = True
         self.making_picture = False  # a picture for a file is under way and must not be disturbed
@@ -148,7 +151,7 @@ class PictureView(QWidget):
         if self.width() < 16 or self.height() < 16 or not self.isVisible():
             return
         walking = self._drag is not None and self._drag.kind in ("walk", "aim", "sheet")
-        self._ask(WALK_SCALE if walking else scale, detail=Detail.ROUGH)
+        self._ask(self._budget.scale if walking else scale, detail=Detail.ROUGH)
         if not self.making_picture:
             self.mockups.withdraw(self._number)
         self._mockup_number = -1
@@ -232,6 +235,9 @@ class PictureView(QWidget):
             return
         self._trouble = ""
         self.drawn = drawn
+        scale = drawn.order.scale / self.devicePixelRatioF()
+        if drawn.order.detail.rough and scale != EDIT_SCALE:
+            self._budget.took(scale, drawn.seconds)
         if self._slow.isActive() and self._shows_present():
             self._slow.stop()
             if self._mockup_number < 0:
@@ -618,7 +624,7 @@ class PictureView(QWidget):
         if self.look.square_on:
             zoom = float(np.clip(self.look.zoom / factor, 0.3, 40))
             self.look = replace(self.look, zoom=zoom)
-            self.refresh(WALK_SCALE)
+            self.refresh(self._budget.scale)
         else:
             camera = self.session.job.setting.camera
             distance = float(np.clip(camera.distance_mm * factor, 30, 1_000_000))
@@ -720,7 +726,7 @@ class PictureView(QWidget):
         scale = 2 * drag.drawn.view.tall / max(self.height(), 1)
         at = drag.look.at or self._aim() or (0.0, 0.0)
         self.look = replace(drag.look, at=(at[0] - dx * scale, at[1] + dy * scale))
-        self.refresh(WALK_SCALE)
+        self.refresh(self._budget.scale)
 
     def _nudge(self, du: float, dv: float) -> None:
         index = self.session.index
