@@ -173,8 +173,8 @@ def _all_laid(blank: Blank, makings: tuple[_Making, ...], detail: Detail) -> lis
 
 
 @remembered
-def _shells(blank: Blank) -> tuple[Part, ...]:
-    return shell_parts(body_of(blank))
+def _shells(blank: Blank, *, detail: Detail) -> tuple[Part, ...]:
+    return shell_parts(body_of(blank, detail=detail))
 
 
 @remembered
@@ -186,7 +186,7 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], *, detail: Detail) -> Pie
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
-    parts, free = list(_shells(blank)), []
+    parts, free = list(_shells(blank, detail=detail)), []
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)

@@ -289,7 +289,7 @@ class Typing(WindowTest):
         QTest.keyClick(text, Qt.Key.Key_Return)
         QTest.keyClicks(text, "path")
         self.assertEqual(self.lettering.content.text, "DOME\npath")
-        self.assertIn("wording.align", " ".join(self.window.ticket.forms["wording"].fields))
+        self.assertIn("content.align", " ".join(self.window.ticket.forms["wording"].fields))
         QTest.keyClick(text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.assertEqual(self.lettering.content.text, "Your words")
         self.assertEqual(text.toPlainText(), "Your words")

@@ -405,8 +405,7 @@ class Draft:
             "exposure": scene.exposure_stops,
             "has_panel": scene.panel is not None,
             "is_ground": False,
-            "search_taps": 10 if detail.fine else 5,
-            "shadow_taps": 16 if detail.fine else 6,
+            "shadow_taps": 16 if detail.fine else 8,
             **{f"cover_{number}": FIRST_COVER + number for number in range(MOST_COVERS)},
         }
         self._open_scene = scene

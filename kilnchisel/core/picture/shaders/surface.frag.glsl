@@ -46,7 +46,6 @@ uniform sampler2D shadow_map;
 uniform mat4 shadow_clip;
 uniform float shadow_texel;       // mm
 uniform float shadow_depth;       // mm between the map's near and far
-uniform int search_taps;          // where a blocker is looked for
 uniform int shadow_taps;
 
 uniform float sends_back;         // share of light that goes back the way it came
@@ -98,7 +97,7 @@ float lit_share(vec3 n) {
     float turn = fract(sin(dot(floor(gl_FragCoord.xy), vec2(12.9898, 78.233))) * 43758.5453) * 6.2831853;
     mat2 spin = mat2(cos(turn), sin(turn), -sin(turn), cos(turn));
     float sum = 0.0, count = 0.0;
-    for (int i = 0; i < search_taps; ++i) {
+    for (int i = 0; i < 10; ++i) {
         float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
         if (d < map.z - slack) { sum += d; count += 1.0; }
     }
