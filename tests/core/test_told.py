@@ -20,6 +20,7 @@ from kilnchisel.core.lettering.measures import smallest_gap_mm
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import ENDINGS, Reading, measured, readings
 from tests.core.test_handover import called
+from tests.each import each, spread
 from tests.samples import mug_job, plaque_job
 
 DEMO = Path(__file__).parents[2] / "demo"
@@ -97,13 +98,13 @@ class TooMuch(unittest.TestCase):
         self.assertAlmostEqual(deep, 400, delta=1e-6)
 
 
+@spread
 class Measured(unittest.TestCase):
-    def test_every_demo_job_as_json(self):
-        for path in sorted(DEMO.glob("*.kcj")):
-            with self.subTest(path.stem):
-                told = json.dumps(measured(open_job(path)))
-                self.assertNotIn("NaN", told)
-                self.assertNotIn("Infinity", told)
+    @each(path.stem for path in sorted(DEMO.glob("*.kcj")))
+    def test_as_json_demo_job(self, stem):
+        told = json.dumps(measured(open_job(DEMO / f"{stem}.kcj")))
+        self.assertNotIn("NaN", told)
+        self.assertNotIn("Infinity", told)
 
     def test_every_unit_has_an_ending(self):
         job = change(plaque_job("TARN"), ("finish",), {"kind": "brass"})

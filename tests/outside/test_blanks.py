@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 import trimesh
 
+from demo.jobs import JOBS
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
@@ -30,6 +31,7 @@ from kilnchisel.core.job.ringsizes import (
 from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.shop.checks import checks
+from tests.each import each, spread
 
 FACES = ("cinzel-bold", "league-spartan-bold", "pacifico", "roboto-slab")
 
@@ -229,41 +231,39 @@ class NeverMirrored(unittest.TestCase):
         self.assertEqual(apart.letterings[1].lay.along_mm, -1300)
 
 
+@spread
 class Watertight(unittest.TestCase):
-    def test_random_jobs_over_all_blanks(self):
-        # a second library (trimesh) finds every solid closed; a fixed seed, a sample of each kind
-        rng = random.Random(20261125)
-        for kind in KINDS.values():
-            blank = kind()
-            for sheet in body_of(blank).sheets:
-                low_u, low_v, high_u, high_v = sheet.side.domain.bounds
-                deep = min(0.25, 0.4 * sheet.side.wall_mm)
-                for _ in range(2):
-                    craft = rng.choice([Engraved(depth_mm=deep), Raised(height_mm=0.4)])
-                    wording = Wording(
-                        text=rng.choice(["TARN 8", "Ring & bow", "gå opp"]),
-                        face=ShippedFace(name=rng.choice(FACES)),
-                        cap_height_mm=max(min(6.0, (high_v - low_v) / rng.uniform(2, 5)), 0.3),
-                    )
-                    lay = Lay(
-                        side=sheet.side.name,
-                        along_mm=rng.uniform(low_u, high_u),
-                        across_mm=rng.uniform(0.6 * low_v + 0.4 * high_v, 0.4 * low_v + 0.6 * high_v),
-                        turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
-                        cone=rng.choice(["straight rows", "unrolled"]),
-                    )
-                    job = Job(blank=blank, letterings=(Lettering(content=wording, lay=lay, craft=craft),))
-                    with self.subTest(kind=blank.kind, side=sheet.side.name):
-                        mesh = mesh_of(job)
-                        self.assertTrue(mesh.is_watertight)
-                        self.assertGreater(mesh.volume, 0)
+    @each(KINDS)
+    def test_random_jobs_on(self, kind):
+        # a second library (trimesh) finds every solid closed; a fixed seed, a sample of each side
+        rng = random.Random(f"20261125 {kind}")
+        blank = KINDS[kind]()
+        for sheet in body_of(blank).sheets:
+            low_u, low_v, high_u, high_v = sheet.side.domain.bounds
+            deep = min(0.25, 0.4 * sheet.side.wall_mm)
+            for _ in range(2):
+                craft = rng.choice([Engraved(depth_mm=deep), Raised(height_mm=0.4)])
+                wording = Wording(
+                    text=rng.choice(["TARN 8", "Ring & bow", "gå opp"]),
+                    face=ShippedFace(name=rng.choice(FACES)),
+                    cap_height_mm=max(min(6.0, (high_v - low_v) / rng.uniform(2, 5)), 0.3),
+                )
+                lay = Lay(
+                    side=sheet.side.name,
+                    along_mm=rng.uniform(low_u, high_u),
+                    across_mm=rng.uniform(0.6 * low_v + 0.4 * high_v, 0.4 * low_v + 0.6 * high_v),
+                    turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
+                    cone=rng.choice(["straight rows", "unrolled"]),
+                )
+                job = Job(blank=blank, letterings=(Lettering(content=wording, lay=lay, craft=craft),))
+                with self.subTest(side=sheet.side.name):
+                    mesh = mesh_of(job)
+                    self.assertTrue(mesh.is_watertight)
+                    self.assertGreater(mesh.volume, 0)
 
-    def test_every_demo_job_closes(self):
-        from demo.jobs import JOBS
-
-        for stem, make in JOBS.items():
-            with self.subTest(job=stem):
-                self.assertTrue(mesh_of(make()).is_watertight)
+    @each(JOBS)
+    def test_demo_job_closes(self, stem):
+        self.assertTrue(mesh_of(JOBS[stem]()).is_watertight)
 
     def test_a_first_lettering_fits_every_blank(self):
         for kind in KINDS.values():
