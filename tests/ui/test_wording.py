@@ -152,7 +152,7 @@ class Letters(WordingTest):
 
     def test_a_value_out_of_range_is_refused_with_the_reason(self):
         before = self.window.session.job
-        field = self.field("wording", ".kern_mm")
+        field = self.field("wording", ".raise_mm")
         self.type(field.line, "9999")
         self.assertIn("the most is 500 mm", field.refusal.text())
         self.assertEqual(self.window.session.job, before)

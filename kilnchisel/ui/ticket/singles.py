@@ -66,7 +66,7 @@ def single_letters(
             options=tuple((i, wording.text[i]) for i in spots),
             hint="Choose it here, or click it on the object and drag it.",
         ),
-        number("kern_mm", "Room before it", "length", 0.1, "Tucks it in below zero."),
+        *(() if _first(wording.text, here) else (number("kern_mm", *BEFORE),)),
         number("raise_mm", "Raised by", "length", 0.1, "Below zero it is lowered."),
         number("turn_deg", "Turned", "angle", 1, "Counter-clockwise."),
         number("size", "Size", "percent", 5, "Of the others."),
@@ -106,6 +106,14 @@ def single_letters(
     if wording.letters:
         fields.append(link("letters.plain", "", "All letters as they were"))
     return fields
+
+
+BEFORE = ("Room before it", "length", 0.1, "Tucks it in below zero.")
+
+
+def _first(text: str, place: int) -> bool:
+    """Whether a letter begins its row: rows are set by their ink, so room before it is none."""
+    return not text[:place].rpartition("\n")[2].strip()
 
 
 def _scope(wording: Wording, place: int, scope: str) -> list[int]:

@@ -5,17 +5,19 @@ Fields lie in groups that fold; a folded group says its values in a few words.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from kilnchisel.core.build import width_of
+from kilnchisel.core.build import side_of, width_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
     Picture,
     Shape,
 )
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
@@ -449,6 +451,17 @@ def _repeat(job: Job, index: int) -> list[Spec]:
     repeat = job.letterings[index].lay.repeat
     if repeat is not None and not repeat.fill:
         fields.append(ranged(job, (*path, "times"), "Times", "count", step=1))
-    if repeat is not None:
+    if repeat is not None and (repeat.fill or not _comes_round(job, index)):
         fields.append(ranged(job, (*path, "gap_mm"), "Gap at least", "length"))
     return fields
+
+
+def _comes_round(job: Job, index: int) -> bool:
+    """Whether repetitions stand in equal steps round a circle or a closed side, whatever their gap."""
+    lettering = job.letterings[index]
+    content = lettering.content
+    if isinstance(content, Wording) and isinstance(content.arrangement, Circle):
+        return True
+    with contextlib.suppress(KilnError):
+        return not isinstance(job.blank, Mesh3D) and side_of(job.blank, lettering.lay).period is not None
+    return False

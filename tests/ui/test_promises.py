@@ -1,0 +1,360 @@
+"""Every control of the ticket does what it promises: what its words name changes, and what they do not name
+stays as it was."""
+
+import re
+import unittest
+from functools import lru_cache
+
+import numpy as np
+import shapely
+
+from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job, view_of
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import Form
+from kilnchisel.core.job.blank import KINDS
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.turning import CRAFTS, FINISHES, with_craft
+from kilnchisel.core.kinds import named
+from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.readings import readings
+from kilnchisel.ui.ticket.sections import SECTIONS, specs
+from tests.each import each, spread
+from tests.outside.test_fields import ramp
+
+GROUPS = frozenset(("letters", "fit", "arrangement", "outline", "around", "single", "rules"))
+NO_VALUE = ("link", "group", "letter", "scope")  # these open something, or choose what others are about
+
+
+def rounded(values):
+    return tuple(np.round(np.ravel(values), 5).tolist())
+
+
+class Seen:
+    """What can be seen and measured of a job, aspect by aspect, each worked out when it is asked for."""
+
+    def __init__(self, job):
+        self.job = job
+
+    @property
+    def _laid(self):
+        return lettering_laid(self.job, 0)
+
+    def body(self):
+        body = body_of(self.job.blank)
+        shells = [
+            (x.name, len(x.mesh.faces), rounded(x.mesh.bounds), rounded(area(x.mesh))) for x in body.shells
+        ]
+        sheets = [
+            (
+                x.side.name,
+                rounded(x.side.domain.bounds),
+                rounded(x.side.domain.area),
+                round(x.side.wall_mm, 4),
+            )
+            + tuple(
+                (i.name, rounded(i.area.area), rounded(i.area.bounds), round(i.height_mm, 5))
+                for i in x.insets
+            )
+            + (
+                ()
+                if x.net is None
+                else (rounded(x.side.to_body(x.net.points, np.zeros(len(x.net.points)))),)
+            )
+            for x in body.sheets
+        ]
+        return shells, sheets
+
+    def ink(self):
+        """The form of the lettering, wherever it lies."""
+        laid = self._laid
+        layers = [
+            (x.kind, x.raster is not None, *measures(x.region), round(x.height, 4))
+            for x in laid.outline.layers
+        ]
+        middle = np.array(shapely.centroid(laid.outline.ink).coords[0])
+        letters = [x.region for x in laid.outline.letters if not x.region.is_empty]
+        apart = [rounded(np.array(shapely.centroid(x).coords[0]) - middle) for x in letters]
+        lines = [rounded(line) for line in laid.outline.lines]
+        return layers, apart, lines, len(laid.placing.copies), measures(laid.ink)[:2], laid.outline.as_drawn
+
+    def place(self):
+        laid = self._laid
+        return laid.side.name, rounded(laid.frame), rounded(shapely.centroid(laid.ink).coords)
+
+    def relief(self):
+        """The solid parts of the lettering, and the ground that it changes."""
+        parts = [x for x in piece_of(self.job).parts if x.lettering is not None or not x.uncut]
+        return [
+            (x.name, x.role, len(x.mesh.faces), rounded(x.mesh.bounds), rounded(area(x.mesh)))
+            for x in parts
+        ]
+
+    def lamps(self):
+        lamps = scene_of_job(self.job).lamps
+        return None if lamps is None else (len(lamps.start), rounded(lamps.radius), rounded(lamps.radiance))
+
+    def _materials(self, wanted):
+        pairs = zip(piece_of(self.job).parts, scene_of_job(self.job).items, strict=True)
+        return [item.material for part, item in pairs if wanted(part)]
+
+    def letters(self):
+        return self._materials(lambda part: part.lettering == 0 and part.role != "blank")
+
+    def blank(self):
+        return self._materials(lambda part: part.lettering is None and part.role == "blank")
+
+    def rim(self):
+        return self._materials(lambda part: part.role == "rim")
+
+    def detail(self):
+        return self._materials(lambda part: part.role == "detail")
+
+    def light(self):
+        scene = scene_of_job(self.job)
+        panel = scene.panel
+        key = (
+            None
+            if panel is None
+            else (rounded(panel.middle), round(panel.size_mm, 3), rounded(panel.radiance))
+        )
+        return rounded(scene.room.radiance.mean(axis=(0, 1))), round(scene.room.turn, 5), key
+
+    def exposure(self):
+        return scene_of_job(self.job).exposure_stops
+
+    def ground(self):
+        scene = scene_of_job(self.job)
+        return scene.base.material, rounded(scene.backdrop.picture.mean(axis=(0, 1)))
+
+    def glow(self):
+        return scene_of_job(self.job).glow
+
+    def stance(self):
+        return rounded(scene_of_job(self.job).stance)
+
+    def camera(self):
+        view = view_of(self.job)
+        return rounded(view.eye), rounded(view.ahead), round(view.tall, 6)
+
+    def verdict(self):
+        told = [(check.key, check.level, check.says) for check in checks(self.job, 0)]
+        return told, [(one.key, round(one.value, 5)) for one in readings(self.job, 0)]
+
+
+def differs(before, after, aspect):
+    return getattr(before, aspect)() != getattr(after, aspect)()
+
+
+def area(mesh):
+    a, b, c = (mesh.points[mesh.faces[:, k]] for k in range(3))
+    return np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2
+
+
+def measures(region):
+    left, low, right, high = region.bounds if not region.is_empty else (0, 0, 0, 0)
+    return round(region.area, 5), round(region.length, 4), round(right - left, 5), round(high - low, 5)
+
+
+GEOMETRY = ("body", "ink", "place", "relief")
+LOOKS = ("letters", "blank", "rim", "detail")
+SCENE = ("light", "exposure", "ground", "stance", "camera")
+# what a control's key ends in -> what must change | what must stay
+PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
+    (r"blank\.stock_mm|blank\.keep_mm", ("verdict",), ("body", "ink")),
+    (r"blank\..*", ("body",), ("exposure",)),
+    (r"letterings\.0\.finish\..*", ("letters",), ("body", "ink", "blank", "rim")),
+    (r"letter\.\d+\.(finish|colour)", ("letters",), ("body", "blank", "rim")),
+    (r"rim_finish\..*", ("rim",), GEOMETRY + ("letters", "detail")),
+    (r"detail_finish\..*", ("detail",), GEOMETRY + ("rim",)),
+    (r"finish\..*", ("blank",), GEOMETRY + ("rim", "detail")),
+    (r"wear\..*", ("blank",), GEOMETRY),
+    (r".*craft\.kind", ("relief",), ("body",)),
+    (
+        r".*craft\.(darkened|glow|underprint|carrier_colour|glow_colour|own_colour)",
+        ("letters",),
+        ("body", "relief"),
+    ),
+    (r".*craft\.return_finish\..*", ("letters",), ("body", "relief")),
+    (r".*craft\.(colour|light_colour|brightness)", ("shining",), ("body", "relief")),
+    (r".*craft\.(lit)", ("lamps",), ("body", "relief")),
+    (r".*craft\.light", ("letters",), ("body", "ink")),
+    (r".*craft\..*", ("relief",), ("body", "camera")),
+    (r".*lay\.(stretch_limit|seam_deg)", ("verdict",), ("body", "ink")),
+    (r".*lay\.(along_mm|across_mm)|along_deg", ("place",), ("body",)),
+    (r".*lay\.(turn_deg|side)", ("place",), ("body",)),
+    (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
+    (r"spread_deg", ("ink",), ("body",)),
+    (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
+    (r"setting\.camera\..*", ("camera",), GEOMETRY + LOOKS + ("light", "ground")),
+    (r"setting\.light\..*", ("light",), GEOMETRY + LOOKS + ("camera", "stance")),
+    (r"setting\.exposure_stops", ("exposure",), GEOMETRY + LOOKS + ("light", "camera")),
+    (r"setting\.ground\..*", ("ground",), GEOMETRY + LOOKS + ("light", "camera")),
+    (r"setting\.stance", ("stance",), GEOMETRY + LOOKS),
+    (r"setting\.glow\..*", ("glow",), GEOMETRY + LOOKS + ("light", "camera")),
+    (r".*\.standard", ("verdict",), GEOMETRY + LOOKS),
+    (r".*backing\.height", ("relief",), ("body",)),
+    (r".*(backing|contour)\.(own|colour)|.*(backing|contour)\.finish.*", ("letters",), ("body", "ink")),
+    (
+        r"letter\..*|text|drawn|.*\.there|shape\.kind|fit\.by|.*content\..*|arrangement\.kind",
+        ("ink",),
+        ("body",),
+    ),
+)
+# what only one sample shows: the key's end -> the value to try, instead of a step from the present one
+TRIED = {
+    "longest_mm": 200.0,
+    "return_finish.kind": "brass",
+    "bend": 4.0,
+    "seed": 7,
+    "fillet_mm": 0.12,
+    "stretch_limit": 0.0,
+    "seam_deg": 20.0,
+    "standard": "tactile sign",
+    "gap_mm": 30.0,
+    "iso": 60.0,
+    "us": 9.0,
+    "round_mm": 0.4,
+    "cutter_mm": 1.2,
+    "slot_mm": 4.0,
+    "uneven": 60.0,
+    "patina": 70.0,
+}
+
+
+def samples():
+    """Jobs that show every control between them, by name."""
+    found = {kind: fresh_job(kind, "RS 8\nOVAL") for kind in KINDS}
+    base = change(fresh_job("plaque", "RS8"), ("blank", "thickness_mm"), 20.0)
+    base = change(base, ("letterings", 0, "content", "cap_height_mm"), 24.0)
+    for kind in CRAFTS:
+        job = change(base, ("letterings", 0, "content"), ramp()) if kind == "relief" else base
+        if kind == "tube":  # more than one tube is long
+            job = change(job, ("letterings", 0, "content", "cap_height_mm"), 90.0)
+        found[f"craft {kind}"] = with_craft(job, 0, kind)
+    for kind in FINISHES:
+        if kind not in ("ink", "as the blank"):
+            found[f"finish {kind}"] = change(base, ("finish",), {"kind": kind})
+    for kind in named(Form):
+        found[f"shape {kind}"] = change(
+            base, ("letterings", 0, "content"), {"kind": "shape", "form": {"kind": kind}}
+        )
+    return found
+
+
+@lru_cache(maxsize=1)
+def controls():
+    """Every control once, with the first job that shows it: name -> (section, key, job). Options of choices
+    and switches are gone into one step, for what they bring along."""
+    found = {}
+
+    def note(job):
+        for section in SECTIONS:
+            for spec in specs(job, section, 0, GROUPS):
+                if spec.kind not in NO_VALUE and spec.key != "craft.recipe":
+                    found.setdefault(re.sub(r"^\d+\.", "", spec.key), (section, spec.key, job))
+
+    jobs = samples()
+    for job in jobs.values():
+        note(job)
+    for job in jobs.values():
+        for section in SECTIONS:
+            for spec in specs(job, section, 0, GROUPS):
+                if spec.kind in ("choice", "switch", "menu") and spec.key not in (
+                    "blank.kind",
+                    "craft.recipe",
+                ):
+                    for value, _ in spec.options[:16]:
+                        try:
+                            note(spec.put(job, value))
+                        except KilnError:
+                            continue  # refused with a sentence: nothing comes of it
+    return found
+
+
+def values_for(spec, job):
+    """Other values to try: the first that is taken is used."""
+    value, end = spec.get(job), spec.key.rsplit(".", 1)[-1]
+    tried = next((other for key, other in TRIED.items() if spec.key.endswith(key)), None)
+    if tried is not None:
+        return [tried]
+    if spec.kind in ("choice", "switch", "menu"):
+        return [option for option, _ in spec.options if option not in (value, "own", "")]
+    if spec.kind == "colour":
+        return ["#20a010"]
+    if spec.kind == "words":
+        return ["0 0; 50 100; 100 20" if end == "profile" else "XY"]
+    if spec.kind in ("angle", "stops"):
+        return [value + 7 if spec.kind == "angle" else value + 1]
+    if spec.kind in ("count", "carat"):
+        return [value + 2, value - 2, value + 1, value - 1]
+    return [value * 1.3, value * 0.8] if value else [5.0, 1.0, 0.3]
+
+
+@spread
+class Promises(unittest.TestCase):
+    @each(SECTIONS)
+    def test_each_control_of(self, section):
+        mine = {name: at for name, at in controls().items() if at[0] == section}
+        for name, (_, key, job) in mine.items():
+            with self.subTest(name):
+                self.kept(key, job)
+
+    def kept(self, key, job):
+        section = next(s for s in SECTIONS if any(x.key == key for x in specs(job, s, 0, GROUPS)))
+        spec = next(x for x in specs(job, section, 0, GROUPS) if x.key == key)
+        plain = re.sub(r"^\d+\.", "", key)
+        promise = next((p for p in PROMISES if re.fullmatch(p[0], plain)), None)
+        self.assertIsNotNone(promise, "a control of which nobody says what it changes")
+        for value in values_for(spec, job):
+            try:
+                made = spec.put(job, value)
+            except KilnError:
+                continue
+            if made != job:
+                break
+        else:
+            self.fail("no other value is taken")
+        before, after = Seen(job), Seen(made)
+        _, changes, stays = promise
+        if changes == ("shining",):  # tubes are lamps, what is lit evenly is a material
+            told = [(one.lamps(), one.letters()) for one in (before, after)]
+            self.assertNotEqual(*told)
+        else:
+            for aspect in changes:
+                self.assertNotEqual(
+                    getattr(before, aspect)(), getattr(after, aspect)(), f"{aspect}, {value}"
+                )
+        for aspect in stays:
+            self.assertEqual(getattr(before, aspect)(), getattr(after, aspect)(), f"{aspect} too, {value}")
+
+    def test_sizes_come_out_as_they_are_typed(self):
+        job = fresh_job("mug", "TARN 8")
+        path = ("letterings", 0, "content")
+        laid = lettering_laid(job, 0)
+        larger = lettering_laid(change(job, (*path, "cap_height_mm"), 2 * laid.outline.cap_height_mm), 0)
+        self.assertAlmostEqual(larger.height_mm / laid.height_mm, 2.0, delta=1e-3)
+        moved = lettering_laid(change(job, ("letterings", 0, "lay", "along_mm"), 12.5), 0)
+        shift = np.subtract(shapely.centroid(moved.ink).coords[0], shapely.centroid(laid.ink).coords[0])
+        np.testing.assert_allclose(shift, (12.5, 0.0), atol=1e-6)
+        turned = lettering_laid(change(job, ("letterings", 0, "lay", "turn_deg"), 30.0), 0)
+        edge = turned.frame[1] - turned.frame[0]
+        self.assertAlmostEqual(np.degrees(np.arctan2(edge[1], edge[0])), 30.0, places=4)
+        spaced = lettering_laid(change(job, (*path, "letter_spacing_mm"), 2.0), 0)
+        gaps = len("TARN 8") - 1
+        self.assertAlmostEqual(spaced.width_mm - laid.width_mm, 2.0 * gaps, delta=0.2)
+
+    def test_depths_and_heights_come_out_as_they_are_typed(self):
+        for kind, field, value in (("engraved", "depth_mm", 0.7), ("raised", "height_mm", 1.9)):
+            job = with_craft(fresh_job("plaque", "I"), 0, kind)
+            job = change(job, ("letterings", 0, "craft", field), value)
+            points = np.concatenate([p.mesh.points for p in piece_of(job).parts if p.lettering == 0])
+            front = body_of(job.blank).sheet("front").side.to_body(np.zeros((1, 2)), np.zeros(1))[0, 1]
+            wanted = value if kind == "engraved" else -value  # the front faces -y
+            far = points[np.abs(points[:, 1] - front).argmax(), 1] - front
+            self.assertAlmostEqual(float(far), wanted, places=6)
+
+
+if __name__ == "__main__":
+    unittest.main()
