@@ -111,7 +111,11 @@ def _axis(part: shapely.Polygon, step: float) -> tuple[Array, Array, Array]:
 
 
 def _branches(points: Array, edges: Array, radius: Array) -> list[_Branch]:
-    """Chains of edges between nodes where not exactly two meet; a plain loop is one chain."""
+    """Chains of edges between nodes where not exactly two meet; a plain loop is one chain.
+
+    By hand: networkx has nothing that draws chains together, and making its graph alone takes as long as
+    all of this (0.5 ms for a bold S of 335 edges, 0.6 ms with its components).
+    """
     near: dict[int, list[int]] = defaultdict(list)
     for a, b in edges.tolist():
         if a != b:
@@ -136,14 +140,14 @@ def _branches(points: Array, edges: Array, radius: Array) -> list[_Branch]:
         for other in near[node]:
             if (node, other) not in used:
                 walk(node, other)
-    for v in sorted(near):  # what is left are loops without a node
+    for v in sorted(near.keys() - nodes):  # what is left are loops without a node
         for other in near[v]:
-            if v not in nodes and not any(pair in used for pair in ((v, other), (other, v))):
-                walk(v, other)
-                # mark the loop both ways
-                loop = branches[-1]
-                if loop.start == loop.end:
-                    used.update((b, a) for a, b in list(used))
+            if (v, other) in used or (other, v) in used:
+                continue
+            walk(v, other)
+            loop = branches[-1]
+            if loop.start == loop.end:  # marked both ways
+                used.update((b, a) for a, b in list(used))
     return branches
 
 
