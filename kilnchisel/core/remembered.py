@@ -20,7 +20,7 @@ import shapely
 P = ParamSpec("P")
 T = TypeVar("T")
 
-MOST_BYTES = 192 * 2**20
+MOST_BYTES = 128 * 2**20
 LEAST_KEPT = 24  # results that stay whatever their size: those of the job being worked on
 GEOMETRY_BYTES, POINT_BYTES = 320, 16  # of an outline besides its points, and of each
 

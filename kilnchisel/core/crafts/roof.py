@@ -212,6 +212,7 @@ def roof_faces(points: Array, border: Array) -> Array | None:
     """Triangles (m, 3), counter-clockwise, over the region on the left of directed edges (k, 2).
 
     points (n, 2): those of the border and any inside it. None where no triangulation has all its edges.
+    A few edges are put into scipy's triangulation by hand: shapely's constrained one takes no inner points.
     """
     faces = spatial.Delaunay(points).simplices.astype(np.int64)  # counter-clockwise
     size = len(points)

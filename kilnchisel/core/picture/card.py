@@ -22,8 +22,8 @@ from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS
 
 Array = NDArray[Any]
 
-KEPT_MESHES, KEPT_MESH_BYTES = 96, 96 * 2**20
-KEPT_IMAGE_BYTES = 128 * 2**20  # of textures and amounts
+KEPT_MESHES, KEPT_MESH_BYTES = 64, 48 * 2**20
+KEPT_IMAGE_BYTES = 72 * 2**20  # of textures and amounts
 FLAT_CORNERS = 180
 SHADERS = Path(__file__).parent / "shaders"
 
