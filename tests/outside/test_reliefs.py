@@ -10,6 +10,7 @@ import trimesh
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.profile import Outlined, stages_of
 from kilnchisel.core.crafts.roof import roof_faces, widest_mm
+from kilnchisel.core.crafts.walls import _zipped
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
 from kilnchisel.core.job.blank import Band, Bottle, Globe, Mug, Plaque
@@ -219,6 +220,22 @@ class Triangles(unittest.TestCase):
             area = ((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]) / 2
             self.assertGreater(float(area.min()), 0)
             self.assertAlmostEqual(float(area.sum()), 10.0)
+
+
+class Walls(unittest.TestCase):
+    def test_two_chains_are_joined_level_with_level(self):
+        # a wall whose ends have 3 and 9 corners, evenly: no triangle reaches farther up than one step of
+        # the wider chain, and together they cover the wall once
+        low, high = 3, 9
+        height = np.concatenate([np.linspace(0, 1, low), np.linspace(0, 1, high)])
+        place = np.stack([np.repeat([0.0, 1.0], [low, high]), height], axis=1)
+        faces = np.array(_zipped(list(range(low)), list(range(low, low + high))))
+        self.assertEqual(len(faces), low + high - 2)
+        self.assertLessEqual(np.ptp(height[faces], axis=1).max(), 1 / (low - 1) + 1 / (high - 1) + 1e-9)
+        a, b, c = (place[faces[:, k]] for k in range(3))
+        double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+        self.assertTrue((double > 0).all())
+        self.assertAlmostEqual(double.sum() / 2, 1.0)
 
 
 if __name__ == "__main__":

@@ -242,6 +242,10 @@ class FreeMeshes(unittest.TestCase):
                 laid = lettering_laid(job, 0)
                 np.testing.assert_allclose(laid.stretch, 1.0, atol=1e-3)  # chords against arcs
                 self.assertTrue(solid(job).is_watertight)
+                # u = 0 is at the front, or above where it lies
+                front = laid.side.to_body(np.zeros((1, 2)), np.zeros(1))[0] - area.centre
+                wanted = (0, -1, 0) if turn is None else (0, 0, 1)
+                self.assertAlmostEqual(float(front @ wanted), 30, delta=0.02)
         pipe = trimesh.creation.annulus(20, 25, 40, sections=120)
         names = {area.name: area.inside for area in free_mesh(taken(pipe)).round_areas}
         self.assertEqual(sorted(names.values()), [False, True])

@@ -98,6 +98,23 @@ class Others(unittest.TestCase):
             self.assertTrue(found["height"])
         self.assertFalse(verdicts(job_of("SHAFT", "ISO 3098 type B", cap_height_mm=11.0))["height"])
 
+    def test_iso_3098_type_a(self):
+        # ISO 3098-1 type A: stroke h/14, small letters 10h/14; rows of capitals 17h/14 at least
+        for pen, holds in ((1.0, True), (1.4, False)):  # the second is that of type B
+            job = job_of("SHAFT", "ISO 3098 type A", cap_height_mm=14.0, pen_mm=pen)
+            found = verdicts(
+                change(job, ("letterings", 0, "content", "face"), LineFace(name="hershey-sans"))
+            )
+            self.assertEqual(found["stroke"], holds)
+        for kind, spacing, holds in (
+            ("A", 121.0, False),
+            ("A", 122.0, True),
+            ("B", 129.0, False),
+            ("B", 130.0, True),
+        ):
+            found = verdicts(job_of("A\nB", f"ISO 3098 type {kind}", row_spacing=spacing))
+            self.assertEqual(found["rows"], holds, f"{kind} {spacing}")
+
     def test_number_plate_boat_and_aircraft(self):
         # UK SI 2001/561: 79 mm high, 14 mm stroke, 11 mm apart; 33 CFR 173.27: 3 in; 14 CFR 45.29: 12 in
         self.assertTrue(verdicts(job_of("AB12", "UK number plate", cap_height_mm=79.0))["height"])
