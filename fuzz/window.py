@@ -201,7 +201,7 @@ class Driver:
 
         # those that ask for a file or end the window are driven elsewhere
         skipped = {"open_job", "new_on_mesh", "save_job", "save_job_as", "hand_over_picture", "close"}
-        skipped |= {"hand_over_mesh", "hand_over_outline", "add_artwork", "show_keys"}
+        skipped |= {"hand_over_mesh", "hand_over_outline", "add_artwork", "show_keys", "show_about"}
         command = self.rng.choice([c for c in COMMANDS if c.does not in skipped])
         self.say(f"command {command.does}")
         getattr(self.window, command.does)()

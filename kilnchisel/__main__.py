@@ -25,6 +25,7 @@ COMMANDS = (
     "outline",
     "fonts",
     "schema",
+    "about",
 )
 
 
@@ -39,7 +40,7 @@ def main(arguments: list[str]) -> int:
     """Run a command. Returns the exit status: 0 done, 2 refused with a sentence on stderr."""
     try:
         if arguments and arguments[0] in COMMANDS:
-            if arguments[0] not in ("fonts", "schema"):
+            if arguments[0] not in ("fonts", "schema", "about"):
                 gate.warm()  # it starts while the command loads what it needs
             return _command(arguments)
         return _window(arguments)
@@ -139,6 +140,7 @@ def _command(arguments: list[str]) -> int:
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
     commands.add_parser("schema", help="print the JSON Schema of the job file")
+    commands.add_parser("about", help="what this is, and what it draws with on this machine")
     options = parser.parse_args(arguments)
     actions = {
         "new": _new,
@@ -152,6 +154,7 @@ def _command(arguments: list[str]) -> int:
         "outline": _outline,
         "fonts": _fonts,
         "schema": _schema,
+        "about": _about,
     }
     actions[options.command](options)
     return 0
@@ -415,6 +418,18 @@ def _schema(_options: Any) -> None:
     from kilnchisel.core.job.file import schema
 
     print(json.dumps(schema(), indent=2, ensure_ascii=False))
+
+
+def _about(_options: Any) -> None:
+    from kilnchisel.core.picture.about import about
+    from kilnchisel.core.picture.device import context, name_of
+
+    try:
+        card: str | None = name_of(context())
+    except KilnError:
+        card = None
+    for label, words in about(card):
+        print(f"{label + ':':<24}{words}")
 
 
 def _writable(path: Path) -> None:

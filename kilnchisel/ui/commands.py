@@ -46,6 +46,7 @@ COMMANDS = (
     Command("toggle_evening", "Evening theme", "Ctrl+T", "Window"),
     Command("toggle_inches", "Show inches", "Ctrl+U", "Window"),
     Command("show_keys", "Keys and gestures", "F1", "Window"),
+    Command("show_about", "About", "", "Window"),
     Command("close", "Close", "Ctrl+Q", "Window"),
 )
 

@@ -48,12 +48,13 @@ from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
 from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
+from kilnchisel.core.picture.about import about
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.guard import Guard
-from kilnchisel.ui.keyspage import KeysPage
+from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.meshes import MeshDialog
@@ -575,6 +576,10 @@ class Window(LetteringActions, QMainWindow):
     def show_keys(self) -> None:
         """The page of keys."""
         KeysPage(self).exec()
+
+    def show_about(self) -> None:
+        """What the program is and what it draws with here."""
+        AboutPage(about(self.picture.drafts.card), self).exec()
 
     # hand-over
 

@@ -203,6 +203,11 @@ class DraftDesk(QObject):
     def close(self) -> None:
         self._slot.close()
 
+    @property
+    def card(self) -> str | None:
+        """What draws; None while nothing does."""
+        return None if self._draft is None else str(self._draft.name)
+
     def _ready(self) -> None:
         if self._draft is None:
             from kilnchisel.core.picture.draft import Draft

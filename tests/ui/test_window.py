@@ -16,7 +16,7 @@ from kilnchisel.core.job.file import open_job, read_preview, save_job
 from kilnchisel.core.job.wording import ShippedFace
 from kilnchisel.core.lettering.faces import face_path
 from kilnchisel.ui.commands import COMMANDS, GESTURES
-from kilnchisel.ui.keyspage import KeysPage
+from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.memory import recall, recent_jobs
 from kilnchisel.ui.session import keep_copy, rescues
 from kilnchisel.ui.startpage import DemoJob
@@ -259,6 +259,14 @@ class Panels(WindowTest):
         self.assertLess(evening, day - 100)
         self.assertEqual(recall("theme"), "evening")
         self.assertEqual(Window().theme.name, "evening")
+
+    def test_about_names_what_draws(self):
+        self.new()
+        shown = []
+        with mock.patch.object(AboutPage, "exec", lambda page: shown.append(page)):
+            self.window.show_about()
+        words = [label.text() for label in shown[0].findChildren(QLabel)]
+        self.assertTrue(any(self.window.picture.drafts.card in text for text in words), words)
 
     def test_every_command_has_its_method_and_its_line(self):
         page = KeysPage(self.window)

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
+from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS
 
@@ -84,15 +84,8 @@ class Card:
     """One OpenGL context through EGL with what is on it. Raises KilnError when none can be had."""
 
     def __init__(self) -> None:
-        try:
-            how: dict[str, Any] = {"backend": "egl"}
-            self.gl = moderngl.create_standalone_context(require=330, **how)
-        except Exception as error:
-            raise KilnError(
-                "No OpenGL through EGL on this machine; install the packages libegl1 and "
-                f"libgl1-mesa-dri ({error})."
-            ) from None
-        self.name = str(self.gl.info["GL_RENDERER"])
+        self.gl = context()
+        self.name = name_of(self.gl)
         self._direct = Lockless()
         defines = {
             "SHOULDER": SHOULDER,
