@@ -37,8 +37,8 @@ class Devices(unittest.TestCase):
 
     def test_a_card_is_used_wherever_it_stands_in_the_list(self):
         for names in (
-            ("Hill 500 Series",),
-            ("llvmpipe (LLVM 15)", "Hill 500 Series"),
+            ("Hill 500",),
+            ("llvmpipe (LLVM 15)", "Hill 500"),
             ("Hill", "llvmpipe"),
         ):
             chosen, made = self.choose(*names)
@@ -57,18 +57,18 @@ class Devices(unittest.TestCase):
 
     def test_a_device_that_was_named_is_taken_as_it_is(self):
         with mock.patch.dict(os.environ, {"GLCONTEXT_DEVICE_INDEX": "0"}):
-            chosen, made = self.choose("llvmpipe", "Hill 500 Series")
+            chosen, made = self.choose("llvmpipe", "Hill 500")
         self.assertEqual((name_of(chosen), len(made)), ("llvmpipe", 1))
 
     def test_about_says_what_draws(self):
-        self.assertIn("the graphics card", dict(about("Hill 500 Series"))["Drafts are drawn by"])
+        self.assertIn("the graphics card", dict(about("Hill 500"))["Drafts are drawn by"])
         self.assertIn("the processor", dict(about("llvmpipe"))["Drafts are drawn by"])
         self.assertIn("nothing", dict(about(None))["Drafts are drawn by"])
         out = io.StringIO()
         with contextlib.redirect_stdout(out):
             self.assertEqual(main(["about"]), 0)
         self.assertRegex(out.getvalue(), r"Drafts are drawn by: +\S+")
-        self.assertTrue(in_software("LLVMPIPE") and not in_software("Hill 500 Series"))
+        self.assertTrue(in_software("LLVMPIPE") and not in_software("Hill 500"))
 
 
 if __name__ == "__main__":
