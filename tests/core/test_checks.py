@@ -13,7 +13,7 @@ def told(job, key):
 
 class Outlines(unittest.TestCase):
     def test_corners_that_cannot_be_rounded_so_far_are_told(self):
-        job = plaque_job("TARN", cap_height_mm=20.0)
+        job = change(plaque_job("TARN"), ("letterings", 0, "content", "cap_height_mm"), 20.0)
         path = ("letterings", 0, "content", "round_mm")
         self.assertEqual(told(change(job, path, 0.1), "rounding"), [])
         (check,) = told(change(job, path, 15.0), "rounding")
@@ -21,7 +21,7 @@ class Outlines(unittest.TestCase):
         self.assertGreater(check.amount_mm, 5.0)  # strokes are some 3 mm wide
 
     def test_strokes_thinned_until_they_break_are_told_with_half_of_it_as_the_fix(self):
-        job = plaque_job("TARN", cap_height_mm=20.0)
+        job = change(plaque_job("TARN"), ("letterings", 0, "content", "cap_height_mm"), 20.0)
         path = ("letterings", 0, "content", "thicken_mm")
         self.assertEqual(told(change(job, path, -0.05), "thinning"), [])
         found = [(much, told(change(job, path, -much), "thinning")) for much in (0.4, 0.6, 0.8, 1.0, 1.2)]

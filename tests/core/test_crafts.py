@@ -15,7 +15,7 @@ from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Lay
-from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.job.wording import Backing, ShippedFace, Wording
 from kilnchisel.core.laying.laid import lay_outline
 from tests.samples import FIVE_FACES, closed, mug_job, plaque_job
 
@@ -31,6 +31,20 @@ def laid(text, blank=None, face="cinzel-bold", cap=9.0, **lay):
 def areas(cut, label):
     a, b, c = (cut.points[cut.faces[cut.label == label][:, i]] for i in range(3))
     return 0.5 * np.sum((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+
+
+class Layers(unittest.TestCase):
+    def test_a_backing_takes_its_share_of_the_height(self):
+        job = plaque_job("RO", craft=Raised(height_mm=2.0))
+        backing = Backing(distance_mm=2.0, height=35.0)
+        job = change(job, ("letterings", 0, "content", "backing"), backing)
+        front = body_of(job.blank).sheet("front").side.to_body(np.zeros((1, 2)), np.zeros(1))[0, 1]
+        tops = {
+            part.layer.kind: round(float(front - part.mesh.points[:, 1].min()), 6)
+            for part in piece_of(job).parts
+            if part.lettering == 0
+        }
+        self.assertEqual(tops, {"letters": 2.0, "backing": 0.7})
 
 
 class StripCut(unittest.TestCase):
