@@ -6,7 +6,6 @@ import contextlib
 import functools
 import os
 import tempfile
-import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -22,8 +21,7 @@ from PyQt6.QtWidgets import QApplication
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 from kilnchisel.ui.work import DraftDesk
-
-PATIENCE = 40.0
+from tests.waiting import until
 
 
 @functools.cache
@@ -77,12 +75,7 @@ class WindowTest(unittest.TestCase):
 
     def wait(self, holds: Callable[[], Any], why: str = "") -> None:
         """Let the application run until something holds."""
-        end = time.monotonic() + PATIENCE
-        while not holds():
-            if time.monotonic() > end:
-                self.fail(f"waited {PATIENCE} s in vain: {why or holds}")
-            self.app.processEvents()
-            time.sleep(0.003)
+        until(holds, why or str(holds), self.app.processEvents)
 
     def settle(self) -> None:
         """Wait until the picture shows the present job at rest."""

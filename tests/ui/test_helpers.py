@@ -3,7 +3,6 @@
 import gc
 import os
 import threading
-import time
 import unittest
 import weakref
 
@@ -13,6 +12,7 @@ from kilnchisel.core.picture.card import Card
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.ui.helpers import Helpers
 from tests.ui.harness import WindowTest
+from tests.waiting import until
 
 
 class StandingBack(unittest.TestCase):
@@ -30,8 +30,7 @@ class StandingBack(unittest.TestCase):
         _thread.start_new_thread(helper, ())
         mine = threading.Thread(target=lambda: going.wait(20))
         mine.start()
-        while not tasks:
-            time.sleep(0.005)
+        until(lambda: tasks, "the helper to start")
         helpers.settle()
         self.addCleanup(going.set)
         self.assertEqual(os.getpriority(os.PRIO_PROCESS, tasks[0]), 7)
