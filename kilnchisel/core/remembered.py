@@ -11,7 +11,7 @@ import functools
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, fields, is_dataclass
+from dataclasses import dataclass, fields
 from typing import Any, ParamSpec, TypeVar
 
 import numpy as np
@@ -105,7 +105,7 @@ def remembered(make: Callable[P, T]) -> Callable[P, T]:
     return get
 
 
-PLAIN = (int, float, str, type(None), np.generic)  # what weighs nothing
+PLAIN = frozenset((int, float, str, bool, type(None)))  # what weighs nothing
 
 
 def leaves_of(value: Any) -> dict[int, int]:
@@ -116,22 +116,23 @@ def leaves_of(value: Any) -> dict[int, int]:
     shapes = []
     while waiting:
         one = waiting.pop()
-        if isinstance(one, PLAIN) or id(one) in seen:
+        kind = type(one)
+        if kind in PLAIN or id(one) in seen:
             continue
         seen.add(id(one))
-        if isinstance(one, np.ndarray):
+        if kind is tuple or kind is list:
+            waiting += one
+        elif kind is np.ndarray:
             _array(one, found)
-        elif isinstance(one, shapely.Geometry):
+        elif issubclass(kind, shapely.Geometry):
             shapes.append(one)
-        elif isinstance(one, bytes):
+        elif kind is dict:
+            waiting += one.values()
+        elif kind is bytes:
             found[id(one)] = len(one)
-        elif isinstance(one, tuple | list):
-            waiting.extend(one)
-        elif isinstance(one, dict):
-            waiting.extend(one.values())
-        elif is_dataclass(one) and not isinstance(one, type):
+        elif hasattr(kind, "__dataclass_fields__"):
             # what it has worked out for itself since, too
-            waiting.extend(vars(one).values() if hasattr(one, "__dict__") else _slots(one))
+            waiting += vars(one).values() if hasattr(one, "__dict__") else _slots(one)
     if shapes:  # all at once: there may be hundreds of letters
         sizes = GEOMETRY_BYTES + POINT_BYTES * shapely.get_num_coordinates(np.array(shapes, dtype=object))
         found.update(zip(map(id, shapes), sizes.tolist(), strict=True))

@@ -34,13 +34,16 @@ from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import added_content, first_lettering
 from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import ShippedFace
 from kilnchisel.core.lettering.content import (
     artwork_size,
     content_of_file,
     curve_of_file,
     outline_of_content,
     picture_of_artwork,
+    words_in,
 )
+from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
 from tests.samples import mug_job, plaque_job
@@ -136,6 +139,16 @@ class Drawings(Folder):
         self.assertIn("Nosuch Face", missing.notes[0])
         job = added_content(plaque_job(), content_of_file(self.folder / "b.svg"))
         self.assertIn("Nosuch Face", " ".join(check.says for check in checks(job, 1)))
+
+    def test_text_begins_where_it_is_put_on_its_baseline(self):
+        # H stands on the baseline, its stem a side bearing away from where the words begin
+        left, low, _, high = words_in("HI", "League Spartan", 100.0).bounds
+        face = load_face(ShippedFace(name="league-spartan"))
+        self.assertAlmostEqual(low, 0.0, delta=0.05)
+        self.assertAlmostEqual(high, 100 * face.cap_height / face.units_per_em, delta=0.05)
+        self.assertTrue(2 < left < 15, left)
+        wide = [words_in(words, "League Spartan", 100.0).bounds for words in ("H", "HHHHHHHH")]
+        self.assertAlmostEqual(wide[0][0], wide[1][0], delta=0.05)
 
     def test_broken_files_say_what_is_wrong(self):
         for name, data, words in (
