@@ -42,7 +42,11 @@ def shown(job: Path | None, demos: list[DemoJob] | None = None) -> Window:
     from kilnchisel.ui.window import Window
 
     window = Window(demos)
+    window.start_page.held = job is not None
     window.show()
     if job is not None:
         window.open_path(job)
+        window.start_page.held = False
+        if window.start_page.isVisible():  # it could not be opened
+            window.start_page.refresh()
     return window

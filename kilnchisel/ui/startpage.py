@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtGui import QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -62,10 +62,17 @@ class StartPage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scroll)
-        self.refresh()
+        self.held = False  # a job is being opened: nobody needs the page
+        self._laid_out = False
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        if not self._laid_out and not self.held:
+            self.refresh()
+        super().showEvent(event)
 
     def clear(self) -> None:
         """Let go of what is on the page, until it is laid out anew."""
+        self._laid_out = False
         while self.column.count():
             item = self.column.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -76,6 +83,7 @@ class StartPage(QWidget):
     def refresh(self) -> None:
         """Lay the page out anew from what there is."""
         self.clear()
+        self._laid_out = True
         title = QLabel("Kiln Chisel")
         title.setObjectName("mast")
         self.column.addWidget(title)
@@ -106,6 +114,8 @@ class StartPage(QWidget):
 
     def tell(self, sentence: str) -> None:
         """Put a sentence at the head of the page; it goes when the page is laid out anew."""
+        if not self._laid_out:
+            self.refresh()
         self.told.setText(sentence)
         self.told.show()
 

@@ -3,7 +3,9 @@
 import unittest
 
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.wording import LineFace
 from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.placing import AIR_MM, least_step
 from tests.samples import plaque_job
 
 
@@ -29,6 +31,37 @@ class Outlines(unittest.TestCase):
         self.assertEqual(check.level, "failure")
         mended = check.fix.apply(change(job, path, -much))
         self.assertAlmostEqual(mended.letterings[0].content.thicken_mm, -much / 2)
+
+    def test_a_bend_that_is_too_tight_is_mended_by_its_fix(self):
+        job = plaque_job("SO", width_mm=400, height_mm=200)
+        for field, value in (
+            ("cap_height_mm", 12.0),
+            ("face", LineFace(name="hershey-sans")),
+            ("bend_mm", 4.0),
+        ):
+            job = change(job, ("letterings", 0, "content", field), value)
+        (check,) = told(job, "bend")
+        self.assertEqual(check.level, "warning")
+        mended = check.fix.apply(job)
+        self.assertGreater(mended.letterings[0].content.cap_height_mm, 12.0)
+        self.assertEqual(told(mended, "bend"), [])
+
+
+class Steps(unittest.TestCase):
+    def test_the_shortest_step_off_a_zone_stays_within_its_limits(self):
+        # a box of 4 x 2 over a zone of 10 x 2: up or down is shorter than sideways
+        zone, box = (-5.0, -1.0, 5.0, 1.0), (-2.0, -0.4, 2.0, 1.6)
+        wide = (-20.0, -20.0, 20.0, 20.0)
+        across, up = least_step(box, [zone], wide)
+        self.assertEqual(across, 0.0)
+        self.assertAlmostEqual(up, 1.4, delta=2 * AIR_MM)
+        # no room above: down; no room below either: sideways
+        _, up = least_step(box, [zone], (-20.0, -20.0, 20.0, 2.4))
+        self.assertAlmostEqual(up, -2.6, delta=2 * AIR_MM)
+        across, up = least_step(box, [zone], (-20.0, -2.4, 20.0, 2.4))
+        self.assertEqual(up, 0.0)
+        self.assertAlmostEqual(abs(across), 7.0, delta=2 * AIR_MM)
+        self.assertIsNone(least_step(box, [zone], (-6.0, -2.4, 6.0, 2.4)))
 
 
 if __name__ == "__main__":

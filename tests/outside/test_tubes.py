@@ -18,6 +18,7 @@ from kilnchisel.core.crafts.tubes import (
     tightest_mm,
 )
 from kilnchisel.core.finishes.gas import COATED, MERCURY, NEON, line_xyz, tube_radiance, tube_rgb
+from kilnchisel.core.job.artwork import Ring, Shape
 from kilnchisel.core.job.boards import Wall
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.edits import change
@@ -32,6 +33,7 @@ from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import Lamps
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.shop.readings import readings
 
 
 def neon(text="Hi", cap=120.0, **tube):
@@ -211,6 +213,18 @@ class Bends(unittest.TestCase):
             self.assertGreaterEqual(back_mm(craft) - craft.tube_mm / 2, 6.34)  # NEC 600.41: 1/4 in
             steps = np.linalg.norm(np.diff(run.path, axis=0), axis=1)
             self.assertGreater(float(steps.min()), 1e-4)
+
+    def test_the_length_that_is_read_is_that_of_the_glass(self):
+        # a ring of 300 mm along its middle, and at each end the way to the wall, less what its bend saves
+        job = change(
+            neon(standoff_mm=32),
+            ("letterings", 0, "content"),
+            Shape(form=Ring(diameter_mm=320, line_mm=20)),
+        )
+        found = {reading.key: reading for reading in readings(job, 0)}
+        self.assertEqual(found["tube_length"].unit, "m")
+        self.assertAlmostEqual(found["tube_length"].value, math.pi * 0.3 + 2 * 0.038, delta=0.02)
+        self.assertEqual(found["tubes"].value, 1)
 
     def test_a_tube_is_held_near_its_ends(self):
         # NEC 600.41: within 6 in (150 mm) of an electrode

@@ -19,6 +19,7 @@ from kilnchisel.ui.commands import COMMANDS, GESTURES
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.memory import recall, recent_jobs
 from kilnchisel.ui.session import keep_copy, rescues
+from kilnchisel.ui.start import shown
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 from tests.samples import mug_job
@@ -181,6 +182,29 @@ class StartPage(WindowTest):
         self.window.new_job()
         words = [label.text() for label in self.window.start_page.findChildren(QLabel)]
         self.assertIn("Gift counter", words)
+
+
+class Starting(WindowTest):
+    def start(self, path):
+        window = shown(path)
+        self.addCleanup(self.close_window, window)
+        return window
+
+    def test_with_a_job_the_start_page_is_made_when_it_is_asked_for(self):
+        path = self.folder / "a.kcj"
+        save_job(mug_job("TARN"), path)
+        window = self.start(path)
+        self.assertEqual(window.session.job, mug_job("TARN"))
+        self.assertFalse(window.start_page.findChildren(QAbstractButton))
+        window.new_job()
+        self.assertGreater(len(window.start_page.findChildren(QAbstractButton)), 10)
+
+    def test_a_job_that_cannot_be_opened_leads_to_the_start_page(self):
+        with mock.patch("kilnchisel.ui.window.QDialog.exec") as told:
+            window = self.start(self.folder / "gone.kcj")
+        told.assert_called_once()
+        self.assertTrue(window.start_page.isVisible())
+        self.assertGreater(len(window.start_page.findChildren(QAbstractButton)), 10)
 
 
 class Undoing(WindowTest):
