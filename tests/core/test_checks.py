@@ -2,10 +2,16 @@
 
 import unittest
 
-from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.wording import LineFace
+from kilnchisel.core.job.artwork import Disc, Shape
+from kilnchisel.core.job.blank import Plaque
+from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.core.job.finish import Ink, Paint
+from kilnchisel.core.job.lettering import Lay, Lettering
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import LineFace, Wording
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.placing import AIR_MM, least_step
+from kilnchisel.core.shop.readings import readings
 from tests.samples import plaque_job
 
 
@@ -45,6 +51,28 @@ class Outlines(unittest.TestCase):
         mended = check.fix.apply(job)
         self.assertGreater(mended.letterings[0].content.cap_height_mm, 12.0)
         self.assertEqual(told(mended, "bend"), [])
+
+
+class Grounds(unittest.TestCase):
+    def contrast(self, along_mm):
+        """Of dark letters on a pale plaque, a dark disc of 60 mm lying below in the middle."""
+        ink = Ink(colour="#101010")
+        disc = Lettering(
+            content=Shape(form=Disc(width_mm=60, height_mm=60)), lay=Lay(side="front"), finish=ink
+        )
+        words = Lettering(
+            content=Wording(text="IIII", cap_height_mm=10.0),
+            lay=Lay(side="front", along_mm=along_mm),
+            finish=ink,
+        )
+        job = Job(blank=Plaque(width_mm=300, height_mm=200), finish=Paint(colour="#f4f4f4"))
+        job = with_lettering(with_lettering(job, disc), words)
+        return next(one.value for one in readings(job, 1) if one.key == "contrast")
+
+    def test_letters_stand_on_what_lies_below_most_of_them(self):
+        self.assertLess(self.contrast(0.0), 1.05)  # dark on the dark disc
+        self.assertGreater(self.contrast(100.0), 10.0)  # beside it
+        self.assertGreater(self.contrast(33.0), 10.0)  # a little of them on it
 
 
 class Steps(unittest.TestCase):

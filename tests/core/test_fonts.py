@@ -10,7 +10,7 @@ from unittest import mock
 from fontTools.designspaceLib import AxisDescriptor, DesignSpaceDocument, SourceDescriptor
 from fontTools.fontBuilder import FontBuilder
 from fontTools.pens.ttGlyphPen import TTGlyphPen
-from fontTools.ttLib import TTCollection, TTFont
+from fontTools.ttLib import TTCollection, TTFont, newTable
 from fontTools.varLib import build as build_variable
 
 from kilnchisel.core.errors import KilnError
@@ -18,6 +18,7 @@ from kilnchisel.core.handover.packing import packable_fonts
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.wording import Axis, FileFace, ShippedFace, Wording
 from kilnchisel.core.lettering.catalogue import (
+    _names,
     face_of_family,
     faces_with,
     font_files,
@@ -194,6 +195,23 @@ class Catalogue(Folder):
         mended = letters.fix.apply(job)
         self.assertEqual(mended.letterings[0].content.face, ShippedFace(name="amiri-bold"))
         self.assertEqual(next(c for c in checks(mended, 0) if c.key == "letters").level, "good")
+
+
+class Names(unittest.TestCase):
+    def test_the_english_name_is_taken_from_among_others(self):
+        # OpenType name table: records are sorted by platform, encoding and language, English is 0x409
+        table = newTable("name")
+        table.names = []
+        for words, platform, encoding, language in (
+            ("Mac Grotesk", 1, 0, 0),
+            ("Deutsche Grotesk", 3, 1, 0x407),
+            ("English Grotesk", 3, 1, 0x409),
+            ("Grotesque française", 3, 1, 0x40C),
+        ):
+            table.setName(words, 1, platform, encoding, language)
+        self.assertEqual(_names(table.compile(None)), {1: "English Grotesk"})
+        table.names = [record for record in table.names if record.platformID == 1]
+        self.assertEqual(_names(table.compile(None)), {1: "Mac Grotesk"})
 
 
 if __name__ == "__main__":
