@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
@@ -62,6 +63,9 @@ class StartPage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scroll)
+        self._unseen: list[tuple[QPushButton, Path]] = []  # cards that wait for their picture
+        self._seeing = QTimer(self)
+        self._seeing.timeout.connect(self._see)
         self.held = False  # a job is being opened: nobody needs the page
         self._laid_out = False
 
@@ -73,6 +77,7 @@ class StartPage(QWidget):
     def clear(self) -> None:
         """Let go of what is on the page, until it is laid out anew."""
         self._laid_out = False
+        self._unseen.clear()
         while self.column.count():
             item = self.column.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -177,23 +182,26 @@ class StartPage(QWidget):
         picture.setIconSize(CARD - QSize(8, 8))
         picture.setAccessibleName(f"Open {words}")
         picture.setToolTip(str(path))
-        preview = read_preview(path)
-        pixmap = QPixmap()
-        if preview is not None and pixmap.loadFromData(preview):
-            pixmap = pixmap.scaled(
-                CARD * 2,
-                Qt.AspectRatioMode.KeepAspectRatioByExpanding,
-                Qt.TransformationMode.SmoothTransformation,
-            )
-            picture.setIcon(QIcon(pixmap))
-        else:
-            picture.setText("no picture yet")
+        self._unseen.append((picture, path))
+        self._seeing.start()
         picture.clicked.connect(lambda _=False, p=path: signal.emit(p))  # type: ignore[attr-defined]
         column.addWidget(picture)
         label = QLabel(words)
         label.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         column.addWidget(label)
         return card
+
+    def _see(self) -> None:
+        """One more card gets its picture: each takes long enough for one turn."""
+        if not self._unseen:
+            self._seeing.stop()
+            return
+        button, path = self._unseen.pop(0)
+        seen = _picture(path, path.stat().st_mtime_ns if path.is_file() else 0)
+        if seen is None:
+            button.setText("no picture yet")
+        else:
+            button.setIcon(QIcon(seen))
 
     def _rescue(self, rescue: Rescue) -> QWidget:
         row = QWidget()
@@ -212,3 +220,16 @@ class StartPage(QWidget):
         drop.clicked.connect(lambda _=False: self.rescue_dropped.emit(rescue))
         line.addWidget(drop)
         return row
+
+
+@lru_cache(maxsize=64)
+def _picture(path: Path, _mtime: int) -> QPixmap | None:
+    """The picture in a job file, at the size of a card; None where there is none."""
+    preview, pixmap = read_preview(path), QPixmap()
+    if preview is None or not pixmap.loadFromData(preview):
+        return None
+    return pixmap.scaled(
+        CARD * 2,
+        Qt.AspectRatioMode.KeepAspectRatioByExpanding,
+        Qt.TransformationMode.SmoothTransformation,
+    )

@@ -165,7 +165,7 @@ class StartPage(WindowTest):
         buttons = self.window.start_page.findChildren(QAbstractButton)
         cards = [b for b in buttons if b.accessibleName().startswith("Open ")]
         self.assertEqual(len(cards), len(JOBS))
-        self.assertTrue(all(not card.icon().isNull() for card in cards))
+        self.wait(lambda: all(not card.icon().isNull() for card in cards), "the pictures of all cards")
         for number, (card, make) in enumerate(zip(cards, JOBS.values(), strict=True)):
             self.window.session._saved_job = self.window.session.job
             self.click(card)
