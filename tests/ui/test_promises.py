@@ -163,7 +163,7 @@ SCENE = ("light", "exposure", "ground", "stance", "camera")
 # what a control's key ends in -> what must change | what must stay
 PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"blank\.stock_mm|blank\.keep_mm", ("verdict",), ("body", "ink")),
-    (r"blank\..*", ("body",), ("exposure",)),
+    (r"blank\..*", ("body",), ()),
     (r"letterings\.0\.finish\..*", ("letters",), ("body", "ink", "blank", "rim")),
     (r"letter\.\d+\.(finish|colour)", ("letters",), ("body", "blank", "rim")),
     (r"rim_finish\..*", ("rim",), GEOMETRY + ("letters", "detail")),
