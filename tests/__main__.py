@@ -1,4 +1,4 @@
-"""``./run test [WORD ...]``: runs every test, in as many processes as there are cores, at most four, and
+"""``./run test [WORD ...]``: runs every test, in two processes where there are two cores, and
 ends with one line of counts. With words: the files whose names hold one of them."""
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).parent
-MOST = 4  # processes
+MOST = 2  # processes: each draws and traces with threads of its own
 SLOWEST = 5  # tests that are named at the end
 CACHE = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "kilnchisel"
 
