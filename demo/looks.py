@@ -50,7 +50,7 @@ def draw_looks(folder: Path) -> None:
             job = change(job, ("letterings", 0, "finish"), finish)
         _keep(job, folder / "crafts" / _named(kind), 0.4)
     for recipe in SHIPPED:
-        _keep(applied(_letters(), 0, recipe, True), folder / "recipes" / _named(recipe.name), 0.4)
+        _keep(applied(_letters(), 0, recipe, scaled=True), folder / "recipes" / _named(recipe.name), 0.4)
     ball = fresh_job("globe").model_copy(update={"letterings": (), "blank": Globe(foot=False)})
     for room in get_args(Light.model_fields["room"].annotation):
         job = change(change(ball, ("finish",), Brass()), ("setting", "light", "room"), room)

@@ -93,7 +93,7 @@ def day(stage: Stage) -> None:
 def letters(stage: Stage) -> None:
     window = stage.open("telescope-plate")
     window.ticket.show_section("wording")
-    window.ticket.open_group("single", True)
+    window.ticket.open_group("single", open_=True)
     window.session.choose_letter(6)
     stage.shoot("window-letters")
 
@@ -102,7 +102,7 @@ def evening(stage: Stage) -> None:
     window = stage.open("gift-roundel")
     window.toggle_evening()
     window.ticket.show_section("wording")
-    window.ticket.open_group("arrangement", True)
+    window.ticket.open_group("arrangement", open_=True)
     stage.shoot("window-circle-evening")
     stage.window.toggle_evening()
 

@@ -316,7 +316,7 @@ def _recipe(options: Any) -> None:
     recipe = recipe_named(options.use)
     if options.output is None:
         raise KilnError("Say where to write the job: -o FILE.kcj")
-    save_packed(applied(job, index, recipe, not options.same_mm), options.output)
+    save_packed(applied(job, index, recipe, scaled=not options.same_mm), options.output)
 
 
 def _picture(options: Any) -> None:

@@ -79,7 +79,7 @@ def laid_of(blank: Blank, wording: Content, lay: Lay, *, detail: Detail) -> Laid
     side = side_of(blank, lay, reach_of(outline, lay), detail=detail)
     if isinstance(wording, Shape) and isinstance(wording.form, Frame):
         outline = outline_of(_following(wording, wording.form, side, lay))
-    return lay_outline(outline, side, lay, round_)
+    return lay_outline(outline, side, lay, centre=round_)
 
 
 def width_of(job: Job, index: int) -> float:
@@ -375,7 +375,7 @@ def _marked(blank: Blank, name: str, makings: tuple[_Making, ...], *, detail: De
                 strokes.append(stroke_mm(region))
     if strokes:
         reach = WEAR_REACH * min(strokes)
-    return marked(side.domain, regions, reach, side.period is not None, detail=detail)
+    return marked(side.domain, regions, reach, closed=side.period is not None, detail=detail)
 
 
 def scene_of_job(job: Job, *, detail: Detail = Detail.FINE) -> Scene:

@@ -88,7 +88,7 @@ class Session(QObject):
 
     # changes
 
-    def start(self, job: Job, path: Path | None = None, saved: bool = True) -> None:
+    def start(self, job: Job, path: Path | None = None, *, saved: bool = True) -> None:
         """Begin with another job."""
         self.discard_autosave()
         self.history = History.start(job)

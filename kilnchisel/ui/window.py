@@ -307,7 +307,7 @@ class Window(LetteringActions, QMainWindow):
         self.bar.setValue(round(max(share, 0) * 1000))
 
     def _show_groups(self) -> None:
-        self.picture.show_single_letters("single" in self.ticket.open_groups)
+        self.picture.show_single_letters(on="single" in self.ticket.open_groups)
 
     def hand_over_outline(self) -> None:
         """The flat lettering as SVG or DXF."""
@@ -437,10 +437,10 @@ class Window(LetteringActions, QMainWindow):
         forget(rescue)
         self.start_page.refresh()
 
-    def _begin(self, job: Job, path: Path | None, saved: bool = True) -> None:
+    def _begin(self, job: Job, path: Path | None, *, saved: bool = True) -> None:
         self.picture.begin()
         self.readings.begin()
-        self.session.start(job, path, saved)
+        self.session.start(job, path, saved=saved)
         self.pages.setCurrentIndex(1)
         self._show_look()
         self.picture.setFocus()
@@ -527,15 +527,15 @@ class Window(LetteringActions, QMainWindow):
     # looks
 
     def look_square_on(self) -> None:
-        self.picture.set_square_on(True)
+        self.picture.set_square_on(on=True)
 
     def look_walk_round(self) -> None:
-        self.picture.set_square_on(False)
+        self.picture.set_square_on(on=False)
 
     def look_home(self) -> None:
         """The camera where a fresh job has it; square-on: the whole sheet again."""
         if self.picture.look.square_on:
-            self.picture.set_square_on(True)
+            self.picture.set_square_on(on=True)
             return
         self.session.edit(("setting", "camera"), home_camera(self.session.job.blank), "camera back")
 
@@ -544,7 +544,7 @@ class Window(LetteringActions, QMainWindow):
         if self.pages.currentIndex() != 1:
             return
         if not self.picture.look.square_on:
-            self.picture.set_square_on(True)
+            self.picture.set_square_on(on=True)
         self.picture.begin_measuring()
         self.say("Click two points on the piece for their distance; Escape ends it.")
 

@@ -71,7 +71,7 @@ class Nets(unittest.TestCase):
             shapely.MultiPolygon([spots[1].buffer(4.0)]),
         ]
         for snapped in (True, False):
-            points, faces, label, _ = cut_net(net, regions, snapped)
+            points, faces, label, _ = cut_net(net, regions, snapped=snapped)
             area = area_of(points, faces)
             self.assertAlmostEqual(area.sum(), 80 * 60, places=4)
             for number, region in enumerate(regions):
@@ -82,7 +82,7 @@ class Nets(unittest.TestCase):
         net = grid_net(np.linspace(-20, 20, 31), np.linspace(-15, 15, 22))
         disc = shapely.MultiPolygon([shapely.Point(3.3, 2.1).buffer(7.0, quad_segs=40)])
         for snapped in (True, False):
-            points, faces, label, parent = cut_net(net, [disc], snapped)
+            points, faces, label, parent = cut_net(net, [disc], snapped=snapped)
             areas = area_of(points, faces)
             self.assertAlmostEqual(areas.sum(), 40 * 30, places=4)
             self.assertAlmostEqual(areas[label == 0].sum(), disc.area, places=4)

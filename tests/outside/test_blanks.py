@@ -99,7 +99,12 @@ class Volumes(unittest.TestCase):
 
     def test_flat_band(self):
         band = Band(inner_mm=18, width_mm=6, thickness_mm=2)
-        edge = 0.12 * 2
+        # how far the edges are rounded, by the mesh: what is left straight of the outside
+        mesh = mesh_of(Job(blank=band))
+        far = np.hypot(mesh.vertices[:, 0], mesh.vertices[:, 1])
+        straight = float(np.ptp(mesh.vertices[far > 11 - 1e-4, 2]))
+        edge = (6 - straight) / 2
+        self.assertTrue(0.1 < edge < 0.5)
         # a washer, less four rounded edges: (1 - pi/4) e^2 each, near their radius
         cut = (1 - math.pi / 4) * edge**2 * 2 * math.pi * 2 * (9 + 11)
         washer = math.pi * (11**2 - 9**2) * 6
@@ -135,19 +140,20 @@ class Laying(unittest.TestCase):
         job = job_on(cup, text="I", cap=30, along_mm=5)
         job = change(job, ("letterings", 0, "lay", "cone"), "unrolled")
         laid = lettering_laid(job, 0)
-        side = laid.side
         flat = shapely.get_coordinates(laid.outline.ink)
         corners = np.unique(np.round(flat, 9), axis=0)
         ink = shapely.get_coordinates(laid.ink)
-        sine = side.taper
-        reference = side.period / (2 * math.pi)
-
-        def unrolled(uv):
-            away = side.profile.at(uv[:, 1])[0] / sine
-            angle = (uv[:, 0] - 5) / reference * sine
-            return np.stack([away * np.sin(angle), away * np.cos(angle)], axis=1)
-
-        opened = unrolled(ink)
+        at = laid.side.to_body(ink, np.zeros(len(ink)))
+        # the cone by its own points: how fast it widens, and where it would end
+        out = np.hypot(at[:, 0], at[:, 1])
+        widens, foot = np.polyfit(at[:, 2], out, 1)
+        np.testing.assert_allclose(out, foot + widens * at[:, 2], atol=1e-6)
+        self.assertAlmostEqual(widens / (15 / 120), 1.0, delta=0.03)  # a rounded foot takes a little
+        sine = widens / math.hypot(1, widens)
+        apex = np.array([0.0, 0.0, -foot / widens])
+        away = np.linalg.norm(at - apex, axis=1)
+        angle = (np.arctan2(at[:, 0], -at[:, 1]) - 5 / (laid.side.period / (2 * math.pi))) * sine
+        opened = np.stack([away * np.sin(angle), away * np.cos(angle)], axis=1)
         box = opened.max(axis=0) - opened.min(axis=0)
         wanted = corners.max(axis=0) - corners.min(axis=0)
         np.testing.assert_allclose(box, wanted, atol=0.01)
@@ -157,19 +163,25 @@ class Laying(unittest.TestCase):
         cup = Tumbler(top_mm=90, foot_mm=50, height_mm=100)
         laid = lettering_laid(job_on(cup, text="A\nB\nC\nD\nE", cap=9), 0)
         low, high = laid.ink.bounds[1], laid.ink.bounds[3]
-        radius = laid.side.profile.at(np.array([low, 0.0, high]))[0]
+        middle = laid.lay.across_mm
+        rows = laid.side.to_body(np.array([[0.0, low], [0.0, middle], [0.0, high]]), np.zeros(3))
+        radius = np.hypot(rows[:, 0], rows[:, 1])
+        # 20 mm wider in 100 mm, but for a rounded foot
+        self.assertAlmostEqual((radius[2] - radius[0]) / (rows[2, 2] - rows[0, 2]) / 0.2, 1.0, delta=0.03)
         np.testing.assert_allclose(laid.stretch, (radius[0] / radius[1], radius[2] / radius[1]), rtol=1e-6)
         said = [
             check for check in checks(job_on(cup, text="A\nB\nC\nD\nE", cap=9), 0) if check.key == "stretch"
         ]
         self.assertEqual(said[0].level, "warning")
 
-    def test_label_panel_of_a_cylinder(self):
-        # 21 CFR 101.1: the display panel of a cylinder is 40 % of height times circumference
+    def test_the_sheet_of_a_can_is_as_large_as_its_wall(self):
         can = Can(diameter_mm=84, height_mm=110)
-        side = body_of(can).sheet("outside").side
-        whole = side.domain.area
-        self.assertAlmostEqual(0.4 * whole / (0.4 * math.pi * 84 * (110 - 2.4)), 1.0, places=9)
+        mesh = mesh_of(Job(blank=can))
+        upright = np.abs(mesh.face_normals[:, 2]) < 1e-6
+        outside = np.einsum("ij,ij->i", mesh.face_normals, mesh.triangles_center) > 0
+        wall = float(mesh.area_faces[upright & outside].sum())
+        sheet = body_of(can).sheet("outside").side.domain.area
+        self.assertAlmostEqual(wall / sheet, 1.0, delta=1e-3)
 
     def test_rays_meet_sides_where_they_left_them(self):
         rng = np.random.default_rng(3)

@@ -83,9 +83,19 @@ class Held(unittest.TestCase):
         self.assertAlmostEqual(panel[:, 1].min() - job.blank.thickness_mm, 5.0, places=6)
 
     def test_caps_are_rims_and_spherical_caps(self):
-        """Volume of a spherical cap: pi h (3 a² + h²) / 6."""
+        """Volume of a spherical cap: pi h (3 a² + h²) / 6; its radius (a² + h²) / 2 h."""
         job = shape_on(Plaque(), Holes(apart_mm=150, apart_up_mm=70), Fitting(form="caps", size_mm=12))
-        rim, high = 0.08 * 12, 0.2 * 12
+        cap = next(p.mesh for p in piece_of(job).parts if p.lettering == 0)
+        out = -cap.points[:, 1]
+        middle = cap.points[:, [0, 2]].min(axis=0) / 2 + cap.points[:, [0, 2]].max(axis=0) / 2
+        far = np.linalg.norm(cap.points[:, [0, 2]] - middle, axis=1)
+        rim = float(out[far > 6 - 1e-6].max())  # how high its upright edge is
+        high = float(out.max()) - rim
+        self.assertTrue(0.5 < rim < high < 6)
+        ball = (36 + high**2) / (2 * high)
+        dome = out > rim - 1e-9
+        there = np.hypot(far[dome], out[dome] - (rim + high - ball))
+        np.testing.assert_allclose(there, ball, rtol=1e-3)
         one = math.pi * 36 * rim + math.pi * high * (3 * 36 + high**2) / 6
         self.assertAlmostEqual(added(job) / (4 * one), 1.0, delta=0.03)
 

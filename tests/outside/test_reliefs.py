@@ -9,7 +9,7 @@ import trimesh
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.profile import Outlined, stages_of
-from kilnchisel.core.crafts.roof import roof_faces, widest_mm
+from kilnchisel.core.crafts.roof import roof_faces
 from kilnchisel.core.crafts.walls import _zipped
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
@@ -87,9 +87,8 @@ class Heights(unittest.TestCase):
             wanted = np.minimum(far / math.tan(math.radians(40)), 9)
             self.assertLess(float(np.quantile(np.abs(found - wanted), 0.99)), 0.08)
             self.assertLess(float(np.abs(found - wanted).mean()), 0.006)
-        self.assertAlmostEqual(
-            float(heights.max()), widest_mm(laid.outline.layers[0]) / math.tan(math.radians(40)), 1
-        )
+        widest = max(shapely.maximum_inscribed_circle(letter, 0.001).length for letter in laid.ink.geoms)
+        self.assertAlmostEqual(float(heights.max()), widest / math.tan(math.radians(40)), 1)
 
     def test_slopes_by_the_angles_of_the_mesh(self):
         job = bar(6.0, Raised(edge="ridge", slope_deg=35, height_mm=1))
@@ -105,10 +104,13 @@ class Heights(unittest.TestCase):
         plain = Raised(edge="ridge", slope_deg=30, height_mm=1)
         both = plain.model_copy(update={"round_mm": 0.8})
         far, high = np.array(stages_of(both, Outlined(3.0))[0].knots).T
-        bevel = 1 + far * math.tan(math.radians(30))
-        inside = np.clip(far, 0, 0.8)
-        round_ = np.sqrt(np.maximum(0.8**2 - (0.8 - inside) ** 2, 0))
-        np.testing.assert_allclose(high, bevel + round_, atol=1e-9)
+        # a quarter of a circle stands on the bevel: its points are 0.8 mm from a middle that moves with it
+        on = far <= 0.8
+        bevel = np.interp(far, *np.array(stages_of(plain, Outlined(3.0))[0].knots).T)
+        np.testing.assert_allclose(np.hypot(far[on] - 0.8, high[on] - bevel[on]), 0.8, atol=1e-9)
+        np.testing.assert_allclose((high - bevel)[~on], 0.8, atol=1e-9)
+        # at 30 degrees it rises 1 in 1.7320 (table of tangents)
+        np.testing.assert_allclose(bevel[1:] - bevel[0], far[1:] / 1.7320508, atol=1e-7)
 
     def test_a_pressed_edge_is_soft_and_its_rim_swells(self):
         craft = Pressed(depth_mm=1.0, soft_mm=0.8, swell=20)

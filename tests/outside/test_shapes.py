@@ -11,7 +11,7 @@ import trimesh
 
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import free_mesh
-from kilnchisel.core.blanks.meshfile import like, mesh_of_file
+from kilnchisel.core.blanks.meshfile import cleaned, like, mesh_of_file
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import lettering_laid, piece_of, sides_of
 from kilnchisel.core.crafts.solids import solid_of
@@ -332,6 +332,48 @@ class FreeMeshes(unittest.TestCase):
             taken_off = (whole - solid(job).volume) / 0.5
             # letters keep 0.02 mm off every edge
             self.assertAlmostEqual(taken_off / there, 1.0, delta=2e-3)
+
+    def test_triangles_turned_anyhow_come_out_one_way(self):
+        rng = np.random.default_rng(5)
+        two = trimesh.util.concatenate(
+            trimesh.creation.icosphere(subdivisions=3, radius=9),
+            trimesh.creation.annulus(4, 8, 5, transform=np.diag([1.0, 1, 1, 1]) + np.eye(4, k=3) * 30),
+        )
+        mixed = two.faces.copy()
+        turned = rng.random(len(mixed)) < 0.4
+        mixed[turned] = mixed[turned][:, ::-1]
+        none = np.zeros(len(mixed), dtype=np.int32)
+        points, faces, _, _, _, notes, loose = cleaned(two.vertices, mixed, none, ("a",), None)
+        made = trimesh.Trimesh(points, faces, process=False)
+        self.assertTrue(made.is_winding_consistent and made.is_watertight)
+        self.assertAlmostEqual(made.volume / two.volume, 1.0, places=9)
+        self.assertEqual(loose, 0)
+        self.assertIn(f"{int(turned.sum())} triangles were turned to face outward", notes)
+
+    def test_a_band_of_one_side_is_taken_as_it_is(self):
+        # a Möbius band: no way of turning its triangles makes it consistent
+        steps = np.arange(60)
+        turn, half = 2 * np.pi * steps / 60, np.pi * steps / 60
+        rims = [
+            np.stack(
+                [
+                    (20 + s * np.cos(half)) * np.cos(turn),
+                    (20 + s * np.cos(half)) * np.sin(turn),
+                    s * np.sin(half),
+                ],
+                axis=1,
+            )
+            for s in (-4, 4)
+        ]
+        points = np.concatenate(rims)
+        after = np.append(steps[1:], 60), np.append(steps[1:] + 60, 0)  # the rims change places
+        faces = np.concatenate(
+            [np.stack([steps, after[0], steps + 60], 1), np.stack([after[0], after[1], steps + 60], 1)]
+        )
+        none = np.zeros(len(faces), dtype=np.int32)
+        kept, made, *_, loose = cleaned(points, faces, none, ("a",), None)
+        self.assertEqual(trimesh.Trimesh(kept, made, process=False).euler_number, 0)
+        self.assertGreater(loose, 0)
 
     def test_formats_of_another_writer(self):
         block = trimesh.creation.box((20, 30, 40))

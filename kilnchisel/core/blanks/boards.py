@@ -249,7 +249,9 @@ def book_body(book: Book, *, detail: Detail) -> Body:
     ring = rectangle(w - hinge, h, 1.2 + edge, detail=detail)
     middle = (left + w / 2) / 2
     for name, y, turn in (("front cover", 0.0, False), ("back cover", thick - board, True)):
-        more, sides = slab(_cover(ring, name, y, turn, board, h, middle, edge), detail=detail)
+        more, sides = slab(
+            _cover(ring, name, y, turn=turn, board=board, height=h, middle=middle, edge=edge), detail=detail
+        )
         shells += more
         sheets += sides
     spine, side = _spine(book, hinge, detail=detail)
@@ -258,7 +260,7 @@ def book_body(book: Book, *, detail: Detail) -> Body:
 
 
 def _cover(
-    ring: Ring, name: str, y: float, turn: bool, board: float, height: float, middle: float, edge: float
+    ring: Ring, name: str, y: float, board: float, height: float, middle: float, edge: float, *, turn: bool
 ) -> Slab:
     """A board with its outer face to letter; the inner one lies against the pages."""
     points, normals = ring

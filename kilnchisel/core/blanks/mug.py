@@ -83,7 +83,7 @@ def _profile(mug: Mug, *, detail: Detail) -> list[tuple[str, FinishSlot, Array, 
         return points, np.broadcast_to(normal, points.shape).copy()
 
     def arc(
-        centre: tuple[float, float], r: float, first: float, last: float, inward: bool = False
+        centre: tuple[float, float], r: float, first: float, last: float, *, inward: bool = False
     ) -> tuple[Array, Array]:
         angles = arc_angles(first, last, r, detail=detail)
         out = np.stack([np.cos(angles), np.sin(angles)], axis=1)

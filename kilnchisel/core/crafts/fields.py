@@ -215,7 +215,7 @@ class Moulding:
     def highest(self) -> float:
         return float(self.high.max())
 
-    def lines(self, rough: bool) -> Array:
+    def lines(self, *, rough: bool) -> Array:
         """Points (n, 2) along the lines on which the profile bends."""
         step = self.step * (4.0 if rough else 1.6)
         inner = [d for d in self.far[1:-1][:: 3 if rough else 1] if d > 0]

@@ -63,7 +63,7 @@ def inked_of(
         for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
             if scaled.grow_mm:
-                region = laid.placing.region(_grown(shape, scaled.grow_mm, scaled.filled))
+                region = laid.placing.region(_grown(shape, scaled.grow_mm, filled=scaled.filled))
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
@@ -104,7 +104,7 @@ def field_step(field: Field, *, detail: Detail) -> float:
 
 
 @remembered
-def _grown(layer: Layer, by: float, filled: bool) -> shapely.MultiPolygon:
+def _grown(layer: Layer, by: float, *, filled: bool) -> shapely.MultiPolygon:
     grown = shapely.buffer(layer.region, by, quad_segs=8)
     if filled:
         grown = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(grown)])

@@ -37,7 +37,7 @@ class NetPieces:
 
 
 def net_pieces(
-    net: Net, regions: list[shapely.MultiPolygon], nobody: int, snapped: bool = True
+    net: Net, regions: list[shapely.MultiPolygon], nobody: int, *, snapped: bool = True
 ) -> NetPieces:
     """The net divided among regions that do not overlap.
 
@@ -58,7 +58,7 @@ def net_pieces(
         x, y = net.points[net.faces[face]].mean(axis=1).T
         inside = shapely.contains_xy(inked[polygon], x, y)
         label[face[inside]] = np.array(owners)[polygon[inside]]
-    parts, labels, parents = _divided(net, crossed, regions, rings, nobody, snapped)
+    parts, labels, parents = _divided(net, crossed, regions, rings, nobody, snapped=snapped)
     return NetPieces(parts, labels, parents, ~crossed, label[~crossed])
 
 
@@ -135,6 +135,7 @@ def _divided(
     regions: list[shapely.MultiPolygon],
     rings: list[shapely.LineString],
     nobody: int,
+    *,
     snapped: bool,
 ) -> tuple[list[shapely.Polygon], list[int], Array]:
     if not crossed.any():

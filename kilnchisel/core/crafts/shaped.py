@@ -169,7 +169,7 @@ def _with_field(
     step = field_step(field, detail=detail)
     if detail.rough:  # a hurried picture of a large ground: as many points as can be seen
         step = max(step, float(np.sqrt(layer.region.area / ROUGH_POINTS)))
-    inner = field.lines(detail.rough) if isinstance(field, Moulding) else field_points(layer, step)
+    inner = field.lines(rough=detail.rough) if isinstance(field, Moulding) else field_points(layer, step)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end
         inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)])

@@ -175,13 +175,13 @@ def _cut(sheet: Sheet, regions: list[shapely.MultiPolygon], attempt: int) -> Cut
 
 
 def cut_net(
-    net: Net, regions: list[shapely.MultiPolygon], snapped: bool = True
+    net: Net, regions: list[shapely.MultiPolygon], *, snapped: bool = True
 ) -> tuple[Array, Array, Array, Array]:
     """The net divided: points (n, 2), the net's own first; faces (m, 3); label and net face of each.
 
     ``snapped``: as in ``net_pieces``.
     """
-    pieces = net_pieces(net, regions, GROUND, snapped)
+    pieces = net_pieces(net, regions, GROUND, snapped=snapped)
     points, faces, label = net.at, net.faces[pieces.whole], pieces.whole_label
     parent = np.flatnonzero(pieces.whole)
     if pieces.parts:

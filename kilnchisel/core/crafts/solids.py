@@ -22,7 +22,7 @@ Shell = tuple[Array, Array, Array]
 Solid = tuple[Array, Array, Array]
 
 
-def solid_of(piece: Piece, beside: bool = False) -> Solid:
+def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
     """The whole piece as one watertight solid, all its solids united.
 
     Returns points (n, 3) mm, faces (m, 3) and, for each face, the index of its part in

@@ -49,8 +49,8 @@ def marked(
     domain: shapely.Polygon,
     regions: Sequence[tuple[Any, float]],
     reach_mm: float,
-    closed: bool,
     *,
+    closed: bool,
     detail: Detail = Detail.FINE,
 ) -> Marked:
     """The edges of a side with these regions (polygons, height in mm), later ones on top.

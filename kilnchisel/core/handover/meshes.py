@@ -39,14 +39,14 @@ def write_mesh(job: Job, path: Path) -> None:
     write_whole(path, mesh_bytes(job, path))
 
 
-def mesh_bytes(job: Job, path: Path, beside: bool = False) -> bytes:
+def mesh_bytes(job: Job, path: Path, *, beside: bool = False) -> bytes:
     """The piece as a file; the ending of its path decides the format.
 
     STL and OBJ are in mm with z up, GLB in metres with y up as glTF asks. Raises KilnError for another
     ending or a piece that does not close. ``beside``: as in ``solid_of``.
     """
     write = format_of(path, FORMATS)
-    points, faces, label = solid_of(piece_of(job), beside)
+    points, faces, label = solid_of(piece_of(job), beside=beside)
     items = scene_of_job(job).items
     names, materials = unlike([item.name for item in items]), [item.material for item in items]
     return write(Solid(points, faces, label, names, materials))

@@ -46,7 +46,7 @@ LARGE = Limits(150.0, 8000 * MB)  # meshes of millions of triangles
 class _Reader:
     """One reading process."""
 
-    def __init__(self, ahead: bool = False) -> None:
+    def __init__(self, *, ahead: bool = False) -> None:
         """``ahead``: while nothing is asked of it, it loads what reading any kind of file takes."""
         self.fresh = True
         environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}

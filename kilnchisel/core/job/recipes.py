@@ -208,7 +208,7 @@ def recipe_of(lettering: Lettering, name: str) -> Recipe:
         raise KilnError("Give the recipe a name of up to 80 letters.") from None
 
 
-def applied(job: Job, index: int, recipe: Recipe, scaled: bool = True) -> Job:
+def applied(job: Job, index: int, recipe: Recipe, *, scaled: bool = True) -> Job:
     """A lettering made by a recipe, its millimetres scaled with the letters' size or kept."""
     lettering = job.letterings[index]
     size = size_of_content(lettering.content)

@@ -179,7 +179,7 @@ class Laid:
         return replace(self, layers=tuple(layers))
 
 
-def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) -> Laid:
+def lay_outline(outline: Outline, side: Side, lay: Lay, *, centre: bool = False) -> Laid:
     """Place the outline: turned about its origin, then moved to (along, across), and repeated.
 
     ``centre``: it runs round its origin, so repetitions turn about that.
@@ -188,10 +188,11 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, centre: bool = False) ->
     # letters are as wide as they say at their own height, whatever the sheet's reference radius
     there = side.true_at(middle)
     scale = float(there[0, 0])
-    copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre)
+    copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre=centre)
     if lay.wrap == "project" and not isinstance(side, Plane | Chart):
         copies = tuple((there @ turn, spot) for turn, spot in copies)  # a plane has no scale of its own
-        placing = Placing(side, copies, scale, False, tuple(Beam(side, spot) for _, spot in copies))
+        beams = tuple(Beam(side, spot) for _, spot in copies)
+        placing = Placing(side, copies, scale, unrolled=False, beams=beams)
     else:
         placing = Placing(side, copies, scale, lay.cone == "unrolled" and side.taper is not None)
     layers = tuple(
@@ -279,7 +280,7 @@ def _turning(degrees: float) -> Array:
 
 
 def _copies(
-    outline: Outline, side: Side, lay: Lay, upright: Array, middle: Array, centre: bool
+    outline: Outline, side: Side, lay: Lay, upright: Array, middle: Array, *, centre: bool
 ) -> tuple[tuple[Array, Array], ...]:
     """Turn and place of every repetition: round the origin, round a closed side, or side by side."""
     turn = upright @ _turning(lay.turn_deg)

@@ -177,7 +177,7 @@ def _chart_at(
         faces = _seen(mesh, face, at, normal, right, up, reach_mm)
         return _planar(mesh, ANY_SPOT, faces, at, right, up, None)
     own = wrap == "own map"
-    patch = _patch(mesh, face, (float(at[0]), float(at[1]), float(at[2])), reach_mm, own, detail=detail)
+    patch = _patch(mesh, face, (float(at[0]), float(at[1]), float(at[2])), reach_mm, own=own, detail=detail)
     row = int(np.flatnonzero(patch.faces[patch.sound] == face)[0])
     uv = _centred(patch, row, at, 0.35 * reach_mm)
     return _chart(mesh, patch.faces[patch.sound], patch.used, uv, at, normal)
@@ -192,7 +192,7 @@ def _from_near_by(mesh: FreeMesh, spot: Array, reach_mm: float) -> Chart | None:
     cell = NEAR_BY * reach_mm
     middle = mesh.nearest(np.rint(spot / cell) * cell)
     x, y, z = (float(x) for x in mesh.points[mesh.faces[middle]].mean(axis=0))
-    patch = _patch(mesh, middle, (x, y, z), reach_mm, False, detail=Detail.ROUGH)
+    patch = _patch(mesh, middle, (x, y, z), reach_mm, own=False, detail=Detail.ROUGH)
     face = mesh.nearest(spot)
     rows = np.flatnonzero(patch.faces[patch.sound] == face)
     if len(rows) == 0:
@@ -228,8 +228,8 @@ def _patch(
     face: int,
     spot: tuple[float, float, float],
     reach_mm: float,
-    own: bool,
     *,
+    own: bool,
     detail: Detail,
 ) -> _Patch:
     """The surface round a spot of a face, unrolled, or by the file's ``own`` map."""

@@ -147,10 +147,10 @@ def _shaped(wording: Wording, face: LoadedFace) -> tuple[list[ShapedRow], list[i
             face,
             text,
             wording.features,
-            wording.kerning == "face",
-            wording.direction,
-            spread or alone,
-            tuple(at - start for at in places if start <= at < start + len(text)),
+            kerning=wording.kerning == "face",
+            direction=wording.direction,
+            spaced=spread or alone,
+            apart=tuple(at - start for at in places if start <= at < start + len(text)),
         )
         for text, start in zip(texts, starts, strict=True)
     ]
@@ -366,7 +366,7 @@ def _along(
     face: LoadedFace, wording: Wording, way: Curve | Slope, measure: _Measure, rows: list[list[_Set]]
 ) -> Places:
     lead = _lead(wording, measure)
-    base = baseline_of(way.points, way.smooth)
+    base = baseline_of(way.points, smooth=way.smooth)
     low, high = base.points[:, 0].min(), base.points[:, 0].max()
     places: Places = []
     for index, row in enumerate(rows):

@@ -242,7 +242,7 @@ def _joined(branches: list[_Branch], part: shapely.Polygon, step: float) -> list
     for ends in at.values():
         if len(ends) < 3:
             continue
-        ways = [_leaving(branches[n], start) for n, start in ends]
+        ways = [_leaving(branches[n], from_start=start) for n, start in ends]
         pairs = sorted(
             (float(ways[i] @ ways[j]), i, j)
             for i in range(len(ends))
@@ -283,7 +283,7 @@ def _chain(
         done.add(after[0])
 
 
-def _leaving(branch: _Branch, from_start: bool) -> Array:
+def _leaving(branch: _Branch, *, from_start: bool) -> Array:
     """The direction a branch leaves a node in, measured beyond what the junction bends."""
     points = branch.points if from_start else branch.points[::-1]
     radius = float(branch.radius[0] if from_start else branch.radius[-1])
@@ -317,16 +317,16 @@ def _line_of(
     first, last = walked[0], walked[-1]
     closed = first.start == last.end and len(at[first.start]) <= 2
     if closed:
-        return CentreLine(_smooth(np.vstack([points[:-1], points[:1]]), step, True), (False, False))
+        return CentreLine(_smooth(np.vstack([points[:-1], points[:1]]), step, closed=True), (False, False))
     free = (len(at[first.start]) == 1, len(at[last.end]) == 1)
-    points = _ended(points, float(first.radius[0]), free[0], part)
-    points = _ended(points[::-1], float(last.radius[-1]), free[1], part)[::-1]
+    points = _ended(points, float(first.radius[0]), free=free[0], part=part)
+    points = _ended(points[::-1], float(last.radius[-1]), free=free[1], part=part)[::-1]
     if len(points) < 2:
         return None
-    return CentreLine(_smooth(points, step, False), free)
+    return CentreLine(_smooth(points, step, closed=False), free)
 
 
-def _ended(points: Array, radius: float, free: bool, part: shapely.Polygon) -> Array:
+def _ended(points: Array, radius: float, part: shapely.Polygon, *, free: bool) -> Array:
     """The start of a line: carried to the stroke's end, or straight into the line it joins."""
     run = run_of(points)
     whole = run[-1]
@@ -350,7 +350,7 @@ def _ended(points: Array, radius: float, free: bool, part: shapely.Polygon) -> A
     return np.vstack([points[inner] + reach * way, points[inner:]])
 
 
-def _smooth(points: Array, step: float, closed: bool) -> Array:
+def _smooth(points: Array, step: float, *, closed: bool) -> Array:
     """Evenly spaced and smoothed between corners; turns that were cut short meet in a corner."""
     run = run_of(points)
     apart = np.append(True, np.diff(run) > 1e-9)

@@ -97,7 +97,7 @@ class _Sheet:
             result = shapely.difference(result, geometry)
         return as_region([shapely.union_all([result, *pending])])
 
-    def drawing(self, unit_mm: float | None, scale: float, down: bool = False) -> Drawing:
+    def drawing(self, unit_mm: float | None, scale: float, *, down: bool = False) -> Drawing:
         """The finished drawing; ``down``: the file's y runs down."""
         factor = (scale, -scale if down else scale)
         gate.at(DRAWN, "joining the pieces")
@@ -231,12 +231,20 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
     filled = _paints(element.fill)
     if filled:
         even_odd = (element.values or {}).get("fill-rule") == "evenodd"
-        region = _filled(rings, even_odd)
+        region = _filled(rings, even_odd=even_odd)
         if not region.is_empty:
             sheet.inks.append((region, _is_ink(element.fill)))
     if _paints(element.stroke):
         width = float(element.stroke_width or 1.0)
-        _stroke(sheet, rings, closed, width, filled, _is_ink(element.stroke), element.values or {})
+        _stroke(
+            sheet,
+            rings,
+            closed,
+            width,
+            filled=filled,
+            ink=_is_ink(element.stroke),
+            values=element.values or {},
+        )
 
 
 def _stroke(
@@ -244,9 +252,10 @@ def _stroke(
     rings: list[Array],
     closed: list[bool],
     width: float,
+    values: dict[str, Any],
+    *,
     filled: bool,
     ink: bool,
-    values: dict[str, Any],
 ) -> None:
     """Strokes of closed or filled shapes become outlines; open ones stay lines with their width."""
     joins = {"round": "round", "bevel": "bevel"}.get(values.get("stroke-linejoin", ""), "mitre")
@@ -258,7 +267,7 @@ def _stroke(
         sheet.inks.append((shapely.buffer(line, width / 2, join_style=joins, quad_segs=16), ink))
 
 
-def _filled(rings: list[Array], even_odd: bool) -> shapely.Geometry:
+def _filled(rings: list[Array], *, even_odd: bool) -> shapely.Geometry:
     open_rings = [ring[:-1] if np.allclose(ring[0], ring[-1]) else ring for ring in rings]
     open_rings = [ring for ring in open_rings if len(ring) >= 3]
     if not even_odd:
@@ -410,7 +419,7 @@ def _closed_and_open(sheet: _Sheet, curves: list[Array], size: float) -> None:
             else:
                 sheet.lines.append((points, 0.0))
     if loops:
-        sheet.inks.append((_filled(loops, True), True))
+        sheet.inks.append((_filled(loops, even_odd=True), True))
 
 
 def _dxf_text(sheet: _Sheet, entity: Any, kind: str, document: Any, text: TextOutline) -> None:
@@ -475,7 +484,7 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
     mode, stroke = ctypes.c_int(), ctypes.c_int()
     raw.FPDFPath_GetDrawMode(item.raw, mode, stroke)
     if mode.value:
-        region = _filled(rings, mode.value == raw.FPDF_FILLMODE_ALTERNATE)
+        region = _filled(rings, even_odd=mode.value == raw.FPDF_FILLMODE_ALTERNATE)
         if not region.is_empty:
             sheet.inks.append((region, _pdf_ink(raw.FPDFPageObj_GetFillColor, item.raw)))
     if stroke.value:
@@ -484,7 +493,7 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
         scale = math.sqrt(abs(m.a * m.d - m.b * m.c)) or 1.0
         closed = [bool(np.allclose(ring[0], ring[-1])) for ring in rings]
         ink = _pdf_ink(raw.FPDFPageObj_GetStrokeColor, item.raw)
-        _stroke(sheet, rings, closed, width.value * scale, bool(mode.value), ink, {})
+        _stroke(sheet, rings, closed, width.value * scale, filled=bool(mode.value), ink=ink, values={})
 
 
 def _through(points: Array, m: Any) -> Array:

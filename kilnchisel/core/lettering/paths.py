@@ -42,7 +42,7 @@ class Baseline:
 
 
 @lru_cache(maxsize=128)
-def baseline_of(points: tuple[tuple[float, float], ...], smooth: bool) -> Baseline:
+def baseline_of(points: tuple[tuple[float, float], ...], *, smooth: bool) -> Baseline:
     """The line through points. A smooth one is a centripetal Catmull-Rom spline (exponent 1/2)."""
     corners = np.array(points, dtype=float)
     apart = np.append(True, np.linalg.norm(np.diff(corners, axis=0), axis=1) > 1e-9)

@@ -105,7 +105,7 @@ def signed_area(ring: Array) -> float:
     return float(0.5 * np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y))
 
 
-def _turned(ring: Array, ccw: bool) -> Array:
+def _turned(ring: Array, *, ccw: bool) -> Array:
     return ring if (signed_area(ring) > 0) == ccw else ring[::-1]
 
 

@@ -55,16 +55,19 @@ def shape_row(
     face: LoadedFace,
     text: str,
     features: Features | None = None,
-    kerning: bool = True,
     direction: str = "by the words",
-    spaced: bool = False,
     apart: tuple[int, ...] = (),
+    *,
+    kerning: bool = True,
+    spaced: bool = False,
 ) -> ShapedRow:
     """Shape one row. ``spaced`` letters form no ligatures, as each stands alone, and neither do those
     at the places ``apart``, which are treated by themselves."""
     if not text:
         return ShapedRow(text, (), ())
-    return _shaped(face, text, features or Features(), kerning, direction, spaced, apart)
+    return _shaped(
+        face, text, features or Features(), kerning=kerning, direction=direction, spaced=spaced, apart=apart
+    )
 
 
 @lru_cache(maxsize=512)
@@ -72,12 +75,13 @@ def _shaped(
     face: LoadedFace,
     text: str,
     features: Features,
-    kerning: bool,
     direction: str,
-    spaced: bool,
     apart: tuple[int, ...],
+    *,
+    kerning: bool,
+    spaced: bool,
 ) -> ShapedRow:
-    switches: dict[str, Any] = dict(feature_switches(features, kerning, spaced))
+    switches: dict[str, Any] = dict(feature_switches(features, kerning=kerning, spaced=spaced))
     if apart and switches["liga"]:
         # a ligature goes through the letter before as well
         off = [(max(i - 1, 0), i + 1, False) for i in apart]
@@ -92,7 +96,7 @@ def _shaped(
     return ShapedRow(text, tuple(clusters), tuple(missing))
 
 
-def feature_switches(features: Features, kerning: bool, spaced: bool) -> dict[str, bool]:
+def feature_switches(features: Features, *, kerning: bool, spaced: bool) -> dict[str, bool]:
     """OpenType features to switch on or off (OpenType feature tags)."""
     joined = features.ligatures and not spaced
     switches = {"kern": kerning, "liga": joined, "clig": joined}

@@ -37,7 +37,7 @@ def denoised(colour: Array, guides: Array, samples: int, *, detail: Detail) -> A
             with pyoidn.Filter(device, pyoidn.OIDN_FILTER_TYPE_RT) as work:
                 for name, image in images.items():
                     work.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3)
-                work.set_bool("hdr", True)
+                work.set_bool("hdr", True)  # noqa: FBT003 - the library takes it so
                 work.set_int("maxMemoryMB", MOST_MEMORY_MB)
                 work.set_quality(pyoidn.OIDN_QUALITY_FAST if detail.rough else pyoidn.OIDN_QUALITY_HIGH)
                 work.commit()

@@ -139,7 +139,7 @@ class Mockup:
         shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
         return np.asarray(np.rint(shown * 255).astype(np.uint8))
 
-    def linear(self, view: View, size: tuple[int, int], samples: int, clean: bool = True) -> Array:
+    def linear(self, view: View, size: tuple[int, int], samples: int, *, clean: bool = True) -> Array:
         """Scene-linear picture before curve and exposure, (h, w, 3), for checks and measurements."""
 
         def never() -> bool:

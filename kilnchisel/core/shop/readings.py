@@ -109,7 +109,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
         ]
     found += _space(laid)
     tubes = isinstance(lettering.craft, Tube)
-    found += _fitting(laid) + _letters(laid, tubes)
+    found += _fitting(laid) + _letters(laid, tubes=tubes)
     found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
     found += _relief(job, lettering, laid)
     if words:
@@ -244,7 +244,7 @@ def _fitting(laid: Laid) -> list[Reading]:
     return [Reading("would_fit", "Letters that fit", math.floor(len(letters) * (high - low) / across), "")]
 
 
-def _letters(laid: Laid, tubes: bool) -> list[Reading]:
+def _letters(laid: Laid, *, tubes: bool) -> list[Reading]:
     outline = laid.outline
     found = []
     strokes = stroke_range_mm(outline)

@@ -163,7 +163,7 @@ def around_specs(job: Job, path: Where, wording: Wording) -> list[Spec]:
         ]
         if wording.contour.second_mm > 0:
             fields.append(ranged(job, (*here, "gap_mm"), "Between them", "length", step=0.1))
-        fields += _own_finish(path, index, "contour", "Contour", wording.contour.finish is not None)
+        fields += _own_finish(path, index, "contour", "Contour", own=wording.contour.finish is not None)
     fields.append(_part(path, "backing", "Backing", index, backing, ("None", "Behind them")))
     if wording.backing is not None:
         here = (*path, "backing")
@@ -179,11 +179,11 @@ def around_specs(job: Job, path: Where, wording: Wording) -> list[Spec]:
                     hint="Of the letters' own height or depth.",
                 )
             )
-        fields += _own_finish(path, index, "backing", "Backing", wording.backing.finish is not None)
+        fields += _own_finish(path, index, "backing", "Backing", own=wording.backing.finish is not None)
     return fields
 
 
-def _own_finish(path: Where, index: int, name: str, label: str, own: bool) -> list[Spec]:
+def _own_finish(path: Where, index: int, name: str, label: str, *, own: bool) -> list[Spec]:
     """Whether a part has a colour of its own, and which."""
 
     def finish(job: Job) -> Any:

@@ -245,6 +245,7 @@ class FaceChooser(QDialog):
         present: Face,
         theme: Theme,
         parent: QWidget | None = None,
+        *,
         read_fonts: bool = True,
     ) -> None:
         super().__init__(parent)

@@ -298,7 +298,9 @@ class ChoiceField(Field):
         four = len(spec.options) == 4 and (longest < 8 or bool(spec.pictures))
         per_row = 4 if four else min(self.PER_ROW, len(spec.options))
         for number, (value, words) in enumerate(spec.options):
-            button = _tile(spec.pictures, value, words, four) if spec.pictures else QPushButton(words)
+            button = (
+                _tile(spec.pictures, value, words, narrow=four) if spec.pictures else QPushButton(words)
+            )
             button.setObjectName("tile" if spec.pictures else "choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{spec.label}: {words}")
@@ -327,7 +329,7 @@ class ChoiceField(Field):
 TILE, NARROW_TILE = QSize(74, 56), QSize(56, 42)
 
 
-def _tile(shelf: str, value: Any, words: str, narrow: bool) -> QToolButton:
+def _tile(shelf: str, value: Any, words: str, *, narrow: bool) -> QToolButton:
     """A choice as its picture with its words below."""
     tile = QToolButton()
     tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)

@@ -77,9 +77,9 @@ class Section(QWidget):
         rule = QFrame()
         rule.setObjectName("rule")
         column.addWidget(rule)
-        self.unfold(False)
+        self.unfold(open_=False)
 
-    def unfold(self, open_: bool) -> None:
+    def unfold(self, *, open_: bool) -> None:
         """Show or hide the form; the sentence gives way to it."""
         self.body.setVisible(open_)
         self.words.setVisible(not open_)
@@ -242,7 +242,7 @@ class Ticket(QWidget):
             # of those that are folded nobody sees the fields
             wanted = self._specs(key) if key == self.open_section and key in self.forms else []
             usable = key == "hand-over" or bool(wanted) or key != self.open_section
-            section.unfold(key == self.open_section and usable)
+            section.unfold(open_=key == self.open_section and usable)
             if key == self.open_section and key in self.forms:
                 self.forms[key].show_specs(wanted, job, self.unit)
 
@@ -257,7 +257,7 @@ class Ticket(QWidget):
         session = self.session
         return specs(session.job, key, session.index, self.open_groups, session.letter)
 
-    def open_group(self, key: str, open_: bool | None = None) -> None:
+    def open_group(self, key: str, *, open_: bool | None = None) -> None:
         """Unfold a group of fields, or fold it again."""
         wanted = key not in self.open_groups if open_ is None else open_
         self.open_groups = self.open_groups | {key} if wanted else self.open_groups - {key}

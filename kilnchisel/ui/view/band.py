@@ -208,9 +208,10 @@ def moved(
     laid: Laid,
     start: Array,
     now: Array,
-    free: bool = True,
     at_u: tuple[float, ...] = (),
     at_v: tuple[float, ...] = (),
+    *,
+    free: bool = True,
 ) -> tuple[float, float]:
     """Along and across, mm, after a drag from one sheet point to another, on whole tenths.
 
@@ -251,7 +252,7 @@ def sized(laid: Laid, start: Array, now: Array) -> float:
     return max(float(last @ first / max(first @ first, 1e-9)), 0.02)
 
 
-def turned(laid: Laid, start: Array, now: Array, turn: float, free: bool) -> float:
+def turned(laid: Laid, start: Array, now: Array, turn: float, *, free: bool) -> float:
     """Turn, degrees, after the stem was dragged; caught at every 15° unless ``free``."""
     period = laid.side.period
     middle = laid.middle

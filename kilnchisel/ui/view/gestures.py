@@ -57,7 +57,7 @@ class Edit:
     words: str
 
 
-def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], free: bool) -> Edit | None:
+def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], *, free: bool) -> Edit | None:
     """What a drag to a widget pixel makes of the lettering; None where the pointer is off its side."""
     if drag.drawn is None or drag.sheet is None:
         return None
@@ -70,12 +70,12 @@ def edit_of(drag: Drag, index: int, pixel: Pixel, size: tuple[int, int], free: b
     if now is None:
         return None
     if drag.kind == "move":
-        return _moved(drag, index, laid, now, size, free)
+        return _moved(drag, index, laid, now, size, free=free)
     if drag.kind == "size":
         content = scaled(lettering.content, sized(laid, drag.sheet, now), laid.outline.width_mm)
         return Edit(("content",), content, size_words(content, "mm"))
     if drag.kind == "turn":
-        turn = turned(laid, drag.sheet, now, lettering.lay.turn_deg, free)
+        turn = turned(laid, drag.sheet, now, lettering.lay.turn_deg, free=free)
         return Edit(("lay", "turn_deg"), turn, f"turn {turn:g}°")
     return _of_words(drag, lettering, laid, now)
 
@@ -109,10 +109,10 @@ def row_length(wording: Wording) -> float:
     return max(outline_of(wording.model_copy(update={"arrangement": Rows()})).width_mm, 0.1)
 
 
-def _moved(drag: Drag, index: int, laid: Laid, now: Array, size: tuple[int, int], free: bool) -> Edit:
+def _moved(drag: Drag, index: int, laid: Laid, now: Array, size: tuple[int, int], *, free: bool) -> Edit:
     lettering = drag.job.letterings[index]
     at_u, at_v = ((), ()) if free else catches(drag, index)
-    along, across = moved(laid, drag.sheet, now, free, at_u, at_v)
+    along, across = moved(laid, drag.sheet, now, free=free, at_u=at_u, at_v=at_v)
     assert drag.drawn is not None
     drag.guides = () if free else _guides(drag.drawn, laid, along, across, at_u, at_v, size)
     lay = lettering.lay.model_copy(update={"along_mm": along, "across_mm": across})

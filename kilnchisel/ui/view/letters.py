@@ -107,7 +107,7 @@ def point_handles(
 
 def guide_lines(drawn: Drawn, laid: Laid, way: Curve | Slope, size: tuple[int, int]) -> tuple[Array, ...]:
     """The line that letters stand on, where it is seen, widget pixels."""
-    line = laid.placing.points(baseline_of(way.points, way.smooth).points)
+    line = laid.placing.points(baseline_of(way.points, smooth=way.smooth).points)
     return tuple(visible_runs(*on_picture(drawn, laid, line, size)))
 
 

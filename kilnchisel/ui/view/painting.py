@@ -40,7 +40,7 @@ def paint_band(painter: QPainter, band: Band, over: Handle | None, theme: Theme)
         painter.drawPolyline(polygon(line))
     paint_guides(painter, band.guides, theme)
     for handle in band.handles:
-        _paint_handle(painter, handle, over is not None and over.at == handle.at, theme)
+        _paint_handle(painter, handle, hot=over is not None and over.at == handle.at, theme=theme)
 
 
 def paint_guides(painter: QPainter, guides: tuple[Array, ...], theme: Theme) -> None:
@@ -50,7 +50,7 @@ def paint_guides(painter: QPainter, guides: tuple[Array, ...], theme: Theme) -> 
         painter.drawPolyline(polygon(line))
 
 
-def _paint_handle(painter: QPainter, handle: Handle, hot: bool, theme: Theme) -> None:
+def _paint_handle(painter: QPainter, handle: Handle, theme: Theme, *, hot: bool) -> None:
     painter.setPen(QPen(QColor(theme.glaze), 2))
     painter.setBrush(QColor(theme.glaze if hot else theme.card))
     radius = 6.0 if hot else 5.0

@@ -325,9 +325,9 @@ class PictureView(QWidget):
 
     # looking
 
-    def set_square_on(self, square_on: bool) -> None:
+    def set_square_on(self, *, on: bool) -> None:
         """Look straight at the chosen lettering, or walk round again."""
-        self.look = Look(square_on=square_on, at=self._aim() if square_on else None)
+        self.look = Look(square_on=on, at=self._aim() if on else None)
         self.look_changed.emit()
         self.refresh(1.0)
 
@@ -495,7 +495,7 @@ class PictureView(QWidget):
             elif self._drag.kind == "sheet":
                 self._slide(*step)
             else:
-                self._handle(pixel, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+                self._handle(pixel, free=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         except KilnError:
             return  # the gesture went past a limit: the value stays at the last good one
         self.update()
@@ -675,7 +675,7 @@ class PictureView(QWidget):
             return None
         return sheet_at(self.drawn, self.drawn.laid[index], pixel, self._size())
 
-    def show_single_letters(self, on: bool) -> None:
+    def show_single_letters(self, *, on: bool) -> None:
         """Whether a click on the lettering takes one letter of it."""
         self.single_letters = on
         self.update()
@@ -689,11 +689,11 @@ class PictureView(QWidget):
         sheet = self._sheet(pixel)
         return None if sheet is None else letter_under(self.drawn.laid[index], sheet)
 
-    def _handle(self, pixel: tuple[float, float], free: bool) -> None:
+    def _handle(self, pixel: tuple[float, float], *, free: bool) -> None:
         drag, index = self._drag, self.session.index
         if drag is None or index is None:
             return
-        edit = edit_of(drag, index, pixel, self._size(), free)
+        edit = edit_of(drag, index, pixel, self._size(), free=free)
         if edit is not None:
             self.session.edit(("letterings", index, *edit.path), edit.value, edit.words, "drag")
 
