@@ -14,7 +14,7 @@ from kilnchisel.core.job.finish import Brass, Enamel, Gold, Ink
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import SHIPPED, applied
-from kilnchisel.core.job.setting import Ground, Light
+from kilnchisel.core.job.setting import COLOURED_GROUNDS, Ground, Light
 from kilnchisel.core.job.turning import CRAFTS, FINISHES
 
 LOOK = PictureOrder((132, 100), 96)
@@ -57,7 +57,8 @@ def draw_looks(folder: Path) -> None:
         _keep(job, folder / "lights" / _named(room), 0.42, Ground(kind="card", colour="#b9b2a4"))
     for kind in get_args(Ground.model_fields["kind"].annotation):
         job = change(ball, ("finish",), Enamel(colour="#e9e4d8", gloss=60))
-        _keep(job, folder / "grounds" / _named(kind), 1.1, Ground(kind=kind), 40.0)
+        ground = Ground(kind=kind, colour=COLOURED_GROUNDS.get(kind, Ground().colour))
+        _keep(job, folder / "grounds" / _named(kind), 1.1, ground, 40.0)
 
 
 def _letters() -> Job:

@@ -16,6 +16,7 @@ from kilnchisel.core.intake import gate
 COMMANDS = (
     "new",
     "set",
+    "sets",
     "lay",
     "recipe",
     "fix",
@@ -116,6 +117,16 @@ def _command(arguments: list[str]) -> int:
     picture.add_argument(
         "--square-on", type=int, metavar="N", help="straight at lettering N (from 1), true to scale"
     )
+    picture.add_argument("--set", metavar="NAME", help="in this set; kc sets lists them")
+    picture.add_argument("--place", metavar="NAME", help="in the light of this place, and before it")
+    sets = commands.add_parser("sets", help="list the sets for pictures, or put a job into one")
+    sets.add_argument("job", type=Path, nargs="?", help="only those this piece can stand in")
+    sets.add_argument("--json", action="store_true", help="as JSON")
+    sets.add_argument("--use", metavar="NAME", help="put the job into this set; with -o")
+    sets.add_argument("--save", metavar="NAME", help="keep the job's setting as a set of one's own")
+    sets.add_argument("--forget", metavar="NAME", help="drop a set that was kept")
+    sets.add_argument("-o", "--output", type=Path, help="the job file, .kcj")
+    sets.add_argument("--pictures", type=Path, metavar="FOLDER", help="the piece in each set, as PNG")
     measure = commands.add_parser("measure", help="print readings and checks")
     measure.add_argument("job", type=Path)
     measure.add_argument("--json", action="store_true", help="as JSON, lengths in mm")
@@ -145,6 +156,7 @@ def _command(arguments: list[str]) -> int:
     actions = {
         "new": _new,
         "set": _set,
+        "sets": _sets,
         "lay": _lay,
         "fix": _fix,
         "recipe": _recipe,
@@ -331,13 +343,72 @@ def _picture(options: Any) -> None:
     if options.output.suffix.lower() != ".png":
         raise KilnError(f"“{options.output.name}” should end in .png; pictures are written as PNG.")
     size = parse_size(options.size)
-    job = _open(options.job)
+    job = _placed(_open(options.job), options.set, options.place)
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
     order = PictureOrder(size, options.samples or SAMPLES, options.draft, index)
     pixels = make_picture(job, order, progress=_progress)
     assert pixels is not None
     write_picture(pixels, options.output, job.name)
+
+
+def _placed(job: Any, set_name: str | None, place: str | None) -> Any:
+    """The job in a set, or in the light of a place and before it."""
+    from kilnchisel.core.job.sets import fitted, in_place
+
+    if set_name is not None:
+        job = fitted(job, set_name)
+    return job if place is None else in_place(job, place)
+
+
+def _sets(options: Any) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.sets import all_sets, fitted, forget_set, keep_set, sets_for
+
+    job = None if options.job is None else _open(options.job)
+    if options.forget is not None:
+        forget_set(options.forget)
+        return
+    if job is None:
+        if options.use or options.save or options.pictures:
+            raise KilnError("Name the job: kc sets JOB.kcj …")
+        _list_sets(all_sets(), as_json=options.json)
+        return
+    if options.save is not None:
+        keep_set(job, options.save)
+    if options.use is not None:
+        if options.output is None:
+            raise KilnError("Say where to write the job: -o FILE.kcj")
+        _writable(options.output)
+        save_packed(fitted(job, options.use), options.output)
+    if options.pictures is not None:
+        _set_pictures(job, options.pictures)
+    if options.save or options.use or options.pictures:
+        return
+    _list_sets(sets_for(job.blank), as_json=options.json)
+
+
+def _list_sets(offered: Any, *, as_json: bool) -> None:
+    if as_json:
+        rows = [{"name": one.name, "manner": one.manner, "words": one.words} for one in offered]
+        print(json.dumps(rows, indent=1, ensure_ascii=False))
+        return
+    for one in offered:
+        print(f"{one.name:<20} {one.manner:<6} {one.words}")
+
+
+def _set_pictures(job: Any, folder: Path) -> None:
+    """The piece in each set, named by it; what is made is told line by line."""
+    from kilnchisel.core.handover.pictures import write_picture
+    from kilnchisel.core.handover.setpictures import make_pictures, pictures_there
+
+    if not folder.is_dir():
+        raise KilnError(f"There is no folder {folder}.")
+    for name in make_pictures(job):
+        pixels = pictures_there(job, name)[name]
+        assert pixels is not None
+        write_picture(pixels, folder / f"{name.replace(' ', '-')}.png", f"{job.name}: {name}")
+        print(name, flush=True)
 
 
 def _measure(options: Any) -> None:

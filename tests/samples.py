@@ -49,6 +49,13 @@ def engraved_mug(text: str, depth_mm: float, face: str = "league-spartan-bold", 
     return with_lettering(Job(blank=Mug(handle=False, wall_mm=3.0, rim_mm=4.0)), lettering)
 
 
+class SeenBehind(Backdrop):
+    """One picture all round, whatever the lens."""
+
+    def seen(self, view: Any) -> Any:
+        return self.colour
+
+
 def bare_scene(items: tuple[Item, ...], light: Any, radius_mm: float) -> Scene:
     """Things in mid-air in the light of a room (h, w, 3), with no ground and no lamp."""
     return replace(
@@ -56,13 +63,14 @@ def bare_scene(items: tuple[Item, ...], light: Any, radius_mm: float) -> Scene:
         items=items,
         stance=np.eye(4),
         base=None,
-        panel=None,
+        panels=(),
         proxy=None,
         room=Room(light, 0.0),
-        backdrop=Backdrop(light, 0.0),
+        draft_room=Room(light, 0.0),
+        backdrop=SeenBehind("", 0.0, 0.0, light),
         middle=np.zeros(3),
         radius_mm=radius_mm,
-        exposure_stops=0.0,
+        gain=np.ones(3),
     )
 
 

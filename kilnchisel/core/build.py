@@ -441,7 +441,22 @@ def middle_of_job(job: Job) -> Array:
 
 def view_of(job: Job, aspect: float = 1.5) -> View:
     """The job's own camera, for a picture of this width over height."""
-    return walk_round(job.setting.camera, middle_of_job(job), aspect)
+    camera, middle = job.setting.camera, middle_of_job(job)
+    sharp_at = _sharp_at(job, middle) if camera.f_number > 0 else None
+    return walk_round(camera, middle, aspect, sharp_at)
+
+
+def _sharp_at(job: Job, middle: Array) -> Array:
+    """What a lens is focused on: the first lettering, where it faces the front, else the middle."""
+    if not job.letterings:
+        return middle
+    side = lettering_laid(job, 0, detail=Detail.ROUGH).side
+    low_u, low_v, high_u, high_v = side.domain.bounds
+    lay = job.letterings[0].lay
+    across = (low_u + high_u) / 2 if side.period is None else lay.along_mm
+    spot = np.array([[across, (low_v + high_v) / 2]])
+    stance = stance_of(job)
+    return np.asarray(stance[:3, :3] @ side.to_body(spot, np.zeros(1))[0] + stance[:3, 3])
 
 
 def square_on_view(

@@ -99,9 +99,10 @@ SHOULDER = 0.62
 PALE_FROM, PALE_OVER, PALE_MOST, PALE_ROUNDS = 1.2, 9.0, 0.8, 9
 
 
-def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
-    """Scene light to display-linear light 0..1, hue kept. Shape (..., 3) -> (..., 3)."""
-    light = np.maximum(np.asarray(linear), 0.0) * 2.0**exposure_stops
+def picture_curve(linear: Array, gain: float | Array = 1.0) -> Array:
+    """Scene light, times a gain or one (3,) of each channel, to display-linear light 0..1, hue kept.
+    Shape (..., 3) -> (..., 3)."""
+    light = np.maximum(np.asarray(linear), 0.0) * gain
     peak = light.max(axis=-1, keepdims=True)
     room = 1.0 - SHOULDER
     bent = SHOULDER + room * (1.0 - np.exp(-(np.maximum(peak, SHOULDER) - SHOULDER) / room))
@@ -120,6 +121,50 @@ def picture_curve(linear: Array, exposure_stops: float = 0.0) -> Array:
             low, high = np.where(fits, part, low), np.where(fits, high, part)
         shown[very] = np.clip(linear_of_lab(np.hstack([lightness, colour[:, 1:] * low])), 0, 1)
     return np.asarray(shown)
+
+
+BALANCED_K = 5500.0  # light of this colour temperature is shown as white
+DAYLIGHT_FROM_K = 5000.0
+
+
+def chromaticity_of_kelvin(kelvin: float) -> tuple[float, float]:
+    """CIE 1931 x, y of light of a colour temperature, 1500 to 15,000 K: a black body's below 5000 K, a
+    phase of daylight from there on.
+
+    Black body by the rational fit of Krystek, "An algorithm to calculate correlated colour temperature",
+    Color Research & Application 10 (1985); daylight by CIE 15, Illuminant D series.
+    """
+    t = kelvin
+    if t < DAYLIGHT_FROM_K:
+        u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t**2) / (
+            1 + 8.42420235e-4 * t + 7.08145163e-7 * t**2
+        )
+        v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t**2) / (
+            1 - 2.89741816e-5 * t + 1.61456053e-7 * t**2
+        )
+        return 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
+    if t <= 7000:
+        x = -4.6070e9 / t**3 + 2.9678e6 / t**2 + 0.09911e3 / t + 0.244063
+    else:
+        x = -2.0064e9 / t**3 + 1.9018e6 / t**2 + 0.24748e3 / t + 0.237040
+    return x, -3 * x**2 + 2.870 * x - 0.275
+
+
+def light_of_kelvin(kelvin: float) -> Array:
+    """Linear RGB (3,) of luminance 1 of light of a colour temperature, white at BALANCED_K."""
+    own, white = (_rgb_of(*chromaticity_of_kelvin(t)) for t in (kelvin, BALANCED_K))
+    light = np.maximum(own / white, 0.0)
+    return np.asarray(light / float(light @ LUMA))
+
+
+def white_gain(kelvin: float) -> Array:
+    """What each channel (3,) is multiplied by for light of a colour temperature to be shown as white."""
+    gain = 1 / np.maximum(light_of_kelvin(kelvin), 0.05)
+    return np.asarray(gain / float(gain @ LUMA))
+
+
+def _rgb_of(x: float, y: float) -> Array:
+    return np.asarray(np.array([x / y, 1.0, (1 - x - y) / y]) @ RGB_FROM_XYZ.T)
 
 
 def fresnel_normal(n: Array, k: Array) -> Array:

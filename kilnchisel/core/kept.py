@@ -30,6 +30,11 @@ def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 2
     return found
 
 
+def read_kept(shelf: str, name: str) -> Arrays | None:
+    """The arrays of this name, if they are kept."""
+    return _read(cache_folder() / shelf / f"{name}.npz")
+
+
 def digest_of(*arrays: NDArray[Any]) -> str:
     """A name for what is made from these arrays and nothing else."""
     found = hashlib.blake2b(digest_size=12)

@@ -30,6 +30,7 @@ sparse_linalg: Any = Later("scipy.sparse.linalg")
 interpolate: Any = Later("scipy.interpolate")
 optimize: Any = Later("scipy.optimize")
 signal: Any = Later("scipy.signal")
+special: Any = Later("scipy.special")
 
 
 def compiled(**options: bool) -> Callable[[Callable[..., Any]], Callable[..., Any]]:

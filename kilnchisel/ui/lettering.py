@@ -17,6 +17,7 @@ from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lettering import Content, Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import recipe_of, save_recipe
+from kilnchisel.core.job.sets import forget_set, keep_set, set_of
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.laying.picking import Spot
 from kilnchisel.core.lettering.content import (
@@ -34,6 +35,7 @@ from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
+from kilnchisel.ui.ticket.setting import with_lamp, without_lamp
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -276,7 +278,13 @@ class LetteringActions:
             "lay.between up": partial(self._between, "up"),
             "blank.outline": self._board_outline,
             "craft.keep": self._keep_recipe,
+            "set.keep": self._keep_set,
+            "set.forget": self._forget_set,
+            "lamp.add": self._add_lamp,
         }
+        name, _, number = key.rpartition(".")
+        if name == "lamp.remove":
+            does[key] = partial(self._remove_lamp, int(number))
         try:
             does[key]()
         except KilnError as error:
@@ -357,6 +365,31 @@ class LetteringActions:
             save_recipe(recipe_of(window.session.job.letterings[index], name))
             window._tell(f"Kept as “{name.strip()}”; it is in every job's Recipe menu.")
             window.ticket.show_job()
+
+    def _keep_set(self) -> None:
+        window = self._window()
+        name, agreed = QInputDialog.getText(window, "Keep as a set", "Its name:")
+        if agreed:
+            keep_set(window.session.job, name)
+            window._tell(f"Kept as “{name.strip()}”; it is among the sets of every job.")
+            window.ticket.show_job()
+
+    def _forget_set(self) -> None:
+        window = self._window()
+        name = set_of(window.session.job)
+        if name is not None:
+            forget_set(name)
+            window._tell(f"“{name}” is no longer kept; the job stays as it is.")
+            window.ticket.show_job()
+
+    def _add_lamp(self) -> None:
+        session = self._window().session
+        session.put(with_lamp(session.job), "add a light")
+        self._window().ticket.open_group(f"lamp{len(session.job.setting.light.lamps) - 1}", open_=True)
+
+    def _remove_lamp(self, number: int) -> None:
+        session = self._window().session
+        session.put(without_lamp(session.job, number), "remove a light")
 
     def _plain_letters(self) -> None:
         self._edit(("letters",), (), "all letters as they were")

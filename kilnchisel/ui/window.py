@@ -60,6 +60,7 @@ from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
+from kilnchisel.ui.setdesk import SetDesk
 from kilnchisel.ui.startpage import DemoJob, StartPage
 from kilnchisel.ui.theme import THEMES, drawing, icon, plain
 from kilnchisel.ui.ticket.sections import SECTIONS
@@ -95,6 +96,7 @@ class Window(LetteringActions, QMainWindow):
         self.setAcceptDrops(True)
         self.start_page = StartPage(demos or [])
         self.ticket = Ticket(self.session)
+        self.sets = SetDesk()
         self.picture = PictureView(self.session, self.theme)
         self.readings = ReadingsPanel(self.theme)
         self.session.preview = self.picture.preview
@@ -207,6 +209,8 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.letterings.added.connect(self.add_kind)
         self.ticket.letterings.removed.connect(self.remove_lettering)
         self.ticket.link_wanted.connect(self.follow_link)
+        self.ticket.set_pictures_wanted.connect(self.sets.want)
+        self.sets.made.connect(self.ticket.show_set_picture)
         self.ticket.groups_changed.connect(self._show_groups)
         self.ticket.handover.picture_wanted.connect(self.hand_over_picture)
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
@@ -749,6 +753,7 @@ class Window(LetteringActions, QMainWindow):
         remember("window", bytes(self.saveGeometry().toHex().data()).decode())
         self.session.discard_autosave()
         self.picture.close_desks()
+        self.sets.close()
         self.session.chores.finish()
         self.guard.remove()
         self.tidying.stop()

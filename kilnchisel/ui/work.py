@@ -103,7 +103,7 @@ def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> 
 DRAFT_BEHIND = 2
 
 
-class _Slot(QObject):
+class Slot(QObject):
     """A thread that serves the newest request only."""
 
     failed = pyqtSignal(str, int)
@@ -190,7 +190,7 @@ class DraftDesk(QObject):
         super().__init__()
         self._draft: Any = None
         # the graphics context is made ready while the window is still being built
-        self._slot = _Slot(self._serve, "draft", self._ready)
+        self._slot = Slot(self._serve, "draft", self._ready)
         self._slot.failed.connect(self.failed)
 
     def ask(self, order: DraftOrder) -> None:
@@ -254,7 +254,7 @@ class MockupDesk(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._afar = Afar()
-        self._slot = _Slot(self._serve, "mockup")
+        self._slot = Slot(self._serve, "mockup")
         self._slot.failed.connect(self.failed)
 
     def ahead(self) -> None:

@@ -44,12 +44,12 @@ class Bytes(unittest.TestCase):
 
     def test_what_is_there_already_is_only_named_and_is_the_same_thing(self):
         first, whole, _ = self.over(self.scene)
-        moved = replace(self.scene, exposure_stops=1.0)
+        moved = replace(self.scene, radius_mm=1.0)
         second, less, _ = self.over(moved)
         self.assertLess(less, whole / 20)
         self.assertIs(second.base.material.texture, first.base.material.texture)
         self.assertIsInstance(first.base.material.texture, Texture)
-        self.assertEqual(second.exposure_stops, 1.0)
+        self.assertEqual(second.radius_mm, 1.0)
 
     def test_what_is_gone_here_goes_there(self):
         large = np.zeros((200, 200, 3), np.float32)

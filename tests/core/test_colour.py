@@ -53,7 +53,7 @@ class PictureCurve(unittest.TestCase):
         ramp = np.repeat(np.linspace(0, 4, 200)[:, None], 3, axis=1)
         shown = picture_curve(ramp)[:, 0]
         self.assertTrue((np.diff(shown) > 0).all())
-        np.testing.assert_allclose(picture_curve(ramp, 1.0), picture_curve(ramp * 2))
+        np.testing.assert_allclose(picture_curve(ramp, 2.0), picture_curve(ramp * 2))
 
     def test_difference_of_equal_colours_is_zero(self):
         colours = np.random.default_rng(1).random((20, 3))

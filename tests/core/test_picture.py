@@ -129,7 +129,7 @@ class Drafts(unittest.TestCase):
         self.assertLessEqual(np.ptp(corner), 1)
         self.assertGreater(side[0] - corner[0], 4)  # a sheet, darker towards its corners
         size = picture.shape[1::-1]
-        ground = srgb_encode(picture_curve(backdrop_of(scene_of_job(job), view, size), 0.0)) * 255
+        ground = srgb_encode(picture_curve(backdrop_of(scene_of_job(job), view, size))) * 255
         np.testing.assert_allclose(corner, ground[2, 2], atol=1.5)
         np.testing.assert_allclose(side, ground[2, size[0] // 2], atol=1.5)
 
@@ -179,7 +179,7 @@ class Mockups(unittest.TestCase):
         scene, view = scene_of_job(job), view_of(job)
         sky = replace(scene, items=(), base=None)
         drawn = Draft().render(sky, view, SIZE, detail=Detail.ROUGH)[..., :3]
-        expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.exposure_stops)) * 255
+        expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.gain)) * 255
         self.assertLess(np.abs(drawn - expected).max(), 2.5)
 
 

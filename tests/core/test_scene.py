@@ -32,13 +32,13 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
+from kilnchisel.core.scene.lamps import key_panel
 from kilnchisel.core.scene.light import (
     ROOM_FILES,
     ROOM_WHITE,
     direction_to_uv,
     directions_of,
     look_up,
-    panel_of,
     room_of,
     solid_angles,
 )
@@ -120,11 +120,11 @@ class Lights(unittest.TestCase):
 
     def test_the_panel_adds_the_same_at_any_size(self):
         for size in (50, 400, 1500):
-            panel = panel_of(KeyLight(strength=50, size_mm=size), np.zeros(3), 60.0)
+            panel = key_panel(KeyLight(strength=50, size_mm=size), np.zeros(3), 60.0)
             far = np.linalg.norm(panel.middle)
-            self.assertAlmostEqual(panel.radiance[0] * panel.size_mm**2 / far**2 / np.pi, 0.95, places=6)
+            self.assertAlmostEqual(panel.radiance[0] * panel.area / far**2 / np.pi, 0.95, places=6)
             self.assertAlmostEqual(panel.facing @ panel.middle / far, -1.0)
-        self.assertIsNone(panel_of(KeyLight(strength=0), np.zeros(3), 60.0))
+        self.assertIsNone(key_panel(KeyLight(strength=0), np.zeros(3), 60.0))
 
 
 class Scenes(unittest.TestCase):
@@ -150,7 +150,7 @@ class Scenes(unittest.TestCase):
 
     def test_each_setting_reaches_the_scene(self):
         job = mug_job()
-        plain = scene_of_job(job)
+        plain, view = scene_of_job(job), view_of(job)
         for path, value in (
             (("setting", "light", "room"), "studio"),
             (("setting", "light", "strength"), 50.0),
@@ -166,8 +166,8 @@ class Scenes(unittest.TestCase):
                 and scene.room.turn == plain.room.turn
                 and np.array_equal(scene.panel.radiance, plain.panel.radiance)
                 and scene.base.material == plain.base.material
-                and np.array_equal(scene.backdrop.picture, plain.backdrop.picture)
-                and scene.exposure_stops == plain.exposure_stops
+                and np.array_equal(scene.backdrop.seen(view), plain.backdrop.seen(view))
+                and np.array_equal(scene.gain, plain.gain)
             )
             self.assertFalse(same, path)
 

@@ -119,7 +119,7 @@ class Light(unittest.TestCase):
         for brightness in (0.2, 1.0, 10.0):
             hues = []
             for stops in np.arange(-2, 4.1, 0.5):
-                colour_ = lab(picture_curve((green * brightness)[None], stops)[0])
+                colour_ = lab(picture_curve((green * brightness)[None], 2.0**stops)[0])
                 if np.hypot(*colour_[1:]) > 4:
                     hues.append(math.degrees(math.atan2(colour_[2], colour_[1])))
             self.assertLess(max(hues) - min(hues), 5.0)

@@ -15,6 +15,7 @@ from kilnchisel.core.job.artwork import Form
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.turning import CRAFTS, FINISHES, with_craft
 from kilnchisel.core.kinds import named
 from kilnchisel.core.shop.checks import checks
@@ -23,12 +24,19 @@ from kilnchisel.ui.ticket.sections import SECTIONS, specs
 from tests.each import each, spread
 from tests.outside.test_fields import ramp
 
-GROUPS = frozenset(("letters", "fit", "arrangement", "outline", "around", "single", "rules"))
+GROUPS = frozenset(
+    ("letters", "fit", "arrangement", "outline", "around", "single", "rules")
+    + ("lights", "lamp0", "lamp1", "ground", "camera", "exposure")
+)
 NO_VALUE = ("link", "group", "letter", "scope")  # these open something, or choose what others are about
 
 
 def rounded(values):
     return tuple(np.round(np.ravel(values), 5).tolist())
+
+
+def face(panel):
+    return None if panel.face is None else rounded(panel.face[::6, ::6])
 
 
 class Seen:
@@ -113,20 +121,19 @@ class Seen:
 
     def light(self):
         scene = scene_of_job(self.job)
-        panel = scene.panel
-        key = (
-            None
-            if panel is None
-            else (rounded(panel.middle), round(panel.size_mm, 3), rounded(panel.radiance))
+        panels = tuple(
+            (rounded(panel.middle), rounded(panel.half), rounded(panel.radiance), panel.throws, face(panel))
+            for panel in scene.panels
         )
-        return rounded(scene.room.radiance.mean(axis=(0, 1))), round(scene.room.turn, 5), key
+        return rounded(scene.room.radiance.mean(axis=(0, 1))), round(scene.room.turn, 5), panels
 
     def exposure(self):
-        return scene_of_job(self.job).exposure_stops
+        return rounded(scene_of_job(self.job).gain)
 
     def ground(self):
         scene = scene_of_job(self.job)
-        return scene.base.material, rounded(scene.backdrop.picture.mean(axis=(0, 1)))
+        behind = rounded(scene.backdrop.seen(view_of(self.job)).mean(axis=(0, 1)))
+        return scene.base.material, len(scene.base.mesh.points), behind
 
     def glow(self):
         return scene_of_job(self.job).glow
@@ -136,7 +143,8 @@ class Seen:
 
     def camera(self):
         view = view_of(self.job)
-        return rounded(view.eye), rounded(view.ahead), round(view.tall, 6)
+        sharp = round(view.opening_mm, 4), round(view.focus_mm, 4)
+        return rounded(view.eye), rounded(view.ahead), round(view.tall, 6), sharp
 
     def verdict(self):
         told = [(check.key, check.level, check.says) for check in checks(self.job, 0)]
@@ -187,7 +195,10 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
+    (r"setting\.camera\.(f_number|focus_mm)", ("camera",), GEOMETRY + LOOKS + ("light", "stance")),
     (r"setting\.camera\..*", ("camera",), GEOMETRY + LOOKS + ("light", "ground")),
+    (r"setting\.set", ("light", "ground", "camera"), GEOMETRY + LOOKS),
+    (r"setting\.(exposure|white_kelvin)", ("exposure",), GEOMETRY + LOOKS + ("light", "camera")),
     (r"setting\.light\..*", ("light",), GEOMETRY + LOOKS + ("camera", "stance")),
     (r"setting\.exposure_stops", ("exposure",), GEOMETRY + LOOKS + ("light", "camera")),
     (r"setting\.ground\..*", ("ground",), GEOMETRY + LOOKS + ("light", "camera")),
@@ -226,6 +237,7 @@ TRIED = {
 def samples():
     """Jobs that show every control between them, by name."""
     found = {kind: fresh_job(kind, "RS 8\nOVAL") for kind in KINDS}
+    found["in a set"] = fitted(fresh_job("plaque", "RS8"), "table by a window")
     base = change(fresh_job("plaque", "RS8"), ("blank", "thickness_mm"), 20.0)
     base = change(base, ("letterings", 0, "content", "cap_height_mm"), 24.0)
     for kind in CRAFTS:
@@ -279,7 +291,7 @@ def values_for(spec, job):
     tried = next((other for key, other in TRIED.items() if spec.key.endswith(key)), None)
     if tried is not None:
         return [tried]
-    if spec.kind in ("choice", "switch", "menu"):
+    if spec.kind in ("choice", "switch", "menu", "set"):
         return [option for option, _ in spec.options if option not in (value, "own", "")]
     if spec.kind == "colour":
         return ["#20a010"]

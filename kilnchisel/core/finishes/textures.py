@@ -174,6 +174,34 @@ def turf() -> Texture:
     return relief_texture(tile, np.clip(tint, 0.25, 1.9), 9.0 * tufts)
 
 
+WIDE_SIZE = 1280
+
+
+@kept
+def lawn(tile_mm: float) -> Texture:
+    """Mown grass over a wide stretch: tufts of a hand's breadth, no pattern larger than they are but a
+    breath of light and dark."""
+    finest = min(tile_mm / 25, 0.47 * WIDE_SIZE)
+    tufts = noise(WIDE_SIZE, 321, min(tile_mm / 220, 0.5 * finest), finest, 0.3)
+    broad = noise(WIDE_SIZE, 322, 3, max(tile_mm / 900, 4), 0.8)
+    shade = 1.0 + 0.17 * tufts + 0.05 * broad
+    dry = 0.05 * broad + 0.04 * tufts
+    tint = np.stack([shade * (1 + dry), shade, shade * (1 - dry)], axis=-1)
+    return relief_texture(tile_mm, np.clip(tint, 0.35, 1.7), 0.02 * tile_mm / finest * tufts * 7)
+
+
+@kept
+def road(tile_mm: float) -> Texture:
+    """A road's surface over a wide stretch: its grain, patches worn lighter, a few darker lines of tar."""
+    finest = min(tile_mm / 10, 0.47 * WIDE_SIZE)
+    grain = noise(WIDE_SIZE, 323, 0.3 * finest, finest, 0.1)
+    worn = noise(WIDE_SIZE, 324, 2, max(tile_mm / 400, 6), 1.1)
+    cracked = noise(WIDE_SIZE, 325, 2, 40, 1.3)
+    crack = np.exp(-((cracked / 0.012) ** 2)) * (noise(WIDE_SIZE, 326, 1, 4, 1.0) > 0.9)
+    tint = 1.0 + 0.13 * grain + 0.07 * worn - 0.35 * crack
+    return relief_texture(tile_mm, grey(np.clip(tint, 0.4, 1.6)), 0.05 * tile_mm / finest * np.tanh(grain))
+
+
 @kept
 def asphalt() -> Texture:
     """A road's surface: grains of stone in dark binder."""

@@ -53,32 +53,34 @@ def charred() -> Texture:
     return relief_texture(TILE_MM, grey(np.clip(tint / tint.mean(), 0.1, 2.0)), height)
 
 
-def _figure(size: int, seed: int, rings: int = 14, open_: float = 1.0) -> tuple[Array, Array, Array]:
-    """Growth rings cut lengthwise (0..1), pores (0..1, more where they are ``open_``), relief (mm)."""
+def _figure(
+    size: int, seed: int, rings: int = 14, open_: float = 1.0, share: float = 1.0
+) -> tuple[Array, Array, Array]:
+    """Growth rings cut lengthwise (0..1), pores (0..1, more where they are ``open_``), relief (mm).
+    ``share``: of a whole tile that is seen."""
     v = np.linspace(0, 1, size, endpoint=False)[:, None]
     bend = 0.77 / rings * noise(size, seed, 1, 3, 1.0, along=2.5) + 0.006 * noise(
         size, seed + 1, 3, 30, 1, along=10
     )
     wave = 0.5 + 0.5 * np.sin(2 * np.pi * rings * (v + bend))
     figure = wave**2.2 * (0.75 + 0.25 * np.tanh(noise(size, seed + 2, 2, 20, 0.8, along=6)))
-    raw = noise(size, seed + 3, 60, 480, 0.1, along=26)
+    raw = noise(size, seed + 3, 60 * share, 480, 0.1, along=26)
     pores = open_ * np.clip((raw - 1.15) / 1.2, 0, 1)
     height = -0.035 * pores + 0.012 * figure + 0.004 * noise(size, seed + 4, 30, 300, 0.3, along=12)
     return figure, pores, height
 
 
 @kept
-def oak_boards() -> Texture:
+def oak_boards(tile: float = 400.0, size: int = SIZE) -> Texture:
     """An oiled oak table top: boards 100 mm wide along u, each from another part of the tree."""
-    size = SIZE
-    tile, boards = 400.0, 4
+    boards = round(tile / 100)
     light, dark = np.array(hex_to_linear("#b8997a")), np.array(hex_to_linear("#866a4e"))
     tint = np.empty((size, size, 3))
     height = np.empty((size, size))
     step = size // boards
     rng = np.random.default_rng(50)
     for board in range(boards):
-        figure, pores, relief = _figure(size, 51 + 10 * board)
+        figure, pores, relief = _figure(size, 51 + 10 * board, round(14 * tile / 400), share=tile / 400)
         rows = slice(board * step, (board + 1) * step)
         start = int(rng.integers(0, size - step))
         piece = slice(start, start + step)

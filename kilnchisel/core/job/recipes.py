@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import json
-from functools import lru_cache
-from pathlib import Path
 from typing import Annotated, Any
 
 from pydantic import Field, ValidationError
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
-from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
@@ -39,16 +35,14 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.shelf import Named, Shelf
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.kinds import by_kind
-from kilnchisel.core.paths import state_folder
-from kilnchisel.core.writing import write_whole
 
 
-class Recipe(Value):
+class Recipe(Named):
     """A way of making. ``cap_mm``: the capital height it was made for."""
 
-    name: Annotated[str, Field(min_length=1, max_length=80)]
     craft: Craft
     finish: LetterFinish
     cap_mm: Annotated[float, Field(gt=0, le=100_000)] = 10.0
@@ -243,49 +237,8 @@ def sized(craft: Any, factor: float) -> Any:
     return craft.model_copy(update=fields)
 
 
-def saved_recipes(path: Path | None = None) -> tuple[Recipe, ...]:
-    """The recipes saved on this machine; those that cannot be read are left out."""
-    kept = path or _file()
-    try:
-        state = kept.stat()
-    except OSError:
-        return ()
-    return _read(kept, state.st_mtime_ns, state.st_size)
-
-
-@lru_cache(maxsize=4)
-def _read(path: Path, changed_ns: int, size: int) -> tuple[Recipe, ...]:
-    """The recipes of a file as it is now; it is asked for at every edit."""
-    try:
-        rows = json.loads(path.read_text())
-    except (OSError, ValueError):
-        return ()
-    found = []
-    for row in rows if isinstance(rows, list) else []:
-        try:
-            found.append(Recipe.model_validate(row))
-        except ValidationError:
-            continue
-    return tuple(found)
-
-
-def save_recipe(recipe: Recipe, path: Path | None = None) -> None:
-    """Keep a recipe, in place of one of the same name. Raises KilnError when it cannot be written."""
-    _keep([*(known for known in saved_recipes(path) if known.name != recipe.name), recipe], path)
-
-
-def forget_recipe(name: str, path: Path | None = None) -> None:
-    """Drop a saved recipe. Raises KilnError when there is none of that name."""
-    saved = saved_recipes(path)
-    kept = [known for known in saved if known.name != name]
-    if len(kept) == len(saved):
-        raise KilnError(f"There is no saved recipe “{name}”.")
-    _keep(kept, path)
-
-
-def _keep(recipes: list[Recipe], path: Path | None) -> None:
-    rows = [known.model_dump(mode="json") for known in recipes]
-    write_whole(path or _file(), json.dumps(rows, indent=1).encode())
+_SHELF = Shelf(Recipe, "recipes.json", "recipe")
+saved_recipes, save_recipe, forget_recipe = _SHELF.all, _SHELF.save, _SHELF.forget
 
 
 def all_recipes() -> tuple[Recipe, ...]:
@@ -302,10 +255,6 @@ def recipe_named(name: str) -> Recipe:
             return recipe
     known = ", ".join(f"“{recipe.name}”" for recipe in all_recipes()[:5])
     raise KilnError(f"There is no recipe “{name}”; there are {known} and more.")
-
-
-def _file() -> Path:
-    return state_folder() / "recipes.json"
 
 
 def shared(job: Job, first: int, second: int) -> Job:

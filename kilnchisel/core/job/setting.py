@@ -8,6 +8,10 @@ from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 
+Elevation = Annotated[float, Field(ge=-90, le=90)]
+LampSize = Annotated[float, Field(ge=1, le=100_000)]
+Kelvin = Annotated[float, Field(ge=1500, le=15_000)]
+
 
 class KeyLight(Value):
     """A soft light panel at arm's length."""
@@ -18,24 +22,111 @@ class KeyLight(Value):
     size_mm: Annotated[float, Field(ge=20, le=2000)] = 420.0
 
 
-class Light(Value):
-    """The room's light and the key light."""
+class StudioLight(Value):
+    """A light that is set up, aimed at the middle of the piece. turn_deg: 0 is in front, below zero to the
+    left. strength: 100 % is what lights a white sheet that faces it as white as the picture can show."""
 
-    room: Literal["studio", "daylight", "workshop", "dark"] = "daylight"
+    kind: Literal["soft box", "octagon", "ring", "bare lamp", "window", "sun", "reflector", "flag"] = (
+        "soft box"
+    )
+    on: bool = True
+    turn_deg: Degrees = -60.0
+    tilt_deg: Elevation = 40.0
+    distance_mm: Annotated[float, Field(ge=10, le=1_000_000)] = 900.0
+    width_mm: LampSize = 600.0
+    height_mm: LampSize = 800.0
+    strength: Annotated[float, Field(ge=0, le=1000)] = 60.0
+    kelvin: Kelvin = 5500.0
+
+
+MOST_LAMPS = 8
+RoomName = Literal[
+    "studio",
+    "daylight",
+    "workshop",
+    "dark",
+    "even",
+    "low sun sky",
+    "high sun sky",
+    "park",
+    "pine wood",
+    "dawn hills",
+    "sunset quay",
+    "city square",
+    "night field",
+    "warehouse",
+    "empty flat",
+    "gallery hall",
+    "photo studio",
+]
+
+
+class Light(Value):
+    """The room's light, the key light, and lights that are set up."""
+
+    room: RoomName = "daylight"
     turn_deg: Degrees = 0.0
     strength: Annotated[float, Field(ge=0, le=400)] = 100.0
     key: KeyLight = KeyLight()
+    lamps: Annotated[tuple[StudioLight, ...], Field(max_length=MOST_LAMPS)] = ()
+
+
+GroundName = Literal[
+    "oak table",
+    "card",
+    "slate slab",
+    "plaster",
+    "brick",
+    "boards",
+    "concrete",
+    "asphalt",
+    "grass",
+    "seamless",
+    "acrylic",
+    "felt",
+    "leather",
+    "linen",
+    "paper",
+    "weathered planks",
+    "roughcast",
+    "gravel",
+    "moss",
+    "none",
+]
+
+
+# grounds that come in any colour, and the one that each has at first
+COLOURED_GROUNDS = {
+    "card": "#d9d2c4",
+    "plaster": "#d9d2c4",
+    "concrete": "#d9d2c4",
+    "seamless": "#c6c1b9",
+    "acrylic": "#1b1c1e",
+    "felt": "#5f6b5a",
+    "leather": "#5a3a28",
+    "linen": "#cfc5b2",
+    "paper": "#e6e1d6",
+    "roughcast": "#d8cfbe",
+}
 
 
 class Ground(Value):
-    """What the piece stands on or hangs from, and what is seen behind it."""
+    """What the piece stands on or hangs from, and what is seen behind it. form: a round of it, rising
+    behind the piece in one sweep, a table with an edge, or going over into the ground of the place."""
 
-    kind: Literal[
-        "oak table", "card", "slate slab", "plaster", "brick", "boards", "concrete", "asphalt", "grass"
-    ] = "oak table"
-    colour: Colour = "#d9d2c4"  # of card, plaster and concrete
+    kind: GroundName = "oak table"
+    colour: Colour = "#d9d2c4"  # of those that come in any
+    form: Literal["flat", "sweep", "table", "open"] = "flat"
     behind: Literal["room", "plain"] = "room"
     behind_colour: Colour = "#8d8a84"
+
+
+def in_ground(ground: Ground, kind: GroundName) -> Ground:
+    """The ground in another kind; a colour that was not chosen gives way to that of the new one."""
+    update: dict[str, str] = {"kind": kind}
+    if ground.colour == COLOURED_GROUNDS.get(ground.kind, ground.colour) and kind in COLOURED_GROUNDS:
+        update["colour"] = COLOURED_GROUNDS[kind]
+    return ground.model_copy(update=update)
 
 
 class Camera(Value):
@@ -47,6 +138,8 @@ class Camera(Value):
     lens_mm: Annotated[float, Field(ge=18, le=300)] = 70.0  # on a 36 mm wide frame
     shift_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, to the right of the middle
     rise_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, above the middle
+    f_number: Annotated[float, Field(ge=0, le=90)] = 0.0  # 0: sharp from near to far
+    focus_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # beyond the lettering
 
 
 class Glow(Value):
@@ -67,4 +160,6 @@ class Setting(Value):
     ground: Ground = Ground()
     stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
     camera: Camera = Camera()
-    exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0
+    exposure: Literal["by hand", "by itself"] = "by hand"  # by itself: from the light on the piece
+    exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0  # by hand, or on top of that
+    white_kelvin: Kelvin = 5500.0  # light of this colour temperature is shown as white

@@ -38,7 +38,8 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
-from kilnchisel.core.scene.scene import Base, Item, Lamps, Scene
+from kilnchisel.core.scene.grounds import RIM, Base
+from kilnchisel.core.scene.scene import Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -193,18 +194,19 @@ class Draft:
         identity is reused while it is remembered."""
         items = tuple((item.mesh, item.material) for item in scene.items if item.still)
         eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall)
-        panel = None if scene.panel is None else (*scene.panel.middle, scene.panel.size_mm)
-        base = None if scene.base is None else (scene.base.material, scene.base.radius_mm)
+        panel = None if scene.panel is None else (*scene.panel.middle, *scene.panel.half)
+        ground = scene.base
+        base = None if ground is None else (ground.material, ground.radius_mm, ground.sweep, ground.table)
         return (
             items,
             eye,
             panel,
             base,
-            scene.exposure_stops,
+            tuple(scene.gain),
             scene.stance.tobytes(),
             gathered,
             room,
-            id(scene.backdrop.picture),
+            id(scene.backdrop.seen(view)),
             scene.backdrop.turn,
             scene.lamps,
             glow,
@@ -259,14 +261,16 @@ class Draft:
         panel = scene.panel
         lit = (
             id(hits),
-            id(scene.room.radiance),
-            scene.room.turn,
+            id(scene.draft_room.radiance),
+            scene.draft_room.turn,
             albedos.tobytes(),
-            None if panel is None else (panel.middle.tobytes(), panel.size_mm, panel.radiance.tobytes()),
+            None
+            if panel is None
+            else (panel.middle.tobytes(), panel.half.tobytes(), panel.radiance.tobytes()),
             scene.clear,
         )
         if lit not in self._gathered:
-            result = gather(hits, scene.room, panel, albedos)
+            result = gather(hits, scene.draft_room, panel, albedos)
             ground = result.ground()
             if scene.clear:
                 ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
@@ -274,7 +278,7 @@ class Draft:
                 (GROUND_CELLS, GROUND_CELLS), 4, ground.astype("f4").tobytes(), dtype="f4"
             )
             picture.repeat_x = picture.repeat_y = False
-            self._gathered[lit] = ((hits, scene.room), result, picture)
+            self._gathered[lit] = ((hits, scene.draft_room), result, picture)
             while len(self._gathered) > 6:
                 self._gathered.popitem(last=False)[1][2].release()
         self._gathered.move_to_end(lit)
@@ -285,8 +289,8 @@ class Draft:
         panel = scene.panel
         ground = scene.base
         key = (
-            id(scene.room.radiance),
-            scene.room.turn,
+            id(scene.draft_room.radiance),
+            scene.draft_room.turn,
             None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
             None if ground is None else (ground.normal.tobytes(), ground.material),
         )
@@ -299,7 +303,7 @@ class Draft:
         layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")
         layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
         layers.repeat_y = False
-        self._rooms[key] = (scene.room, layers)
+        self._rooms[key] = (scene.draft_room, layers)
         while len(self._rooms) > 6:
             self._rooms.popitem(last=False)[1][1].release()
         return layers
@@ -328,11 +332,11 @@ class Draft:
         return np.stack(layers).reshape(LAYERS, HEIGHT, WIDTH, 4)
 
     def _open_ground(self, scene: Scene, base: Base) -> tuple[float, ...]:
-        key = (scene.room.turn, base.normal.tobytes())
+        key = (scene.draft_room.turn, base.normal.tobytes())
         room, kept_key, light = self._open_light
-        if room is not scene.room or kept_key != key:
+        if room is not scene.draft_room or kept_key != key:
             light = tuple(float(v) for v in open_light(scene, base.normal))
-            self._open_light = (scene.room, key, light)
+            self._open_light = (scene.draft_room, key, light)
         return light
 
     # drawing
@@ -345,7 +349,7 @@ class Draft:
         solid = [item for item in scene.items if item.material.kind != "glass"]
         still = tuple(item.mesh for item in solid if item.still)
         lettered = tuple(item.mesh for item in solid if not item.still)
-        place = (panel.middle.tobytes(), panel.size_mm, scene.stance.tobytes(), scene.radius_mm)
+        place = (panel.middle.tobytes(), panel.half.tobytes(), scene.stance.tobytes(), scene.radius_mm)
         drawn, relief = self._shadow_of
         if drawn == (still, place) and (relief == lettered or not self._detail.fine):
             return
@@ -359,7 +363,7 @@ class Draft:
             self._card.draw(self._card.mesh(item.mesh).depth)
 
     def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
-        picture = scene.backdrop.picture
+        picture = scene.backdrop.seen(view)
         if id(picture) not in self._backdrops:
             height, width = picture.shape[:2]
             texture = self.gl.texture((width, height), 3, picture.astype("f4").tobytes(), dtype="f4")
@@ -378,7 +382,7 @@ class Draft:
             right=view.right,
             up=view.up,
             tall=tall,
-            exposure=scene.exposure_stops,
+            gain=scene.gain,
         )
         self._card.draw(self._screen_backdrop, 3)
 
@@ -402,7 +406,7 @@ class Draft:
             "ahead": view.ahead,
             "parallel_view": view.parallel,
             "layers": float(LAYERS),
-            "exposure": scene.exposure_stops,
+            "gain": scene.gain,
             "has_panel": scene.panel is not None,
             "is_ground": False,
             "shadow_taps": 16 if detail.fine else 8,
@@ -417,7 +421,7 @@ class Draft:
                 "panel_facing": scene.panel.facing,
                 "panel_side": side,
                 "panel_up": up,
-                "panel_half": scene.panel.size_mm / 2,
+                "panel_half": scene.panel.half,
                 "panel_radiance": scene.panel.radiance,
                 "shadow_clip": lamp.clip_matrix(1.0),
                 "shadow_texel": 2 * lamp.tall / SHADOW_SIZE,
@@ -431,6 +435,7 @@ class Draft:
                 "ground_axes": axes.T,
                 "ground_middle": under,
                 "ground_half": 2.4 * scene.radius_mm,
+                "ground_fades": base.fades or (0.0, 0.0),
                 "ground_open": (*self._open_ground(scene, base), 1.0),
             }
         self._card.share(**values)
@@ -493,27 +498,30 @@ class Draft:
         return np.column_stack([light, np.ones(len(normals))])
 
     def _draw_base(self, base: Base) -> None:
-        across = np.cross(base.normal, base.along)
-        turn = np.linspace(0, 2 * np.pi, 181)[:-1]
-        flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
-        points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
-        middle = base.point[None]
-        count = len(flat)
-        index = np.stack([np.full(count, count), np.arange(count), (np.arange(count) + 1) % count], 1)
-        flat_ = self._card.flat
-        flat_.points.write(np.concatenate([points, middle]).astype("f4").tobytes())
-        across_uv = np.concatenate([flat, [[0.0, 0.0]]])
-        normals = np.broadcast_to(base.normal, (count + 1, 3))
-        flat_.rest.write(np.concatenate([normals, across_uv], axis=1).astype("f4").tobytes())
-        flat_.light.write(np.ones((count + 1, 4), "f4").tobytes())
-        flat_.index.write(index.astype("i4").tobytes())
+        mesh, flat_ = base.mesh, self._card.flat
+        flat_.points.write(mesh.points.astype("f4").tobytes())
+        flat_.rest.write(np.concatenate([mesh.normals, mesh.uv], axis=1).astype("f4").tobytes())
+        flat_.light.write(np.ones((len(mesh.points), 4), "f4").tobytes())
+        # the buffers are as large as the largest ground: what is left over of them is no triangle
+        index = np.zeros((RIM, 3), "i4")
+        index[: len(mesh.faces)] = mesh.faces
+        flat_.index.write(index.tobytes())
         program = self._use_material(base.material)
         set_values(program, is_ground=True, stance=np.eye(4))
         self._use_lamp_map(
             program,
             self._lamps.on_ground(self._open_scene, base, detail=self._detail),
         )
+        if base.fades is not None:
+            self.gl.enable(moderngl.BLEND)
+            self.gl.blend_func = (
+                moderngl.SRC_ALPHA,
+                moderngl.ONE_MINUS_SRC_ALPHA,
+                moderngl.ONE,
+                moderngl.ONE,
+            )
         self._card.draw(self._card.array(flat_, look_of(base.material)))
+        self.gl.disable(moderngl.BLEND)
         set_values(program, is_ground=False, stance=self._open_scene.stance)
 
     def _use_material(self, material: Material) -> Any:

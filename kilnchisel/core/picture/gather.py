@@ -23,8 +23,9 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Sheet
 from kilnchisel.core.blanks.mesh import filled, lattice_faces
 from kilnchisel.core.later import spatial
-from kilnchisel.core.scene.light import KeyPanel, Room
-from kilnchisel.core.scene.scene import Base
+from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.lamps import Panel
+from kilnchisel.core.scene.light import Room
 
 Array = NDArray[Any]
 
@@ -312,7 +313,7 @@ def _cast(
     return kind.reshape(count, rays), target.reshape(count, rays)
 
 
-def gather(hits: Hits, room: Room, panel: KeyPanel | None, albedos: Array) -> Gathered:
+def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
     """Apply light to the remembered hits. albedos (4, 3): of blank, rim, detail and ground."""
     sky = hits.kind == NOTHING
     seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
@@ -331,16 +332,13 @@ def gather(hits: Hits, room: Room, panel: KeyPanel | None, albedos: Array) -> Ga
 
 def _softened(room: Room) -> Room:
     """The room averaged to 32 x 16 blocks: few rays see all of it without noise."""
-    height, width = room.radiance.shape[:2]
-    rows, columns = 16, 32
-    picture = room.radiance.reshape(rows, height // rows, columns, width // columns, 3)
-    return Room(picture.mean(axis=(1, 3)), room.turn)
+    return room.coarser(16, 32)
 
 
-def _panel_light(hits: Hits, panel: KeyPanel) -> Array:
+def _panel_light(hits: Hits, panel: Panel) -> Array:
     """Irradiance / pi from the panel, shadowed, at the gathering points, (n, 3)."""
     side, up = panel.edges
-    offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.size_mm / 4
+    offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.half / 2
     total = np.zeros((len(hits.points), 3))
     start = hits.points + hits.lift_mm * hits.normals
     for du, dv in offsets[:PANEL_POINTS]:
@@ -348,7 +346,7 @@ def _panel_light(hits: Hits, panel: KeyPanel) -> Array:
         far = np.linalg.norm(way, axis=1)
         way /= far[:, None]
         lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
-        lit *= np.clip(-(way @ panel.facing), 0, None) * panel.size_mm**2 / far**2 / np.pi
+        lit *= np.clip(-(way @ panel.facing), 0, None) * panel.area / far**2 / np.pi
         blocked = hits.caster.distance(start, way) < 1e6
         total += np.where(blocked, 0.0, lit)[:, None] * panel.radiance / PANEL_POINTS
     return total

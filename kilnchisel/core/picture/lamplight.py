@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.scene.scene import Base, Lamps, Scene
+from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.scene import Lamps, Scene
 
 Array = NDArray[Any]
 

@@ -128,15 +128,15 @@ class Mockup:
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, *, detail: Detail
     ) -> Array:
         behind = (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
-        if samples < FEW_SAMPLES:
-            # the backdrop is put in first: between a clean picture and a coverage of few samples there
-            # would be dark specks along every silhouette
+        if samples < FEW_SAMPLES or view.opening_mm > 0:
+            # the backdrop is put in first: between a clean picture and a coverage of few samples, or
+            # of edges out of focus, there would be specks along every silhouette
             colour = denoised(light[..., :3] + behind, guides, samples, detail=detail)
         else:
             colour = denoised(light[..., :3], guides, samples, detail=detail) + behind
         if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
-        shown = srgb_encode(picture_curve(colour, self.scene.exposure_stops))
+        shown = srgb_encode(picture_curve(colour, self.scene.gain))
         return np.asarray(np.rint(shown * 255).astype(np.uint8))
 
     def linear(self, view: View, size: tuple[int, int], samples: int, *, clean: bool = True) -> Array:
@@ -166,7 +166,7 @@ def backdrop_of(scene: Scene, view: View, size: tuple[int, int]) -> Array:
     y = (np.arange(small[1]) + 0.5) * height / small[1]
     grid = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     _, directions = view.rays(grid, size)
-    seen = look_up(scene.backdrop.picture, directions, scene.backdrop.turn)
+    seen = look_up(scene.backdrop.seen(view), directions, scene.backdrop.turn)
     return _enlarged(seen.reshape(small[1], small[0], 3), size)
 
 

@@ -21,7 +21,7 @@ def surround(scene: Scene) -> Array:
     Directions below the ground carry what the open ground sends back.
     """
     directions = directions_of(HEIGHT, WIDTH)
-    seen = scene.room.seen(directions)
+    seen = scene.draft_room.seen(directions)
     if scene.base is not None:
         below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
         seen = seen * (1 - below) + ground_radiance(scene) * below
@@ -34,7 +34,7 @@ def open_light(scene: Scene, normals: Array) -> Array:
     weight = solid_angles(64, 128)
     if scene.base is not None:
         weight = weight * (directions @ scene.base.normal > 0)
-    sent = scene.room.seen(directions) * weight[:, None] / np.pi
+    sent = scene.draft_room.seen(directions) * weight[:, None] / np.pi
     return np.asarray(np.clip(normals @ directions.T, 0, None) @ sent)
 
 
@@ -46,7 +46,7 @@ def panel_on(scene: Scene, point: Array, normal: Array) -> Array:
     way = panel.middle - point
     far = float(np.linalg.norm(way))
     facing = max(float(way @ normal) / far, 0) * max(-float(way @ panel.facing) / far, 0)
-    return panel.radiance * (facing * panel.size_mm**2 / far**2 / np.pi)
+    return panel.radiance * (facing * panel.area / far**2 / np.pi)
 
 
 def ground_radiance(scene: Scene) -> Array:

@@ -27,7 +27,9 @@ from kilnchisel.core.finishes.material import (
     texture_uv,
 )
 from kilnchisel.core.picture.variants import SAFE, best_variant
-from kilnchisel.core.scene.scene import Base, Item, Scene
+from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.lamps import Panel
+from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -153,25 +155,62 @@ class TracedScene:
             origin, direction = mi.Point3f(vector(view.eye) + aside), vector(view.ahead) + 0 * x
         else:
             origin = mi.Point3f(vector(view.eye) + 0 * x)
-            direction = dr.normalize(vector(view.ahead) + aside)
+            direction = vector(view.ahead) + aside
+            if view.opening_mm > 0:  # a thin lens: all rays of a pixel meet where it is sharp
+                spot = mi.warp.square_to_uniform_disk_concentric(sampler.next_2d())
+                spot *= scalar(view.opening_mm / 2)
+                sharp = origin + scalar(view.focus_mm) * direction
+                origin += vector(view.right) * spot.x + vector(view.up) * spot.y
+                direction = sharp - origin
+            direction = dr.normalize(direction)
         ray = mi.RayDifferential3f(o=origin, d=direction)
         colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
         if channels == 4:
             if self.scene.shines:
-                # the integrator looks through all that shines; only the panel is to be looked through
+                # the integrator looks through all that shines; only the panels are to be looked through
                 seen = self._loaded.ray_intersect(ray)
                 emitter = seen.emitter(self._loaded)
-                lamp = seen.is_valid() & (emitter != self._panel_emitter())
+                lamp = seen.is_valid()
+                for panel in self._panel_emitters():
+                    lamp &= emitter != panel
                 sent = emitter.eval(seen, lamp)
                 lamp &= dr.max(sent) > 0
                 colour, hit = dr.select(lamp, sent, colour), hit | lamp
             colour += self._sent_back(ray)
-            layers = [colour.x, colour.y, colour.z, dr.select(hit, mi.Float(1), mi.Float(0))]
+            cover = dr.select(hit, mi.Float(1), mi.Float(0)) * self._there(ray)
+            colour = dr.select(hit, colour * cover, colour)
+            layers = [colour.x, colour.y, colour.z, cover]
         else:
             layers = list(extra)[:channels]
         dr.eval(layers)
         values = np.stack([np.array(layer) for layer in layers], axis=-1)
         return np.asarray(values.reshape(part.samples, last - first, width, channels).sum(axis=0))
+
+    def _there(self, ray: Any) -> Any:
+        """How much of what a ray meets is there: ground that fades is less and less."""
+        import drjit as dr
+
+        base = self.scene.base
+        if base is None or base.fades is None:
+            return self.mi.Float(1)
+        near, far = (dr.opaque(self.mi.Float, float(one)) for one in base.fades)
+        seen = self._loaded.ray_intersect_preliminary(ray)
+        share = dr.norm(ray(seen.t) - self.mi.Point3f(*(float(c) for c in self._under))) - near
+        share = dr.clip(share / (far - near), 0, 1)
+        ground = seen.is_valid() & (seen.shape == self._ground_shape)
+        return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
+
+    @property
+    def _under(self) -> Array:
+        """The point of the ground below the piece's middle."""
+        base = self.scene.base
+        assert base is not None
+        above = (self.scene.middle - base.point) @ base.normal
+        return np.asarray(self.scene.middle - above * base.normal)
+
+    @cached_property
+    def _ground_shape(self) -> Any:
+        return next(shape for shape in self._loaded.shapes() if shape.id() == "ground")
 
     def _sent_back(self, ray: Any) -> Any:
         """What surfaces that send light back show of the room and the panel behind the eye."""
@@ -191,11 +230,11 @@ class TracedScene:
                 found += dr.select(seen.is_valid() & (seen.shape == shape), tone * slant * light, 0)
         return found
 
-    def _panel_emitter(self) -> Any:
-        for shape in self._loaded.shapes():
-            if shape.id() == "panel":
-                return shape.emitter()
-        return None
+    def _panel_emitters(self) -> list[Any]:
+        shapes = self._loaded.shapes()
+        return [
+            one.emitter() for one in shapes if one.id().startswith("panel") and one.emitter() is not None
+        ]
 
     def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""
@@ -256,8 +295,8 @@ class TracedScene:
                 parts[f"item{number}"] = self._mesh(f"item{number}", item, bsdfs)
         if scene.base is not None:
             parts["ground"] = self._ground(scene.base, bsdfs)
-        if scene.panel is not None:
-            parts["panel"] = self._panel()
+        for number, panel in enumerate(scene.panels):
+            parts[f"panel{number}"] = self._panel(panel)
         return mi.load_dict(parts)
 
     def _room_turn(self, turn: float) -> Any:
@@ -312,37 +351,30 @@ class TracedScene:
         return mesh
 
     def _ground(self, base: Base, bsdfs: dict[Material, Any]) -> Any:
-        across = np.cross(base.normal, base.along)
-        turn = np.linspace(0, 2 * np.pi, 181)[:-1]
-        flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
-        flat = np.concatenate([flat, np.zeros((1, 2))])
-        points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
-        count = len(turn)
-        ring = np.arange(count)
-        faces = np.stack([np.full(count, count), ring, (ring + 1) % count], axis=1)
-        normals = np.broadcast_to(base.normal, points.shape)
-        return self._triangles(
-            "ground", points, normals, texture_uv(flat, base.material), faces, base.material, bsdfs
-        )
+        mesh, material = base.mesh, base.material
+        uv = texture_uv(mesh.uv, material)
+        return self._triangles("ground", mesh.points, mesh.normals, uv, mesh.faces, material, bsdfs)
 
-    def _panel(self) -> Any:
-        panel = self.scene.panel
-        assert panel is not None
+    def _panel(self, panel: Panel) -> Any:
         side, up = panel.edges
         matrix = np.eye(4)
-        half = panel.size_mm / 2
         # a rectangle spans -1..1 in x and y and shines along +z
-        matrix[:3, 0], matrix[:3, 1], matrix[:3, 2] = half * side, half * up, np.cross(side, up)
-        if matrix[:3, 2] @ panel.facing < 0:
-            matrix[:3, 0] *= -1
-            matrix[:3, 2] *= -1
+        matrix[:3, 0], matrix[:3, 1] = panel.half[0] * side, panel.half[1] * up
+        matrix[:3, 2] = panel.facing
         matrix[:3, 3] = panel.middle
-        return {
+        kept = self._rgb(np.full(3, panel.throws or 0.0))
+        made: dict[str, Any] = {
             "type": "rectangle",
             "to_world": self.mi.ScalarTransform4f(matrix),
-            "emitter": {"type": "area", "radiance": self._rgb(panel.radiance)},
-            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}},
+            "bsdf": {"type": "diffuse", "reflectance": kept},
         }
+        if panel.throws is None:
+            sent = self._rgb(panel.radiance)
+            if panel.face is not None:
+                sent = self._bitmap(panel.face[..., None] * panel.radiance)
+                sent["wrap_mode"] = "clamp"
+            made["emitter"] = {"type": "area", "radiance": sent}
+        return made
 
     def _bsdf(self, material: Material) -> dict[str, Any]:
         if material.kind == "glass":
@@ -485,4 +517,10 @@ class TracedScene:
         else:
             fov = 2 * np.degrees(np.arctan(view.tall))
             sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y", "to_world": transform}
+            if view.opening_mm > 0:
+                sensor |= {
+                    "type": "thinlens",
+                    "aperture_radius": view.opening_mm / 2,
+                    "focus_distance": view.focus_mm,
+                }
         return self.mi.load_dict(sensor)

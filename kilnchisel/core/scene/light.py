@@ -1,32 +1,72 @@
-"""The light of a setting: the room all round, and a soft panel."""
+"""The light of a setting's room, all round."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA
-from kilnchisel.core.job.setting import KeyLight, Light
+from kilnchisel.core.job.setting import Light
 from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.places import Place, Sun, place
 
 Array = NDArray[Any]
 
-ROOM_FILES = {"studio": "studio", "daylight": "apartment", "workshop": "workshop"}
+ROOM_FILES = {
+    "studio": "studio",
+    "daylight": "apartment",
+    "workshop": "workshop",
+    "low sun sky": "low-sun-sky",
+    "high sun sky": "high-sun-sky",
+}
+PLACES = (
+    "park",
+    "pine wood",
+    "dawn hills",
+    "sunset quay",
+    "city square",
+    "night field",
+    "warehouse",
+    "empty flat",
+    "gallery hall",
+    "photo studio",
+)
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
-ROOM_TURN = {"studio": 22.0, "daylight": 10.0, "workshop": 16.0}
+ROOM_TURN = {
+    "studio": 22.0,
+    "daylight": 10.0,
+    "workshop": 16.0,
+    "low sun sky": -140.0,
+    "high sun sky": -140.0,
+    "park": -18.0,
+    "pine wood": -8.0,
+    "dawn hills": -6.0,
+    "sunset quay": -12.0,
+    "city square": 140.0,
+    "warehouse": 50.0,
+    "empty flat": -28.0,
+    "gallery hall": -160.0,
+    "photo studio": -160.0,
+}
 DARK = "dark"  # a room at night: the piece's own light is what there is
+EVEN = "even"  # the same from everywhere: what lights that are set up stand in
 NIGHT = (0.8, 0.98, 1.35)
 DARK_SHARE = 0.03
 PEAK = 60.0  # lamps are held to this many times the mean: brighter ones only make noise
 BALANCE = 0.8
 ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %
-KEY_WHITE = 0.95  # what the panel adds to a white sheet facing it at 50 %
+SKIES = ("low sun sky", "high sun sky")
+LAND, HAZE_DEG = (
+    np.array([0.27, 0.25, 0.2]),
+    1.6,
+)  # reflectance of the land below them; how far haze reaches
+FACING = (-0.5, -0.5, 0.7071)  # the sheet that a place is measured by: to the front left, half up
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,22 +80,13 @@ class Room:
         """Radiance from unit directions (n, 3) -> (n, 3), bilinear."""
         return look_up(self.radiance, directions, self.turn)
 
-
-@dataclass(frozen=True, eq=False)
-class KeyPanel:
-    """A square light. ``facing`` is the unit normal of its bright side."""
-
-    middle: Array
-    facing: Array
-    size_mm: float
-    radiance: Array
-
-    @property
-    def edges(self) -> tuple[Array, Array]:
-        """Two unit vectors along its sides."""
-        side = np.cross([0.0, 0.0, 1.0], self.facing)
-        side = side / max(float(np.linalg.norm(side)), 1e-9)
-        return side, np.cross(self.facing, side)
+    def coarser(self, rows: int, columns: int) -> Room:
+        """The room averaged to so many pixels, which divide its own; one that has no more stays."""
+        height, width = self.radiance.shape[:2]
+        if height <= rows:
+            return self
+        blocks = self.radiance.reshape(rows, height // rows, columns, width // columns, 3)
+        return Room(blocks.mean(axis=(1, 3)), self.turn)
 
 
 def direction_to_uv(directions: Array, turn: float = 0.0) -> Array:
@@ -96,20 +127,80 @@ def solid_angles(height: int, width: int) -> Array:
 
 @remembered
 def _room_picture(name: str) -> Array:
-    """The room's radiance, lamps held to PEAK, scaled so that a white sheet lying in it returns 1."""
-    if name == DARK:
-        return np.broadcast_to(np.array(NIGHT, dtype=np.float32), (128, 256, 3)).copy()
+    """The room's radiance, scaled so that a white sheet lying in it returns 1; a place's so that one does
+    that leans to the light. Lamps of rooms are held to PEAK."""
+    if name in (DARK, EVEN):
+        return np.broadcast_to(
+            np.array(NIGHT if name == DARK else (1, 1, 1), np.float32), (128, 256, 3)
+        ).copy()
+    if name in PLACES:
+        return np.asarray((_place_of(name).picture * _scale_of_place(name)).astype(np.float32))
     picture = np.load(RESOURCES / "lights" / f"{ROOM_FILES[name]}.npy").astype(np.float64)
+    if name in SKIES:
+        _lay_land(picture)
     bright = picture @ LUMA
     weight = solid_angles(*bright.shape).reshape(bright.shape)
     mean = (bright * weight).sum() / weight.sum()
     picture *= np.minimum(1.0, PEAK * mean / np.maximum(bright, 1e-9))[..., None]
-    up = np.maximum(directions_of(*bright.shape)[:, 2], 0).reshape(bright.shape)
-    returned = (picture * (weight * up)[..., None]).sum(axis=(0, 1)) / np.pi
-    # the camera is balanced for the room: most of its tint goes, a breath of it stays
+    return np.asarray(
+        (picture * _balanced(_returned(picture, np.array([0.0, 0.0, 1.0])))).astype(np.float32)
+    )
+
+
+def _lay_land(picture: Array) -> None:
+    """Land below a sky (h, w, 3), in its light, in haze towards the horizon."""
+    height = len(picture)
+    lit = _returned(picture, np.array([0.0, 0.0, 1.0])) * LAND
+    haze = picture[height // 2 - 3 : height // 2].mean(axis=(0, 1))
+    down = (np.arange(height // 2) + 0.5) / height * 180
+    share = np.exp(-down / HAZE_DEG)[:, None, None]
+    picture[height // 2 :] = lit * (1 - share) + haze * share
+
+
+def _returned(picture: Array, normal: Array) -> Array:
+    """What a white sheet of this normal returns of an all-round picture, (3,)."""
+    height, width = picture.shape[:2]
+    share = np.maximum(directions_of(height, width) @ normal, 0) * solid_angles(height, width) / np.pi
+    return np.asarray(share @ picture.reshape(-1, 3))
+
+
+def _balanced(returned: Array) -> Array:
+    """The factor (3,) for a room of which a white sheet returns this much: the camera is balanced for it;
+    most of its tint goes, a breath of it stays."""
     balance = (returned / (returned @ LUMA)) ** -BALANCE
-    picture *= balance / float(returned * balance @ LUMA)
-    return np.asarray(picture.astype(np.float32))
+    return np.asarray(balance / float(returned * balance @ LUMA))
+
+
+def _place_of(name: str) -> Place:
+    return place(name.replace(" ", "-"))
+
+
+@remembered
+def _scale_of_place(name: str) -> Array:
+    found = _place_of(name)
+    turn = np.radians(ROOM_TURN.get(name, 0.0))
+    facing = np.array(FACING)
+    at = np.array([facing[0] * np.cos(turn) + facing[1] * np.sin(turn), 0.0, facing[2]])
+    at[1] = facing[1] * np.cos(turn) - facing[0] * np.sin(turn)
+    returned = _returned(found.picture, at)
+    if found.sun is not None:
+        azimuth, rise = np.radians(found.sun.azimuth_deg), np.radians(found.sun.elevation_deg)
+        sun = np.array([np.sin(azimuth) * np.cos(rise), np.cos(azimuth) * np.cos(rise), np.sin(rise)])
+        returned = returned + found.sun.light * max(float(sun @ at), 0.0) / np.pi
+    return _balanced(returned)
+
+
+def sun_of(light: Light) -> tuple[Sun, float] | None:
+    """The sun of a setting's place as bright as its room is, and how far that is turned, radians; None
+    where the place has none."""
+    if light.room not in PLACES or (sun := _place_of(light.room).sun) is None or light.strength <= 0:
+        return None
+    scale = _scale_of_place(light.room) * ROOM_WHITE * light.strength / 100
+    return replace(sun, light=sun.light * scale), _turn_of(light)
+
+
+def _turn_of(light: Light) -> float:
+    return float(np.radians(light.turn_deg + ROOM_TURN.get(light.room, 0.0)))
 
 
 @remembered
@@ -118,8 +209,7 @@ def room_of(light: Light) -> Room:
     scale = ROOM_WHITE * light.strength / 100
     if light.room == DARK:
         scale *= DARK_SHARE
-    turn = np.radians(light.turn_deg + ROOM_TURN.get(light.room, 0.0))
-    return Room(_room_picture(light.room) * np.float32(scale), float(turn))
+    return Room(_room_picture(light.room) * np.float32(scale), _turn_of(light))
 
 
 @remembered
@@ -136,17 +226,36 @@ def blurred_room(name: str, degrees: float = 2.6) -> Array:
     return np.asarray(kept_arrays("rooms", named, made, most=24)["seen"])
 
 
-def panel_of(key: KeyLight, middle: Array, radius_mm: float) -> KeyPanel | None:
-    """The key light aimed at ``middle`` from outside the piece; None when it is off.
+LEAST_BLUR_DEG = 1.05  # three pixels of a place's picture: sharper, it would show them
+BLUR_STEP = 1.2
 
-    Its radiance is set so that what it adds does not depend on its size or distance.
-    """
-    if key.strength <= 0:
-        return None
-    turn, tilt = np.radians(key.turn_deg), np.radians(key.tilt_deg)
-    toward = np.array([np.sin(turn) * np.cos(tilt), -np.cos(turn) * np.cos(tilt), np.sin(tilt)])
-    distance = max(900.0, 5 * radius_mm)
-    size = key.size_mm * distance / 900.0
-    radiance = KEY_WHITE * key.strength / 50 * np.pi * distance**2 / size**2
-    warm = np.array([1.0, 0.965, 0.92])
-    return KeyPanel(middle + distance * toward, -toward, size, radiance * warm)
+
+def degrees_apart(degrees: float) -> float:
+    """One of the steps in which rooms are put out of focus, for so many degrees; 0 for none."""
+    if degrees <= 0:
+        return 0.0
+    steps = round(np.log(max(degrees / LEAST_BLUR_DEG, 1.0)) / np.log(BLUR_STEP))
+    return round(float(LEAST_BLUR_DEG * BLUR_STEP**steps), 3)
+
+
+@remembered
+def unfocused_room(name: str, degrees: float) -> Array:
+    """The room as an open lens shows it, every point of it spread over a disc so many degrees across,
+    (h, w, 3), at unit strength."""
+    picture = np.minimum(_room_picture(name), BRIGHTEST)
+
+    def made() -> Arrays:
+        height, width = picture.shape[:2]
+        radius = degrees / 360 * width / 2
+        down, across = np.meshgrid(np.arange(height), np.arange(width), indexing="ij")
+        far = np.hypot(np.minimum(down, height - down), np.minimum(across, width - across))
+        disc = np.clip(radius + 0.5 - far, 0, 1)
+        spread = np.fft.rfft2(disc / disc.sum())[..., None] * np.fft.rfft2(picture, axes=(0, 1))
+        seen = np.fft.irfft2(spread, s=(height, width), axes=(0, 1))
+        return {"seen": np.maximum(seen, 0).astype(np.float32)}
+
+    named = f"{name}-lens-{degrees:g}-{digest_of(picture)}"
+    return np.asarray(kept_arrays("rooms", named, made, most=48)["seen"])
+
+
+BRIGHTEST = 12.0  # of what is seen behind: brighter lamps would flood the picture

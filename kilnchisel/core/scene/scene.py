@@ -6,7 +6,8 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -17,35 +18,36 @@ from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Piece
-from kilnchisel.core.crafts.through import PANEL_MM
-from kilnchisel.core.finishes import textures, woods
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
-from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
+from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.exposure import gain_of, panels_on, room_on
+from kilnchisel.core.scene.grounds import Base, base_of
+from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
 from kilnchisel.core.scene.light import (
     DARK,
     DARK_SHARE,
     ROOM_WHITE,
-    KeyPanel,
     Room,
     blurred_room,
-    panel_of,
+    degrees_apart,
     room_of,
+    unfocused_room,
 )
 from kilnchisel.core.scene.materials import material_of_part
-from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_of, stance_shown
+from kilnchisel.core.scene.stance import stance_of
+from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
 # behind a parallel view: a sheet of grey, so that colours can be judged, darker towards its corners, so
 # that it is seen to be one
 SHEET, SHEET_FALLS = 0.34, 0.5
-HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,22 +63,24 @@ class Item:
 
 
 @dataclass(frozen=True, eq=False)
-class Base:
-    """The ground: a round flat surface through ``point`` with unit ``normal``."""
-
-    point: Array
-    normal: Array
-    along: Array  # unit vector along the texture's u
-    radius_mm: float
-    material: Material
-
-
-@dataclass(frozen=True, eq=False)
 class Backdrop:
-    """What is seen where nothing stands: the room out of focus, or one colour."""
+    """What is seen where nothing stands: the room out of focus, or one colour (3,)."""
 
-    picture: Array  # (h, w, 3) all-round, linear
+    room: str
+    strength: float
     turn: float
+    colour: Array | None = None
+
+    def seen(self, view: View) -> Array:
+        """The all-round picture behind a view, (h, w, 3) linear; as far out of focus as the view's lens
+        makes what is far away."""
+        if self.colour is not None:
+            return self._plain
+        return _seen_room(self.room, self.strength, degrees_apart(float(np.degrees(view.blur_at(np.inf)))))
+
+    @cached_property
+    def _plain(self) -> Array:
+        return np.broadcast_to(np.asarray(self.colour, np.float32), (2, 4, 3)).copy()
 
 
 NO_GLOW = Glow(strength=0)
@@ -94,15 +98,20 @@ class Lamps:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Items, ground and light. ``middle`` and ``radius_mm``: the piece's ball, scene coordinates."""
+    """Items, ground and light. ``middle`` and ``radius_mm``: the piece's ball, scene coordinates.
+
+    ``room`` is what light there is besides the ``panels``, the strongest first; ``draft_room`` has all of
+    them but the ``panel`` painted in, for who knows only one.
+    """
 
     items: tuple[Item, ...]
     stance: Array  # (4, 4), piece to scene
     base: Base | None
     room: Room
-    panel: KeyPanel | None
+    draft_room: Room
+    panels: tuple[Panel, ...]
     backdrop: Backdrop
-    exposure_stops: float
+    gain: Array  # (3,): exposure and white balance
     middle: Array
     radius_mm: float
     albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
@@ -111,6 +120,11 @@ class Scene:
     lamps: Lamps | None = None
     shines: bool = False  # whether any item does
     glow: Glow = NO_GLOW
+
+    @property
+    def panel(self) -> Panel | None:
+        """The strongest light that is set up."""
+        return next((one for one in self.panels if one.throws is None), None)
 
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
@@ -152,14 +166,18 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
     middle, radius = middle_of(proxy, stance)
     setting = job.setting
     room = room_of(setting.light)
+    panels = panels_of(setting.light, middle, radius)
     return Scene(
         items=items,
         stance=stance,
-        base=_base(job, radius),
+        base=_ground(job, radius, room, panels),
         room=room,
-        panel=panel_of(setting.light.key, middle, radius),
+        draft_room=draft_room(
+            setting.light, (float(middle[0]), float(middle[1]), float(middle[2])), radius
+        ),
+        panels=panels,
         backdrop=_backdrop(setting.ground, setting.light.room, setting.light.strength, room.turn),
-        exposure_stops=setting.exposure_stops,
+        gain=gain_of(setting, room, panels, middle, slots["blank"].albedo),
         middle=middle,
         radius_mm=radius,
         albedos={slot: material.albedo for slot, material in slots.items()},
@@ -193,79 +211,40 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
     return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
 
 
-def _base(job: Job, radius: float) -> Base:
-    ground = job.setting.ground
-    material = _GROUNDS[ground.kind](ground)
-    if stance_shown(job) == "hung":
-        back = HANG_GAP_MM + _behind_mm(job) + behind_mm(job.blank)
-        return Base(
-            np.array([0.0, back, 0.0]),
-            np.array([0.0, -1.0, 0.0]),
-            np.array([1.0, 0.0, 0.0]),
-            max(3000.0, 12 * radius),
-            material,
-        )
-    wall = beside_mm(job.blank)
-    if wall is not None:
-        return Base(
-            np.array([-wall, 0.0, 0.0]),
-            np.array([1.0, 0.0, 0.0]),
-            np.array([0.0, 1.0, 0.0]),
-            max(4000.0, 9 * radius),
-            material,
-        )
-    # boards run a little askew, as a thing put down on a table does not line up with it
-    turn = np.radians(9.0)
-    return Base(
-        np.zeros(3),
-        np.array([0.0, 0.0, 1.0]),
-        np.array([np.cos(turn), np.sin(turn), 0.0]),
-        max(560.0, 4.5 * radius, _open_land_mm(ground, radius)),
-        material,
-    )
+def _ground(job: Job, radius: float, room: Room, panels: tuple[Panel, ...]) -> Base | None:
+    """What the piece stands on; ground that goes over into that of the place is as bright and of the
+    colour that is seen there."""
+    base = base_of(job, radius)
+    if base is None or base.fades is None:
+        return base
+    up = base.normal[None]
+    lit = (room_on(room, up) + panels_on(panels, base.point, up))[0]
+    wanted = np.clip(room.seen(FAR_GROUND).mean(axis=0) / np.maximum(lit, 1e-6), *GROUND_TONES)
+    material = base.material
+    share = wanted / np.maximum(material.albedo / np.asarray(material.base), 1e-6)
+    tone = (float(share[0]), float(share[1]), float(share[2]))
+    return replace(base, material=replace(material, base=tone))
 
 
-OPEN_LAND, OPEN_MM = 60.0, 60_000.0  # how far open ground goes, in the piece's own size, and at most
-
-
-def _open_land_mm(ground: Ground, radius: float) -> float:
-    """How far the ground goes for a level horizon: out of doors only, and not so far that its texture is
-    seen to repeat."""
-    return min(OPEN_LAND * radius, OPEN_MM) if ground.kind in ("grass", "asphalt") else 0.0
-
-
-def _behind_mm(job: Job) -> float:
-    """How much room a hung panel needs for what is behind its openings."""
-    crafts = [item.craft for item in job.letterings]
-    behind = [c.behind_mm for c in crafts if isinstance(c, CutThrough) and c.behind != "nothing"]
-    return max(behind) + PANEL_MM if behind else 0.0
-
-
-def _card(ground: Ground) -> Material:
-    return Material("matte", hex_to_linear(ground.colour), 0.6, textures.fibre())
-
-
-_GROUNDS: dict[str, Any] = {
-    "oak table": lambda ground: Material("coated", (1.0, 1.0, 1.0), 0.34, woods.oak_boards()),
-    "card": _card,
-    "slate slab": lambda ground: Material("coated", hex_to_linear("#3d4145"), 0.42, textures.slate()),
-    "plaster": lambda ground: Material("matte", hex_to_linear(ground.colour), 0.6, textures.plaster()),
-    "brick": lambda ground: Material("matte", (1.0, 1.0, 1.0), 0.7, textures.bricks()),
-    "boards": lambda ground: Material("coated", (0.62, 0.64, 0.66), 0.5, woods.oak_boards()),
-    "concrete": lambda ground: Material("matte", hex_to_linear(ground.colour), 0.6, textures.concrete()),
-    "asphalt": lambda ground: Material("coated", hex_to_linear("#4a4a48"), 0.5, textures.asphalt()),
-    "grass": lambda ground: Material("matte", hex_to_linear("#5d7a3a"), 0.8, textures.turf()),
-}
+GROUND_TONES = 0.02, 0.85  # the darkest and the lightest ground
+# directions a little below the horizon, all behind the piece
+FAR_GROUND = np.array(
+    [
+        [np.sin(azimuth) * np.cos(down), np.cos(azimuth) * np.cos(down), -np.sin(down)]
+        for azimuth in np.radians(np.linspace(-40, 40, 9))
+        for down in np.radians([6.0, 10.0, 16.0, 24.0])
+    ]
+)
 
 
 def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdrop:
     if ground.behind == "plain":
-        colour = np.array(hex_to_linear(ground.behind_colour), dtype=np.float32)
-        return Backdrop(np.broadcast_to(colour, (2, 4, 3)).copy(), 0.0)
-    return Backdrop(_seen_room(room, strength), turn)
+        return Backdrop(room, strength, 0.0, np.array(hex_to_linear(ground.behind_colour)))
+    return Backdrop(room, strength, turn)
 
 
 @remembered
-def _seen_room(room: str, strength: float) -> Array:
+def _seen_room(room: str, strength: float, degrees: float) -> Array:
     share = DARK_SHARE if room == DARK else 1.0
-    return blurred_room(room) * np.float32(share * ROOM_WHITE * strength / 100)
+    seen = blurred_room(room) if degrees <= 0 else unfocused_room(room, degrees)
+    return seen * np.float32(share * ROOM_WHITE * strength / 100)

@@ -19,7 +19,8 @@ NARROW = 1.25  # a picture narrower than this keeps the width of one that is not
 @dataclass(frozen=True, eq=False)
 class View:
     """A camera. ``tall``: tan of half the vertical angle (perspective) or half the height in mm
-    (parallel). Unit vectors right, up, ahead."""
+    (parallel). Unit vectors right, up, ahead. ``opening_mm``: the lens's, across, 0 where all is sharp;
+    ``focus_mm``: how far ahead it is."""
 
     eye: Array
     right: Array
@@ -28,6 +29,14 @@ class View:
     parallel: bool
     tall: float
     reach_mm: float  # everything drawn is nearer than this
+    opening_mm: float = 0.0
+    focus_mm: float = 1.0
+
+    def blur_at(self, depth: float) -> float:
+        """The angle, radians, over which a point at this depth (mm ahead; infinity) is spread: a thin lens
+        of opening A in focus at s spreads it over A |d - s| / (d s)."""
+        away = 1.0 if np.isinf(depth) else abs(depth - self.focus_mm) / depth
+        return self.opening_mm / self.focus_mm * away
 
     def project(self, points: Array, size: tuple[int, int]) -> Array:
         """Scene points (n, 3) to pixels (n, 2), y down, and depth: (n, 3)."""
@@ -73,24 +82,29 @@ class View:
         return lens @ look
 
 
-def walk_round(camera: Camera, middle: Array, aspect: float = 1.5) -> View:
+def walk_round(camera: Camera, middle: Array, aspect: float = 1.5, sharp_at: Array | None = None) -> View:
     """The perspective camera at its place, looking at ``middle`` (or beside it by shift and rise).
 
     ``aspect``: width over height of the picture; a narrow one sees as far to the sides as a wide one.
+    ``sharp_at``: the point whose depth is in focus, the middle itself unless given.
     """
     turn, tilt = np.radians(camera.turn_deg), np.radians(camera.tilt_deg)
     ahead = np.array([-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)])
     right = np.array([np.cos(turn), np.sin(turn), 0.0])
     up = np.cross(right, ahead)
     aim = np.asarray(middle) + camera.shift_mm * right + camera.rise_mm * up
+    eye = aim - camera.distance_mm * ahead
+    focus = float(((middle if sharp_at is None else sharp_at) - eye) @ ahead) + camera.focus_mm
     return View(
-        eye=aim - camera.distance_mm * ahead,
+        eye=eye,
         right=right,
         up=up,
         ahead=ahead,
         parallel=False,
         tall=FRAME_HEIGHT_MM / 2 / camera.lens_mm * max(1.0, NARROW / aspect),
         reach_mm=camera.distance_mm * 4 + 8000.0,
+        opening_mm=camera.lens_mm / camera.f_number if camera.f_number > 0 else 0.0,
+        focus_mm=max(focus, 1.0),
     )
 
 

@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QKeySequence, QTextCursor, QWheelEvent
+from PyQt6.QtGui import QColor, QFocusEvent, QIcon, QKeyEvent, QKeySequence, QTextCursor, QWheelEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
@@ -94,6 +94,20 @@ def link(key: str, label: str, words: str, hint: str = "") -> Spec:
     return Spec(key, label, lambda _: words, lambda job, _: job, "link", hint=hint)
 
 
+def group(
+    key: str, label: str, words: str, opened: frozenset[str], fields: Callable[[], list[Spec]]
+) -> list[Spec]:
+    """The head of a group, and its fields where it is unfolded; folded ones are not even made."""
+    head = Spec(
+        f"group.{key}",
+        label,
+        lambda _: (words, key in opened),
+        lambda job, _: job,
+        "group",
+    )
+    return [head, *fields()] if key in opened else [head]
+
+
 class Field(QWidget):
     """A labelled row. Emits ``edited`` with its spec, the value and a key under which steps merge."""
 
@@ -139,7 +153,15 @@ class Field(QWidget):
         raise NotImplementedError
 
 
-UNIT_WORDS = {"percent": " %", "stops": " stops", "times": " ×", "carat": " ct", "plain": ""}
+UNIT_WORDS = {
+    "percent": " %",
+    "stops": " stops",
+    "times": " ×",
+    "carat": " ct",
+    "kelvin": " K",
+    "f-number": " f-number",
+    "plain": "",
+}
 
 
 class NumberField(Field):
@@ -200,7 +222,7 @@ class NumberField(Field):
         if self.spec.kind == "angle":
             return parse_angle(text)
         text = text.lower()
-        for word in ("stops", "stop", "×", "carats", "carat", "ct"):
+        for word in ("stops", "stop", "×", "carats", "carat", "ct", "f-number", "f/", "kelvin", "k"):
             text = text.replace(word, "")
         value = parse_plain(text)
         return round(value) if self.spec.kind == "count" else value
@@ -287,7 +309,7 @@ class ChoiceField(Field):
 
     def __init__(self, spec: Spec) -> None:
         super().__init__(spec)
-        box = QWidget()
+        self.box = box = QWidget()
         rows = QGridLayout(box)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
@@ -298,10 +320,8 @@ class ChoiceField(Field):
         four = len(spec.options) == 4 and (longest < 8 or bool(spec.pictures))
         per_row = 4 if four else min(self.PER_ROW, len(spec.options))
         for number, (value, words) in enumerate(spec.options):
-            button = (
-                _tile(spec.pictures, value, words, narrow=four) if spec.pictures else QPushButton(words)
-            )
-            button.setObjectName("tile" if spec.pictures else "choice")
+            button = self._button(spec, value, words, narrow=four)
+            button.setObjectName("tile" if isinstance(button, QToolButton) else "choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{spec.label}: {words}")
             self.group.addButton(button, number)
@@ -321,6 +341,11 @@ class ChoiceField(Field):
             if button is not None and option == value:
                 button.setChecked(True)
 
+    def _button(self, spec: Spec, value: Any, words: str, *, narrow: bool) -> QPushButton | QToolButton:
+        if not spec.pictures:
+            return QPushButton(words)
+        return tile(look_icon(spec.pictures, str(value)), words, NARROW_TILE if narrow else TILE)
+
     def _chosen(self, number: int) -> None:
         self.edited.emit(self.spec, self.spec.options[number][0], "")
         self.ended.emit()
@@ -329,15 +354,15 @@ class ChoiceField(Field):
 TILE, NARROW_TILE = QSize(74, 56), QSize(56, 42)
 
 
-def _tile(shelf: str, value: Any, words: str, *, narrow: bool) -> QToolButton:
+def tile(icon: QIcon, words: str, size: QSize) -> QToolButton:
     """A choice as its picture with its words below."""
-    tile = QToolButton()
-    tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-    tile.setIcon(look_icon(shelf, str(value)))
-    tile.setIconSize(NARROW_TILE if narrow else TILE)
-    tile.setText(words)
-    tile.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-    return tile
+    made = QToolButton()
+    made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+    made.setIcon(icon)
+    made.setIconSize(size)
+    made.setText(words)
+    made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+    return made
 
 
 class SwitchField(ChoiceField):
@@ -614,6 +639,8 @@ KINDS: dict[str, type[Field]] = {
     "stops": NumberField,
     "times": NumberField,
     "carat": NumberField,
+    "kelvin": NumberField,
+    "f-number": NumberField,
     "choice": ChoiceField,
     "switch": SwitchField,
     "colour": ColourField,

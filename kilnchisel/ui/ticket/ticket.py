@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Fitting
+from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.sections import sentence
@@ -28,6 +29,7 @@ from kilnchisel.ui.theme import plain
 from kilnchisel.ui.ticket.fields import Field, Form, Spec
 from kilnchisel.ui.ticket.handover import HandOver
 from kilnchisel.ui.ticket.sections import SECTIONS, TITLES, specs
+from kilnchisel.ui.ticket.sets import SetField
 
 WIDTH = 324
 
@@ -170,6 +172,7 @@ class Ticket(QWidget):
     """All sections of the job."""
 
     link_wanted = pyqtSignal(str)
+    set_pictures_wanted = pyqtSignal(object)  # a job; None: they are not seen
     groups_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -245,6 +248,13 @@ class Ticket(QWidget):
             section.unfold(open_=key == self.open_section and usable)
             if key == self.open_section and key in self.forms:
                 self.forms[key].show_specs(wanted, job, self.unit)
+        self.set_pictures_wanted.emit(job if self.open_section == "setting" else None)
+
+    def show_set_picture(self, job: Job, name: str, pixels: Any) -> None:
+        """A picture of the job in a set has come."""
+        field = self.forms["setting"].fields.get("setting.set")
+        if isinstance(field, SetField) and job is self.session.job:
+            field.show_picture(name, pixels)
 
     def drop_fields(self) -> None:
         """Let go of all fields: they are made again when the job is shown next."""

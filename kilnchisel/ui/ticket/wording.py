@@ -39,7 +39,7 @@ from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
 from kilnchisel.ui.ticket.artwork import artwork_specs, picture_specs, shape_specs
 from kilnchisel.ui.ticket.drawnas import around_specs, around_words, outline_specs, outline_words
-from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
 from kilnchisel.ui.ticket.singles import single_letters, single_words
 
 Where = tuple[str | int, ...]
@@ -71,20 +71,6 @@ def wording_specs(job: Job, index: int, opened: frozenset[str], letter: int | No
     if isinstance(content, Artwork):
         return artwork_specs(job, path, content)
     return _words(job, path, content, opened, letter)
-
-
-def _group(
-    key: str, label: str, words: str, opened: frozenset[str], fields: Callable[[], list[Spec]]
-) -> list[Spec]:
-    """The head of a group, and its fields where it is unfolded; folded ones are not even made."""
-    head = Spec(
-        f"group.{key}",
-        label,
-        lambda _: (words, key in opened),
-        lambda job, _: job,
-        "group",
-    )
-    return [head, *fields()] if key in opened else [head]
 
 
 # words
@@ -137,7 +123,7 @@ def _words(
         ),
     )
     for key, label, words, made in groups:
-        fields += _group(key, label, words, opened, made)
+        fields += group(key, label, words, opened, made)
     return fields
 
 

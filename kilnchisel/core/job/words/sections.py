@@ -11,6 +11,8 @@ from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank, Masonry
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import set_of
+from kilnchisel.core.job.setting import StudioLight
 from kilnchisel.core.job.traits import detail_word, rim_word
 from kilnchisel.core.job.words.blanks import blank_name, blank_words
 from kilnchisel.core.job.words.contents import content_words
@@ -75,14 +77,37 @@ def _off_middle(mm: float, beyond: str, before: str) -> str:
 
 def _setting(job: Job) -> str:
     setting = job.setting
-    light = {
-        "studio": "Studio light",
-        "daylight": "Daylight",
-        "workshop": "Workshop light",
-        "dark": "In the dark",
-    }
     away = format_length(setting.camera.distance_mm / 1000, "mm", 2).removesuffix(" mm")
-    return f"{light[setting.light.room]}, {setting.ground.kind}, seen from {away} m"
+    name = set_of(job)
+    if name is not None:
+        return f"{name.capitalize()}, seen from {away} m"
+    ground = "" if setting.ground.kind == "none" else f"{setting.ground.kind}, "
+    return f"{light_words(job).capitalize()}, {ground}seen from {away} m"
+
+
+ROOM_WORDS = {
+    "studio": "studio light",
+    "workshop": "workshop light",
+    "dark": "in the dark",
+    "even": "even light",
+}
+
+
+def light_words(job: Job) -> str:
+    """The light of a setting in a few words."""
+    light = job.setting.light
+    on = sum(lamp.on for lamp in light.lamps)
+    room = ROOM_WORDS.get(light.room, light.room)
+    return f"{room}, {on} {'light' if on == 1 else 'lights'}" if light.lamps else room
+
+
+def lamp_words(lamp: StudioLight) -> str:
+    """A light that is set up, in a few words."""
+    if not lamp.on:
+        return f"{lamp.kind}, off"
+    sides = ("front", "right", "back", "left")
+    side = sides[round((lamp.turn_deg % 360) / 90) % 4]
+    return f"{lamp.kind}, {side}, {lamp.tilt_deg:g}° up"
 
 
 # the sections that are the whole job's, and those of the chosen lettering

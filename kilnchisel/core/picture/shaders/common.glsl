@@ -1,6 +1,6 @@
 // Shared by all draft shaders: the all-round picture lookup and the picture curve.
 const float PI = 3.14159265358979;
-uniform float exposure;
+uniform vec3 gain;   // exposure and white balance
 
 uniform bool has_veil;
 uniform sampler2D veil;           // what the glow adds, over the whole picture
@@ -36,7 +36,7 @@ vec3 linear_of(vec3 lab) {
 
 // core/colour.py: picture_curve and srgb_encode
 vec3 shown(vec3 light) {
-    light = max(light, 0.0) * exp2(exposure);
+    light = max(light, 0.0) * gain;
     float peak = max(light.r, max(light.g, light.b));
     float room = 1.0 - SHOULDER;
     float bent = SHOULDER + room * (1.0 - exp(-(max(peak, SHOULDER) - SHOULDER) / room));

@@ -40,7 +40,7 @@ uniform vec3 panel_middle;
 uniform vec3 panel_facing;
 uniform vec3 panel_side;
 uniform vec3 panel_up;
-uniform float panel_half;
+uniform vec2 panel_half;
 uniform vec3 panel_radiance;
 uniform sampler2D shadow_map;
 uniform mat4 shadow_clip;
@@ -60,6 +60,7 @@ uniform mat3 ground_axes;         // columns: along, across, normal
 uniform vec3 ground_middle;
 uniform float ground_half;
 uniform vec4 ground_open;         // light and openness away from the piece
+uniform vec2 ground_fades;        // between which distances it is lost, mm; zero: it is not
 
 const float BACK_SPREAD = 0.012;  // how far light that goes back is spread, as a roughness
 const vec2 DISC[16] = vec2[16](
@@ -69,6 +70,12 @@ const vec2 DISC[16] = vec2[16](
     vec2(0.05, 0.12), vec2(-0.45, 0.10), vec2(0.12, 0.42), vec2(-0.10, -0.25));
 
 vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
+
+// A texture at its own sharpness. Where a plane is seen on its edge its place and steps grow beyond all bounds, and a
+// software card would average over all of them.
+vec4 tile(sampler2D map) {
+    return textureGrad(map, fract(uv), clamp(dFdx(uv), -0.15, 0.15), clamp(dFdy(uv), -0.15, 0.15));
+}
 
 vec3 bumped(vec3 n) {
     if (!textured && BRUSHED == 0) return n;
@@ -81,7 +88,7 @@ vec3 bumped(vec3 n) {
     if (lt < 1e-16 || lb < 1e-16) return n;
     cross_grain = b * inversesqrt(lb);
     if (!textured) return n;
-    vec2 slope = (texture(slope_map, uv).rg * 2.0 - 1.0) * slope_steep;
+    vec2 slope = (tile(slope_map).rg * 2.0 - 1.0) * slope_steep;
     return normalize(n - slope.x * t * inversesqrt(lt) - slope.y * b * inversesqrt(lb));
 }
 
@@ -90,7 +97,7 @@ float lit_share(vec3 n) {
     vec4 at = shadow_clip * vec4(point + n * shadow_texel * 1.5, 1.0);
     vec3 map = at.xyz * 0.5 + 0.5;
     if (any(lessThan(map.xy, vec2(0.0))) || any(greaterThan(map.xy, vec2(1.0)))) return 1.0;
-    float spread = panel_half / length(panel_middle - point);   // mm a mm of depth
+    float spread = sqrt(panel_half.x * panel_half.y) / length(panel_middle - point);   // mm a mm of depth
     float texel = 1.0 / float(textureSize(shadow_map, 0).x);
     float slack = 1.2 * shadow_texel / shadow_depth;
     float search = clamp(spread * 60.0 / shadow_texel, 3.0, 90.0) * texel;
@@ -112,6 +119,26 @@ float lit_share(vec3 n) {
     return open / float(shadow_taps);
 }
 
+vec3 edge_light(vec3 a, vec3 b) {
+    vec3 turn = cross(a, b);
+    float size = length(turn);
+    return size < 1e-9 ? vec3(0.0) : turn * (atan(size, dot(a, b)) / size);
+}
+
+// Irradiance / pi under the panel at radiance 1, by Lambert's formula for a polygon. What is below the
+// horizon is taken off as of a ball that sends as much (Snyder, "Area Light Sources for Real-Time
+// Graphics", 1996).
+float panel_on(vec3 n) {
+    vec3 x = panel_half.x * panel_side, y = panel_half.y * panel_up, m = panel_middle - point;
+    if (dot(m, panel_facing) >= 0.0) return 0.0;
+    vec3 a = normalize(m - x - y), b = normalize(m + x - y), c = normalize(m + x + y), d = normalize(m - x + y);
+    vec3 sum = (edge_light(a, b) + edge_light(b, c) + edge_light(c, d) + edge_light(d, a)) / (2.0 * PI);
+    if (dot(sum, m) < 0.0) sum = -sum;
+    float whole = length(sum), up = dot(n, sum) / max(whole, 1e-9);
+    bool clear = min(min(dot(n, a), dot(n, b)), min(dot(n, c), dot(n, d))) >= 0.0;
+    return clear ? whole * up : max(whole * (whole + up) / (whole + 1.0), 0.0);
+}
+
 float ggx_edge(float x, float width) { return 0.5 * (1.0 + x * inversesqrt(x * x + width * width)); }
 
 // The panel mirrored by a GGX surface: the marginal of GGX slopes integrates in closed form.
@@ -123,8 +150,8 @@ float mirrored_panel(vec3 r, float rough) {
     vec3 hit = point + t * r - panel_middle;
     float width = max(2.0 * rough * t, 0.5);
     float u = dot(hit, panel_side), v = dot(hit, panel_up);
-    return (ggx_edge(u + panel_half, width) - ggx_edge(u - panel_half, width))
-         * (ggx_edge(v + panel_half, width) - ggx_edge(v - panel_half, width));
+    return (ggx_edge(u + panel_half.x, width) - ggx_edge(u - panel_half.x, width))
+         * (ggx_edge(v + panel_half.y, width) - ggx_edge(v - panel_half.y, width));
 }
 
 vec3 mirrored_room(vec3 r, float rough) {
@@ -230,7 +257,7 @@ void main() {
     vec3 n = bumped(flat_n);
     float c = dot(n, view);
     if (c < 0.02) { n = normalize(n + (0.02 - c) * view); c = 0.02; }
-    vec4 stored = texture(tint_map, uv);
+    vec4 stored = tile(tint_map);
     vec3 tone = base * stored.rgb * stored.rgb * tint_high;
     float rough = dullest > 0.0 ? mix(alpha, dullest, stored.a) : alpha;
 #if KIND == 3
@@ -269,12 +296,10 @@ void main() {
     light.share = 0.0;
     if (has_panel) {
         vec3 way = panel_middle - point;
-        float far = length(way);
-        way /= far;
-        float facing = max(dot(n, way), 0.0);
-        light.share = max(dot(flat_n, way), 0.0) > 0.0 ? lit_share(flat_n) : 0.0;
-        light.key = panel_radiance * (4.0 * panel_half * panel_half) * max(-dot(way, panel_facing), 0.0)
-            / (far * far) / PI * facing * light.share;
+        way = normalize(way);
+        float seen = panel_on(n);
+        light.share = seen > 0.0 || dot(flat_n, way) > 0.0 ? lit_share(flat_n) : 0.0;
+        light.key = panel_radiance * seen * light.share;
     }
 #if KIND == 2
     vec3 sum = metal(tone, rough, BRUSHED == 1, view, n, c, light);
@@ -292,6 +317,9 @@ void main() {
     }
     sum = covered(sum, view, n, c, light);
 #endif
-    colour = vec4(shown(sum + emission + veil_here()), 1.0);
+    float there = 1.0;
+    if (is_ground && ground_fades.y > 0.0)
+        there = 1.0 - smoothstep(ground_fades.x, ground_fades.y, length(point - ground_middle));
+    colour = vec4(shown(sum + emission + veil_here()), there);
 #endif
 }

@@ -1,0 +1,53 @@
+"""Small pictures of a piece in each set, to choose by; kept, so that they are made once."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import fitted, sets_for
+from kilnchisel.core.kept import kept_arrays, read_kept
+
+Array = NDArray[Any]
+
+SIZE = (264, 176)
+SHELF, MOST, RECIPE = "sets", 400, 1  # RECIPE: to be raised when the same set looks different
+
+
+def pictures_there(job: Job, *names: str) -> dict[str, Array | None]:
+    """The picture (h, w, 3) uint8 of the piece in each set it can stand in, or in those named; None where
+    none is kept."""
+    found: dict[str, Array | None] = {}
+    for name in names or [one.name for one in sets_for(job.blank)]:
+        kept = read_kept(SHELF, _name(fitted(job, name)))
+        found[name] = None if kept is None else kept["pixels"]
+    return found
+
+
+def make_pictures(job: Job) -> Iterator[str]:
+    """Make the pictures that are not there yet; the name of each set when its picture is kept."""
+    from kilnchisel.core.picture.draft import Draft
+
+    draft = None
+    for name, pixels in pictures_there(job).items():
+        if pixels is None:
+            draft = draft or Draft()
+            shown = fitted(job, name)
+            kept_arrays(SHELF, _name(shown), lambda: {"pixels": _drawn(draft, shown)}, most=MOST)  # noqa: B023
+        yield name
+
+
+def _drawn(draft: Any, job: Job) -> Array:
+    return np.asarray(draft.render(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE)[..., :3])
+
+
+def _name(job: Job) -> str:
+    """A name for the picture of a job, the same for jobs that look the same."""
+    said = job.model_copy(update={"name": "job"}).model_dump_json()
+    return f"{hashlib.blake2b(said.encode(), digest_size=12).hexdigest()}-{RECIPE}"

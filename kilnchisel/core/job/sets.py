@@ -1,0 +1,159 @@
+"""Sets: whole arrangements for a picture, each fitted to the piece in it, and those kept by name.
+
+A set is lights, what the piece stands on or hangs from, what is behind, camera and exposure; every part can
+be changed afterwards.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache, partial
+from typing import Annotated, Any, get_args
+
+import numpy as np
+from pydantic import Field
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.crafts import Fitting, shines
+from kilnchisel.core.job.edits import change, limits
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import RoomName, Setting
+from kilnchisel.core.job.setups import SETS, Manner, PictureSet, Piece
+from kilnchisel.core.job.shelf import Named, Shelf
+from kilnchisel.core.job.traits import size_of, stances_of, thickness_of, traits_of
+
+
+def fitted(job: Job, name: str) -> Job:
+    """The job in a set. Raises KilnError where there is none of this name, or the piece cannot stand in
+    it."""
+    chosen = named(name)
+    if not chosen.suits(job.blank):
+        offered = ", ".join(one.name for one in sets_for(job.blank))
+        raise KilnError(f"This piece cannot stand in “{chosen.name}”. It can in: {offered}.")
+    return change(job, ("setting",), _arranged(job, chosen))
+
+
+def _arranged(job: Job, chosen: PictureSet) -> Setting:
+    """The setting that a set makes of a job."""
+    made = chosen.make(_piece(job, _stance(job.blank, chosen.manner, job.setting.stance)))
+    stance = _stance(
+        job.blank, chosen.manner, made.stance if chosen.manner == "any" else job.setting.stance
+    )
+    if any(shines(item.craft) for item in job.letterings):
+        made = made.model_copy(update={"glow": job.setting.glow})
+    if chosen.manner != "any":
+        made = made.model_copy(update={"exposure": "by itself"})
+    return made.model_copy(update={"stance": stance})
+
+
+def named(name: str) -> PictureSet:
+    """A set by its name. Raises KilnError naming those there are."""
+    wanted = _plain(name)
+    known = next((one for one in all_sets() if _plain(one.name) == wanted), None)
+    if known is None:
+        raise KilnError(
+            f"There is no set “{name}”. There are: {', '.join(one.name for one in all_sets())}."
+        )
+    return known
+
+
+def _plain(name: str) -> str:
+    return " ".join(name.lower().replace("-", " ").split())
+
+
+def all_sets() -> tuple[PictureSet, ...]:
+    """Those that were kept by name, then those that are shipped."""
+    own = tuple(PictureSet(one.name, "kept by you", "any", partial(_scaled, one)) for one in kept_sets())
+    return own + tuple(SETS.values())
+
+
+def sets_for(blank: Blank) -> tuple[PictureSet, ...]:
+    """The sets a blank can stand in."""
+    return tuple(one for one in all_sets() if one.suits(blank))
+
+
+def in_place(job: Job, room: str) -> Job:
+    """The job in the light of a room or place, which is seen behind it. Raises KilnError naming them."""
+    names: tuple[str, ...] = get_args(RoomName)
+    wanted = _plain(room)
+    if wanted not in names:
+        raise KilnError(f"There is no place “{room}”. There are: {', '.join(names)}.")
+    job = change(job, ("setting", "light", "room"), wanted)
+    return change(job, ("setting", "ground", "behind"), "room")
+
+
+def set_of(job: Job) -> str | None:
+    """The name of the set that a job stands in just as it is made; None once it was changed."""
+    return _set_name(job.model_copy(update={"name": "job"}), kept_sets())
+
+
+@lru_cache(maxsize=4)
+def _set_name(job: Job, kept: tuple[KeptSet, ...]) -> str | None:
+    return next((one.name for one in sets_for(job.blank) if _arranged(job, one) == job.setting), None)
+
+
+def keep_set(job: Job, name: str) -> None:
+    """Keep the job's setting under a name, in place of one that has it. Raises KilnError."""
+    name = " ".join(name.split())
+    if not name:
+        raise KilnError("Give the set a name.")
+    if _plain(name) in SETS:
+        raise KilnError(f"“{name}” is the name of a set that comes with the program; choose another.")
+    stance = job.setting.stance if job.setting.stance in stances_of(job.blank) else stances_of(job.blank)[0]
+    _SHELF.save(KeptSet(name=name, radius_mm=_piece(job, stance).radius, setting=job.setting))
+
+
+class KeptSet(Named):
+    """A setting kept by name, and the radius of the piece it was made for, mm."""
+
+    radius_mm: Annotated[float, Field(gt=0)]
+    setting: Setting
+
+
+_SHELF = Shelf(KeptSet, "sets.json", "set")
+kept_sets, forget_set = _SHELF.all, _SHELF.forget
+LAMP_LENGTHS = ("distance_mm", "width_mm", "height_mm")
+CAMERA_LENGTHS = ("distance_mm", "shift_mm", "rise_mm", "focus_mm")
+
+
+def _scaled(kept: KeptSet, piece: Piece) -> Setting:
+    """A kept setting for a piece of another size."""
+    share = piece.radius / kept.radius_mm
+    if abs(share - 1) < 1e-9:
+        return kept.setting
+    light = kept.setting.light
+    lamps = tuple(_times(lamp, LAMP_LENGTHS, share) for lamp in light.lamps)
+    return kept.setting.model_copy(
+        update={
+            "camera": _times(kept.setting.camera, CAMERA_LENGTHS, share),
+            "light": light.model_copy(update={"lamps": lamps}),
+        }
+    )
+
+
+def _times(value: Any, lengths: tuple[str, ...], share: float) -> Any:
+    """A value with some of its lengths multiplied, within their limits."""
+    made = {}
+    for name in lengths:
+        least, most = limits(type(value), name)
+        made[name] = round(float(np.clip(getattr(value, name) * share, least, most)), 2)
+    return value.model_copy(update=made)
+
+
+def _stance(blank: Blank, manner: Manner, now: str) -> str:
+    stances = stances_of(blank)
+    if manner == "wall":
+        return "hung" if "hung" in stances else stances[0]
+    if manner == "open":
+        return "standing" if "standing" in stances else stances[0]
+    if manner == "any":
+        return now if now in stances else stances[0]
+    return now if now in stances and now != "hung" else stances[0]
+
+
+def _piece(job: Job, stance: str) -> Piece:
+    wide, tall = size_of(job.blank)
+    deep = thickness_of(job.blank) if traits_of(job.blank).lies else wide
+    radius = float(np.linalg.norm([wide, tall, deep]) / 2)
+    posts = any(isinstance(x.craft, Fitting) and x.craft.form == "posts" for x in job.letterings)
+    return Piece(radius, wide, tall, posts and stance == "standing")

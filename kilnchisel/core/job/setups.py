@@ -1,0 +1,326 @@
+"""The sets that are shipped: how lights, ground, what is behind and the camera are arranged in each.
+
+Sizes and distances are in radii of the piece here, and in mm in the setting that a set makes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.boards import BoxSign
+from kilnchisel.core.job.setting import Camera, Ground, GroundName, KeyLight, Light, Setting, StudioLight
+from kilnchisel.core.job.traits import size_of, stances_of
+
+Manner = Literal["table", "wall", "open", "any"]
+FRAME_MM = 24.0  # the height of the frame that a lens refers to
+WIDE_OVER_TALL = 1.5
+TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
+NO_KEY = KeyLight(strength=0)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """What a set is fitted to: the piece's radius, and how wide and tall it is as it is shown, mm."""
+
+    radius: float
+    wide: float
+    tall: float
+    posts: bool = False  # it stands on posts of its own
+
+
+@dataclass(frozen=True)
+class PictureSet:
+    """A set. ``words``: what is seen of it; ``manner``: on a table, on a wall, in the open, or as it was
+    kept."""
+
+    name: str
+    words: str
+    manner: Manner
+    make: Callable[[Piece], Setting]
+
+    def suits(self, blank: Blank) -> bool:
+        """Whether a blank can stand in it."""
+        large = max(size_of(blank))
+        if self.manner == "any":
+            return True
+        if self.manner == "wall":
+            return "hung" in stances_of(blank) or isinstance(blank, BoxSign)
+        if isinstance(blank, BoxSign) and blank.bracket:
+            return False  # it hangs from its arm
+        return large <= TABLE_MM if self.manner == "table" else large >= OPEN_MM
+
+
+# cameras
+
+
+STOPS = (2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 22.0, 32.0)
+SHARP_SHARE, SHARP_DEPTH = 0.0014, 0.5  # of the picture's height, at so many radii from the lettering
+
+
+def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) -> Camera:
+    """A camera that the piece fills so much of, each way, as wide open as keeps the lettering sharp."""
+    lean = np.radians(abs(tilt))
+    tall = piece.tall * np.cos(lean) + min(piece.wide, 2 * piece.radius) * np.sin(lean)
+    half = max(tall, piece.wide / WIDE_OVER_TALL) / 2
+    away = half * 2 * lens / FRAME_MM / fill + 0.5 * piece.wide * np.cos(lean)
+    away = float(np.clip(away, 30, 1_000_000))
+    # thin lens: a point so much nearer or farther is spread over opening * depth / distance² radians
+    opening = SHARP_SHARE * FRAME_MM / lens * away**2 / (SHARP_DEPTH * piece.radius)
+    f_number = next((stop for stop in STOPS if lens / stop <= opening), STOPS[-1])
+    return Camera(turn_deg=turn, tilt_deg=tilt, distance_mm=round(away, 1), lens_mm=lens, f_number=f_number)
+
+
+# lights: how wide and tall each is seen from the piece (tangents of half of it), and what it adds
+
+
+def _lamp(
+    piece: Piece,
+    kind: Any,
+    turn: float,
+    tilt: float,
+    half: tuple[float, float],
+    strength: float,
+    kelvin: float = 5500.0,
+    away: float = 8.0,
+) -> StudioLight:
+    distance = away * piece.radius
+    wide, tall = (float(np.clip(2 * one * distance, 1, 100_000)) for one in half)
+    return StudioLight(
+        kind=kind,
+        turn_deg=turn,
+        tilt_deg=tilt,
+        distance_mm=round(float(np.clip(distance, 10, 1_000_000)), 1),
+        width_mm=round(wide, 1),
+        height_mm=round(tall, 1),
+        strength=strength,
+        kelvin=kelvin,
+    )
+
+
+def _studio(piece: Piece, surround: float = 9.0, key: float = 110.0) -> Light:
+    """A large soft box from the front left, a strip from the right, a low broad one behind, a small one
+    overhead."""
+    share = key / 235
+    return Light(
+        room="even",
+        strength=surround,
+        key=NO_KEY,
+        lamps=(
+            _lamp(piece, "soft box", -62, 40, (0.55, 0.8), round(key, 1), 5200),
+            _lamp(piece, "soft box", 75, 30, (0.28, 1.0), round(143 * share, 1), 6000),
+            _lamp(piece, "soft box", 180, 50, (0.9, 0.3), round(89 * share, 1)),
+            _lamp(piece, "soft box", 0, 88, (0.4, 0.4), round(24 * share, 1)),
+        ),
+    )
+
+
+def _window(
+    piece: Piece, kelvin: float = 6000.0, strength: float = 100.0, room: Any = "empty flat"
+) -> Light:
+    """A tall window to the left, and the room it lights."""
+    return Light(
+        room=room,
+        strength=45,
+        key=NO_KEY,
+        lamps=(
+            _lamp(piece, "window", -66, 24, (0.4, 0.66), strength, kelvin),
+            _lamp(piece, "reflector", 80, 15, (0.5, 0.6), 60, away=5.0),
+        ),
+    )
+
+
+def _swept(kind: GroundName, colour: str) -> Ground:
+    return Ground(kind=kind, colour=colour, form="sweep", behind="plain", behind_colour=colour)
+
+
+def _table(kind: GroundName, colour: str = Ground().colour) -> Ground:
+    return Ground(kind=kind, colour=colour, form="table")
+
+
+def _white_sweep(piece: Piece) -> Setting:
+    return Setting(
+        light=_studio(piece, 22, 95),
+        ground=_swept("seamless", "#eeeeec"),
+        camera=_camera(piece, 14, 20, 100, 0.66),
+    )
+
+
+def _grey_sweep(piece: Piece) -> Setting:
+    return Setting(
+        light=_studio(piece),
+        ground=_swept("seamless", "#c6c1b9"),
+        camera=_camera(piece, 14, 22, 100, 0.66),
+    )
+
+
+def _black_acrylic(piece: Piece) -> Setting:
+    return Setting(
+        exposure_stops=0.4,
+        light=_studio(piece, 6, 130),
+        ground=Ground(
+            kind="acrylic", colour="#1b1c1e", form="table", behind="plain", behind_colour="#0b0b0c"
+        ),
+        camera=_camera(piece, 14, 15, 100, 0.66),
+    )
+
+
+def _felt(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece, 5600),
+        ground=_table("felt", "#5f6b5a"),
+        camera=_camera(piece, 18, 32, 100, 0.66),
+    )
+
+
+def _leather(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece, 5200, room="workshop"),
+        ground=_table("leather", "#5a3a28"),
+        camera=_camera(piece, -16, 30, 100, 0.66),
+    )
+
+
+def _linen(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece, 6200),
+        ground=_table("linen", "#cfc5b2"),
+        camera=_camera(piece, 16, 26, 85, 0.66),
+    )
+
+
+def _paper(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece, 5800, 75),
+        ground=_table("paper", "#e6e1d6"),
+        camera=_camera(piece, 10, 38, 85, 0.66),
+    )
+
+
+def _planed_table(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece),
+        ground=_table("oak table"),
+        camera=_camera(piece, 16, 16, 70, 0.66),
+    )
+
+
+def _planks(piece: Piece) -> Setting:
+    return Setting(
+        light=Light(room="pine wood", strength=110, key=NO_KEY),
+        ground=_table("weathered planks"),
+        camera=_camera(piece, 16, 20, 85, 0.64),
+    )
+
+
+def _bench(piece: Piece) -> Setting:
+    lamp = _lamp(piece, "bare lamp", -48, 52, (0.11, 0.11), 75, 3400, 6.0)
+    return Setting(
+        light=Light(room="warehouse", strength=70, key=NO_KEY, lamps=(lamp,)),
+        ground=_table("boards"),
+        camera=_camera(piece, 20, 24, 60, 0.64),
+    )
+
+
+def _wall(piece: Piece, ground: Ground, turn: float = 12.0) -> Setting:
+    """By day: the sun from high on the left, the sky, and what is on the other side of the street."""
+    sun = StudioLight(kind="sun", turn_deg=-48, tilt_deg=44, strength=95, kelvin=5200)
+    return Setting(
+        light=Light(room="high sun sky", strength=90, key=NO_KEY, lamps=(sun,)),
+        ground=ground,
+        camera=_camera(piece, turn, 1, 70, 0.6),
+    )
+
+
+def _brick_wall(piece: Piece) -> Setting:
+    return _wall(piece, Ground(kind="brick"))
+
+
+def _render_wall(piece: Piece) -> Setting:
+    return _wall(piece, Ground(kind="roughcast", colour="#d8cfbe"), -12.0)
+
+
+def _board_wall(piece: Piece) -> Setting:
+    return _wall(piece, Ground(kind="weathered planks"), 10.0)
+
+
+def _wall_at_night(piece: Piece) -> Setting:
+    lamp = _lamp(piece, "bare lamp", -24, 62, (0.09, 0.09), 14, 2900, 6.0)
+    return Setting(
+        exposure_stops=-1.5,
+        light=Light(room="dark", strength=260, key=NO_KEY, lamps=(lamp,)),
+        ground=Ground(kind="brick"),
+        camera=_camera(piece, 8, 0, 60, 0.56),
+    )
+
+
+def _picture_light(piece: Piece) -> Setting:
+    lamp = _lamp(piece, "soft box", 0, 66, (0.5, 0.07), 105, 2900, 2.2)
+    return Setting(
+        white_kelvin=3700,
+        light=Light(room="empty flat", strength=30, key=NO_KEY, lamps=(lamp,)),
+        ground=Ground(kind="plaster", colour="#b9b3a6"),
+        camera=_camera(piece, 10, 2, 70, 0.5),
+    )
+
+
+def _in_the_open(
+    piece: Piece, room: Any, ground: GroundName, turn: float, strength: float = 100.0
+) -> Setting:
+    return Setting(
+        light=Light(room=room, strength=strength, key=NO_KEY),
+        ground=Ground(kind="none") if piece.posts else Ground(kind=ground, form="open"),
+        camera=_camera(piece, turn, 2 if piece.posts else 6, 85, 0.62),
+    )
+
+
+def _meadow(piece: Piece) -> Setting:
+    return _in_the_open(piece, "park", "grass", 14)
+
+
+def _dusk(piece: Piece) -> Setting:
+    return _in_the_open(piece, "sunset quay", "asphalt", 20)
+
+
+def _square(piece: Piece) -> Setting:
+    made = _in_the_open(piece, "city square", "asphalt", 24)
+    return made.model_copy(update={"light": made.light.model_copy(update={"turn_deg": -75.0})})
+
+
+def _low_sun(piece: Piece) -> Setting:
+    sun = StudioLight(kind="sun", turn_deg=-58, tilt_deg=14, strength=120, kelvin=3900)
+    return Setting(
+        light=Light(room="low sun sky", strength=60, key=NO_KEY, lamps=(sun,)),
+        ground=Ground(kind="none") if piece.posts else Ground(kind="gravel", form="open"),
+        camera=_camera(piece, 18, 2 if piece.posts else 7, 85, 0.6),
+    )
+
+
+SETS: dict[str, PictureSet] = {
+    one.name: one
+    for one in (
+        PictureSet("white sweep", "white paper from the roll, soft boxes", "table", _white_sweep),
+        PictureSet("warm grey sweep", "warm grey paper from the roll, soft boxes", "table", _grey_sweep),
+        PictureSet("black acrylic", "polished black, soft boxes", "table", _black_acrylic),
+        PictureSet("felt bench top", "green felt, a window to the left", "table", _felt),
+        PictureSet("leather bench top", "brown leather in a workshop", "table", _leather),
+        PictureSet("linen cloth", "natural linen, a window to the left", "table", _linen),
+        PictureSet("paper", "heavy paper, a window to the left", "table", _paper),
+        PictureSet("table by a window", "planed oak, a window to the left", "table", _planed_table),
+        PictureSet("weathered planks", "old boards out of doors, under trees", "table", _planks),
+        PictureSet("workshop bench", "boards, a bare lamp, a hall behind", "table", _bench),
+        PictureSet("brick wall by day", "red brick in the sun", "wall", _brick_wall),
+        PictureSet("render wall by day", "rough render in the sun", "wall", _render_wall),
+        PictureSet("board wall by day", "weathered boards in the sun", "wall", _board_wall),
+        PictureSet("wall at night", "brick, a lamp in the street", "wall", _wall_at_night),
+        PictureSet("picture light", "a plastered wall indoors, a lamp above", "wall", _picture_light),
+        PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),
+        PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
+        PictureSet("city square", "an overcast day in a town", "open", _square),
+        PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
+    )
+}

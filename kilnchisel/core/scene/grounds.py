@@ -1,0 +1,250 @@
+"""What a piece stands on or hangs from: its material at the piece's own scale, and its form."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh, lattice_faces
+from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.crafts.through import PANEL_MM
+from kilnchisel.core.finishes import photographs, textures, woods
+from kilnchisel.core.finishes.material import Material, Texture
+from kilnchisel.core.job.crafts import CutThrough
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_shown
+
+Array = NDArray[Any]
+
+HANG_GAP_MM = 1.5  # a hung plaque stands this far off the wall
+OPEN_LAND, OPEN_MM = 60.0, 60_000.0  # how far open ground goes, in the piece's own size, and at most
+# a sweep, in radii of the piece: where it begins to rise, its round, how high and how wide it is
+SWEEP_FROM, SWEEP_ROUND, SWEEP_HIGH, SWEEP_WIDE = 3.0, 2.2, 5.0, 18.0
+ROUND_STEPS = 48
+# a table: half its width, how far it comes forward and goes back, at least mm and in radii of the piece
+TABLE = ((700.0, 6.0), (420.0, 5.0), (330.0, 3.4))
+TABLE_TURN_DEG = 4.0
+FADES = (4.0, 15.0)  # where open ground goes over into what is seen there, in radii of the piece
+RIM = 180  # points round a flat ground
+
+
+@dataclass(frozen=True, eq=False)
+class Base:
+    """The ground: flat and round through ``point`` with unit ``normal``; or rising behind the piece in a
+    sweep that begins ``sweep`` = (how far behind, its round, how high), mm; or a ``table`` = (half its
+    width, how far to the front, how far back), mm. ``fades``: between which distances it is lost, mm."""
+
+    point: Array
+    normal: Array
+    along: Array  # unit vector along the texture's u
+    radius_mm: float
+    material: Material
+    sweep: tuple[float, float, float] | None = None
+    table: tuple[float, float, float] | None = None
+    fades: tuple[float, float] | None = None
+
+    @property
+    def mesh(self) -> Mesh:
+        """Its surface in the scene, uv in mm of its own sheet."""
+        if self.sweep is not None:
+            return _swept(self)
+        return _flat(self) if self.table is None else _topped(self)
+
+
+def _topped(base: Base) -> Mesh:
+    assert base.table is not None
+    half, front, back = base.table
+    across = np.cross(base.normal, base.along)
+    flat = np.array([[-half, -front], [half, -front], [half, back], [-half, back]])
+    points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
+    normals = np.broadcast_to(base.normal, points.shape).copy()
+    return Mesh(points, normals, flat, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
+
+
+def _flat(base: Base) -> Mesh:
+    across = np.cross(base.normal, base.along)
+    turn = np.linspace(0, 2 * np.pi, RIM + 1)[:-1]
+    flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    flat = np.concatenate([flat, np.zeros((1, 2))])
+    points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
+    ring = np.arange(RIM)
+    faces = np.stack([np.full(RIM, RIM), ring, (ring + 1) % RIM], axis=1)
+    normals = np.broadcast_to(base.normal, points.shape).copy()
+    return Mesh(points, normals, flat, faces.astype(np.int32))
+
+
+def _swept(base: Base) -> Mesh:
+    """Flat in front, a quarter of a circle behind, and a wall above that. It rises away from the viewer,
+    +y."""
+    assert base.sweep is not None
+    behind, round_, high = base.sweep
+    wide = base.radius_mm
+    turn = np.linspace(0, np.pi / 2, ROUND_STEPS + 1)
+    back = np.concatenate([[-wide], behind + round_ * np.sin(turn), [behind + round_]])
+    up = np.concatenate([[0.0], round_ * (1 - np.cos(turn)), [max(high, round_)]])
+    lean = np.concatenate([[0.0], turn, [np.pi / 2]])
+    way = np.concatenate([[-wide], behind + round_ * turn, [behind + round_ * np.pi / 2 + up[-1] - round_]])
+    rows = [
+        np.stack([np.full(len(back), x), base.point[1] + back, base.point[2] + up], axis=1)
+        for x in (base.point[0] - wide, base.point[0] + wide)
+    ]
+    normal = np.stack([np.zeros(len(lean)), -np.sin(lean), np.cos(lean)], axis=1)
+    turned = np.arctan2(base.along[1], base.along[0])  # the sheet lies as the flat ground's does
+    c, s = np.cos(turned), np.sin(turned)
+    uv = [np.stack([x * c + way * s, -x * s + way * c], axis=1) for x in (-wide, wide)]
+    return Mesh(
+        np.concatenate(rows),
+        np.concatenate([normal, normal]),
+        np.concatenate(uv),
+        lattice_faces(2, len(back))[:, ::-1].astype(np.int32),
+    )
+
+
+def base_of(job: Job, radius: float) -> Base | None:
+    """The ground of a job whose piece has this radius, mm; None where it stands on nothing."""
+    ground = job.setting.ground
+    if ground.kind == "none":
+        return None
+    material = MATERIALS[ground.kind](ground, radius)
+    if stance_shown(job) == "hung":
+        back = HANG_GAP_MM + _behind_mm(job) + behind_mm(job.blank)
+        return Base(
+            np.array([0.0, back, 0.0]),
+            np.array([0.0, -1.0, 0.0]),
+            np.array([1.0, 0.0, 0.0]),
+            max(3000.0, 12 * radius),
+            material,
+        )
+    wall = beside_mm(job.blank)
+    if wall is not None:
+        return Base(
+            np.array([-wall, 0.0, 0.0]),
+            np.array([1.0, 0.0, 0.0]),
+            np.array([0.0, 1.0, 0.0]),
+            max(4000.0, 9 * radius),
+            material,
+        )
+    base = Base(
+        np.zeros(3),
+        np.array([0.0, 0.0, 1.0]),
+        _along(9.0),  # boards run a little askew, as a thing put down on a table does not line up with it
+        max(560.0, 4.5 * radius, _open_land_mm(ground, radius)),
+        material,
+    )
+    if ground.form == "sweep":
+        sweep = (SWEEP_FROM * radius, SWEEP_ROUND * radius, SWEEP_HIGH * radius)
+        return replace(base, radius_mm=SWEEP_WIDE * radius, sweep=sweep)
+    if ground.form == "table":
+        half, front, back = (max(least, share * radius) for least, share in TABLE)
+        return replace(base, along=_along(TABLE_TURN_DEG), radius_mm=half, table=(half, front, back))
+    if ground.form == "open":
+        return replace(base, radius_mm=FADES[1] * radius, fades=(FADES[0] * radius, FADES[1] * radius))
+    return base
+
+
+def _along(turn_deg: float) -> Array:
+    turn = np.radians(turn_deg)
+    return np.array([np.cos(turn), np.sin(turn), 0.0])
+
+
+def _open_land_mm(ground: Ground, radius: float) -> float:
+    """How far the ground goes for a level horizon: out of doors only, and not so far that its texture is
+    seen to repeat."""
+    return min(OPEN_LAND * radius, OPEN_MM) if ground.kind in ("grass", "asphalt") else 0.0
+
+
+def _behind_mm(job: Job) -> float:
+    """How much room a hung panel needs for what is behind its openings."""
+    crafts = [item.craft for item in job.letterings]
+    behind = [c.behind_mm for c in crafts if isinstance(c, CutThrough) and c.behind != "nothing"]
+    return max(behind) + PANEL_MM if behind else 0.0
+
+
+Made = Callable[[Ground, float], Material]
+LEAST_TILES, MOST_TILES = 1.0, 5.0  # of the photograph in what is spread out
+
+
+def _span(radius: float, photograph_mm: float, least: float = LEAST_TILES) -> float:
+    """How wide a tile is made for a piece of this radius: a few photographs, in steps, so that pieces of
+    like size share one."""
+    wanted = np.clip(9 * radius, least * photograph_mm, MOST_TILES * photograph_mm)
+    return float(photograph_mm * 2 ** np.round(np.log2(wanted / photograph_mm)))
+
+
+def _plain(ground: Ground, radius: float) -> Material:
+    return Material("matte", hex_to_linear(ground.colour), 0.6, textures.fibre())
+
+
+def _seamless(ground: Ground, radius: float) -> Material:
+    """Smooth coated paper or vinyl from the roll."""
+    return Material("coated", hex_to_linear(ground.colour), 0.32)
+
+
+def _acrylic(ground: Ground, radius: float) -> Material:
+    return Material("coated", hex_to_linear(ground.colour), 0.05)
+
+
+def _photographed(make: Any, mm: float, kind: Any = "matte", alpha: float = 0.7) -> Made:
+    def made(ground: Ground, radius: float) -> Material:
+        return Material(kind, hex_to_linear(ground.colour), alpha, make(_span(radius, mm)))
+
+    return made
+
+
+def _oak(ground: Ground, radius: float) -> Texture:
+    """Under a small piece on a table it is made finer."""
+    fine = next((made for below, *made in FINE_OAK if radius < below), None)
+    return woods.oak_boards() if fine is None or ground.form != "table" else woods.oak_boards(*fine)
+
+
+def _wide(ground: Ground, radius: float, near: Any, wide: Any) -> Texture:
+    """What is seen as far as the horizon has a tile as wide as what lies about the piece."""
+    made = wide(_span(radius, 1500.0)) if ground.form == "open" else near()
+    assert isinstance(made, Texture)
+    return made
+
+
+FINE_OAK = ((40.0, 200.0, 1280), (150.0, 300.0, 1536))  # below which radius, tile in mm and in pixels
+WHITE = (1.0, 1.0, 1.0)
+MATERIALS: dict[str, Made] = {
+    "oak table": lambda ground, radius: Material("coated", WHITE, 0.34, _oak(ground, radius)),
+    "card": _plain,
+    "slate slab": lambda ground, radius: Material(
+        "coated", hex_to_linear("#3d4145"), 0.42, textures.slate()
+    ),
+    "plaster": lambda ground, radius: Material(
+        "matte", hex_to_linear(ground.colour), 0.6, textures.plaster()
+    ),
+    "brick": lambda ground, radius: Material("matte", WHITE, 0.7, textures.bricks()),
+    "boards": lambda ground, radius: Material("coated", (0.62, 0.64, 0.66), 0.5, woods.oak_boards()),
+    "concrete": lambda ground, radius: Material(
+        "matte", hex_to_linear(ground.colour), 0.6, textures.concrete()
+    ),
+    "asphalt": lambda ground, radius: Material(
+        "coated", hex_to_linear("#4a4a48"), 0.5, _wide(ground, radius, textures.asphalt, textures.road)
+    ),
+    "grass": lambda ground, radius: Material(
+        "matte", hex_to_linear("#5d7a3a"), 0.8, _wide(ground, radius, textures.turf, textures.lawn)
+    ),
+    "seamless": _seamless,
+    "acrylic": _acrylic,
+    "felt": _photographed(photographs.felt, 150.0),
+    "leather": _photographed(photographs.hide, 150.0, "coated", 0.38),
+    "linen": _photographed(photographs.linen, 60.0),
+    "paper": _photographed(photographs.paper, 200.0),
+    "weathered planks": lambda ground, radius: Material(
+        "coated", WHITE, 0.62, photographs.planks(_span(radius, 900.0, 0.25))
+    ),
+    "roughcast": _photographed(photographs.roughcast, 600.0),
+    "gravel": lambda ground, radius: Material(
+        "matte", hex_to_linear("#8a8378"), 0.8, photographs.gravel(_span(radius, 500.0))
+    ),
+    "moss": lambda ground, radius: Material(
+        "matte", hex_to_linear("#5b5a36"), 0.8, photographs.moss(_span(radius, 1500.0))
+    ),
+}

@@ -1,0 +1,227 @@
+"""The Setting section: the set, its lights, what the piece stands on, camera and exposure."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from kilnchisel.core.job.crafts import shines
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import fitted, kept_sets, set_of, sets_for
+from kilnchisel.core.job.setting import (
+    COLOURED_GROUNDS,
+    MOST_LAMPS,
+    GroundName,
+    RoomName,
+    StudioLight,
+    in_ground,
+)
+from kilnchisel.core.job.traits import stances_of
+from kilnchisel.core.job.words.sections import lamp_words, light_words
+from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
+
+Path = tuple[str | int, ...]
+SETTING: Path = ("setting",)
+LIGHT: Path = ("setting", "light")
+GROUND: Path = ("setting", "ground")
+CAMERA: Path = ("setting", "camera")
+LAMP_KINDS = get_args(StudioLight.model_fields["kind"].annotation)
+FORMS = (("flat", "Round"), ("table", "Table"), ("sweep", "Sweep"), ("open", "Open"))
+
+
+def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
+    """The fields of the section; ``opened``: the groups that are unfolded."""
+    return [
+        *_set(job),
+        *_stance(job),
+        *group("lights", "Lights", light_words(job), opened, lambda: _lights(job, opened)),
+        *group("ground", "Ground", _ground_words(job), opened, lambda: _ground(job)),
+        *group("camera", "Camera", _camera_words(job), opened, lambda: _camera(job)),
+        *group("exposure", "Exposure", _exposure_words(job), opened, lambda: _exposure(job)),
+    ]
+
+
+def _named(values: tuple[str, ...]) -> tuple[tuple[Any, str], ...]:
+    return tuple((value, value.capitalize()) for value in values)
+
+
+def _set(job: Job) -> list[Spec]:
+    fields = [
+        Spec(
+            "setting.set",
+            "Set",
+            set_of,
+            fitted,
+            "set",
+            options=tuple((one.name, one.name.capitalize()) for one in sets_for(job.blank)),
+        ),
+        link("set.keep", "", "Keep this setting…", "Keep it as a set of your own"),
+    ]
+    if set_of(job) in {one.name for one in kept_sets()}:
+        fields.append(link("set.forget", "", "Forget this set", "Drop it from the sets of your own"))
+    return fields
+
+
+def _stance(job: Job) -> list[Spec]:
+    stances = stances_of(job.blank)
+    if len(stances) < 2:
+        return []
+    return [at((*SETTING, "stance"), "Shown", "choice", options=_named(tuple(stances)))]
+
+
+def _lights(job: Job, opened: frozenset[str]) -> list[Spec]:
+    light = job.setting.light
+    fields = [
+        at((*LIGHT, "room"), "Place", "menu", options=_named(get_args(RoomName)), pictures="looks/lights"),
+        ranged(job, (*LIGHT, "strength"), "Strength", "percent", step=5),
+        ranged(job, (*LIGHT, "turn_deg"), "Place turned", "angle", step=15),
+    ]
+    if light.key.strength > 0 or not light.lamps:
+        fields.append(ranged(job, (*LIGHT, "key", "strength"), "Key light", "percent", step=5))
+    if light.key.strength > 0:
+        round_ = "0° is the front, 90° the right."
+        fields += [
+            ranged(job, (*LIGHT, "key", "turn_deg"), "Key from", "angle", step=5, hint=round_),
+            ranged(job, (*LIGHT, "key", "tilt_deg"), "Key height", "angle", step=5),
+            ranged(job, (*LIGHT, "key", "size_mm"), "Key size", "length", step=20, hint="Large is soft."),
+        ]
+    for number, lamp in enumerate(light.lamps):
+        name = f"Light {number + 1}"
+        fields += group(
+            f"lamp{number}",
+            name,
+            lamp_words(lamp),
+            opened,
+            lambda n=number: _lamp(job, n),  # type: ignore[misc]
+        )
+    if len(light.lamps) < MOST_LAMPS:
+        fields.append(link("lamp.add", "", "Add a light", "A soft box from the front left"))
+    return [*fields, *_glow(job)]
+
+
+def _lamp(job: Job, number: int) -> list[Spec]:
+    """The fields of a light that is set up."""
+    path: Path = (*LIGHT, "lamps", number)
+    lamp = job.setting.light.lamps[number]
+    fields = [at((*path, "on"), "Switched", "switch", options=((True, "On"), (False, "Off")))]
+    if not lamp.on:
+        return [*fields, link(f"lamp.remove.{number}", "", "Remove this light")]
+    fields += [
+        at((*path, "kind"), "Kind", "menu", options=_named(LAMP_KINDS)),
+        ranged(job, (*path, "turn_deg"), "From", "angle", step=5, hint="0° is the front, 90° the right."),
+        ranged(job, (*path, "tilt_deg"), "Height", "angle", step=5),
+    ]
+    if lamp.kind != "sun":
+        fields += [
+            ranged(job, (*path, "distance_mm"), "Distance", "length", step=20),
+            ranged(job, (*path, "width_mm"), "Width", "length", step=20),
+            ranged(job, (*path, "height_mm"), "Tall", "length", step=20),
+        ]
+    if lamp.kind not in ("reflector", "flag"):
+        fields += [
+            ranged(job, (*path, "strength"), "Strength", "percent", step=5),
+            ranged(job, (*path, "kelvin"), "Colour", "kelvin", step=100, hint="Low is warm, high is cool."),
+        ]
+    return [*fields, link(f"lamp.remove.{number}", "", "Remove this light")]
+
+
+def _glow(job: Job) -> list[Spec]:
+    if not any(shines(item.craft) for item in job.letterings):
+        return []
+    glow: Path = (*SETTING, "glow")
+    fields = [ranged(job, (*glow, "strength"), "Glow", "percent", step=1)]
+    if job.setting.glow.strength > 0:
+        far, from_ = "100 %: as in the eye.", "What is brighter than so many times white paper glows."
+        fields += [
+            ranged(job, (*glow, "reach"), "Glow reaches", "percent", step=10, hint=far),
+            ranged(job, (*glow, "threshold"), "Glow from", "times", step=0.1, hint=from_),
+        ]
+    return fields
+
+
+def _ground(job: Job) -> list[Spec]:
+    ground = job.setting.ground
+    kinds = _named(get_args(GroundName))
+    fields = [
+        Spec(
+            "setting.ground.kind",
+            "Ground",
+            lambda job: job.setting.ground.kind,
+            lambda job, kind: change(job, GROUND, in_ground(job.setting.ground, kind)),
+            "menu",
+            options=kinds,
+            pictures="looks/grounds",
+        )
+    ]
+    if ground.kind in COLOURED_GROUNDS:
+        fields.append(at((*GROUND, "colour"), "Ground colour", "colour"))
+    if ground.kind != "none" and stands(job):
+        fields.append(at((*GROUND, "form"), "Form", "choice", options=FORMS))
+    behind = (("room", "The place"), ("plain", "Plain"))
+    fields.append(at((*GROUND, "behind"), "Behind", "choice", options=behind))
+    if ground.behind == "plain":
+        fields.append(at((*GROUND, "behind_colour"), "Colour behind", "colour"))
+    return fields
+
+
+def _camera(job: Job) -> list[Spec]:
+    opening = "What is out of focus; 0: all is sharp."
+    fields = [
+        ranged(job, (*CAMERA, "turn_deg"), "Camera round", "angle", step=5),
+        ranged(job, (*CAMERA, "tilt_deg"), "Camera height", "angle", step=5),
+        ranged(job, (*CAMERA, "distance_mm"), "Distance", "length", step=20),
+        ranged(job, (*CAMERA, "lens_mm"), "Lens", "length", step=5, hint="On a 36 mm wide frame."),
+        ranged(job, (*CAMERA, "f_number"), "Opening", "f-number", step=1, hint=opening),
+    ]
+    if job.setting.camera.f_number > 0:
+        beyond = "How far beyond the lettering; below zero, before it."
+        fields.append(ranged(job, (*CAMERA, "focus_mm"), "Focus", "length", step=1, hint=beyond))
+    return fields
+
+
+def _exposure(job: Job) -> list[Spec]:
+    modes = (("by itself", "By itself"), ("by hand", "By hand"))
+    words = "On top" if job.setting.exposure == "by itself" else "Exposure"
+    white = "Light of this colour is shown as white."
+    return [
+        at((*SETTING, "exposure"), "Set", "choice", options=modes),
+        ranged(job, (*SETTING, "exposure_stops"), words, "stops", step=0.1),
+        ranged(job, (*SETTING, "white_kelvin"), "White", "kelvin", step=100, hint=white),
+    ]
+
+
+def _ground_words(job: Job) -> str:
+    return job.setting.ground.kind
+
+
+def _camera_words(job: Job) -> str:
+    camera = job.setting.camera
+    opening = f", f/{camera.f_number:g}" if camera.f_number > 0 else ""
+    return f"{camera.lens_mm:g} mm{opening}"
+
+
+def _exposure_words(job: Job) -> str:
+    stops = job.setting.exposure_stops
+    added = f"{stops:+g} stops".replace("-", "−") if stops else ""
+    if job.setting.exposure == "by hand":
+        return added or "by hand"
+    return f"by itself, {added}" if added else "by itself"
+
+
+def stands(job: Job) -> bool:
+    """Whether the piece stands on its ground, and does not hang on it."""
+    return not (job.setting.stance == "hung" and "hung" in stances_of(job.blank))
+
+
+def with_lamp(job: Job) -> Job:
+    """One more light, a soft box as large as suits the piece."""
+    lamps = job.setting.light.lamps
+    like = lamps[0] if lamps else StudioLight()
+    new = like.model_copy(update={"kind": "soft box", "turn_deg": -60.0, "tilt_deg": 40.0, "on": True})
+    return change(job, (*LIGHT, "lamps"), (*lamps, new))
+
+
+def without_lamp(job: Job, number: int) -> Job:
+    """The job with one of its lights taken away."""
+    lamps = job.setting.light.lamps
+    return change(job, (*LIGHT, "lamps"), (*lamps[:number], *lamps[number + 1 :]))

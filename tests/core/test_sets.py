@@ -1,0 +1,324 @@
+"""Sets fit every blank and every size, can be kept by name, and leave old jobs as they were."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PIL import Image
+
+from kilnchisel.__main__ import main
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.colour import LUMA
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.handover.setpictures import make_pictures, pictures_there
+from kilnchisel.core.job.blank import KINDS
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.file import open_job, save_job
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.sets import (
+    fitted,
+    forget_set,
+    in_place,
+    keep_set,
+    kept_sets,
+    set_of,
+    sets_for,
+)
+from kilnchisel.core.job.setting import Camera, KeyLight, Light, Setting, StudioLight
+from kilnchisel.core.job.setups import SETS
+from kilnchisel.core.job.traits import stances_of
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.scene.exposure import panels_on, room_on
+from kilnchisel.core.scene.grounds import base_of
+from kilnchisel.core.scene.lamps import painted, panels_of
+from kilnchisel.core.scene.light import Room, degrees_apart, room_of, unfocused_room
+from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.stance import stance_of
+from kilnchisel.core.scene.view import square_on
+from tests.samples import bare_scene, mug_job, plaque_job
+
+
+def said(*arguments):
+    out, errors = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
+        status = main([str(argument) for argument in arguments])
+    return status, out.getvalue(), errors.getvalue()
+
+
+class Fitting(unittest.TestCase):
+    def test_every_blank_has_sets_and_each_of_them_can_be_made(self):
+        self.assertGreaterEqual(len(SETS), 14)
+        for kind in KINDS:
+            job = fresh_job(kind)
+            offered = sets_for(job.blank)
+            self.assertGreaterEqual(len(offered), 4, kind)
+            for one in offered:
+                made = fitted(job, one.name)
+                self.assertEqual(set_of(made), one.name, (kind, one.name))
+                self.assertEqual(made.letterings, job.letterings)
+                if one.manner == "wall" and "hung" in stances_of(job.blank):
+                    self.assertEqual(made.setting.stance, "hung")
+
+    def test_a_changed_part_is_no_set_any_more(self):
+        job = fitted(mug_job(), "warm grey sweep")
+        self.assertIsNone(set_of(change(job, ("setting", "camera", "lens_mm"), 61.0)))
+        self.assertIsNone(set_of(mug_job()))
+
+    def test_lights_ground_and_camera_grow_with_the_piece(self):
+        small = plaque_job()
+        large = small
+        for name in ("width_mm", "height_mm", "thickness_mm"):
+            large = change(large, ("blank", name), 2 * getattr(small.blank, name))
+        one, two = (fitted(job, "white sweep").setting for job in (small, large))
+        self.assertAlmostEqual(two.camera.distance_mm / one.camera.distance_mm, 2.0, delta=0.01)
+        for a, b in zip(one.light.lamps, two.light.lamps, strict=True):
+            self.assertAlmostEqual(b.distance_mm / a.distance_mm, 2.0, delta=0.01)
+            self.assertAlmostEqual(b.width_mm / a.width_mm, 2.0, delta=0.01)
+            self.assertEqual(a.strength, b.strength)
+
+    def test_the_piece_fills_the_picture_and_nothing_of_it_is_cut_off(self):
+        for kind in ("band", "mug", "plaque", "van", "globe", "book", "plate"):
+            job = fresh_job(kind)
+            points = np.concatenate([item.mesh.points for item in scene_of_job(job).items])
+            for one in sets_for(job.blank):
+                made = fitted(job, one.name)
+                stance, view = stance_of(made), view_of(made)
+                seen = view.project(points @ stance[:3, :3].T + stance[:3, 3], (1500, 1000))
+                low, high = seen[:, :2].min(axis=0), seen[:, :2].max(axis=0)
+                self.assertTrue((low > 0).all() and (high < (1500, 1000)).all(), (kind, one.name))
+                share = max((high - low) / (1500, 1000))
+                self.assertGreater(share, 0.3, (kind, one.name))
+
+    def test_where_a_piece_cannot_stand_is_refused(self):
+        with self.assertRaisesRegex(KilnError, "cannot stand in “meadow”"):
+            fitted(fresh_job("band"), "meadow")
+        with self.assertRaisesRegex(KilnError, "There is no set “moon”"):
+            fitted(mug_job(), "moon")
+        with self.assertRaisesRegex(KilnError, "There is no place “moon”"):
+            in_place(mug_job(), "moon")
+        placed = in_place(mug_job(), "Sunset-Quay")
+        self.assertEqual(placed.setting.light.room, "sunset quay")
+
+    def test_an_old_job_opens_as_it_was(self):
+        setting = Setting.model_validate({"exposure_stops": 0.5, "camera": {"lens_mm": 50}})
+        self.assertEqual(
+            (setting.exposure, setting.camera.f_number, setting.light.lamps), ("by hand", 0, ())
+        )
+        job = change(mug_job(), ("setting",), setting)
+        np.testing.assert_allclose(scene_of_job(job).gain, 2**0.5)
+        self.assertEqual(view_of(job).opening_mm, 0.0)
+
+
+class Kept(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        state = {"XDG_STATE_HOME": str(self.folder), "XDG_CACHE_HOME": str(self.folder / "cache")}
+        self.enterContext(mock.patch.dict("os.environ", state))
+
+    def test_a_set_of_ones_own_fits_other_pieces(self):
+        job = change(fitted(mug_job(), "white sweep"), ("setting", "ground", "colour"), "#aa3311")
+        keep_set(job, " Red  paper ")
+        self.assertEqual([one.name for one in kept_sets()], ["Red paper"])
+        self.assertEqual(set_of(job), "Red paper")
+        band = fitted(fresh_job("band"), "red paper")
+        self.assertEqual(band.setting.ground.colour, "#aa3311")
+        self.assertLess(band.setting.camera.distance_mm, 0.5 * job.setting.camera.distance_mm)
+        self.assertLess(
+            band.setting.light.lamps[0].distance_mm, 0.5 * job.setting.light.lamps[0].distance_mm
+        )
+        for name, sentence in (("", "name"), ("white SWEEP", "comes with the program")):
+            with self.assertRaisesRegex(KilnError, sentence):
+                keep_set(job, name)
+        forget_set("Red paper")
+        self.assertIsNone(set_of(job))
+        with self.assertRaisesRegex(KilnError, "no saved set"):
+            forget_set("Red paper")
+
+    def test_pictures_are_made_once(self):
+        job = mug_job()
+        two = tuple(one for one in sets_for(job.blank) if one.name in ("white sweep", "black acrylic"))
+        with mock.patch("kilnchisel.core.handover.setpictures.sets_for", lambda blank: two):
+            self.assertEqual(set(pictures_there(job).values()), {None})
+            self.assertEqual(list(make_pictures(job)), ["white sweep", "black acrylic"])
+            with mock.patch("kilnchisel.core.picture.draft.Draft", side_effect=AssertionError):
+                list(make_pictures(job))
+            white, black = pictures_there(job).values()
+        self.assertGreater(white.mean(), 2 * black.mean())
+
+    def test_the_command_line(self):
+        path, out = self.folder / "job.kcj", self.folder / "out.kcj"
+        save_job(mug_job(), path)
+        status, listed, _ = said("sets", "--json")
+        self.assertEqual((status, {row["name"] for row in json.loads(listed)}), (0, set(SETS)))
+        self.assertNotIn("meadow", said("sets", path)[1])
+        self.assertEqual(said("sets", path, "--use", "paper", "-o", out)[0], 0)
+        self.assertEqual(set_of(open_job(out)), "paper")
+        self.assertEqual(said("sets", out, "--save", "Mine")[0], 0)
+        self.assertTrue(said("sets")[1].startswith("Mine"))
+        self.assertEqual(said("sets", "--forget", "Mine")[0], 0)
+        self.assertIn("Name the job", said("sets", "--use", "paper")[2])
+        picture = self.folder / "a.png"
+        size = ("--draft", "--size", "96x64")
+        self.assertEqual(said("picture", path, "-o", picture, "--set", "black acrylic", *size)[0], 0)
+        dark = np.asarray(Image.open(picture)).mean()
+        self.assertEqual(said("picture", path, "-o", picture, "--set", "white sweep", *size)[0], 0)
+        self.assertGreater(np.asarray(Image.open(picture)).mean(), 2 * dark)
+        self.assertIn("no place", said("picture", path, "-o", picture, "--place", "moon", *size)[2])
+        self.assertIn("no set", said("picture", path, "-o", picture, "--set", "moon", *size)[2])
+
+    def test_the_command_line_reaches_every_light(self):
+        path, out = self.folder / "job.kcj", self.folder / "out.kcj"
+        save_job(fitted(mug_job(), "white sweep"), path)
+        field = "setting.light.lamps.2.kelvin"
+        self.assertEqual(said("set", path, "-o", out, f"{field}=3200", "setting.camera.f_number=4")[0], 0)
+        self.assertEqual(open_job(out).setting.light.lamps[1].kelvin, 3200)
+
+
+class Exposure(unittest.TestCase):
+    def test_by_itself_it_makes_up_for_the_light(self):
+        job = fitted(mug_job(), "white sweep")
+        lamps = job.setting.light.lamps
+        half = tuple(lamp.model_copy(update={"strength": lamp.strength / 2}) for lamp in lamps)
+        dim = change(job, ("setting", "light", "lamps"), half)
+        dim = change(dim, ("setting", "light", "strength"), job.setting.light.strength / 2)
+        bright, dark = (scene_of_job(one).gain for one in (job, dim))
+        np.testing.assert_allclose(dark, 2 * bright, rtol=1e-6)
+        stops = change(job, ("setting", "exposure_stops"), job.setting.exposure_stops + 1)
+        np.testing.assert_allclose(scene_of_job(stops).gain, 2 * bright)
+
+    def test_white_takes_the_warmth_of_lamps_away(self):
+        warm = StudioLight(kelvin=2900, width_mm=900, height_mm=900)
+        light = Light(room="dark", strength=0, key=KeyLight(strength=0), lamps=(warm,))
+        job = change(mug_job(), ("setting", "light"), light)
+        panel = scene_of_job(job).panels[0]
+        gain = scene_of_job(change(job, ("setting", "white_kelvin"), 2900)).gain
+        shown = panel.radiance * gain
+        np.testing.assert_allclose(shown, shown.mean(), rtol=1e-6)
+        self.assertGreater(panel.radiance[0], 2 * panel.radiance[2])
+
+
+class Lamps(unittest.TestCase):
+    MIDDLE = np.zeros(3)
+
+    def panels(self, *lamps):
+        return panels_of(Light(room="even", key=KeyLight(strength=0), lamps=lamps), self.MIDDLE, 50.0)
+
+    def test_strength_is_what_a_white_sheet_returns(self):
+        for kind in ("soft box", "octagon", "ring", "bare lamp", "window", "sun"):
+            for distance in (400.0, 4000.0):
+                lamp = StudioLight(kind=kind, strength=70, distance_mm=distance)
+                (panel,) = self.panels(lamp)
+                self.assertAlmostEqual(panel.adds(self.MIDDLE), 0.7, places=6, msg=kind)
+                if panel.face is not None:
+                    self.assertAlmostEqual(float(panel.face.mean()), 1.0, places=4)
+
+    def test_off_flag_and_reflector(self):
+        self.assertEqual(self.panels(StudioLight(on=False)), ())
+        flag, key, board = (
+            StudioLight(kind=kind, turn_deg=turn)
+            for kind, turn in (("flag", 90), ("soft box", -90), ("reflector", 90))
+        )
+        even = Room(np.full((64, 128, 3), 0.2, np.float32), 0.0)
+        right = np.array([[np.cos(np.radians(40)), 0.0, np.sin(np.radians(40))]])
+
+        def seen(*lamps):
+            return float(painted(even, self.panels(*lamps), self.MIDDLE).seen(right)[0] @ LUMA)
+
+        self.assertAlmostEqual(seen(), 0.2, places=5)
+        self.assertAlmostEqual(seen(flag), 0.0, places=5)
+        self.assertGreater(seen(board, key), seen(board))
+        self.assertGreater(seen(board, key), 0.2)
+
+    def test_the_strongest_is_first(self):
+        weak, strong = StudioLight(strength=20, turn_deg=50), StudioLight(strength=90)
+        self.assertGreater(*(one.adds(self.MIDDLE) for one in self.panels(weak, strong)))
+
+    def test_no_more_than_eight(self):
+        with self.assertRaises(KilnError):
+            change(mug_job(), ("setting", "light", "lamps"), (StudioLight(),) * 9)
+
+
+class Behind(unittest.TestCase):
+    def test_steps_of_focus(self):
+        self.assertEqual(degrees_apart(0.0), 0.0)
+        self.assertEqual(degrees_apart(0.2), degrees_apart(1.0))
+        self.assertAlmostEqual(degrees_apart(4.0) / 4.0, 1.0, delta=0.11)
+
+    def test_what_is_out_of_focus_keeps_its_light(self):
+        near, far = (unfocused_room("city square", degrees) for degrees in (1.05, 4.36))
+        np.testing.assert_allclose(near.mean(axis=(0, 1)), far.mean(axis=(0, 1)), rtol=0.01)
+        self.assertLess(np.abs(np.diff(far, axis=1)).mean(), 0.75 * np.abs(np.diff(near, axis=1)).mean())
+
+    def test_open_ground_is_as_bright_as_that_of_the_place(self):
+        job = fitted(fresh_job("van"), "meadow")
+        scene = scene_of_job(job)
+        plain = base_of(job, scene.radius_mm)
+        self.assertIsNotNone(plain.fades)
+        self.assertNotEqual(scene.base.material.base, plain.material.base)
+        green = scene.base.material.albedo
+        self.assertGreater(green[1], green[0])
+        self.assertGreater(green[1], 2 * green[2])
+        self.assertIsNone(base_of(change(job, ("setting", "ground", "kind"), "none"), 100.0))
+
+    def test_forms_of_ground(self):
+        job = mug_job()
+        radius = scene_of_job(job).radius_mm
+        for form in ("flat", "table", "sweep", "open"):
+            mesh = base_of(change(job, ("setting", "ground", "form"), form), radius).mesh
+            corners = mesh.points[mesh.faces]
+            normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+            own = mesh.normals[mesh.faces].mean(axis=1)
+            self.assertTrue((np.einsum("ij,ij->i", normal, own) > 0).all(), form)
+            self.assertAlmostEqual(mesh.points[:, 2].min(), 0.0)
+            self.assertEqual(mesh.points[:, 2].max() > radius, form == "sweep")
+            # uv are true millimetres
+            edges = np.linalg.norm(corners[:, 1] - corners[:, 0], axis=1)
+            flat = mesh.uv[mesh.faces]
+            np.testing.assert_allclose(
+                np.linalg.norm(flat[:, 1] - flat[:, 0], axis=1), edges, rtol=2e-3, atol=1e-6
+            )
+
+    def test_rooms_of_places_are_as_bright_as_each_other(self):
+        facing = np.array([-0.5, -0.5, 0.7071])
+        for name in ("park", "warehouse", "city square"):
+            light = Light(room=name, key=KeyLight(strength=0))
+            room = room_of(light).coarser(64, 128)
+            panels = panels_of(light, np.zeros(3), 50.0)
+            returned = room_on(room, facing[None]) + panels_on(panels, np.zeros(3), facing[None])
+            self.assertAlmostEqual(float(returned[0] @ LUMA), 0.5, delta=0.03, msg=name)
+
+
+class Edges(unittest.TestCase):
+    def test_a_plane_on_its_edge_is_drawn(self):
+        """It took a software card half a minute: it averaged a texture over all that such a plane spans."""
+        corners = np.array([[-20.0, 0, -20], [20, 0, -20], [20, 0, 20], [-20, 0, 20]])
+        faces = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+        plane = Mesh(corners, np.tile([0.0, -1, 0], (4, 1)), corners[:, ::2], faces)
+        sheet = Item("sheet", None, plane, Material("coated", (0.5, 0.5, 0.5), 0.3))
+        light = np.full((64, 128, 3), 0.5, np.float32)
+        scene = bare_scene((sheet,), light, 30.0)
+        frame = np.array([[0.0, -1, 0], [0, 0, 1], [1, 0, 0]])  # from its right
+        view = replace(square_on(np.zeros(3), frame, 40.0), parallel=False, tall=0.04)
+        pixels = Draft().render(scene, view, (160, 120))
+        self.assertEqual(pixels.shape, (120, 160, 4))
+
+
+class Lens(unittest.TestCase):
+    def test_opening_and_focus(self):
+        job = change(mug_job(), ("setting", "camera"), Camera(lens_mm=100, f_number=4, distance_mm=500))
+        view = view_of(job)
+        self.assertAlmostEqual(view.opening_mm, 25.0)
+        # the lettering is on the front of the mug
+        self.assertLess(view.focus_mm, 500 - 0.3 * job.blank.diameter_mm)
+        beyond = view_of(change(job, ("setting", "camera", "focus_mm"), 30.0))
+        self.assertAlmostEqual(beyond.focus_mm - view.focus_mm, 30.0)
+        self.assertEqual(view.blur_at(view.focus_mm), 0.0)
+        self.assertAlmostEqual(view.blur_at(np.inf), 25.0 / view.focus_mm)

@@ -1,0 +1,101 @@
+"""Sets in the ticket: chosen by small pictures of the piece, kept, and their lights."""
+
+import os
+import tempfile
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtWidgets import QInputDialog
+
+from kilnchisel.core.job.sets import kept_sets, set_of, sets_for
+from tests.ui.harness import WindowTest
+
+
+class Sets(WindowTest):
+    def tiles(self):
+        self.window.ticket.show_section("setting")
+        return self.window.ticket.forms["setting"].fields["setting.set"]
+
+    def test_one_click_puts_the_piece_into_a_set_and_one_undo_takes_it_back(self):
+        self.new()
+        before = self.window.session.job
+        field = self.tiles()
+        self.assertIsNone(field.group.checkedButton())
+        button = field.group.button(1)
+        self.click(button)
+        self.settle()
+        self.assertEqual(set_of(self.window.session.job), "warm grey sweep")
+        self.assertTrue(button.isChecked())
+        self.assertIn("Warm grey sweep", self.words("setting"))
+        self.window.session.undo()
+        self.settle()
+        self.assertEqual(self.window.session.job, before)
+        self.assertIsNone(field.group.checkedButton())
+
+    def words(self, key):
+        ticket = self.window.ticket
+        ticket.toggle(key)
+        said = ticket.sections[key].words.text()
+        ticket.toggle(key)
+        return said
+
+    def test_pictures_of_this_piece_come_by_themselves(self):
+        cache = self.enterContext(tempfile.TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": cache}))
+        self.new()
+        two = sets_for(self.window.session.job.blank)[:2]
+        with (
+            mock.patch("kilnchisel.core.handover.setpictures.sets_for", lambda blank: two),
+            mock.patch("kilnchisel.ui.setdesk.RESTS_S", 0.1),
+        ):
+            made = []
+            self.window.sets.made.connect(lambda job, name, pixels: made.append((name, pixels.mean())))
+            field = self.tiles()
+            empty = field.group.button(0).icon().cacheKey()
+            self.wait(lambda: len(made) == 2, "two pictures")
+        self.assertEqual([name for name, _ in made], [one.name for one in two])
+        self.assertNotEqual(field.group.button(0).icon().cacheKey(), empty)
+        shown = field.group.button(0).icon().pixmap(78, 52).toImage()
+        self.assertGreater(np.ptp([shown.pixelColor(x, 26).lightness() for x in range(78)]), 40)
+
+    def test_pictures_of_a_job_that_has_changed_are_not_shown(self):
+        self.new()
+        field = self.tiles()
+        before = field.group.button(0).icon().cacheKey()
+        other = self.window.session.job.model_copy(update={"name": "other"})
+        self.window.ticket.show_set_picture(other, "white sweep", np.zeros((20, 30, 3), np.uint8))
+        self.assertEqual(field.group.button(0).icon().cacheKey(), before)
+
+    def test_a_setting_is_kept_and_forgotten(self):
+        self.new()
+        self.click(self.tiles().group.button(0))
+        self.window.session.edit(("setting", "ground", "colour"), "#aa3311", "colour")
+        self.settle()
+        with mock.patch.object(QInputDialog, "getText", return_value=("Red", True)):
+            self.window.follow_link("set.keep")
+        self.settle()
+        self.assertEqual([one.name for one in kept_sets()], ["Red"])
+        self.assertEqual(self.tiles().group.checkedButton().text(), "Red")
+        with mock.patch.object(QInputDialog, "getText", return_value=("white sweep", True)):
+            self.window.follow_link("set.keep")
+        self.assertIn("comes with the program", self.window.picture.notice)
+        self.window.follow_link("set.forget")
+        self.assertEqual(kept_sets(), ())
+
+    def test_lights_are_added_switched_and_removed(self):
+        self.new()
+        self.tiles()
+        self.window.ticket.open_group("lights", open_=True)
+        self.window.follow_link("lamp.add")
+        self.settle()
+        self.assertEqual(len(self.window.session.job.setting.light.lamps), 1)
+        kelvin = self.field("setting", "setting.light.lamps.0.kelvin")
+        self.type(kelvin.line, "3200 K")
+        self.settle()
+        self.assertEqual(self.window.session.job.setting.light.lamps[0].kelvin, 3200)
+        switch = self.field("setting", "setting.light.lamps.0.on")
+        self.click(switch.group.button(1))
+        self.settle()
+        self.assertFalse(self.window.session.job.setting.light.lamps[0].on)
+        self.window.follow_link("lamp.remove.0")
+        self.assertEqual(self.window.session.job.setting.light.lamps, ())
