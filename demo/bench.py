@@ -11,8 +11,6 @@ from kilnchisel.core.job.crafts import Engraved, Pressed, Printed
 from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
-from kilnchisel.core.job.traits import FOLDED_MM
 from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
 
 ARTWORK = Path(__file__).parent / "artwork"
@@ -57,11 +55,6 @@ def logbook() -> Job:
                 finish=GILT,
             ),
         ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=54, turn_deg=-70, tilt_deg=34, size_mm=300)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=-28, tilt_deg=38, distance_mm=760, lens_mm=72),
-        ),
     )
 
 
@@ -86,11 +79,6 @@ def lens_brush() -> Job:
                 craft=Pressed(depth_mm=0.25, soft_mm=0.15, swell=8),
                 finish=Gold(polish="satin"),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=52, turn_deg=-60, tilt_deg=40, size_mm=300)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=-12, tilt_deg=30, distance_mm=520, lens_mm=80, shift_mm=14),
         ),
     )
 
@@ -122,13 +110,6 @@ def crew_shirt() -> Job:
                 finish=Ink(colour="#d98a3d", gloss=25),
             ),
         ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=56, turn_deg=-72, tilt_deg=30, size_mm=300)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(
-                turn_deg=-10, tilt_deg=62, distance_mm=2300, lens_mm=68, rise_mm=round(4 * FOLDED_MM, 1)
-            ),
-        ),
     )
 
 
@@ -146,11 +127,6 @@ def night_signet() -> Job:
                 craft=Engraved(depth_mm=0.35, darkened=75),
                 finish=AsBlank(),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="studio", key=KeyLight(strength=50, turn_deg=-60, tilt_deg=44, size_mm=260)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=-20, tilt_deg=44, distance_mm=150, lens_mm=85),
         ),
     )
 
@@ -176,11 +152,6 @@ def tarn_stone() -> Job:
                 craft=Engraved(depth_mm=0.7, darkened=0),
                 finish=Ink(colour="#e9e0c8", gloss=20),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=54, turn_deg=-66, tilt_deg=36, size_mm=300)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=6, tilt_deg=36, distance_mm=520, lens_mm=85),
         ),
     )
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,10 +15,11 @@ from kilnchisel.core.job.artwork import Artwork, Badge, Border, Holes, Picture, 
 from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
 from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Relief
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import AsBlank, Brass, Bronze, Enamel, Glass, Ink, PaintedWood, Slate, Wear
 from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
+from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.wording import (
     Circle,
     Column,
@@ -55,11 +58,6 @@ def night_crew_mug() -> Job:
             row("hill observatory", "pacifico", 6.0, 33.0, RUST),
             row("EST. ON A CLEAR NIGHT", "league-spartan-bold", 2.9, 20.5, MIDNIGHT, 0.7),
         ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=52, turn_deg=-70, tilt_deg=38)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=12, tilt_deg=17, distance_mm=470, lens_mm=75, rise_mm=-2),
-        ),
     )
 
 
@@ -93,11 +91,6 @@ def trail_slate() -> Job:
                 craft=Engraved(depth_mm=0.9, darkened=0),
                 finish=Enamel(colour="#e9e3d4", gloss=20),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=44, turn_deg=-70, tilt_deg=34, size_mm=300)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=-14, tilt_deg=54, distance_mm=720, lens_mm=62),
         ),
     )
 
@@ -134,14 +127,6 @@ def first_light_brass() -> Job:
                 craft=Raised(height_mm=1.2),
                 finish=Brass(polish="satin"),
             ),
-        ),
-        setting=Setting(
-            light=Light(
-                room="workshop", turn_deg=-12, key=KeyLight(strength=42, turn_deg=-48, tilt_deg=48)
-            ),
-            ground=Ground(kind="plaster", colour="#cfc8ba"),
-            stance="hung",
-            camera=Camera(turn_deg=18, tilt_deg=8, distance_mm=640, lens_mm=70),
         ),
     )
 
@@ -197,12 +182,6 @@ def gift_roundel() -> Job:
                 finish=cream,
             ),
         ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=40, turn_deg=-52, tilt_deg=46)),
-            ground=Ground(kind="plaster", colour="#cdc4b4"),
-            stance="hung",
-            camera=Camera(turn_deg=14, tilt_deg=6, distance_mm=1180, lens_mm=75),
-        ),
     )
 
 
@@ -245,12 +224,6 @@ def cafe_board() -> Job:
                 craft=Fitting(form="eyes", size_mm=20, length_mm=150),
                 finish=Brass(polish="satin"),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=40)),
-            ground=Ground(kind="plaster", colour="#b9ad9a"),
-            stance="hung",
-            camera=Camera(turn_deg=-20, tilt_deg=4, distance_mm=1680, lens_mm=75),
         ),
     )
 
@@ -296,11 +269,6 @@ def script_brass() -> Job:
                 finish=Enamel(colour="#1c1a18", gloss=35),
             ),
         ),
-        setting=Setting(
-            light=Light(room="studio", key=KeyLight(strength=40, turn_deg=-50, tilt_deg=50)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=-10, tilt_deg=56, distance_mm=520, lens_mm=75),
-        ),
     )
 
 
@@ -325,11 +293,6 @@ def welcome_slate() -> Job:
             row("أهلاً بكم في مرصد التل", "amiri-bold", 17, 30),
             row("ברוכים הבאים לגבעה", "frank-ruhl", 17, -28),
             row("星の山へようこそ", "biz-gothic", 17, -84),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=44, turn_deg=-66, tilt_deg=34, size_mm=300)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=12, tilt_deg=58, distance_mm=900, lens_mm=62),
         ),
     )
 
@@ -360,11 +323,6 @@ def moon_mug() -> Job:
                 craft=Printed(),
                 finish=Ink(colour="#efe2c0"),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=50, turn_deg=-66, tilt_deg=40)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=10, tilt_deg=14, distance_mm=480, lens_mm=75),
         ),
     )
 
@@ -410,11 +368,6 @@ def honey_jar() -> Job:
                 finish=Brass(polish="polished"),
             ),
         ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=52, turn_deg=-66, tilt_deg=40)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=8, tilt_deg=30, distance_mm=560, lens_mm=75),
-        ),
     )
 
 
@@ -445,11 +398,6 @@ def night_band() -> Job:
                 craft=Engraved(floor="v", depth_mm=0.3, angle_deg=90, darkened=92),
                 finish=AsBlank(),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="studio", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=46, size_mm=160)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=6, tilt_deg=34, distance_mm=150, lens_mm=90),
         ),
     )
 
@@ -488,11 +436,6 @@ def moon_globe() -> Job:
             ring(13, 15, -31),
             crater("Watchman", 4.6, -26, -38),
             ring(9, -56, -39),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=58, turn_deg=-72, tilt_deg=36)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=4, tilt_deg=10, distance_mm=1050, lens_mm=75),
         ),
     )
 
@@ -534,11 +477,6 @@ def first_light_medal() -> Job:
                 finish=AsBlank(),
             ),
         ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=46, turn_deg=-60, tilt_deg=36, size_mm=300)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=-8, tilt_deg=48, distance_mm=420, lens_mm=80),
-        ),
     )
 
 
@@ -570,11 +508,6 @@ def founder_medal() -> Job:
                 finish=AsBlank(),
             ),
         ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=56, turn_deg=-64, tilt_deg=28, size_mm=260)),
-            ground=Ground(kind="oak table"),
-            camera=Camera(turn_deg=-6, tilt_deg=58, distance_mm=430, lens_mm=80),
-        ),
     )
 
 
@@ -589,7 +522,7 @@ def picture(name: str, width_mm: float) -> Picture:
     return Picture(sha256=keep_asset(data, name), name=name, width_mm=width_mm)
 
 
-JOBS = {
+PIECES: dict[str, Callable[[], Job]] = {
     "night-crew-mug": night_crew_mug,
     "dome-path-slate": trail_slate,
     "first-light-brass": first_light_brass,
@@ -607,6 +540,47 @@ JOBS = {
     **BENCH,
     **NIGHT,
 }
+
+
+# the set that each is shown in, and what is changed of its camera there
+SHOWN: dict[str, tuple[str, dict[str, float]]] = {
+    "night-crew-mug": ("white sweep", {}),
+    "dome-path-slate": ("weathered planks", {}),
+    "first-light-brass": ("picture light", {}),
+    "gift-roundel": ("board wall by day", {}),
+    "cafe-board": ("brick wall by day", {}),
+    "telescope-plate": ("workshop bench", {}),
+    "welcome-slate": ("linen cloth", {}),
+    "moon-mug": ("table by a window", {}),
+    "honey-jar": ("linen cloth", {}),
+    "night-band": ("black acrylic", {}),
+    "moon-globe": ("paper", {}),
+    "first-light-medal": ("felt bench top", {}),
+    "founder-medal": ("leather bench top", {}),
+    "permit-plate": ("warm grey sweep", {}),
+    "observers-logbook": ("table by a window", {}),
+    "lens-brush": ("workshop bench", {}),
+    "directors-signet": ("leather bench top", {}),
+    "tarn-stone": ("weathered planks", {}),
+    "crew-shirt": ("warm grey sweep", {}),
+    "shuttle-van": ("quay at dusk", {}),
+    "trail-sign": ("meadow", {}),
+    "bank-letters": ("meadow", {}),
+    "dome-letters": ("in the dark", {}),
+    "night-cafe-neon": ("in the dark", {}),
+    "shuttle-stop": ("wall at night", {}),
+}
+
+
+def shown(stem: str) -> Job:
+    """A demo job in its set."""
+    name, camera = SHOWN[stem]
+    job = fitted(PIECES[stem](), name)
+    seen = job.setting.camera.model_copy(update=camera)
+    return change(job, ("setting", "camera"), seen) if camera else job
+
+
+JOBS: dict[str, Callable[[], Job]] = {stem: partial(shown, stem) for stem in PIECES}
 
 
 def write_job(stem: str, preview: bytes) -> None:

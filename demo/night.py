@@ -9,7 +9,6 @@ from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
 from kilnchisel.core.job.finish import Masonry, Paint, Paper, Stainless
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera, Glow, Ground, KeyLight, Light, Setting
 from kilnchisel.core.job.wording import LineFace, Wording
 
 
@@ -39,13 +38,6 @@ def cafe_neon() -> Job:
                 craft=Tube(tube_mm=8, bend=1.0, colour="turquoise", standoff_mm=30, brightness=60),
             ),
         ),
-        setting=Setting(
-            light=Light(room="dark", strength=160, key=KeyLight(strength=0)),
-            ground=Ground(kind="asphalt"),
-            glow=Glow(strength=16),
-            exposure_stops=0.3,
-            camera=Camera(turn_deg=14, tilt_deg=3, distance_mm=3500, lens_mm=62),
-        ),
     )
 
 
@@ -73,11 +65,6 @@ def dome_letters() -> Job:
                 finish=Stainless(polish="brushed"),
             ),
         ),
-        setting=Setting(
-            light=Light(room="dark", strength=400, key=KeyLight(strength=3, turn_deg=-40, tilt_deg=60)),
-            ground=Ground(kind="asphalt"),
-            camera=Camera(turn_deg=-14, tilt_deg=3, distance_mm=4300, lens_mm=62),
-        ),
     )
 
 
@@ -99,12 +86,6 @@ def stop_panel() -> Job:
                 lay=Lay(side="front", across_mm=-56),
                 craft=CutThrough(behind="light", behind_mm=10, light_colour="turquoise", brightness=70),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="dark", strength=400, key=KeyLight(strength=6, turn_deg=-50, tilt_deg=50)),
-            ground=Ground(kind="plaster", colour="#a79c8b"),
-            stance="hung",
-            camera=Camera(turn_deg=-14, tilt_deg=4, distance_mm=1150, lens_mm=70),
         ),
     )
 

@@ -10,7 +10,6 @@ from kilnchisel.core.job.crafts import Fitting, Raised, Standing
 from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Camera, Ground, KeyLight, Light, Setting
 from kilnchisel.core.job.wording import Circle
 
 MIDNIGHT, RUST, CREAM = "#22345f", "#b0512f", "#efe6cf"
@@ -45,11 +44,6 @@ def shuttle_van() -> Job:
                 lay=Lay(side="rear", along_mm=0, across_mm=-240),
                 finish=Ink(colour=MIDNIGHT, gloss=80),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=58, turn_deg=-48, tilt_deg=44, size_mm=700)),
-            ground=Ground(kind="asphalt"),
-            camera=Camera(turn_deg=22, tilt_deg=9, distance_mm=11_500, lens_mm=62, rise_mm=-120),
         ),
     )
 
@@ -87,11 +81,6 @@ def permit_plate() -> Job:
                 craft=Fitting(form="caps", size_mm=15),
                 finish=Stainless(polish="polished"),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="workshop", key=KeyLight(strength=48, turn_deg=-64, tilt_deg=36, size_mm=300)),
-            ground=Ground(kind="slate slab"),
-            camera=Camera(turn_deg=-12, tilt_deg=52, distance_mm=880, lens_mm=75),
         ),
     )
 
@@ -149,12 +138,6 @@ def trail_sign() -> Job:
                 finish=Paint(colour=CREAM, gloss=60),
             ),
         ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=62, turn_deg=-62, tilt_deg=48, size_mm=420)),
-            ground=Ground(kind="grass"),
-            stance="standing",
-            camera=Camera(turn_deg=-16, tilt_deg=3, distance_mm=3500, lens_mm=72, rise_mm=-260),
-        ),
     )
 
 
@@ -172,11 +155,6 @@ def bank_letters() -> Job:
                 craft=Standing(thickness_mm=90, standoff_mm=160, upright=True),
                 finish=Paint(colour="#f4f1e8", gloss=20),
             ),
-        ),
-        setting=Setting(
-            light=Light(room="daylight", key=KeyLight(strength=66, turn_deg=-58, tilt_deg=32)),
-            ground=Ground(kind="grass"),
-            camera=Camera(turn_deg=-14, tilt_deg=7, distance_mm=52_000, lens_mm=58),
         ),
     )
 

@@ -108,16 +108,23 @@ def _command(arguments: list[str]) -> int:
     recipe.add_argument("--same-mm", action="store_true", help="do not scale it to the letters' size")
     recipe.add_argument("--save", metavar="NAME", help="keep the lettering's way of making")
     recipe.add_argument("--forget", metavar="NAME", help="drop a recipe that was kept")
-    picture = commands.add_parser("picture", help="make a picture of a job (PNG)")
+    picture = commands.add_parser("picture", help="make a picture of a job: .png, .jpg, .webp, .tif, .exr")
     picture.add_argument("job", type=Path)
     picture.add_argument("-o", "--output", type=Path, required=True)
-    picture.add_argument("--size", default="1600x1000", help="pixels, default %(default)s")
+    picture.add_argument(
+        "--size",
+        default="1600x1000",
+        help=("pixels, or web, hd, uhd, square, tall, or in print 150x100mm@300; default %(default)s"),
+    )
     picture.add_argument("--samples", type=_samples, default=None, help="samples a pixel")
     picture.add_argument("--draft", action="store_true", help="the quick picture")
     picture.add_argument(
         "--square-on", type=int, metavar="N", help="straight at lettering N (from 1), true to scale"
     )
     picture.add_argument("--set", metavar="NAME", help="in this set; kc sets lists them")
+    picture.add_argument("--transparent", action="store_true", help="only the piece and its shadow")
+    picture.add_argument("--bits", type=int, choices=(8, 16), default=8, help="of PNG and TIFF")
+    picture.add_argument("--profile", choices=("sRGB", "Display P3"), default="sRGB")
     picture.add_argument("--place", metavar="NAME", help="in the light of this place, and before it")
     sets = commands.add_parser("sets", help="list the sets for pictures, or put a job into one")
     sets.add_argument("job", type=Path, nargs="?", help="only those this piece can stand in")
@@ -332,24 +339,27 @@ def _recipe(options: Any) -> None:
 
 
 def _picture(options: Any) -> None:
+    from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
     from kilnchisel.core.handover.pictures import (
         SAMPLES,
         PictureOrder,
-        make_picture,
+        dots_an_inch,
+        made_picture,
         parse_size,
         write_picture,
     )
 
-    if options.output.suffix.lower() != ".png":
-        raise KilnError(f"“{options.output.name}” should end in .png; pictures are written as PNG.")
+    how = FileOrder(options.bits, options.profile, options.transparent, dots_an_inch(options.size))
+    checked_file(options.output, how, draft=options.draft)
     size = parse_size(options.size)
     job = _placed(_open(options.job), options.set, options.place)
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
-    order = PictureOrder(size, options.samples or SAMPLES, options.draft, index)
-    pixels = make_picture(job, order, progress=_progress)
-    assert pixels is not None
-    write_picture(pixels, options.output, job.name)
+    wish = wish_for(options.output, how)
+    order = PictureOrder(size, options.samples or SAMPLES, options.draft, index, wish)
+    picture = made_picture(job, order, progress=_progress)
+    assert picture is not None
+    write_picture(picture, options.output, job.name, how)
 
 
 def _placed(job: Any, set_name: str | None, place: str | None) -> Any:

@@ -123,6 +123,16 @@ def picture_curve(linear: Array, gain: float | Array = 1.0) -> Array:
     return np.asarray(shown)
 
 
+# linear sRGB to linear Display P3, both of white D65: from their primaries (IEC 61966-2-1, SMPTE RP 431-2)
+P3_FROM_RGB = np.array(
+    [
+        [0.8224619687, 0.1775380313, 0.0],
+        [0.0331941989, 0.9668058011, 0.0],
+        [0.0170826307, 0.0723974407, 0.9105199286],
+    ]
+)
+
+
 BALANCED_K = 5500.0  # light of this colour temperature is shown as white
 DAYLIGHT_FROM_K = 5000.0
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -40,7 +41,14 @@ from kilnchisel.core.build import prepare
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
 from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
-from kilnchisel.core.handover.pictures import PictureOrder, parse_size, write_picture
+from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
+from kilnchisel.core.handover.pictures import (
+    PICTURE_ENDINGS,
+    PictureOrder,
+    dots_an_inch,
+    parse_size,
+    write_picture,
+)
 from kilnchisel.core.intake.gate import warm
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job
@@ -89,6 +97,7 @@ class Window(LetteringActions, QMainWindow):
         self.session = Session(self)
         self._picture_order: MockupOrder | None = None
         self._picture_path: Path | None = None
+        self._picture_how = FileOrder()
         self._dress()
         self.setWindowTitle("Kiln Chisel")
         self.setWindowIcon(icon("app", self.theme, 32))
@@ -597,17 +606,29 @@ class Window(LetteringActions, QMainWindow):
             return
         self.ticket.handover.refuse("")
         start = str(Path(self._folder()) / f"{self.session.job.name}.png")
-        name, _ = QFileDialog.getSaveFileName(self, "Picture to a file", start, "PNG (*.png)")
-        if name:
-            path = Path(name)
-            self.make_picture(path if path.suffix else path.with_suffix(".png"), size)
+        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in PICTURE_ENDINGS)
+        name, kind = QFileDialog.getSaveFileName(self, "Picture to a file", start, kinds)
+        if not name:
+            return
+        path = Path(name)
+        if not path.suffix:
+            path = path.with_suffix("." + kind.split(" ")[0].lower())
+        try:
+            checked_file(path, self.ticket.handover.file, draft=False)
+        except KilnError as error:
+            self.ticket.handover.refuse(str(error))
+            return
+        self.make_picture(path, size)
 
     def make_picture(self, path: Path, size: tuple[int, int]) -> None:
         """Make the finished picture; progress and Stop are in the foot bar."""
         square = self.session.index if self.picture.look.square_on else None
+        hand = self.ticket.handover
         self._picture_path = path
+        self._picture_how = replace(hand.file, dpi=dots_an_inch(hand.typed_size))
+        wish = wish_for(path, self._picture_how)
         self._picture_order = self.picture.make_picture(
-            PictureOrder(size, self.ticket.handover.samples, square_on=square)
+            PictureOrder(size, hand.samples, square_on=square, wish=wish)
         )
 
     def _picture_progress(self, share: float, left: float, number: int) -> None:
@@ -626,10 +647,10 @@ class Window(LetteringActions, QMainWindow):
     def _picture_ready(self, order: MockupOrder, state: Any) -> None:
         if order is not self._picture_order or self._picture_path is None:
             return
-        path, name = self._picture_path, order.job.name
+        path, name, how = self._picture_path, order.job.name, self._picture_how
         self._end_picture()
         try:
-            away(lambda: write_picture(state.pixels, path, name), f"Writing {path.name}", self)
+            away(lambda: write_picture(state, path, name, how), f"Writing {path.name}", self)
             self.say(f"Picture written to {path}.")
         except KilnError as error:
             self._tell(str(error))

@@ -290,8 +290,8 @@ class MockupDesk(QObject):
             view = view_for(order.job, order.index, order.look, order.size)
         else:
             view = order_view(order.job, order.picture)
-        looks = None if order.picture is None else ()
-        for state in self._afar.refine(scene, view, order.size, order.samples, stop, progress, looks):
+        looks, wish = (None, None) if order.picture is None else ((), order.picture.wish)
+        for state in self._afar.refine(scene, view, order.size, order.samples, stop, progress, looks, wish):
             self.refined.emit(order, state)
         if stop():
             self.stopped.emit(order.number)

@@ -1,21 +1,20 @@
-"""Pictures to PNG: the draft, or the finished mockup at any size."""
+"""Pictures of a job: the draft, or the finished mockup at any size."""
 
 from __future__ import annotations
 
-import io
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from numpy.typing import NDArray
-from PIL import Image
-from PIL.PngImagePlugin import PngInfo
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.picturefiles import MM_AN_INCH, FileOrder, file_bytes
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.writing import write_whole
 
@@ -23,24 +22,54 @@ Array = NDArray[Any]
 
 LEAST_SIDE, MOST_SIDE, MOST_PIXELS = 16, 16_384, 80_000_000
 SAMPLES = 128
+PRINTED = re.compile(r"([0-9.]{1,6})x([0-9.]{1,6})mm@([0-9.]{1,5})")
 
 
 @dataclass(frozen=True)
 class PictureOrder:
-    """What picture is wanted."""
+    """What picture is wanted. ``wish``: what besides its pixels."""
 
     size: tuple[int, int] = (1600, 1000)
     samples: int = SAMPLES
     draft: bool = False
     square_on: int | None = None  # index of the lettering to look straight at
+    wish: Wish | None = None
+
+
+PICTURE_ENDINGS = (".png", ".jpg", ".webp", ".tif", ".exr")
+# sizes by name, pixels
+NAMED_SIZES = {
+    "web": (1600, 1000),
+    "hd": (1920, 1080),
+    "uhd": (3840, 2160),
+    "square": (2000, 2000),
+    "tall": (1080, 1350),
+}
 
 
 def parse_size(text: str) -> tuple[int, int]:
-    """ "1600x1000" to (1600, 1000). Raises KilnError."""
+    """ "1600x1000", a name, or a printed size as "150x100mm@300" (pixels an inch) to pixels. Raises
+    KilnError."""
+    plain = text.strip().lower()
+    if plain in NAMED_SIZES:
+        return NAMED_SIZES[plain]
+    printed = PRINTED.fullmatch(plain.replace("×", "x").replace(" ", ""))
+    if printed is not None:
+        wide, tall, dpi = (float(part) for part in printed.groups())
+        return checked_size((round(wide * dpi / MM_AN_INCH), round(tall * dpi / MM_AN_INCH)))
     parts = text.lower().replace("×", "x").split("x")
     if len(parts) != 2 or not all(re.fullmatch("[0-9]{1,6}", part.strip()) for part in parts):
-        raise KilnError(f"“{text}” is not a picture size; write it as 1600x1000.")
+        raise KilnError(
+            f"“{text}” is not a picture size; write it as 1600x1000, as 150x100mm@300 or as "
+            f"{', '.join(NAMED_SIZES)}."
+        )
     return checked_size((int(parts[0]), int(parts[1])))
+
+
+def dots_an_inch(text: str) -> float | None:
+    """The pixels an inch that a printed size names, else None."""
+    printed = PRINTED.fullmatch(text.strip().lower().replace("×", "x").replace(" ", ""))
+    return None if printed is None else float(printed[3])
 
 
 def checked_size(size: tuple[int, int]) -> tuple[int, int]:
@@ -72,34 +101,44 @@ def make_picture(
 
     Uses the path tracer or OpenGL on the calling thread.
     """
+    made = made_picture(job, order, stop, progress)
+    return None if made is None else made.pixels
+
+
+def made_picture(
+    job: Job,
+    order: PictureOrder,
+    stop: Callable[[], bool] = lambda: False,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Refined | None:
+    """The picture with what was wished for, or None when stopped. Raises KilnError."""
     checked_size(order.size)
     scene = scene_of_job(job)
     view = order_view(job, order)
     if order.draft:
         from kilnchisel.core.picture.draft import Draft
 
-        return Draft().render(scene, view, order.size)[..., :3]
+        return Refined(Draft().render(scene, view, order.size)[..., :3], 1, 1)
     from kilnchisel.core.picture.mockup import Mockup
 
-    pixels = None
-    for state in Mockup(scene).refine(view, order.size, order.samples, stop, progress, looks=()):
-        pixels = state.pixels
-    return None if stop() else pixels
+    made = None
+    states = Mockup(scene).refine(
+        view, order.size, order.samples, stop, progress, looks=(), wish=order.wish
+    )
+    for state in states:
+        made = state
+    return None if stop() else made
 
 
 def png_bytes(pixels: Array, about: str = "") -> bytes:
-    """A PNG of (h, w, 3) uint8, marked as sRGB."""
-    info = PngInfo()
-    info.add(b"sRGB", b"\x00")
-    if about:
-        info.add_itxt("Title", about)
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG", pnginfo=info, compress_level=6)
-    return buffer.getvalue()
+    """A PNG of (h, w, 3) uint8, with the profile of sRGB."""
+    return file_bytes(Refined(pixels, 1, 1), Path("a.png"), FileOrder(about=about))
 
 
-def write_picture(pixels: Array, path: Path, about: str = "") -> None:
-    """Write a PNG, all or nothing. Raises KilnError."""
-    if path.suffix.lower() != ".png":
-        raise KilnError(f"“{path.name}” should end in .png; pictures are written as PNG.")
-    write_whole(path, png_bytes(pixels, about))
+def write_picture(
+    picture: Refined | Array, path: Path, about: str = "", how: FileOrder | None = None
+) -> None:
+    """Write a picture in the format of the path's ending, all or nothing. Raises KilnError."""
+    made = picture if isinstance(picture, Refined) else Refined(picture, 1, 1)
+    how = replace(how or FileOrder(), about=about)
+    write_whole(path, file_bytes(made, path, how))

@@ -12,6 +12,7 @@ from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import fitted, named, set_of
 from kilnchisel.core.job.setting import Camera, Ground, Setting
 from kilnchisel.core.job.traits import TRAITS, size_of, traits_of
 from kilnchisel.core.job.wording import Wording
@@ -28,7 +29,7 @@ def fresh_job(kind: str, text: str = "Your words") -> Job:
 def job_on(blank: Any, name: str, text: str) -> Job:
     """A new job on this blank, with a first lettering."""
     job = Job(name=name, blank=blank, setting=home_setting(blank, Setting()), **home_finishes(blank))
-    return with_lettering(job, first_lettering(blank, text))
+    return fitted(with_lettering(job, first_lettering(blank, text)), traits_of(blank).set)
 
 
 def home_finishes(blank: Blank) -> dict[str, Any]:
@@ -92,8 +93,13 @@ def with_blank(job: Job, kind: str) -> Job:
             content = content.model_copy(update={"cap_height_mm": cap})
         lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
         letterings.append(lettering.model_copy(update={"lay": lay, "content": content}))
+    stood = set_of(job)
     known = {"blank": blank, "setting": home_setting(blank, job.setting), **home_finishes(blank)}
-    return change(job.model_copy(update=known), ("letterings",), tuple(letterings))
+    made = change(job.model_copy(update=known), ("letterings",), tuple(letterings))
+    if stood is None:
+        return made
+    # from set to set: its own where the new one can stand in it too
+    return fitted(made, stood if named(stood).suits(blank) else traits_of(blank).set)
 
 
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:

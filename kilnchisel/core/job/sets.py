@@ -14,13 +14,14 @@ from pydantic import Field
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
+from kilnchisel.core.job.boards import BoxSign, Wall
 from kilnchisel.core.job.crafts import Fitting, shines
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import RoomName, Setting
 from kilnchisel.core.job.setups import SETS, Manner, PictureSet, Piece
 from kilnchisel.core.job.shelf import Named, Shelf
-from kilnchisel.core.job.traits import size_of, stances_of, thickness_of, traits_of
+from kilnchisel.core.job.traits import deep_of, size_of, stances_of, traits_of
 
 
 def fitted(job: Job, name: str) -> Job:
@@ -39,9 +40,11 @@ def _arranged(job: Job, chosen: PictureSet) -> Setting:
     stance = _stance(
         job.blank, chosen.manner, made.stance if chosen.manner == "any" else job.setting.stance
     )
-    if any(shines(item.craft) for item in job.letterings):
+    shining = any(shines(item.craft) for item in job.letterings)
+    if shining:
         made = made.model_copy(update={"glow": job.setting.glow})
-    if chosen.manner != "any":
+    # in the dark a lamp is to look as bright as it is
+    if chosen.manner not in ("any", "night") and not (shining and made.light.room == "dark"):
         made = made.model_copy(update={"exposure": "by itself"})
     return made.model_copy(update={"stance": stance})
 
@@ -146,14 +149,23 @@ def _stance(blank: Blank, manner: Manner, now: str) -> str:
         return "hung" if "hung" in stances else stances[0]
     if manner == "open":
         return "standing" if "standing" in stances else stances[0]
-    if manner == "any":
+    if manner in ("any", "night"):
         return now if now in stances else stances[0]
     return now if now in stances and now != "hung" else stances[0]
 
 
 def _piece(job: Job, stance: str) -> Piece:
-    wide, tall = size_of(job.blank)
-    deep = thickness_of(job.blank) if traits_of(job.blank).lies else wide
-    radius = float(np.linalg.norm([wide, tall, deep]) / 2)
+    blank = job.blank
+    (wide, tall), deep = size_of(blank), deep_of(blank)
     posts = any(isinstance(x.craft, Fitting) and x.craft.form == "posts" for x in job.letterings)
-    return Piece(radius, wide, tall, posts and stance == "standing")
+    if traits_of(blank).lies and stance == "lying":
+        return Piece(wide, tall, deep, lies=True)
+    bracket = isinstance(blank, BoxSign) and blank.bracket
+    return Piece(
+        wide,
+        deep,
+        tall,
+        posts=posts and stance == "standing",
+        bracket=bracket,
+        wall=isinstance(blank, Wall),
+    )

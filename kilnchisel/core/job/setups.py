@@ -16,7 +16,7 @@ from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.setting import Camera, Ground, GroundName, KeyLight, Light, Setting, StudioLight
 from kilnchisel.core.job.traits import size_of, stances_of
 
-Manner = Literal["table", "wall", "open", "any"]
+Manner = Literal["table", "wall", "open", "any", "night"]
 FRAME_MM = 24.0  # the height of the frame that a lens refers to
 WIDE_OVER_TALL = 1.5
 TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
@@ -25,12 +25,21 @@ NO_KEY = KeyLight(strength=0)
 
 @dataclass(frozen=True)
 class Piece:
-    """What a set is fitted to: the piece's radius, and how wide and tall it is as it is shown, mm."""
+    """What a set is fitted to: how wide, deep and tall the piece is as it is shown, mm; whether it lies
+    flat, stands on posts of its own, hangs beside a wall, or is a wall that lettering is on."""
 
-    radius: float
     wide: float
+    deep: float
     tall: float
-    posts: bool = False  # it stands on posts of its own
+    lies: bool = False
+    posts: bool = False
+    bracket: bool = False
+    wall: bool = False
+
+    @property
+    def radius(self) -> float:
+        """Of the ball round it, mm."""
+        return float(np.linalg.norm([self.wide, self.deep, self.tall])) / 2
 
 
 @dataclass(frozen=True)
@@ -46,7 +55,7 @@ class PictureSet:
     def suits(self, blank: Blank) -> bool:
         """Whether a blank can stand in it."""
         large = max(size_of(blank))
-        if self.manner == "any":
+        if self.manner in ("any", "night"):
             return True
         if self.manner == "wall":
             return "hung" in stances_of(blank) or isinstance(blank, BoxSign)
@@ -58,16 +67,25 @@ class PictureSet:
 # cameras
 
 
+LYING_DEG, MOST_LYING_DEG = 26.0, 56.0
 STOPS = (2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 22.0, 32.0)
 SHARP_SHARE, SHARP_DEPTH = 0.0014, 0.5  # of the picture's height, at so many radii from the lettering
 
 
 def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) -> Camera:
-    """A camera that the piece fills so much of, each way, as wide open as keeps the lettering sharp."""
-    lean = np.radians(abs(tilt))
-    tall = piece.tall * np.cos(lean) + min(piece.wide, 2 * piece.radius) * np.sin(lean)
-    half = max(tall, piece.wide / WIDE_OVER_TALL) / 2
-    away = half * 2 * lens / FRAME_MM / fill + 0.5 * piece.wide * np.cos(lean)
+    """A camera that the piece fills so much of, each way, as wide open as keeps the lettering sharp. It
+    looks down on what lies flat."""
+    if piece.lies:
+        tilt = min(tilt + LYING_DEG, MOST_LYING_DEG)
+    lean, round_ = np.radians(abs(tilt)), np.radians(turn)
+    # what stands upright is taken as an elliptic cylinder
+    across = np.hypot(piece.wide * np.cos(round_), piece.deep * np.sin(round_))
+    along = np.hypot(piece.wide * np.sin(round_), piece.deep * np.cos(round_))
+    high = piece.tall * np.cos(lean) + along * np.sin(lean)
+    half = max(high, across / WIDE_OVER_TALL) / 2
+    if piece.wall:  # it goes on beyond the picture
+        half, fill = min(high, across / WIDE_OVER_TALL) / 2, 1.04
+    away = half * 2 * lens / FRAME_MM / fill + (along * np.cos(lean) + piece.tall * np.sin(lean)) / 2
     away = float(np.clip(away, 30, 1_000_000))
     # thin lens: a point so much nearer or farther is spread over opening * depth / distance² radians
     opening = SHARP_SHARE * FRAME_MM / lens * away**2 / (SHARP_DEPTH * piece.radius)
@@ -125,7 +143,7 @@ def _window(
     """A tall window to the left, and the room it lights."""
     return Light(
         room=room,
-        strength=45,
+        strength=60,
         key=NO_KEY,
         lamps=(
             _lamp(piece, "window", -66, 24, (0.4, 0.66), strength, kelvin),
@@ -226,13 +244,19 @@ def _bench(piece: Piece) -> Setting:
     )
 
 
+STREET = Light(room="park", key=NO_KEY)  # behind what hangs beside its wall something is seen
+BESIDE_DEG = 24.0
+
+
 def _wall(piece: Piece, ground: Ground, turn: float = 12.0) -> Setting:
     """By day: the sun from high on the left, the sky, and what is on the other side of the street."""
     sun = StudioLight(kind="sun", turn_deg=-48, tilt_deg=44, strength=95, kelvin=5200)
     return Setting(
-        light=Light(room="high sun sky", strength=90, key=NO_KEY, lamps=(sun,)),
+        light=STREET
+        if piece.bracket
+        else Light(room="high sun sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=ground,
-        camera=_camera(piece, turn, 1, 70, 0.6),
+        camera=_camera(piece, BESIDE_DEG if piece.bracket else turn, 1, 70, 0.6),
     )
 
 
@@ -254,7 +278,18 @@ def _wall_at_night(piece: Piece) -> Setting:
         exposure_stops=-1.5,
         light=Light(room="dark", strength=260, key=NO_KEY, lamps=(lamp,)),
         ground=Ground(kind="brick"),
-        camera=_camera(piece, 8, 0, 60, 0.56),
+        camera=_camera(piece, BESIDE_DEG if piece.bracket else 8, 0, 60, 0.56),
+    )
+
+
+def _in_the_dark(piece: Piece) -> Setting:
+    """What shines itself is what is seen."""
+    large = max(piece.wide, piece.tall) > TABLE_MM
+    return Setting(
+        exposure_stops=0.3,
+        light=Light(room="dark", strength=120, key=NO_KEY),
+        ground=Ground(kind="asphalt") if large else _table("oak table"),
+        camera=_camera(piece, 10, 5, 60, 0.66),
     )
 
 
@@ -274,7 +309,7 @@ def _in_the_open(
     return Setting(
         light=Light(room=room, strength=strength, key=NO_KEY),
         ground=Ground(kind="none") if piece.posts else Ground(kind=ground, form="open"),
-        camera=_camera(piece, turn, 2 if piece.posts else 6, 85, 0.62),
+        camera=_camera(piece, turn, 2 if piece.posts else 6, 85, 0.72),
     )
 
 
@@ -296,7 +331,7 @@ def _low_sun(piece: Piece) -> Setting:
     return Setting(
         light=Light(room="low sun sky", strength=60, key=NO_KEY, lamps=(sun,)),
         ground=Ground(kind="none") if piece.posts else Ground(kind="gravel", form="open"),
-        camera=_camera(piece, 18, 2 if piece.posts else 7, 85, 0.6),
+        camera=_camera(piece, 18, 2 if piece.posts else 7, 85, 0.7),
     )
 
 
@@ -318,6 +353,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("board wall by day", "weathered boards in the sun", "wall", _board_wall),
         PictureSet("wall at night", "brick, a lamp in the street", "wall", _wall_at_night),
         PictureSet("picture light", "a plastered wall indoors, a lamp above", "wall", _picture_light),
+        PictureSet("in the dark", "only what shines itself is seen", "night", _in_the_dark),
         PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),
         PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
         PictureSet("city square", "an overcast day in a town", "open", _square),

@@ -95,6 +95,8 @@ class Traits:
     stances: tuple[Stance, ...] = ("standing",)
     at_first: str | None = None  # the stance of a new job, where it is not the first
     thickness: Measure = _own_thickness
+    deep: Measure | None = None  # from front to back as it stands, where that is not its width
+    set: str = "table by a window"  # the set that a new job opens in
     rim: Word = "rim"
     detail: Word = None
     finishes: tuple[Any, Any, Any] | None = None
@@ -108,6 +110,7 @@ class Traits:
         return "lying" in self.stances
 
 
+WALL_MM = 120.0  # roughly: how deep a wall stands
 ASPHALT = Ground(kind="asphalt")
 BOARDED: tuple[Stance, ...] = ("lying", "hung", "standing")
 LYING = (52.0, 4.3)  # views
@@ -124,18 +127,20 @@ TRAITS: dict[type, Traits] = {
         manner="engraved",
         view=LYING,
     ),
-    Tumbler: Traits(lambda b: (max(b.top_mm, b.foot_mm), b.height_mm)),
-    Jar: Traits(_upright, room=lambda b: b.height_mm * 0.5, rim="lid"),
+    Tumbler: Traits(lambda b: (max(b.top_mm, b.foot_mm), b.height_mm), set="weathered planks"),
+    Jar: Traits(_upright, room=lambda b: b.height_mm * 0.5, rim="lid", set="linen cloth"),
     Bottle: Traits(_upright, rim="cap"),
-    Can: Traits(_upright, rim="rims and lids"),
+    Can: Traits(_upright, rim="rims and lids", set="white sweep"),
     Cap: Traits(
         _upright,
+        set="white sweep",
         room=lambda b: b.height_mm * 0.9,
         rim=None,
         finishes=(Paint(colour="#d9cdb2", gloss=70), Enamel(), Enamel()),
     ),
     Band: Traits(
         _ring,
+        set="warm grey sweep",
         room=lambda b: b.width_mm * 2.6,
         rim="inside",
         detail=lambda b: "inlay" if b.inlay_mm else None,
@@ -144,8 +149,10 @@ TRAITS: dict[type, Traits] = {
         view=(30.0, 5.9),
     ),
     Signet: Traits(
-        lambda b: (b.inner_mm + 2 * b.thickness_mm, b.head_high_mm),
+        lambda b: (b.inner_mm + 2 * b.thickness_mm, b.inner_mm + 2 * b.thickness_mm + b.rise_mm),
         side="head",
+        deep=lambda b: b.head_high_mm,
+        set="leather bench top",
         room=lambda b: b.head_mm * 0.5,
         rim="inside",
         finishes=(Gold(polish="satin"), Gold(), Enamel()),
@@ -154,6 +161,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Bracelet: Traits(
         _ring,
+        set="black acrylic",
         room=lambda b: b.width_mm * 2.6,
         rim="inside",
         finishes=(Silver(), Silver(polish="polished"), Enamel()),
@@ -162,6 +170,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Medallion: Traits(
         lambda b: (b.diameter_mm, b.diameter_mm),
+        set="felt bench top",
         side="front",
         room=lambda b: (b.diameter_mm - 2 * b.rim_mm) * 0.45,
         stances=("lying", "hung"),
@@ -171,6 +180,7 @@ TRAITS: dict[type, Traits] = {
     Globe: Traits(
         lambda b: (b.diameter_mm, b.diameter_mm * (1.17 if b.foot else 1.0)),
         side="all round",
+        set="paper",
         room=lambda b: b.diameter_mm * 0.5,
         rim=lambda b: "foot" if b.foot else None,
     ),
@@ -184,11 +194,13 @@ TRAITS: dict[type, Traits] = {
         detail=lambda b: "border line" if b.line_mm else None,
         finishes=(PaintedWood(), PaintedWood(colour="#d8c59a"), Paint(colour="#d8b45a", gloss=60)),
         ground=Ground(kind="plaster", colour="#c9bfad"),
+        set="render wall by day",
         manner="gilt",
         view=(4.0, 3.4),
     ),
     Plate: Traits(
         _flat,
+        set="warm grey sweep",
         side="front",
         room=_lesser,
         stances=BOARDED,
@@ -208,12 +220,16 @@ TRAITS: dict[type, Traits] = {
             Paint(colour="#25282a", gloss=55),
         ),
         ground=Ground(kind="plaster", colour="#b3a892"),
+        deep=lambda b: b.depth_mm,
+        set="render wall by day",
     ),
     Wall: Traits(
         _flat,
         side="front",
         room=lambda b: b.height_mm * 0.9,
         rim=lambda b: "joints" if b.surface != "plaster" else None,
+        deep=lambda _: WALL_MM,
+        set="quay at dusk",
         finishes=(Masonry(), Masonry(colour="#b9b0a0"), Enamel()),
         ground=ASPHALT,
         manner="pale ink",
@@ -234,6 +250,8 @@ TRAITS: dict[type, Traits] = {
     Handle: Traits(
         lambda b: (b.length_mm * (1.0 if b.head == "none" else 1.45), b.widest_mm),
         side="front",
+        deep=lambda b: b.widest_mm,
+        set="workshop bench",
         room=lambda b: b.widest_mm * 0.9,
         along=lambda b: round(-0.09 * b.length_mm, 1),  # where it is widest
         rim="ferrule",
@@ -245,6 +263,8 @@ TRAITS: dict[type, Traits] = {
     Hull: Traits(
         lambda b: (b.length_mm, b.height_mm),
         side="left side",
+        deep=lambda b: b.width_mm,
+        set="quay at dusk",
         room=lambda b: b.height_mm * 0.72,
         middle=lambda b: round(-0.1 * b.height_mm, 0),
         rim=None,
@@ -256,6 +276,8 @@ TRAITS: dict[type, Traits] = {
     Van: Traits(
         lambda b: (b.length_mm, b.height_mm),
         side="left side",
+        deep=lambda b: b.width_mm,
+        set="quay at dusk",
         room=lambda b: b.height_mm * 0.48,
         along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
         rim="hubs and lamps",
@@ -275,6 +297,7 @@ TRAITS: dict[type, Traits] = {
         middle=lambda b: round(b.length_mm * 0.16, 0),
         stances=("lying", "hung"),
         thickness=lambda _: FOLDED_MM,
+        set="warm grey sweep",
         rim="collar and hem",
         finishes=(Cloth(colour="#26314f"), Cloth(colour="#1d2742"), Cloth()),
         manner="pale ink",
@@ -283,6 +306,8 @@ TRAITS: dict[type, Traits] = {
     Bank: Traits(
         lambda b: (b.width_mm, b.rise_mm),
         side="slope",
+        deep=lambda b: b.deep_mm,
+        set="meadow",
         room=lambda b: b.rise_mm * 1.6,
         rim="cut ground",
         finishes=(Grass(), Grass(), Enamel()),
@@ -293,6 +318,8 @@ TRAITS: dict[type, Traits] = {
     Mesh3D: Traits(
         lambda b: (max(b.size_mm[:2]), b.size_mm[2]),
         side="any spot",
+        deep=lambda b: b.size_mm[1],
+        set="warm grey sweep",
         # of a flat sheet that lies, its narrower extent
         room=lambda b: min(b.size_mm[0], b.size_mm[2]) * 0.4 or sorted(b.size_mm)[-2],
         rim=None,
@@ -328,6 +355,14 @@ def stances_of(blank: Blank) -> tuple[str, ...]:
 def thickness_of(blank: Blank) -> float:
     """How thick a blank that lies flat is, mm."""
     return traits_of(blank).thickness(blank)
+
+
+def deep_of(blank: Blank) -> float:
+    """How far a blank goes from front to back as it stands, mm."""
+    traits = traits_of(blank)
+    if traits.deep is not None:
+        return traits.deep(blank)
+    return traits.thickness(blank) if traits.lies else traits.size(blank)[0]
 
 
 def rim_word(blank: Blank) -> str | None:

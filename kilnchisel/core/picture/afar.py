@@ -29,7 +29,7 @@ from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
 from kilnchisel.core.intake.wire import packed, received, written
-from kilnchisel.core.picture.refined import Refined
+from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 
@@ -51,6 +51,7 @@ class Order:
     size: tuple[int, int]
     samples: int
     looks: tuple[int, ...] | None
+    wish: Wish | None = None
 
 
 class Sender:
@@ -168,11 +169,12 @@ class Afar:
         stop: Callable[[], bool] = lambda: False,
         progress: Callable[[float], None] = lambda share: None,
         looks: tuple[int, ...] | None = None,
+        wish: Wish | None = None,
     ) -> Iterator[Refined]:
         """As ``Mockup(scene).refine``. Raises KilnError where the tracer gives up or its process ends."""
         self.ahead()
         try:
-            yield from self._answers(scene, view, size, samples, stop, progress, looks)
+            yield from self._answers(scene, view, size, samples, stop, progress, looks, wish)
         except GeneratorExit:
             self._send(("stop", self._number))
             raise
@@ -194,6 +196,7 @@ class Afar:
         stop: Callable[[], bool],
         progress: Callable[[float], None],
         looks: tuple[int, ...] | None,
+        wish: Wish | None,
     ) -> Iterator[Refined]:
         self._number += 1
         if scene is not self._scene:
@@ -204,7 +207,7 @@ class Afar:
             for _, array in arrays:  # as they lie: packing them would hold up the other threads
                 self._write(array.reshape(-1).view(np.uint8).data)
             self._scene = scene
-        self._send(("refine", Order(self._number, view, size, samples, looks)))
+        self._send(("refine", Order(self._number, view, size, samples, looks, wish)))
         given_up: float | None = None
         while True:
             if given_up is None and stop():
@@ -308,7 +311,10 @@ def main() -> None:
                 mockup, had = Mockup(scene, had), None
             if mockup is not None:
                 looks = LOOKS if order.looks is None else order.looks
-                for state in mockup.refine(order.view, order.size, order.samples, stop, progress, looks):
+                states = mockup.refine(
+                    order.view, order.size, order.samples, stop, progress, looks, order.wish
+                )
+                for state in states:
                     send("state", state)
             send("end", None)
         except KilnError as error:

@@ -6,17 +6,18 @@ A picture is refined in short slices of samples; between slices it can be shown 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.colour import picture_curve, srgb_encode
+from kilnchisel.core.colour import LUMA, picture_curve, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
-from kilnchisel.core.picture.refined import Refined
+from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS, Scene
@@ -30,6 +31,7 @@ GUIDE_SAMPLES, GUIDE_STEP = 24, 3
 FINE_GUIDES = 48  # for a picture that is kept: edges as smooth as the light
 FEW_SAMPLES = 16  # a pixel, below which the coverage is a coarse mask
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
+SHADE_FROM = 0.015  # of the light that is lost, from where on it is a shadow
 Stop = Callable[[], bool]
 
 
@@ -44,6 +46,7 @@ class Mockup:
         """``had``: the textures of a mockup that is let go of, used again where they are the same."""
         self.scene = scene
         self.traced = TracedScene(scene, had)
+        self._last: Array | None = None  # the light of the picture that was finished last
 
     def refine(
         self,
@@ -53,15 +56,22 @@ class Mockup:
         stop: Stop = lambda: False,
         progress: Callable[[float], None] = lambda share: None,
         looks: tuple[int, ...] = LOOKS,
+        wish: Wish | None = None,
     ) -> Iterator[Refined]:
-        """Pictures of growing quality, the last one with all samples.
+        """Pictures of growing quality, the last one with all samples and with what is wished for.
 
         ``looks``: sample counts at which a picture is wanted on the way (none: only the last).
         ``progress`` hears the share done, 0..1. Ends early, without the last picture, when ``stop``
         answers True. Raises KilnError when the tracer gives up.
         """
         try:
-            yield from self._refined(view, size, samples, stop, progress, looks)
+            if wish is not None and wish.transparent:
+                yield self._cut_out(view, size, samples, stop, progress, wish)
+                return
+            for state in self._refined(view, size, samples, stop, progress, looks):
+                if wish is not None and state.done == samples:
+                    state = replace(state, light=self._with_layers(view, size, samples, stop, wish))
+                yield state
         except Cancelled:
             return
         finally:
@@ -136,8 +146,91 @@ class Mockup:
             colour = denoised(light[..., :3], guides, samples, detail=detail) + behind
         if self.scene.shines and not view.parallel:
             colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
+        self._last = colour
         shown = srgb_encode(picture_curve(colour, self.scene.gain))
         return np.asarray(np.rint(shown * 255).astype(np.uint8))
+
+    def _with_layers(
+        self, view: View, size: tuple[int, int], samples: int, stop: Stop, wish: Wish
+    ) -> Light:
+        """The light of the picture that was just finished, and what is known of its pixels."""
+        assert self._last is not None
+        light = (self._last * self.scene.gain).astype(np.float32)
+        none = np.zeros(light.shape[:2], np.float32)
+        return Light(light, 1 - none, none, self._layers(view, size, stop) if wish.layers else {})
+
+    def _cut_out(
+        self,
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        stop: Stop,
+        progress: Callable[[float], None],
+        wish: Wish,
+    ) -> Refined:
+        """The piece without what is behind it; of its ground only the shadow on it."""
+        bare = TracedScene(replace(self.scene, items=()), self.traced.textures) if self.scene.base else None
+        rounds = 2 if bare is None else 3
+
+        def sampled(draw: Callable[[Slice], Array], number: int) -> Array:
+            step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
+            total, done = None, 0
+            while done < samples:
+                count = min(step, samples - done)
+                part = self._slices(draw, view, size, count, 7 * done + number, stop)
+                total = part if total is None else total + part
+                done += count
+                progress((number + done / samples) / rounds)
+            assert total is not None
+            return np.asarray(total / samples)
+
+        apart = sampled(self.traced.apart, 0)
+        guides = self._slices(self.traced.guides, view, size, FINE_GUIDES, 1, stop) / FINE_GUIDES
+        mine, ground, both = (
+            denoised(light, guides, samples, detail=Detail.FINE)
+            for light in (apart[..., :3], apart[..., 4:7], apart[..., :3] + apart[..., 4:7])
+        )
+        cover, grounded = np.clip(apart[..., 3], 0, 1), np.clip(apart[..., 7], 0, 1)
+        shade = np.zeros(cover.shape)
+        if bare is not None:
+            alone = sampled(bare.light, 1)
+            plain = self._slices(bare.guides, view, size, GUIDE_SAMPLES, 5, stop) / GUIDE_SAMPLES
+            empty = denoised(alone[..., :3], plain, samples, detail=Detail.FINE)
+            # where there is nothing but ground it is as in the picture with all of it
+            lit = np.where(grounded > 0.999, both @ LUMA, (ground @ LUMA) / np.maximum(grounded, 1e-3))
+            open_ = (empty @ LUMA) / np.maximum(alone[..., 3], 1e-3)
+            lost = 1 - lit / np.maximum(open_, 1e-6)
+            there = (grounded > 0.02) & (alone[..., 3] > 0.02)
+            # what the noise makes of open ground is no shadow
+            shade = np.where(there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
+        light = np.maximum(mine, 0)
+        if self.scene.shines and not view.parallel:
+            light = light + veil(light, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
+        made = Light(
+            (light * self.scene.gain).astype(np.float32),
+            cover.astype(np.float32),
+            shade.astype(np.float32),
+            self._layers(view, size, stop) if wish.layers else {},
+        )
+        over = picture_curve(made.light + (1 - made.alpha[..., None]))  # on white, to be looked at
+        return Refined(np.rint(srgb_encode(over) * 255).astype(np.uint8), samples, samples, made)
+
+    def _layers(self, view: View, size: tuple[int, int], stop: Stop) -> dict[str, Array]:
+        """What is known of each pixel, (h, w, n) by name."""
+        guides = self._slices(self.traced.guides, view, size, FINE_GUIDES, 1, stop) / FINE_GUIDES
+        names: list[tuple[str, ...]] = []
+
+        def masks(part: Slice) -> Array:
+            values, found = self.traced.masks(part)
+            names.append(found)
+            return values
+
+        values = self._slices(masks, view, size, FINE_GUIDES, 3, stop)
+        met = np.maximum(values[..., :1], 1e-6)
+        layers = {"albedo": guides[..., :3], "normal": guides[..., 3:6], "depth": values[..., 1:2] / met}
+        for number, name in enumerate(names[0]):
+            layers[f"mask.{name.replace(' ', '_')}"] = values[..., 2 + number : 3 + number] / FINE_GUIDES
+        return {name: one.astype(np.float32) for name, one in layers.items()}
 
     def linear(self, view: View, size: tuple[int, int], samples: int, *, clean: bool = True) -> Array:
         """Scene-linear picture before curve and exposure, (h, w, 3), for checks and measurements."""

@@ -123,7 +123,94 @@ class TracedScene:
         return np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
 
     def _wave(self, integrator: Any, channels: int, part: Slice) -> Array:
-        """All samples as one wave of rays.
+        import drjit as dr
+
+        mi = self.mi
+        sampler, ray = self._rays(part)
+        colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
+        if channels == 4:
+            if self.scene.shines:
+                # the integrator looks through all that shines; only the panels are to be looked through
+                seen = self._loaded.ray_intersect(ray)
+                emitter = seen.emitter(self._loaded)
+                lamp = seen.is_valid()
+                for panel in self._panel_emitters():
+                    lamp &= emitter != panel
+                sent = emitter.eval(seen, lamp)
+                lamp &= dr.max(sent) > 0
+                colour, hit = dr.select(lamp, sent, colour), hit | lamp
+            colour += self._sent_back(ray)
+            cover = dr.select(hit, mi.Float(1), mi.Float(0)) * self._there(ray)
+            colour = dr.select(hit, colour * cover, colour)
+            layers = [colour.x, colour.y, colour.z, cover]
+        else:
+            layers = list(extra)[:channels]
+        return self._summed(layers, part)
+
+    def apart(self, part: Slice) -> Array:
+        """Sum of the slice's samples: (rows, w, 8) what the piece shows and covers, then the ground."""
+        import drjit as dr
+
+        self._refuse_narrow()
+        sampler, ray = self._rays(part)
+        colour, hit, _ = self._path.sample(self._loaded, sampler, ray)
+        seen = self._loaded.ray_intersect(ray)
+        emitter = seen.emitter(self._loaded)
+        lamp = seen.is_valid()
+        for panel in self._panel_emitters():
+            lamp &= emitter != panel
+        sent = emitter.eval(seen, lamp)
+        lamp &= dr.max(sent) > 0
+        colour, hit = dr.select(lamp, sent, colour) + self._sent_back(ray), hit | lamp
+        ground = seen.is_valid() & self._is_ground(seen)
+        layers = []
+        for mine in (hit & ~ground, hit & ground):
+            share = dr.select(mine, self.mi.Float(1), self.mi.Float(0))
+            layers += [colour.x * share, colour.y * share, colour.z * share, share]
+        return self._summed(layers, part)
+
+    def masks(self, part: Slice) -> tuple[Array, tuple[str, ...]]:
+        """Sum of the slice's samples: (rows, w, 2 + n) how many meet something, how far ahead (mm), and of
+        which of n masks it is; and the masks' names."""
+        import drjit as dr
+
+        self._refuse_narrow()
+        _, ray = self._rays(part)
+        seen = self._loaded.ray_intersect(ray)
+        names = tuple(dict.fromkeys(item.mask for item in self.scene.items if len(item.mesh.faces)))
+        share = {name: self.mi.Float(0) for name in names}
+        for number, item in enumerate(self.scene.items):
+            shape = self._shapes.get(f"item{number}")
+            if shape is not None:
+                share[item.mask] += dr.select(seen.is_valid() & (seen.shape == shape), 1.0, 0.0)
+        there = seen.is_valid()
+        for name, shape in self._shapes.items():
+            if name.startswith("panel"):
+                there &= seen.shape != shape
+        ahead = self.mi.Vector3f(*(float(c) for c in part.view.ahead))
+        eye = self.mi.Point3f(*(float(c) for c in part.view.eye))
+        depth = dr.dot(seen.p - eye, ahead)
+        layers = [dr.select(there, 1.0, 0.0), dr.select(there, depth, 0.0), *share.values()]
+        return self._summed(layers, part), names
+
+    def _refuse_narrow(self) -> None:
+        if not self._wide:
+            raise KilnError(
+                "On this machine the tracer cannot tell the piece from what is behind it; a picture with "
+                "its background can be made."
+            )
+
+    def _summed(self, layers: list[Any], part: Slice) -> Array:
+        """The layers of all rays, the samples of each pixel together: (rows, w, n)."""
+        import drjit as dr
+
+        (width, _), (first, last) = part.size, part.rows
+        dr.eval(layers)
+        values = np.stack([np.array(layer) for layer in layers], axis=-1)
+        return np.asarray(values.reshape(part.samples, last - first, width, len(layers)).sum(axis=0))
+
+    def _rays(self, part: Slice) -> tuple[Any, Any]:
+        """All samples as one wave of rays: their sampler, and the rays.
 
         Sizes and camera are passed as variables and not built into the compiled program, so that
         another window size or view starts at once.
@@ -164,27 +251,7 @@ class TracedScene:
                 direction = sharp - origin
             direction = dr.normalize(direction)
         ray = mi.RayDifferential3f(o=origin, d=direction)
-        colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
-        if channels == 4:
-            if self.scene.shines:
-                # the integrator looks through all that shines; only the panels are to be looked through
-                seen = self._loaded.ray_intersect(ray)
-                emitter = seen.emitter(self._loaded)
-                lamp = seen.is_valid()
-                for panel in self._panel_emitters():
-                    lamp &= emitter != panel
-                sent = emitter.eval(seen, lamp)
-                lamp &= dr.max(sent) > 0
-                colour, hit = dr.select(lamp, sent, colour), hit | lamp
-            colour += self._sent_back(ray)
-            cover = dr.select(hit, mi.Float(1), mi.Float(0)) * self._there(ray)
-            colour = dr.select(hit, colour * cover, colour)
-            layers = [colour.x, colour.y, colour.z, cover]
-        else:
-            layers = list(extra)[:channels]
-        dr.eval(layers)
-        values = np.stack([np.array(layer) for layer in layers], axis=-1)
-        return np.asarray(values.reshape(part.samples, last - first, width, channels).sum(axis=0))
+        return sampler, ray
 
     def _there(self, ray: Any) -> Any:
         """How much of what a ray meets is there: ground that fades is less and less."""
@@ -197,7 +264,7 @@ class TracedScene:
         seen = self._loaded.ray_intersect_preliminary(ray)
         share = dr.norm(ray(seen.t) - self.mi.Point3f(*(float(c) for c in self._under))) - near
         share = dr.clip(share / (far - near), 0, 1)
-        ground = seen.is_valid() & (seen.shape == self._ground_shape)
+        ground = seen.is_valid() & self._is_ground(seen)
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
 
     @property
@@ -208,9 +275,13 @@ class TracedScene:
         above = (self.scene.middle - base.point) @ base.normal
         return np.asarray(self.scene.middle - above * base.normal)
 
+    def _is_ground(self, seen: Any) -> Any:
+        shape = self._shapes.get("ground")
+        return self.mi.Bool(False) if shape is None else seen.shape == shape  # noqa: FBT003 - a value
+
     @cached_property
-    def _ground_shape(self) -> Any:
-        return next(shape for shape in self._loaded.shapes() if shape.id() == "ground")
+    def _shapes(self) -> dict[str, Any]:
+        return {shape.id(): shape for shape in self._loaded.shapes()}
 
     def _sent_back(self, ray: Any) -> Any:
         """What surfaces that send light back show of the room and the panel behind the eye."""

@@ -53,13 +53,15 @@ SHEET, SHEET_FALLS = 0.34, 0.5
 @dataclass(frozen=True, eq=False)
 class Item:
     """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any;
-    ``still``: whether it stays when lettering changes."""
+    ``still``: whether it stays when lettering changes; ``mask``: what it is of, for whoever wants to know
+    which pixels are."""
 
     name: str
     side: str | None
     mesh: Mesh
     material: Material
     still: bool = True
+    mask: str = "blank"
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,6 +161,7 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
             part.mesh,
             material_of_part(job, part, slots, marks, rounds),
             part.still,
+            part.role if part.lettering is None else f"lettering {part.lettering + 1} {part.role}",
         )
         for part in piece.parts
     )

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
 from PyQt6.QtCore import pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from kilnchisel.core.handover.outlines import OutlineOrder
+from kilnchisel.core.handover.picturefiles import FileOrder
 
-SIZES = ("1600 x 1000", "1280 x 800", "2400 x 1600", "3840 x 2160", "1080 x 1080")
+SIZES = ("1600 x 1000", "hd", "uhd", "square", "tall", "150 x 100 mm @ 300")
+BACKGROUNDS = ((False, "As it is seen"), (True, "Transparent"))
+DEPTHS = ((8, "8 bits"), (16, "16 bits (PNG, TIFF)"))
+COLOURS = (("sRGB", "sRGB"), ("Display P3", "Display P3"))
 OUTLINES = (
     (OutlineOrder(), "Welded, for making"),
     (OutlineOrder(letters=True), "Letter by letter"),
@@ -29,6 +36,7 @@ class HandOver(QWidget):
         self.typed_size = SIZES[0]  # as it is typed
         self.samples = QUALITIES[1][0]
         self.order = OUTLINES[0][0]
+        self.file = FileOrder()
         self._refusal = ""
         self._said: QLabel | None = None
         self._column = QVBoxLayout(self)
@@ -64,7 +72,7 @@ class HandOver(QWidget):
         sizes.setEditable(True)
         sizes.addItems(SIZES)
         sizes.setEditText(self.typed_size)
-        sizes.setToolTip("Width x height in pixels; type any other")
+        sizes.setToolTip("Pixels, or mm in print with pixels an inch; type any other")
         sizes.editTextChanged.connect(self._take_size)
         column.addLayout(_row("Picture size", sizes))
         quality = _box("Quality, samples a pixel")
@@ -73,12 +81,18 @@ class HandOver(QWidget):
         quality.setCurrentIndex([samples for samples, _ in QUALITIES].index(self.samples))
         quality.currentIndexChanged.connect(self._take_quality)
         column.addLayout(_row("Quality", quality))
+        for words, name, options in (
+            ("Background", "transparent", BACKGROUNDS),
+            ("Depth", "bits", DEPTHS),
+            ("Colours", "profile", COLOURS),
+        ):
+            column.addLayout(_row(words, self._choice(words, name, options)))
         self._said = QLabel()
         self._said.setObjectName("refusal")
         self._said.setWordWrap(True)
         column.addWidget(self._said)
         self.refuse(self._refusal)
-        column.addWidget(_button("Picture to a file…", "primary", self.picture_wanted))
+        column.addWidget(_button("Picture to a file: PNG, JPEG, EXR…", "primary", self.picture_wanted))
         column.addWidget(_button("Solid to a file: STL, OBJ, GLB…", "link", self.mesh_wanted))
         outlines = _box("How outlines are written")
         outlines.addItems([words for _, words in OUTLINES])
@@ -87,6 +101,18 @@ class HandOver(QWidget):
         column.addLayout(_row("Outlines", outlines))
         column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
         self._column.addWidget(inner)
+
+    def _choice(self, words: str, name: str, options: tuple[tuple[Any, str], ...]) -> QComboBox:
+        """A box for one of the values of how a file is written."""
+        box = _box(words)
+        box.addItems([said for _, said in options])
+        box.setCurrentIndex([value for value, _ in options].index(getattr(self.file, name)))
+
+        def take(number: int) -> None:
+            self.file = replace(self.file, **{name: options[number][0]})
+
+        box.currentIndexChanged.connect(take)
+        return box
 
     def _take_size(self, text: str) -> None:
         self.typed_size = text

@@ -74,7 +74,7 @@ vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
 // A texture at its own sharpness. Where a plane is seen on its edge its place and steps grow beyond all bounds, and a
 // software card would average over all of them.
 vec4 tile(sampler2D map) {
-    return textureGrad(map, fract(uv), clamp(dFdx(uv), -0.15, 0.15), clamp(dFdy(uv), -0.15, 0.15));
+    return textureGrad(map, clamp(uv, -2048.0, 2048.0), clamp(dFdx(uv), -0.15, 0.15), clamp(dFdy(uv), -0.15, 0.15));
 }
 
 vec3 bumped(vec3 n) {
