@@ -7,9 +7,11 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from kilnchisel.core.build import unlinked
+from kilnchisel.core.build import middle_of_job, unlinked
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
@@ -29,6 +31,8 @@ from kilnchisel.core.lettering.content import (
     picture_of_artwork,
 )
 from kilnchisel.core.lettering.faces import file_face
+from kilnchisel.core.scene.highlights import Glint, placed_by
+from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import MaskDialog
@@ -36,10 +40,12 @@ from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.setting import with_lamp, without_lamp
+from kilnchisel.ui.view.picture import Pointing
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
 
+Array = NDArray[np.float64]
 T = TypeVar("T")
 
 
@@ -281,10 +287,13 @@ class LetteringActions:
             "set.keep": self._keep_set,
             "set.forget": self._forget_set,
             "lamp.add": self._add_lamp,
+            "camera.focus": self._focus,
         }
         name, _, number = key.rpartition(".")
         if name == "lamp.remove":
             does[key] = partial(self._remove_lamp, int(number))
+        if name == "lamp.place":
+            does[key] = partial(self._place_lamp, int(number))
         try:
             does[key]()
         except KilnError as error:
@@ -386,6 +395,37 @@ class LetteringActions:
         session = self._window().session
         session.put(with_lamp(session.job), "add a light")
         self._window().ticket.open_group(f"lamp{len(session.job.setting.light.lamps) - 1}", open_=True)
+
+    def _place_lamp(self, number: int) -> None:
+        """Let a click on the piece say where the highlight of a light is to sit."""
+        window = self._window()
+        session = window.session
+
+        def place(glint: Glint, way: Array, view: View) -> None:
+            lamp = session.job.setting.light.lamps[number]
+            middle = middle_of_job(session.job)
+            path = ("setting", "light", "lamps", number)
+            session.edit(path, placed_by(glint, way, lamp, middle), "place a light", f"lamp{number}")
+
+        self._point("Click where the highlight is to sit, or drag it there; Escape ends it.", place)
+
+    def _focus(self) -> None:
+        """Let a click on the piece say what is to be sharp."""
+        session = self._window().session
+
+        def focus(glint: Glint, way: Array, view: View) -> None:
+            camera = session.job.setting.camera
+            beyond = float((glint.point - view.eye) @ view.ahead) - view.focus_mm + camera.focus_mm
+            session.edit(("setting", "camera", "focus_mm"), round(beyond, 2), "focus", "focus")
+
+        self._point("Click what is to be sharp; Escape ends it.", focus)
+
+    def _point(self, words: str, does: Pointing) -> None:
+        window = self._window()
+        if window.picture.look.square_on:
+            window.picture.set_square_on(on=False)
+        window.picture.begin_pointing(does)
+        window.say(words)
 
     def _remove_lamp(self, number: int) -> None:
         session = self._window().session

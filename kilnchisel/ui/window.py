@@ -53,7 +53,7 @@ from kilnchisel.core.intake.gate import warm
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
-from kilnchisel.core.job.fresh import fresh_job, home_camera, job_on
+from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.picture.about import about
@@ -550,7 +550,7 @@ class Window(LetteringActions, QMainWindow):
         if self.picture.look.square_on:
             self.picture.set_square_on(on=True)
             return
-        self.session.edit(("setting", "camera"), home_camera(self.session.job.blank), "camera back")
+        self.session.edit(("setting", "camera"), camera_back(self.session.job), "camera back")
 
     def measure_points(self) -> None:
         """The next two clicks on the piece, seen square-on, give their distance."""

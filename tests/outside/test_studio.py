@@ -9,17 +9,25 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
+from scipy import ndimage
 
 from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.build import middle_of_job, scene_of_job, view_of
 from kilnchisel.core.colour import LUMA, chromaticity_of_kelvin, light_of_kelvin, srgb_decode
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes import photographs, textures, woods
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.setting import KeyLight, Light, StudioLight
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.highlights import Glint, glint_under, placed_by
 from kilnchisel.core.scene.lamps import Panel, panels_of
 from kilnchisel.core.scene.places import gain_mapped, place
 from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on
 from tests.samples import bare_scene
 
@@ -220,6 +228,66 @@ class GainMaps(unittest.TestCase):
         linear = float(srgb_decode(np.array(188 / 255)))
         self.assertEqual(light.shape, (32, 64, 3))
         np.testing.assert_allclose(light, (linear + 1 / 64) * 8 - 1 / 64, rtol=0.01)
+
+
+class ByItsHighlight(unittest.TestCase):
+    """Source: the mirror law: what is placed by a click is seen mirrored there, within 2 pixels."""
+
+    SIZE = (240, 160)
+
+    def seen_at(self, job, pixel):
+        job = change(job, ("letterings",), ())
+        job = change(job, ("finish",), {"kind": "chrome"})
+        lamp = StudioLight(kind="bare lamp", width_mm=24, height_mm=24, distance_mm=1500, strength=100)
+        light = Light(room="dark", strength=0, key=KeyLight(strength=0), lamps=(lamp,))
+        job = change(job, ("setting", "light"), light)
+        job = change(job, ("setting", "camera", "f_number"), 0.0)
+        view = view_of(job, self.SIZE[0] / self.SIZE[1])
+        origins, ways = view.rays(np.array([pixel], float), self.SIZE)
+        glint = glint_under(job.blank, stance_of(job), origins[0], ways[0])
+        moved = placed_by(glint, ways[0], lamp, middle_of_job(job))
+        job = change(job, ("setting", "light", "lamps", 0), moved)
+        scene = scene_of_job(job)
+        (panel,) = scene.panels
+        # the panel itself may be in the picture: only what the piece mirrors counts
+        smooth = tuple(
+            replace(one, material=replace(one.material, alpha=0.03, across=0.0)) for one in scene.items
+        )
+        picture = (
+            Mockup(replace(scene, base=None, items=smooth)).linear(view, self.SIZE, 64, clean=False) @ LUMA
+        )
+        self.assertAlmostEqual(float(np.linalg.norm(panel.middle - scene.middle)), 1500.0, delta=0.1)
+        yy, xx = np.mgrid[: self.SIZE[1], : self.SIZE[0]] + 0.5
+        # its peak: the middle of the brightest tenth near the click, the noise smoothed
+        smooth = ndimage.gaussian_filter(picture, 2.0)
+        near = np.hypot(xx - pixel[0], yy - pixel[1]) < 30
+        bright = near & (smooth > 0.9 * smooth[near].max())
+        return np.array([xx[bright].mean(), yy[bright].mean()])
+
+    def test_on_a_ball_a_cylinder_and_a_plane(self):
+        for kind, name, pixels in (
+            ("globe", "table by a window", ((112, 60), (135, 75))),
+            ("can", "white sweep", ((110, 80), (130, 95))),
+            ("plaque", "table by a window", ((105, 75), (130, 88))),
+        ):
+            job = fitted(fresh_job(kind), name)
+            for pixel in pixels:
+                seen = self.seen_at(job, pixel)
+                self.assertLessEqual(np.hypot(*(seen - pixel)), 2.0, (kind, pixel, seen))
+
+    def test_what_faces_away_is_refused(self):
+        with self.assertRaisesRegex(KilnError, "faces away"):
+            placed_by(
+                Glint(np.zeros(3), np.array([0.0, 0, 1])), np.array([0.0, 0, 1]), StudioLight(), np.zeros(3)
+            )
+
+    def test_the_sun_shines_along_the_mirrored_ray(self):
+        way = np.array([0.0, 1.0, -1.0]) / np.sqrt(2)
+        lamp = placed_by(
+            Glint(np.array([5.0, 0, 0]), np.array([0.0, 0, 1])), way, StudioLight(kind="sun"), np.zeros(3)
+        )
+        self.assertAlmostEqual(lamp.tilt_deg, 45.0, places=2)
+        self.assertAlmostEqual(abs(lamp.turn_deg), 180.0, places=2)
 
 
 class Repeats(unittest.TestCase):

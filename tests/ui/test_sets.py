@@ -5,6 +5,7 @@ import tempfile
 from unittest import mock
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
 from kilnchisel.core.job.sets import kept_sets, set_of, sets_for
@@ -20,7 +21,7 @@ class Sets(WindowTest):
         self.new()
         before = self.window.session.job
         field = self.tiles()
-        self.assertIsNone(field.group.checkedButton())
+        self.assertEqual(field.group.checkedButton().toolTip(), "Table by a window")
         button = field.group.button(1)
         self.click(button)
         self.settle()
@@ -30,6 +31,8 @@ class Sets(WindowTest):
         self.window.session.undo()
         self.settle()
         self.assertEqual(self.window.session.job, before)
+        self.window.session.edit(("setting", "light", "strength"), 61.0, "strength")
+        self.settle()
         self.assertIsNone(field.group.checkedButton())
 
     def words(self, key):
@@ -82,20 +85,44 @@ class Sets(WindowTest):
         self.window.follow_link("set.forget")
         self.assertEqual(kept_sets(), ())
 
+    def test_a_light_follows_its_highlight(self):
+        self.new()
+        self.click(self.tiles().group.button(1))
+        self.settle()
+        before = self.window.session.job
+        self.window.follow_link("lamp.place.0")
+        picture = self.window.picture
+        middle = (picture.width() / 2, picture.height() / 2)
+        self.drag(middle, (middle[0] + 12, middle[1] + 6))
+        self.settle()
+        after = self.window.session.job.setting.light.lamps
+        self.assertNotEqual(after[0].turn_deg, before.setting.light.lamps[0].turn_deg)
+        self.assertEqual(after[1:], before.setting.light.lamps[1:])
+        self.assertIsNone(picture.pointing)
+        self.window.session.undo()  # one step, however far it was dragged
+        self.assertEqual(self.window.session.job, before)
+        self.window.follow_link("camera.focus")
+        self.drag(middle, middle)
+        self.settle()
+        self.assertNotEqual(self.window.session.job.setting.camera.focus_mm, 0.0)
+        self.window.follow_link("lamp.place.0")
+        self.key(picture, Qt.Key.Key_Escape)
+        self.assertIsNone(picture.pointing)
+
     def test_lights_are_added_switched_and_removed(self):
         self.new()
         self.tiles()
         self.window.ticket.open_group("lights", open_=True)
         self.window.follow_link("lamp.add")
         self.settle()
-        self.assertEqual(len(self.window.session.job.setting.light.lamps), 1)
-        kelvin = self.field("setting", "setting.light.lamps.0.kelvin")
+        self.assertEqual(len(self.window.session.job.setting.light.lamps), 3)
+        kelvin = self.field("setting", "setting.light.lamps.2.kelvin")
         self.type(kelvin.line, "3200 K")
         self.settle()
-        self.assertEqual(self.window.session.job.setting.light.lamps[0].kelvin, 3200)
-        switch = self.field("setting", "setting.light.lamps.0.on")
+        self.assertEqual(self.window.session.job.setting.light.lamps[2].kelvin, 3200)
+        switch = self.field("setting", "setting.light.lamps.2.on")
         self.click(switch.group.button(1))
         self.settle()
-        self.assertFalse(self.window.session.job.setting.light.lamps[0].on)
-        self.window.follow_link("lamp.remove.0")
-        self.assertEqual(self.window.session.job.setting.light.lamps, ())
+        self.assertFalse(self.window.session.job.setting.light.lamps[2].on)
+        self.window.follow_link("lamp.remove.2")
+        self.assertEqual(len(self.window.session.job.setting.light.lamps), 2)

@@ -197,8 +197,8 @@ def linen(tile_mm: float) -> Texture:
         own[0][np.floor(across).astype(int) % threads],
         own[1][np.floor(up).astype(int) % threads],
     )
-    tint = shade * (0.72 + 0.28 * height) * (1 + 0.05 * noise(SIZE, 312, 1, 12, 0.9))
-    warm = 1 + 0.02 * noise(SIZE, 313, 1, 20, 0.8)[..., None] * np.array([1.0, 0.2, -1.2])
+    tint = shade * (0.72 + 0.28 * height) * (1 + 0.02 * noise(SIZE, 312, 1, 12, 0.9))
+    warm = 1 + 0.007 * noise(SIZE, 313, 1, 20, 0.8)[..., None] * np.array([1.0, 0.2, -1.2])
     folds = 0.9 * noise(SIZE, 314, 1, 4, 1.6)  # it never lies quite flat
     return relief_texture(
         tile_mm, np.clip((tint / tint.mean())[..., None] * warm, 0.3, 1.5), 0.05 * height + folds

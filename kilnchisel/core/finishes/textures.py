@@ -182,12 +182,12 @@ def lawn(tile_mm: float) -> Texture:
     """Mown grass over a wide stretch: tufts of a hand's breadth, no pattern larger than they are but a
     breath of light and dark."""
     finest = min(tile_mm / 25, 0.47 * WIDE_SIZE)
-    tufts = noise(WIDE_SIZE, 321, min(tile_mm / 220, 0.5 * finest), finest, 0.3)
+    tufts = noise(WIDE_SIZE, 321, 6, finest, 0.55)
     broad = noise(WIDE_SIZE, 322, 3, max(tile_mm / 900, 4), 0.8)
     shade = 1.0 + 0.17 * tufts + 0.05 * broad
     dry = 0.05 * broad + 0.04 * tufts
     tint = np.stack([shade * (1 + dry), shade, shade * (1 - dry)], axis=-1)
-    return relief_texture(tile_mm, np.clip(tint, 0.35, 1.7), 0.02 * tile_mm / finest * tufts * 7)
+    return relief_texture(tile_mm, np.clip(tint, 0.35, 1.7), 0.07 * tile_mm / finest * tufts)
 
 
 @kept

@@ -12,7 +12,7 @@ from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.sets import fitted, named, set_of
+from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
 from kilnchisel.core.job.setting import Camera, Ground, Setting
 from kilnchisel.core.job.traits import TRAITS, size_of, traits_of
 from kilnchisel.core.job.wording import Wording
@@ -29,7 +29,7 @@ def fresh_job(kind: str, text: str = "Your words") -> Job:
 def job_on(blank: Any, name: str, text: str) -> Job:
     """A new job on this blank, with a first lettering."""
     job = Job(name=name, blank=blank, setting=home_setting(blank, Setting()), **home_finishes(blank))
-    return fitted(with_lettering(job, first_lettering(blank, text)), traits_of(blank).set)
+    return fitted(with_lettering(job, first_lettering(blank, text)), home_set(blank))
 
 
 def home_finishes(blank: Blank) -> dict[str, Any]:
@@ -78,6 +78,15 @@ def home_camera(blank: Blank) -> Camera:
     return Camera(tilt_deg=tilt, distance_mm=round(away, 0))
 
 
+def camera_back(job: Job) -> Camera:
+    """The camera of the job's set, whatever became of it, or of the set that its blank is at home in."""
+    for one in sets_for(job.blank):
+        setting = fitted(job, one.name).setting
+        if setting.model_copy(update={"camera": job.setting.camera}) == job.setting:
+            return setting.camera
+    return fitted(job, home_set(job.blank)).setting.camera
+
+
 def with_blank(job: Job, kind: str) -> Job:
     """The job on another object: the words go along, laid where they look right on it."""
     if kind == job.blank.kind:
@@ -99,7 +108,7 @@ def with_blank(job: Job, kind: str) -> Job:
     if stood is None:
         return made
     # from set to set: its own where the new one can stand in it too
-    return fitted(made, stood if named(stood).suits(blank) else traits_of(blank).set)
+    return fitted(made, stood if named(stood).suits(blank) else home_set(blank))
 
 
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:

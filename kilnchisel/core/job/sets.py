@@ -75,6 +75,14 @@ def sets_for(blank: Blank) -> tuple[PictureSet, ...]:
     return tuple(one for one in all_sets() if one.suits(blank))
 
 
+def home_set(blank: Blank) -> str:
+    """The set that a blank is at home in; one that is too large for it goes into the open."""
+    usual = traits_of(blank).set
+    if SETS[usual].suits(blank):
+        return usual
+    return next(one.name for one in SETS.values() if one.manner != "night" and one.suits(blank))
+
+
 def in_place(job: Job, room: str) -> Job:
     """The job in the light of a room or place, which is seen behind it. Raises KilnError naming them."""
     names: tuple[str, ...] = get_args(RoomName)

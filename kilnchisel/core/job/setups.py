@@ -84,7 +84,7 @@ def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) ->
     high = piece.tall * np.cos(lean) + along * np.sin(lean)
     half = max(high, across / WIDE_OVER_TALL) / 2
     if piece.wall:  # it goes on beyond the picture
-        half, fill = min(high, across / WIDE_OVER_TALL) / 2, 1.04
+        half, fill = min(high, across / WIDE_OVER_TALL) / 2, 1.16
     away = half * 2 * lens / FRAME_MM / fill + (along * np.cos(lean) + piece.tall * np.sin(lean)) / 2
     away = float(np.clip(away, 30, 1_000_000))
     # thin lens: a point so much nearer or farther is spread over opening * depth / distance² radians
@@ -238,6 +238,7 @@ def _planks(piece: Piece) -> Setting:
 def _bench(piece: Piece) -> Setting:
     lamp = _lamp(piece, "bare lamp", -48, 52, (0.11, 0.11), 75, 3400, 6.0)
     return Setting(
+        white_kelvin=4500,
         light=Light(room="warehouse", strength=70, key=NO_KEY, lamps=(lamp,)),
         ground=_table("boards"),
         camera=_camera(piece, 20, 24, 60, 0.64),
@@ -298,7 +299,7 @@ def _picture_light(piece: Piece) -> Setting:
     return Setting(
         white_kelvin=3700,
         light=Light(room="empty flat", strength=30, key=NO_KEY, lamps=(lamp,)),
-        ground=Ground(kind="plaster", colour="#b9b3a6"),
+        ground=Ground(kind="card", colour="#b3ada0"),
         camera=_camera(piece, 10, 2, 70, 0.5),
     )
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.finishes.material import COAT_SHINE
 from kilnchisel.core.scene.light import directions_of, solid_angles
 from kilnchisel.core.scene.scene import Scene
 
@@ -24,8 +25,26 @@ def surround(scene: Scene) -> Array:
     seen = scene.draft_room.seen(directions)
     if scene.base is not None:
         below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
-        seen = seen * (1 - below) + ground_radiance(scene) * below
+        seen = seen * (1 - below) + (ground_radiance(scene) + _ground_mirror(scene, directions)) * below
     return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
+
+
+def _ground_mirror(scene: Scene, directions: Array) -> Array:
+    """What a glossy ground mirrors of the room and the lights towards the piece, (n, 3)."""
+    base = scene.base
+    assert base is not None
+    if base.material.kind != "coated":
+        return np.zeros((len(directions), 3))
+    down = np.clip(-(directions @ base.normal), 0, 1)
+    mirrored = directions + 2 * down[:, None] * base.normal
+    seen = scene.draft_room.seen(mirrored)
+    if scene.panel is not None:
+        under = scene.middle - 2 * ((scene.middle - base.point) @ base.normal) * base.normal
+        sent, cover = scene.panel.seen(under, mirrored)
+        seen = seen * (1 - cover[:, None]) + sent
+    # Schlick's approximation; what is dull mirrors less at a glance than a polished face
+    share = COAT_SHINE + (1 - COAT_SHINE) * (1 - down) ** 5 * (1 - base.material.alpha) ** 2
+    return np.asarray(share[:, None] * seen)
 
 
 def open_light(scene: Scene, normals: Array) -> Array:

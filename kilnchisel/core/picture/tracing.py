@@ -452,7 +452,12 @@ class TracedScene:
             return self._glass(material)
         inner = self._plain(material)
         if material.texture is not None:
-            inner = {"type": "normalmap", "normalmap": self._relief(material.texture), "bsdf": inner}
+            inner = {
+                "type": "normalmap",
+                "normalmap": self._relief(material.texture),
+                "use_shadowing_function": False,
+                "bsdf": inner,
+            }
         for cover in material.covers:
             inner = {
                 "type": "blendbsdf",

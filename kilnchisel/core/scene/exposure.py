@@ -17,7 +17,7 @@ Array = NDArray[Any]
 # white sheets held before the piece as a light meter's dome takes them together: to the front, half up to
 # the left and the right, and up
 SHEETS = np.array([[0.0, -1.0, 0.0], [-0.5, -0.5, 0.7071], [0.5, -0.5, 0.7071], [0.0, 0.0, 1.0]])
-SHEET_RETURNS = 0.92  # what the brightest of them is to return in the picture, of white
+SHEET_RETURNS = 1.25  # what the brightest of them is to return in the picture, of white
 USUAL, SHARE, MOST_STOPS = 0.35, 0.2, 0.45  # a piece lighter or darker than usual, and how far it is met
 ROWS = 32
 

@@ -221,7 +221,7 @@ MATERIALS: dict[str, Made] = {
         "matte", hex_to_linear(ground.colour), 0.6, textures.plaster()
     ),
     "brick": lambda ground, radius: Material("matte", WHITE, 0.7, textures.bricks()),
-    "boards": lambda ground, radius: Material("coated", (0.62, 0.64, 0.66), 0.5, woods.oak_boards()),
+    "boards": lambda ground, radius: Material("coated", (0.62, 0.64, 0.66), 0.5, _oak(ground, radius)),
     "concrete": lambda ground, radius: Material(
         "matte", hex_to_linear(ground.colour), 0.6, textures.concrete()
     ),

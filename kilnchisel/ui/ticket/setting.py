@@ -121,6 +121,7 @@ def _lamp(job: Job, number: int) -> list[Spec]:
         fields += [
             ranged(job, (*path, "strength"), "Strength", "percent", step=5),
             ranged(job, (*path, "kelvin"), "Colour", "kelvin", step=100, hint="Low is warm, high is cool."),
+            link(f"lamp.place.{number}", "", "Place by its highlight…", "Click where it is to shine"),
         ]
     return [*fields, link(f"lamp.remove.{number}", "", "Remove this light")]
 
@@ -175,7 +176,10 @@ def _camera(job: Job) -> list[Spec]:
     ]
     if job.setting.camera.f_number > 0:
         beyond = "How far beyond the lettering; below zero, before it."
-        fields.append(ranged(job, (*CAMERA, "focus_mm"), "Focus", "length", step=1, hint=beyond))
+        fields += [
+            ranged(job, (*CAMERA, "focus_mm"), "Focus", "length", step=1, hint=beyond),
+            link("camera.focus", "", "Focus where I click…", "Click what is to be sharp"),
+        ]
     return fields
 
 

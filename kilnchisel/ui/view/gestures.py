@@ -37,7 +37,8 @@ SHOWN_AT_POINTER = ("move", "size", "turn", "bend", "spread", "letter", "point")
 class Drag:
     """A gesture under way. ``start``: widget pixel; ``sheet``: the sheet point it began on."""
 
-    kind: str  # "move", "size", "turn", "bend", "spread", "letter", "point", "walk", "aim", "sheet"
+    # "move", "size", "turn", "bend", "spread", "letter", "point", "walk", "aim", "sheet", "pointing"
+    kind: str
     start: Pixel
     before: History
     job: Job

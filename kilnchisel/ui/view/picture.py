@@ -34,6 +34,8 @@ from kilnchisel.core.laying.flat import distance_on
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.picture.budget import FrameBudget
+from kilnchisel.core.scene.highlights import Glint, glint_under
+from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import nudged
 from kilnchisel.core.units import format_length
 from kilnchisel.ui.session import Session
@@ -72,6 +74,10 @@ NUDGE_KEYS = {
 }
 
 
+# given the place that is pointed at, the way there, and the view
+Pointing = Callable[[Glint, Array, View], None]
+
+
 class PictureView(QWidget):
     """Shows the job and lets it be handled."""
 
@@ -102,6 +108,7 @@ class PictureView(QWidget):
         self.single_letters = False  # letters are chosen and dragged one by one
         self.show_stretch = False  # the surface under the lettering is coloured by its stretch
         self.points: list[Array] | None = None  # clicked while measuring, sheet mm
+        self.pointing: Pointing | None = None  # what the next click on the piece is for
         self.caret: int | None = None  # place in the words while they are typed on the object
         self._number = 0
         self._mockup_number = -1
@@ -450,6 +457,13 @@ class PictureView(QWidget):
         if self.points is not None:
             self._point_at(pixel)
             return
+        if self.pointing is not None:
+            self.session.end_step()
+            self._drag = Drag(
+                "pointing", pixel, self.session.history, self.session.job, self.drawn, self.look
+            )
+            self._point_out(pixel)
+            return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.put_here(pixel)
             return
@@ -490,7 +504,9 @@ class PictureView(QWidget):
             return
         step = (spot.x() - self._drag.start[0], spot.y() - self._drag.start[1])
         try:
-            if self._drag.kind in ("walk", "aim"):
+            if self._drag.kind == "pointing":
+                self._point_out(pixel)
+            elif self._drag.kind in ("walk", "aim"):
                 self._walk(*step)
             elif self._drag.kind == "sheet":
                 self._slide(*step)
@@ -503,6 +519,8 @@ class PictureView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._drag is None:
             return
+        if self._drag.kind == "pointing":
+            self.pointing = None
         self._drag = None
         self.session.end_step()
         if event is not None:
@@ -545,6 +563,22 @@ class PictureView(QWidget):
         if words:
             self.measured.emit(words)
         self.update()
+
+    # what is pointed out on the piece
+
+    def begin_pointing(self, does: Pointing) -> None:
+        """The next click on the piece, and the pointer while it is held down, go to ``does``."""
+        self.pointing = does
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _point_out(self, pixel: tuple[float, float]) -> None:
+        drag = self._drag
+        if drag is None or drag.drawn is None or self.pointing is None:
+            return
+        origins, ways = drag.drawn.view.rays(np.array([pixel]), self._size())
+        glint = glint_under(drag.job.blank, drag.drawn.stance, origins[0], ways[0])
+        if glint is not None:
+            self.pointing(glint, ways[0], drag.drawn.view)
 
     def _distance_words(self) -> str:
         index = self.session.index
@@ -640,6 +674,10 @@ class PictureView(QWidget):
             self.look = drag.look
             self.session.back_to(drag.before)
             self.refresh()
+            return
+        if self.pointing is not None and key == Qt.Key.Key_Escape:
+            self.pointing = None
+            self._shape_cursor((-1.0, -1.0))
             return
         if self.points is not None and key == Qt.Key.Key_Escape:
             self.points = None

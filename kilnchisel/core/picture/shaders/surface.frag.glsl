@@ -167,7 +167,9 @@ vec3 mirrored_room(vec3 r, float rough) {
 vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
 
 // What arrives at the point
-struct Arriving { vec3 soft; vec3 key; float open; float share; };
+// faces: how far the surface is turned to the middle of the panel; where it is turned away, parts of a large
+// panel may still be mirrored
+struct Arriving { vec3 soft; vec3 key; float open; float share; float faces; };
 
 // The room and the panel mirrored by a GGX surface; across a grain the slopes are taken one by one, at even
 // shares of the marginal of GGX
@@ -208,7 +210,8 @@ vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, float c, Arr
     vec3 reflectance = tone * f.x + f.y;
     // what a metal hides from itself it shows of its own light
     return reflectance * (room * hidden + light.soft * (1.0 - hidden)
-                          + (has_panel ? panel_radiance * panel * light.share : vec3(0.0)));
+                          + (has_panel ? panel_radiance * panel * mix(hidden, light.share, light.faces)
+                                       : vec3(0.0)));
 }
 #endif
 
@@ -220,7 +223,7 @@ vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) 
     float reflectance = COAT_SHINE * f.x + f.y;
     vec3 sum = tone * (light.soft + light.key) * COAT_KEEPS + reflectance * mirrored_room(r, rough) * hidden;
     sum += reflectance * light.soft * tone * (1.0 - hidden);
-    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * light.share;
+    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * mix(hidden, light.share, light.faces);
     return sum;
 }
 #endif
@@ -293,11 +296,12 @@ void main() {
     light.soft = arrived.rgb;
     light.open = arrived.a;
     light.key = vec3(0.0);
-    light.share = 0.0;
+    light.share = light.faces = 0.0;
     if (has_panel) {
         vec3 way = panel_middle - point;
         way = normalize(way);
         float seen = panel_on(n);
+        light.faces = smoothstep(0.0, 0.35, dot(flat_n, way));
         light.share = seen > 0.0 || dot(flat_n, way) > 0.0 ? lit_share(flat_n) : 0.0;
         light.key = panel_radiance * seen * light.share;
     }
