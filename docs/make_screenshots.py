@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication
 from demo.jobs import FOLDER, JOBS
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import sets_for
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 
@@ -29,7 +30,6 @@ MOCKUPS = {
     "mockup-neon": "night-cafe-neon",
     "mockup-jar": "honey-jar",
     "mockup-medal": "founder-medal",
-    "mockup-logbook": "observers-logbook",
     "mockup-band": "night-band",
 }
 
@@ -79,6 +79,19 @@ class Stage:
         self.window.close()
 
 
+def sets(stage: Stage) -> None:
+    window = stage.open("night-band")
+    there: set[str] = set()
+    window.sets.made.connect(lambda job, name, pixels: there.add(name))
+    window.ticket.show_section("setting")
+    wanted, end = len(sets_for(window.session.job.blank)), time.monotonic() + PATIENCE
+    while len(there) < wanted and time.monotonic() < end:
+        stage.app.processEvents()
+        time.sleep(0.01)
+    window.ticket.scroller.ensureWidgetVisible(window.ticket.sections["setting"], 0, 0)
+    stage.shoot("window-sets")
+
+
 def start_page(stage: Stage) -> None:
     stage.fresh()
     stage.shoot("start-page")
@@ -116,7 +129,7 @@ def scripts(stage: Stage) -> None:
 
 def jar(stage: Stage) -> None:
     window = stage.open("honey-jar", 1)
-    window.ticket.show_section("setting")
+    window.ticket.show_section("craft")
     stage.shoot("window-jar")
 
 
@@ -155,6 +168,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "window-circle-evening": evening,
     "window-scripts-square-on": scripts,
     "window-jar": jar,
+    "window-sets": sets,
     "window-globe-square-on": globe,
     "window-van": van,
     "window-stone-stretch": stone,

@@ -312,6 +312,27 @@ class Edges(unittest.TestCase):
 
 
 class Lens(unittest.TestCase):
+    def test_the_draft_puts_the_same_out_of_focus_as_the_mockup(self):
+        job = fitted(mug_job(), "table by a window")
+        scene = scene_of_job(job)
+        sharp = replace(view_of(job), opening_mm=0.0)
+        wide = replace(sharp, opening_mm=60.0)
+        size = (240, 160)
+
+        def detail(view, there):
+            pixels = Draft().render(scene, view, size)[..., :3].astype(float).mean(axis=2)
+            steps = np.abs(np.diff(pixels, axis=1))
+            return steps[there[:, 1:] & there[:, :-1]].mean()
+
+        on_piece = Draft().coverage(scene, sharp, size)
+        # what lies far before the piece loses its detail, the lettering in focus keeps most of it
+        before = np.zeros_like(on_piece)
+        before[-12:] = True
+        self.assertLess(detail(wide, before), 0.8 * detail(sharp, before))
+        middle = np.zeros_like(on_piece)
+        middle[70:90, 110:130] = True
+        self.assertGreater(detail(wide, middle), 0.75 * detail(sharp, middle))
+
     def test_opening_and_focus(self):
         job = change(mug_job(), ("setting", "camera"), Camera(lens_mm=100, f_number=4, distance_mm=500))
         view = view_of(job)

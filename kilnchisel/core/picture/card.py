@@ -104,6 +104,7 @@ class Card:
         self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
         self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
+        self.lens = self._program("screen.vert.glsl", "lens.frag.glsl")
         self._meshes: OrderedDict[int, Uploaded] = OrderedDict()
         self._textures: OrderedDict[int, Maps] = OrderedDict()
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()

@@ -61,6 +61,7 @@ class Draft:
         self._depth = self._card.depth
         self._lamps = LampLight(self.gl)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
+        self._screen_lens = self.gl.vertex_array(self._card.lens, [])
         self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
         self._shadow.compare_func = ""
@@ -93,7 +94,7 @@ class Draft:
         self._draw_shadow(scene)
         room = self._room(scene)
         frames = self._card.targets(width, height, 4 if detail.fine else 0)
-        self._prepare(scene, view, width / height, room, ground_map, detail=detail)
+        self._prepare(scene, view, size, room, ground_map, detail=detail)
         glow = self._veil(scene, view, size)
         over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
         self._card.share(**over)
@@ -115,8 +116,27 @@ class Draft:
         self._draw_glass(scene, gathered)
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
-        pixels = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
+        data = self._card.read(frames.plain, components=4)
+        if view.opening_mm > 0 and detail.fine:
+            data = self._through_lens(data, size)
+        pixels = np.frombuffer(data, dtype=np.uint8)
         return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+
+    def _through_lens(self, data: bytes, size: tuple[int, int]) -> bytes:
+        """A picture with what is out of focus spread over its disc."""
+        picture = self.gl.texture(size, 4, data)
+        picture.repeat_x = picture.repeat_y = False
+        frame, before = self.gl.simple_framebuffer(size, components=4), self.gl.fbo
+        frame.use()
+        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        picture.use(0)
+        set_values(self._card.lens, picture=0, most=_largest_disc(size))
+        self._card.draw(self._screen_lens, 3)
+        made = self._card.read(frame, components=4)
+        before.use()
+        for thing in (frame, picture):
+            thing.release()
+        return made
 
     def _draw_still(self, scene: Scene, view: View, aspect: float, gathered: Gathered | None) -> None:
         """All that a change of lettering leaves as it is: backdrop, shells, ground."""
@@ -143,7 +163,8 @@ class Draft:
             for number, blend in enumerate(
                 ((moderngl.DST_COLOR, moderngl.ZERO), (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA))
             ):
-                self.gl.blend_func = blend
+                # how far what is behind is out of focus, the alpha, stays
+                self.gl.blend_func = (*blend, moderngl.ZERO, moderngl.ONE)
                 self._card.share(glass_pass=number)
                 for item in glass:
                     self._draw_item(item, gathered)
@@ -193,7 +214,8 @@ class Draft:
         """Equal for two pictures whose still part is the same. Holds what it compares, so that no
         identity is reused while it is remembered."""
         items = tuple((item.mesh, item.material) for item in scene.items if item.still)
-        eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall)
+        lens = view.opening_mm, view.focus_mm
+        eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall, *lens)
         panel = None if scene.panel is None else (*scene.panel.middle, *scene.panel.half)
         ground = scene.base
         base = None if ground is None else (ground.material, ground.radius_mm, ground.sweep, ground.table)
@@ -387,8 +409,9 @@ class Draft:
         self._card.draw(self._screen_backdrop, 3)
 
     def _prepare(
-        self, scene: Scene, view: View, aspect: float, room: Any, ground_map: Any, *, detail: Detail
+        self, scene: Scene, view: View, size: tuple[int, int], room: Any, ground_map: Any, *, detail: Detail
     ) -> None:
+        aspect = size[0] / size[1]
         room.use(2)
         self._shares.use(5)
         self._shadow.use(3)
@@ -405,6 +428,7 @@ class Draft:
             "eye": view.eye,
             "ahead": view.ahead,
             "parallel_view": view.parallel,
+            "lens": _lens(view, size) if view.opening_mm > 0 else (0.0, 1.0),
             "layers": float(LAYERS),
             "gain": scene.gain,
             "has_panel": scene.panel is not None,
@@ -517,7 +541,7 @@ class Draft:
             self.gl.blend_func = (
                 moderngl.SRC_ALPHA,
                 moderngl.ONE_MINUS_SRC_ALPHA,
-                moderngl.ONE,
+                moderngl.ZERO,
                 moderngl.ONE,
             )
         self._card.draw(self._card.array(flat_, look_of(base.material)))
@@ -567,6 +591,17 @@ class Draft:
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
+
+
+def _largest_disc(size: tuple[int, int]) -> float:
+    """Radius of the largest disc that a point out of focus is spread over, pixels."""
+    return max(size[1] / 36, 2.0)
+
+
+def _lens(view: View, size: tuple[int, int]) -> tuple[float, float]:
+    """The lens for the shader: its opening by the largest disc, and the depth in focus, mm."""
+    radius_px = view.opening_mm / 2 / (2 * view.tall) * size[1]
+    return radius_px / _largest_disc(size), view.focus_mm
 
 
 def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:

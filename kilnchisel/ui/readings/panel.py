@@ -124,6 +124,7 @@ class ReadingsPanel(QWidget):
         if check.source:
             source = QLabel(check.source)
             source.setObjectName("small")
+            source.setWordWrap(True)
             grid.addWidget(source, 1, 1)
         link = None
         if check.fix is not None:

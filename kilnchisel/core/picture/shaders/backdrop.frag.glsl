@@ -9,9 +9,9 @@ uniform vec2 tall;    // tangents of half angles; zero for a parallel view
 void main() {
     if (tall.y == 0.0) {
         vec3 sheet = vec3(SHEET) * (1.0 - SHEET_FALLS * dot(screen, screen) / 2.0);
-        colour = vec4(shown(sheet + veil_here()), 1.0);
+        colour = vec4(shown(sheet + veil_here()), 0.0);
         return;
     }
     vec3 d = normalize(ahead + screen.x * tall.x * right + screen.y * tall.y * up);
-    colour = vec4(shown(textureLod(backdrop, round_uv(d, turn), 0.0).rgb + veil_here()), 1.0);
+    colour = vec4(shown(textureLod(backdrop, round_uv(d, turn), 0.0).rgb + veil_here()), 0.0);  // it is out of focus by itself
 }

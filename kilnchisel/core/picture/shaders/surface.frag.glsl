@@ -48,6 +48,7 @@ uniform float shadow_texel;       // mm
 uniform float shadow_depth;       // mm between the map's near and far
 uniform int shadow_taps;
 
+uniform vec2 lens;                // opening, as a share of the largest disc; depth in focus, mm
 uniform float sends_back;         // share of light that goes back the way it came
 uniform vec3 emission;            // the surface's own light
 uniform bool has_tube_map;        // light of tubes over a sheet, baked
@@ -71,10 +72,14 @@ const vec2 DISC[16] = vec2[16](
 
 vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
 
-// A texture at its own sharpness. Where a plane is seen on its edge its place and steps grow beyond all bounds, and a
-// software card would average over all of them.
+// A texture at its own sharpness. Where a plane is seen on its edge, and in slivers, its place and its steps
+// grow beyond all bounds and mean nothing: there it is the mean of all of it. A software card would average
+// over every tile that such a step spans, for half a minute. (Given the steps, it would take the wrong texel.)
 vec4 tile(sampler2D map) {
-    return textureGrad(map, clamp(uv, -2048.0, 2048.0), clamp(dFdx(uv), -0.15, 0.15), clamp(dFdy(uv), -0.15, 0.15));
+    vec2 steps = max(abs(dFdx(uv)), abs(dFdy(uv)));
+    bool tame = max(steps.x, steps.y) < 1.0 && max(abs(uv.x), abs(uv.y)) < 1024.0;
+    vec4 seen = texture(map, tame ? uv : vec2(0.0));
+    return tame ? seen : textureLod(map, vec2(0.5), 20.0);
 }
 
 vec3 bumped(vec3 n) {
@@ -251,6 +256,12 @@ vec3 covered(vec3 sum, vec3 view, vec3 n, float c, Arriving light) {
 }
 #endif
 
+// How far the point is out of focus, in shares of the largest disc, by a thin lens.
+float disc_here() {
+    float deep = max(dot(point - eye, ahead), 1.0);
+    return clamp(lens.x * abs(deep - lens.y) / (deep * lens.y), 0.0, 1.0);
+}
+
 void main() {
     vec3 view = parallel_view ? -ahead : normalize(eye - point);
     vec3 flat_n = normalize(normal);
@@ -321,7 +332,7 @@ void main() {
     }
     sum = covered(sum, view, n, c, light);
 #endif
-    float there = 1.0;
+    float there = disc_here();
     if (is_ground && ground_fades.y > 0.0)
         there = 1.0 - smoothstep(ground_fades.x, ground_fades.y, length(point - ground_middle));
     colour = vec4(shown(sum + emission + veil_here()), there);
