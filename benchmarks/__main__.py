@@ -6,12 +6,13 @@ import os
 import subprocess
 import sys
 
-from benchmarks import crafts, drafts, gaps, laying, lettering, likeness, memory, mockups, startup
+from benchmarks import crafts, drafts, gaps, laying, lettering, likeness, memory, mockups, sets, startup
 
 BENCHES = {
     "drafts": drafts.run,
     "mockups": mockups.run,
     "likeness": likeness.run,
+    "sets": sets.run,
     "startup": startup.run,
     "gaps": gaps.run,
     "lettering": lettering.run,

@@ -36,7 +36,7 @@ def run() -> Iterator[Figure]:
         covered = draft.coverage(scene, view, SIZE)
         traced = coverage(scene, view)
         difference = delta_e(srgb_decode(quick / 255), srgb_decode(last.pixels / 255))
-        yield Figure(f"{stem}: mean difference over the piece", float(difference[covered].mean()), "dE", 8)
+        yield Figure(f"{stem}: mean difference over the piece", float(difference[covered].mean()), "dE", 6)
         both, either = np.sum(covered & traced), np.sum(covered | traced)
         yield Figure(f"{stem}: silhouettes overlap", 100 * both / either, "%", 99.5, at_least=True)
 
