@@ -113,8 +113,8 @@ def _command(arguments: list[str]) -> int:
     picture.add_argument("-o", "--output", type=Path, required=True)
     picture.add_argument(
         "--size",
-        default="1600x1000",
-        help=("pixels, or web, hd, uhd, square, tall, or in print 150x100mm@300; default %(default)s"),
+        default=None,
+        help=("pixels, or web, hd, uhd, square, tall, or in print 150x100mm@300; default 1600x1000"),
     )
     picture.add_argument("--samples", type=_samples, default=None, help="samples a pixel")
     picture.add_argument("--draft", action="store_true", help="the quick picture")
@@ -122,6 +122,7 @@ def _command(arguments: list[str]) -> int:
         "--square-on", type=int, metavar="N", help="straight at lettering N (from 1), true to scale"
     )
     picture.add_argument("--set", metavar="NAME", help="in this set; kc sets lists them")
+    picture.add_argument("--view", metavar="NAME", help="from this camera place of the job, in its size")
     picture.add_argument("--transparent", action="store_true", help="only the piece and its shadow")
     picture.add_argument("--bits", type=int, choices=(8, 16), default=8, help="of PNG and TIFF")
     picture.add_argument("--profile", choices=("sRGB", "Display P3"), default="sRGB")
@@ -348,11 +349,17 @@ def _picture(options: Any) -> None:
         parse_size,
         write_picture,
     )
+    from kilnchisel.core.job.cameras import at_place, place_named
 
-    how = FileOrder(options.bits, options.profile, options.transparent, dots_an_inch(options.size))
+    typed = options.size or "1600x1000"
+    how = FileOrder(options.bits, options.profile, options.transparent, dots_an_inch(typed))
     checked_file(options.output, how, draft=options.draft)
-    size = parse_size(options.size)
+    size = parse_size(typed)
     job = _placed(_open(options.job), options.set, options.place)
+    if options.view is not None:
+        place = place_named(job, options.view)
+        job = at_place(job, options.view)
+        size = size if options.size else (place.width_px, place.height_px)
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
     wish = wish_for(options.output, how)

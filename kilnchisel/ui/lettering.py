@@ -13,7 +13,9 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from kilnchisel.core.build import middle_of_job, unlinked
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
+from kilnchisel.core.job.cameras import keep_place, place_of, without_place
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lettering import Content, Lay
@@ -288,6 +290,8 @@ class LetteringActions:
             "set.forget": self._forget_set,
             "lamp.add": self._add_lamp,
             "camera.focus": self._focus,
+            "camera.keep": self._keep_view,
+            "camera.forget": self._forget_view,
         }
         name, _, number = key.rpartition(".")
         if name == "lamp.remove":
@@ -419,6 +423,19 @@ class LetteringActions:
             session.edit(("setting", "camera", "focus_mm"), round(beyond, 2), "focus", "focus")
 
         self._point("Click what is to be sharp; Escape ends it.", focus)
+
+    def _keep_view(self) -> None:
+        window = self._window()
+        name, agreed = QInputDialog.getText(window, "Keep this view", "Its name:")
+        if agreed:
+            size = parse_size(window.ticket.handover.typed_size)
+            window.session.put(keep_place(window.session.job, name, size), f"keep the view {name.strip()}")
+
+    def _forget_view(self) -> None:
+        session = self._window().session
+        name = place_of(session.job)
+        if name is not None:
+            session.put(without_place(session.job, name), f"forget the view {name}")
 
     def _point(self, words: str, does: Pointing) -> None:
         window = self._window()

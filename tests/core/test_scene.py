@@ -49,6 +49,7 @@ from tests.samples import mug_job, plaque_job
 class Views(unittest.TestCase):
     def views(self):
         yield walk_round(Camera(turn_deg=30, tilt_deg=25), np.array([1.0, 2, 40]))
+        yield walk_round(Camera(turn_deg=-20, tilt_deg=9, upright=True), np.array([1.0, 2, 40]))
         yield square_on_view(mug_job(), 0, 1.25)
         yield square_on_view(plaque_job(), 0, 0.8, zoom=3.0)
 
@@ -83,6 +84,24 @@ class Views(unittest.TestCase):
         middle = scene_of_job(job).middle
         np.testing.assert_allclose(view.project(middle[None], (700, 560))[0, :2], (350, 280), atol=1e-6)
         self.assertAlmostEqual(np.linalg.norm(view.eye - middle), job.setting.camera.distance_mm)
+
+    def test_upright_lines_stay_upright_and_the_middle_where_it_is(self):
+        middle, size = np.array([0.0, 0.0, 500.0]), (640, 400)
+        for tilt in (-8.0, 6.0, 20.0):
+            camera = Camera(turn_deg=25, tilt_deg=tilt, distance_mm=4000)
+            tilted, shifted = (
+                walk_round(camera.model_copy(update={"upright": upright}), middle)
+                for upright in (False, True)
+            )
+            posts = np.array(
+                [[x, y, z] for x in (-900.0, 0, 900) for y in (-400.0, 700) for z in (0.0, 1500)]
+            )
+            seen = shifted.project(posts, size)[:, 0].reshape(-1, 2)
+            np.testing.assert_allclose(seen[:, 0], seen[:, 1], atol=1e-9)
+            leaning = tilted.project(posts, size)[:, 0].reshape(-1, 2)
+            self.assertGreater(np.abs(np.diff(leaning, axis=1)).max(), 3.0)
+            np.testing.assert_allclose(shifted.project(middle[None], size)[0, :2], (320, 200), atol=1e-9)
+            np.testing.assert_allclose(tilted.eye, shifted.eye)
 
     def test_a_narrow_picture_sees_as_far_to_the_sides(self):
         job = plaque_job()

@@ -20,6 +20,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.handover.setpictures import make_pictures, pictures_there
 from kilnchisel.core.job.blank import KINDS
+from kilnchisel.core.job.cameras import at_place, keep_place, place_of, without_place
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job, save_job
 from kilnchisel.core.job.fresh import fresh_job
@@ -36,6 +37,7 @@ from kilnchisel.core.job.setting import Camera, KeyLight, Light, Setting, Studio
 from kilnchisel.core.job.setups import SETS
 from kilnchisel.core.job.traits import stances_of
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.exposure import panels_on, room_on
 from kilnchisel.core.scene.grounds import base_of
 from kilnchisel.core.scene.lamps import painted, panels_of
@@ -180,6 +182,54 @@ class Kept(unittest.TestCase):
         field = "setting.light.lamps.2.kelvin"
         self.assertEqual(said("set", path, "-o", out, f"{field}=3200", "setting.camera.f_number=4")[0], 0)
         self.assertEqual(open_job(out).setting.light.lamps[1].kelvin, 3200)
+
+
+class Cameras(unittest.TestCase):
+    def test_places_are_kept_gone_back_to_and_dropped(self):
+        job = fitted(mug_job(), "white sweep")
+        front = keep_place(job, " Front ", (1920, 1080))
+        aside = change(front, ("setting", "camera", "turn_deg"), 70.0)
+        self.assertEqual((place_of(front), place_of(aside)), ("Front", None))
+        aside = keep_place(aside, "Aside", (800, 800))
+        self.assertEqual(at_place(aside, "front").setting.camera, job.setting.camera)
+        # a place of the same name gives way, and a set keeps the places of its job
+        again = keep_place(aside, "Front", (640, 480))
+        self.assertEqual([place.name for place in again.setting.places], ["Aside", "Front"])
+        moved = fitted(again, "black acrylic")
+        self.assertEqual(moved.setting.places, again.setting.places)
+        self.assertEqual(set_of(moved), "black acrylic")
+        self.assertEqual([p.name for p in without_place(again, "aside").setting.places], ["Front"])
+        for does in (lambda: at_place(again, "roof"), lambda: without_place(again, "roof")):
+            with self.assertRaisesRegex(
+                KilnError, "no camera place “roof” in this job; there are: “Aside”"
+            ):
+                does()
+        with self.assertRaisesRegex(KilnError, "a name"):
+            keep_place(job, "  ", (640, 480))
+
+    def test_a_picture_from_a_place_in_its_own_size(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path, out = Path(folder) / "job.kcj", Path(folder) / "a.png"
+            job = keep_place(fitted(mug_job(), "white sweep"), "Front", (120, 80))
+            save_job(change(job, ("setting", "camera", "turn_deg"), 90.0), path)
+            self.assertEqual(said("picture", path, "-o", out, "--view", "front", "--draft")[0], 0)
+            with Image.open(out) as image:
+                self.assertEqual(image.size, (120, 80))
+                seen = np.asarray(image)
+            straight = Draft().render(scene_of_job(job), view_of(job, 1.5), (120, 80))[..., :3]
+            self.assertLess(np.abs(seen.astype(int) - straight).mean(), 1.0)
+            self.assertIn("no camera place", said("picture", path, "-o", out, "--view", "x", "--draft")[2])
+
+    def test_a_shifted_lens_is_the_same_in_draft_and_both_tracers(self):
+        job = change(fresh_job("van"), ("setting", "camera", "tilt_deg"), 9.0)
+        job = change(job, ("setting", "camera", "upright"), True)
+        scene, view, size = scene_of_job(job), replace(view_of(job), opening_mm=0.0), (240, 160)
+        drawn = Draft().coverage(scene, view, size)
+        traced = TracedScene(replace(scene, base=None, panels=()))
+        for wide in (traced._wide, False):
+            traced._wide = wide
+            seen = traced.light(Slice(view, size, (0, size[1]), 8, 1))[..., 3] / 8 > 0.5
+            self.assertGreater((drawn & seen).sum() / (drawn | seen).sum(), 0.985)
 
 
 class Exposure(unittest.TestCase):

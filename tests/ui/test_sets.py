@@ -109,6 +109,24 @@ class Sets(WindowTest):
         self.key(picture, Qt.Key.Key_Escape)
         self.assertIsNone(picture.pointing)
 
+    def test_a_view_is_kept_and_gone_back_to(self):
+        self.new()
+        self.tiles()
+        self.window.ticket.open_group("camera", open_=True)
+        with mock.patch.object(QInputDialog, "getText", return_value=("Front", True)):
+            self.window.follow_link("camera.keep")
+        self.settle()
+        seen = self.window.session.job.setting.camera
+        self.window.session.edit(("setting", "camera", "turn_deg"), 80.0, "round")
+        self.settle()
+        menu = self.field("setting", "camera.place").list
+        self.assertEqual([action.text() for action in menu.actions()], ["Moved away", "Front"])
+        menu.actions()[1].trigger()
+        self.settle()
+        self.assertEqual(self.window.session.job.setting.camera, seen)
+        self.window.follow_link("camera.forget")
+        self.assertEqual(self.window.session.job.setting.places, ())
+
     def test_lights_are_added_switched_and_removed(self):
         self.new()
         self.tiles()

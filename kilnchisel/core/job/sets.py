@@ -46,7 +46,7 @@ def _arranged(job: Job, chosen: PictureSet) -> Setting:
     # in the dark a lamp is to look as bright as it is
     if chosen.manner not in ("any", "night") and not (shining and made.light.room == "dark"):
         made = made.model_copy(update={"exposure": "by itself"})
-    return made.model_copy(update={"stance": stance})
+    return made.model_copy(update={"stance": stance, "places": job.setting.places})
 
 
 def named(name: str) -> PictureSet:

@@ -138,8 +138,21 @@ class Camera(Value):
     lens_mm: Annotated[float, Field(ge=18, le=300)] = 70.0  # on a 36 mm wide frame
     shift_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, to the right of the middle
     rise_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # aim, above the middle
+    upright: bool = False  # upright lines stay so: the lens is shifted, not tilted
     f_number: Annotated[float, Field(ge=0, le=90)] = 0.0  # 0: sharp from near to far
     focus_mm: Annotated[float, Field(ge=-200_000, le=200_000)] = 0.0  # beyond the lettering
+
+
+class CameraPlace(Value):
+    """A camera kept by name, and the size of its pictures in pixels."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    camera: Camera = Camera()
+    width_px: Annotated[int, Field(ge=16, le=16_384)] = 1600
+    height_px: Annotated[int, Field(ge=16, le=16_384)] = 1000
+
+
+MOST_PLACES = 12
 
 
 class Glow(Value):
@@ -160,6 +173,7 @@ class Setting(Value):
     ground: Ground = Ground()
     stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
     camera: Camera = Camera()
+    places: Annotated[tuple[CameraPlace, ...], Field(max_length=MOST_PLACES)] = ()  # kept by name
     exposure: Literal["by hand", "by itself"] = "by hand"  # by itself: from the light on the piece
     exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0  # by hand, or on top of that
     white_kelvin: Kelvin = 5500.0  # light of this colour temperature is shown as white

@@ -67,6 +67,7 @@ class PictureSet:
 # cameras
 
 
+LEVEL_DEG = 10.0  # a camera that looks this little up or down keeps upright lines upright
 LYING_DEG, MOST_LYING_DEG = 26.0, 56.0
 STOPS = (2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 22.0, 32.0)
 SHARP_SHARE, SHARP_DEPTH = 0.0014, 0.5  # of the picture's height, at so many radii from the lettering
@@ -90,7 +91,14 @@ def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) ->
     # thin lens: a point so much nearer or farther is spread over opening * depth / distance² radians
     opening = SHARP_SHARE * FRAME_MM / lens * away**2 / (SHARP_DEPTH * piece.radius)
     f_number = next((stop for stop in STOPS if lens / stop <= opening), STOPS[-1])
-    return Camera(turn_deg=turn, tilt_deg=tilt, distance_mm=round(away, 1), lens_mm=lens, f_number=f_number)
+    return Camera(
+        turn_deg=turn,
+        tilt_deg=tilt,
+        distance_mm=round(away, 1),
+        lens_mm=lens,
+        f_number=f_number,
+        upright=abs(tilt) < LEVEL_DEG,
+    )
 
 
 # lights: how wide and tall each is seen from the piece (tangents of half of it), and what it adds

@@ -215,7 +215,7 @@ class Draft:
         identity is reused while it is remembered."""
         items = tuple((item.mesh, item.material) for item in scene.items if item.still)
         lens = view.opening_mm, view.focus_mm
-        eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall, *lens)
+        eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall, view.raised, *lens)
         panel = None if scene.panel is None else (*scene.panel.middle, *scene.panel.half)
         ground = scene.base
         base = None if ground is None else (ground.material, ground.radius_mm, ground.sweep, ground.table)
@@ -404,6 +404,7 @@ class Draft:
             right=view.right,
             up=view.up,
             tall=tall,
+            raised=view.raised,
             gain=scene.gain,
         )
         self._card.draw(self._screen_backdrop, 3)

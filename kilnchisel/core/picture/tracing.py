@@ -236,7 +236,7 @@ class TracedScene:
 
         step = scalar(2 * view.tall / height)
         x = (mi.Float(column) + jitter.x - scalar(width / 2)) * step
-        y = (scalar(height / 2 - first) - mi.Float(row) - jitter.y) * step
+        y = (scalar(height / 2 - first) - mi.Float(row) - jitter.y) * step + scalar(view.raised)
         aside = vector(view.right) * x + vector(view.up) * y
         if view.parallel:
             origin, direction = mi.Point3f(vector(view.eye) + aside), vector(view.ahead) + 0 * x
@@ -593,6 +593,7 @@ class TracedScene:
         else:
             fov = 2 * np.degrees(np.arctan(view.tall))
             sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y", "to_world": transform}
+            sensor["principal_point_offset_y"] = -view.raised / (2 * view.tall)
             if view.opening_mm > 0:
                 sensor |= {
                     "type": "thinlens",

@@ -20,7 +20,8 @@ NARROW = 1.25  # a picture narrower than this keeps the width of one that is not
 class View:
     """A camera. ``tall``: tan of half the vertical angle (perspective) or half the height in mm
     (parallel). Unit vectors right, up, ahead. ``opening_mm``: the lens's, across, 0 where all is sharp;
-    ``focus_mm``: how far ahead it is."""
+    ``focus_mm``: how far ahead it is. ``raised``: how far above the way ahead the middle of the picture is,
+    as a tangent: of a lens that is shifted."""
 
     eye: Array
     right: Array
@@ -31,6 +32,7 @@ class View:
     reach_mm: float  # everything drawn is nearer than this
     opening_mm: float = 0.0
     focus_mm: float = 1.0
+    raised: float = 0.0
 
     def blur_at(self, depth: float) -> float:
         """The angle, radians, over which a point at this depth (mm ahead; infinity) is spread: a thin lens
@@ -43,6 +45,7 @@ class View:
         width, height = size
         away = np.asarray(points) - self.eye
         x, y, z = away @ self.right, away @ self.up, away @ self.ahead
+        y = y - self.raised * z
         span = np.full_like(z, self.tall) if self.parallel else np.maximum(z, 1e-6) * self.tall
         scale = height / 2 / span
         return np.stack([width / 2 + x * scale, height / 2 - y * scale, z], axis=-1)
@@ -56,7 +59,7 @@ class View:
         if self.parallel:
             origins = self.eye + x[:, None] * self.right + y[:, None] * self.up
             return origins, np.broadcast_to(self.ahead, origins.shape)
-        directions = self.ahead + x[:, None] * self.right + y[:, None] * self.up
+        directions = self.ahead + x[:, None] * self.right + (y + self.raised)[:, None] * self.up
         directions = directions / np.linalg.norm(directions, axis=1, keepdims=True)
         return np.broadcast_to(self.eye, directions.shape), directions
 
@@ -77,6 +80,7 @@ class View:
             lens[2, 2], lens[2, 3], lens[3, 3] = -2 / (far - near), -(far + near) / (far - near), 1
         else:
             lens[0, 0], lens[1, 1] = 1 / (self.tall * aspect), 1 / self.tall
+            lens[1, 2] = self.raised / self.tall
             lens[2, 2] = -(far + near) / (far - near)
             lens[2, 3], lens[3, 2] = -2 * far * near / (far - near), -1
         return lens @ look
@@ -94,6 +98,11 @@ def walk_round(camera: Camera, middle: Array, aspect: float = 1.5, sharp_at: Arr
     up = np.cross(right, ahead)
     aim = np.asarray(middle) + camera.shift_mm * right + camera.rise_mm * up
     eye = aim - camera.distance_mm * ahead
+    raised = 0.0
+    if camera.upright:
+        level = np.array([-np.sin(turn), np.cos(turn), 0.0])
+        raised = float((aim - eye)[2] / ((aim - eye) @ level))
+        ahead, up = level, np.array([0.0, 0.0, 1.0])
     focus = float(((middle if sharp_at is None else sharp_at) - eye) @ ahead) + camera.focus_mm
     return View(
         eye=eye,
@@ -105,6 +114,7 @@ def walk_round(camera: Camera, middle: Array, aspect: float = 1.5, sharp_at: Arr
         reach_mm=camera.distance_mm * 4 + 8000.0,
         opening_mm=camera.lens_mm / camera.f_number if camera.f_number > 0 else 0.0,
         focus_mm=max(focus, 1.0),
+        raised=raised,
     )
 
 

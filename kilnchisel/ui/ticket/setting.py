@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, get_args
 
+from kilnchisel.core.job.cameras import at_place, place_of
 from kilnchisel.core.job.crafts import shines
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
@@ -11,6 +12,7 @@ from kilnchisel.core.job.sets import fitted, kept_sets, set_of, sets_for
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
     MOST_LAMPS,
+    MOST_PLACES,
     GroundName,
     RoomName,
     StudioLight,
@@ -167,11 +169,13 @@ def _ground(job: Job) -> list[Spec]:
 
 def _camera(job: Job) -> list[Spec]:
     opening = "What is out of focus; 0: all is sharp."
-    fields = [
+    fields = _places(job)
+    fields += [
         ranged(job, (*CAMERA, "turn_deg"), "Camera round", "angle", step=5),
         ranged(job, (*CAMERA, "tilt_deg"), "Camera height", "angle", step=5),
         ranged(job, (*CAMERA, "distance_mm"), "Distance", "length", step=20),
         ranged(job, (*CAMERA, "lens_mm"), "Lens", "length", step=5, hint="On a 36 mm wide frame."),
+        at((*CAMERA, "upright"), "Upright lines", "switch", options=((True, "Kept"), (False, "As seen"))),
         ranged(job, (*CAMERA, "f_number"), "Opening", "f-number", step=1, hint=opening),
     ]
     if job.setting.camera.f_number > 0:
@@ -181,6 +185,24 @@ def _camera(job: Job) -> list[Spec]:
             link("camera.focus", "", "Focus where I click…", "Click what is to be sharp"),
         ]
     return fields
+
+
+def _places(job: Job) -> list[Spec]:
+    """The camera places of the job."""
+    fields: list[Spec] = []
+    if job.setting.places:
+        names = tuple((place.name, place.name) for place in job.setting.places)
+        options = names if place_of(job) is not None else ((None, "Moved away"), *names)
+        fields.append(Spec("camera.place", "Seen from", place_of, _from, "menu", options=options))
+    if len(job.setting.places) < MOST_PLACES:
+        fields.append(link("camera.keep", "", "Keep this view…", "Keep the camera by name"))
+    if place_of(job) is not None:
+        fields.append(link("camera.forget", "", "Forget this view"))
+    return fields
+
+
+def _from(job: Job, name: str | None) -> Job:
+    return job if name is None else at_place(job, name)
 
 
 def _exposure(job: Job) -> list[Spec]:

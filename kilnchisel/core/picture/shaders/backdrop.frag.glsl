@@ -5,6 +5,7 @@ uniform float turn;
 uniform vec3 ahead;
 uniform vec3 right;
 uniform vec3 up;
+uniform float raised; // of a lens that is shifted, as a tangent
 uniform vec2 tall;    // tangents of half angles; zero for a parallel view
 void main() {
     if (tall.y == 0.0) {
@@ -12,6 +13,7 @@ void main() {
         colour = vec4(shown(sheet + veil_here()), 0.0);
         return;
     }
-    vec3 d = normalize(ahead + screen.x * tall.x * right + screen.y * tall.y * up);
-    colour = vec4(shown(textureLod(backdrop, round_uv(d, turn), 0.0).rgb + veil_here()), 0.0);  // it is out of focus by itself
+    vec3 d = normalize(ahead + screen.x * tall.x * right + (screen.y * tall.y + raised) * up);
+    // its alpha says that it is not to be put out of focus again
+    colour = vec4(shown(textureLod(backdrop, round_uv(d, turn), 0.0).rgb + veil_here()), 0.0);
 }
