@@ -45,6 +45,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 LAYERS = 8
+SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
@@ -320,7 +321,7 @@ class Draft:
             self._rooms.move_to_end(key)
             return self._rooms[key][1]
         seen = surround(scene)
-        named = f"shine-{digest_of(seen)}"
+        named = f"shine2-{digest_of(seen)}"
         kept = kept_arrays("rooms", named, lambda: {"layers": self._shine_of(seen)}, most=24)["layers"]
         layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")
         layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
@@ -337,21 +338,25 @@ class Draft:
         source = self.gl.texture_array((WIDTH, HEIGHT, count), 4, averages.tobytes(), dtype="f4")
         source.filter = (moderngl.LINEAR, moderngl.LINEAR)
         source.repeat_y = False
-        target = self.gl.texture((WIDTH, HEIGHT), 4, dtype="f4")
-        frame = self.gl.framebuffer(color_attachments=[target])
-        frame.use()
         self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        source.use(0)
         layers = []
         for layer in range(LAYERS):
+            share = 1 if layer < SHARP_LAYERS else 2  # what is blurred needs fewer pixels
+            size = (WIDTH // share, HEIGHT // share)
+            target = self.gl.texture(size, 4, dtype="f4")
+            frame = self.gl.framebuffer(color_attachments=[target])
+            frame.use()
+            source.use(0)
             # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
             rough = (layer / (LAYERS - 1)) ** 2
             set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
             self._card.draw(self._screen_gloss, 3)
-            layers.append(np.frombuffer(self._card.read(target), dtype=np.float32))
-        for thing in (frame, target, source):
-            thing.release()
-        return np.stack(layers).reshape(LAYERS, HEIGHT, WIDTH, 4)
+            seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(size[1], size[0], 4)
+            layers.append(seen if share == 1 else _doubled(seen))
+            frame.release()
+            target.release()
+        source.release()
+        return np.stack(layers)
 
     def _open_ground(self, scene: Scene, base: Base) -> tuple[float, ...]:
         key = (scene.draft_room.turn, base.normal.tobytes())
@@ -592,6 +597,17 @@ class Draft:
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
+
+
+def _doubled(picture: Array) -> Array:
+    """An all-round picture (h, w, 4) with twice as many pixels each way, bilinear; it meets itself."""
+    left, right = np.roll(picture, 1, axis=1), np.roll(picture, -1, axis=1)
+    wide = np.stack([0.75 * picture + 0.25 * left, 0.75 * picture + 0.25 * right], axis=2)
+    wide = wide.reshape(len(picture), -1, 4)
+    above = np.concatenate([wide[:1], wide[:-1]])
+    below = np.concatenate([wide[1:], wide[-1:]])
+    tall = np.stack([0.75 * wide + 0.25 * above, 0.75 * wide + 0.25 * below], axis=1)
+    return np.asarray(tall.reshape(-1, wide.shape[1], 4).astype(np.float32))
 
 
 def _largest_disc(size: tuple[int, int]) -> float:

@@ -26,7 +26,7 @@ CELLS = 96  # of a panel's picture each way
 SOFT, RIM = 0.05, 0.35  # of a soft box: where its edge begins, and how much darker its rim is
 PANES, BAR = (2, 3), 0.05  # of a window, and the width of its bars
 RING = 0.62  # the inner over the outer width of a ring
-PAINTED = (256, 512)  # rows and columns of a room with panels in it
+PAINTED = (128, 256)  # rows and columns of a room with panels in it: as many as the draft mirrors
 
 
 @dataclass(frozen=True, eq=False)

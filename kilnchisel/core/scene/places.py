@@ -17,12 +17,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, srgb_decode
+from kilnchisel.core.kept import Arrays, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
+RECIPE = 1  # to be raised when places are read in another way
 OFFSET = 1 / 64  # of the gain map: what is added before and taken off after, both ways
 SUNNY = 400.0  # so many times the mean is the sun, and no cloud
 SUN_REACH = 4.0  # degrees round the brightest pixel that belong to it
@@ -49,7 +51,17 @@ class Place:
 @remembered
 def place(name: str) -> Place:
     """A shipped place by the name of its file."""
-    return _without_sun(gain_mapped(RESOURCES / "lights" / "places" / f"{name}.jpg"))
+
+    def made() -> Arrays:
+        found = _without_sun(gain_mapped(RESOURCES / "lights" / "places" / f"{name}.jpg"))
+        sun = found.sun
+        told = np.zeros(5) if sun is None else np.array([sun.azimuth_deg, sun.elevation_deg, *sun.light])
+        return {"picture": found.picture, "sun": told}
+
+    kept = kept_arrays("rooms", f"place-{name}-{RECIPE}", made, most=48)
+    told = kept["sun"]
+    shines = bool(told[2:].any())
+    return Place(kept["picture"], Sun(float(told[0]), float(told[1]), told[2:]) if shines else None)
 
 
 def gain_mapped(path: Path) -> Array:
