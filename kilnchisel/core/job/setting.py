@@ -40,14 +40,8 @@ class StudioLight(Value):
 
 
 MOST_LAMPS = 8
-RoomName = Literal[
-    "studio",
-    "daylight",
-    "workshop",
-    "dark",
-    "even",
-    "low sun sky",
-    "high sun sky",
+# seen all round from one spot out of doors or in, in their full range
+PlaceName = Literal[
     "park",
     "pine wood",
     "dawn hills",
@@ -58,6 +52,9 @@ RoomName = Literal[
     "empty flat",
     "gallery hall",
     "photo studio",
+]
+RoomName = Literal[
+    "studio", "daylight", "workshop", "dark", "even", "low sun sky", "high sun sky", PlaceName
 ]
 
 

@@ -136,13 +136,7 @@ class TracedScene:
         if channels == 4:
             if self.scene.shines:
                 # the integrator looks through all that shines; only the panels are to be looked through
-                seen = self._loaded.ray_intersect(ray)
-                emitter = seen.emitter(self._loaded)
-                lamp = seen.is_valid()
-                for panel in self._panel_emitters():
-                    lamp &= emitter != panel
-                sent = emitter.eval(seen, lamp)
-                lamp &= dr.max(sent) > 0
+                sent, lamp = self._shining(self._loaded.ray_intersect(ray))
                 colour, hit = dr.select(lamp, sent, colour), hit | lamp
             colour += self._sent_back(ray)
             cover = dr.select(hit, mi.Float(1), mi.Float(0)) * self._there(ray)
@@ -160,12 +154,7 @@ class TracedScene:
         sampler, ray = self._rays(part)
         colour, hit, _ = self._path.sample(self._loaded, sampler, ray)
         seen = self._loaded.ray_intersect(ray)
-        emitter = seen.emitter(self._loaded)
-        lamp = seen.is_valid()
-        for panel in self._panel_emitters():
-            lamp &= emitter != panel
-        sent = emitter.eval(seen, lamp)
-        lamp &= dr.max(sent) > 0
+        sent, lamp = self._shining(seen)
         colour, hit = dr.select(lamp, sent, colour) + self._sent_back(ray), hit | lamp
         ground = seen.is_valid() & self._is_ground(seen)
         layers = []
@@ -173,6 +162,18 @@ class TracedScene:
             share = dr.select(mine, self.mi.Float(1), self.mi.Float(0))
             layers += [colour.x * share, colour.y * share, colour.z * share, share]
         return self._summed(layers, part)
+
+    def _shining(self, seen: Any) -> tuple[Any, Any]:
+        """What shines by itself where rays have met something, and whether it does; lights that are set up
+        do not count."""
+        import drjit as dr
+
+        emitter = seen.emitter(self._loaded)
+        lamp = seen.is_valid()
+        for panel in self._panel_emitters():
+            lamp &= emitter != panel
+        sent = emitter.eval(seen, lamp)
+        return sent, lamp & (dr.max(sent) > 0)
 
     def masks(self, part: Slice) -> tuple[Array, tuple[str, ...]]:
         """Sum of the slice's samples: (rows, w, 2 + n) how many meet something, how far ahead (mm), and of

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA
-from kilnchisel.core.job.setting import Light
+from kilnchisel.core.job.setting import Light, PlaceName
 from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
@@ -25,18 +25,7 @@ ROOM_FILES = {
     "low sun sky": "low-sun-sky",
     "high sun sky": "high-sun-sky",
 }
-PLACES = (
-    "park",
-    "pine wood",
-    "dawn hills",
-    "sunset quay",
-    "city square",
-    "night field",
-    "warehouse",
-    "empty flat",
-    "gallery hall",
-    "photo studio",
-)
+PLACES: tuple[str, ...] = get_args(PlaceName)
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
 ROOM_TURN = {
     "studio": 22.0,
