@@ -203,6 +203,8 @@ class Mockup:
             there = (grounded > 0.02) & (alone[..., 3] > 0.02)
             # what the noise makes of open ground is no shadow
             shade = np.where(there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
+            # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
+            shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
         light = np.maximum(mine, 0)
         if self.scene.shines and not view.parallel:
             light = light + veil(light, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
