@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
+    QImage,
     QKeySequence,
     QShortcut,
 )
@@ -560,6 +561,14 @@ class Window(LetteringActions, QMainWindow):
             self.picture.set_square_on(on=True)
         self.picture.begin_measuring()
         self.say("Click two points on the piece for their distance; Escape ends it.")
+
+    def copy_picture(self) -> None:
+        """The picture as it now stands, to the clipboard."""
+        shown, board = self.picture.image, QApplication.clipboard()
+        if shown is None or board is None:
+            return
+        board.setImage(shown.convertToFormat(QImage.Format.Format_RGB32))
+        self.say(f"Copied, {shown.width()} × {shown.height()} pixels.")
 
     def toggle_stretch(self) -> None:
         """Colour the surface under the lettering by its stretch, or stop."""

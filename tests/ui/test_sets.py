@@ -127,6 +127,17 @@ class Sets(WindowTest):
         self.window.follow_link("camera.forget")
         self.assertEqual(self.window.session.job.setting.places, ())
 
+    def test_the_picture_is_copied_as_it_is_shown(self):
+        self.new()
+        self.settle()
+        self.window.copy_picture()
+        copied = self.app.clipboard().image()
+        shown = self.window.picture.image
+        self.assertEqual(copied.size(), shown.size())
+        for x, y in ((10, 10), (shown.width() // 2, shown.height() // 2)):
+            self.assertEqual(copied.pixelColor(x, y).rgb(), shown.pixelColor(x, y).rgb())
+        self.assertIn("Copied", self.window.hint.text())
+
     def test_lights_are_added_switched_and_removed(self):
         self.new()
         self.tiles()
