@@ -417,13 +417,11 @@ def _list_sets(offered: Any, *, as_json: bool) -> None:
 def _set_pictures(job: Any, folder: Path) -> None:
     """The piece in each set, named by it; what is made is told line by line."""
     from kilnchisel.core.handover.pictures import write_picture
-    from kilnchisel.core.handover.setpictures import make_pictures, pictures_there
+    from kilnchisel.core.handover.setpictures import make_pictures
 
     if not folder.is_dir():
         raise KilnError(f"There is no folder {folder}.")
-    for name in make_pictures(job):
-        pixels = pictures_there(job, name)[name]
-        assert pixels is not None
+    for name, pixels in make_pictures(job):
         write_picture(pixels, folder / f"{name.replace(' ', '-')}.png", f"{job.name}: {name}")
         print(name, flush=True)
 

@@ -18,6 +18,7 @@ from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.cameras import keep_place, place_of, without_place
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
+from kilnchisel.core.job.lamps import with_lamp, without_lamp
 from kilnchisel.core.job.lettering import Content, Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import recipe_of, save_recipe
@@ -41,7 +42,6 @@ from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
-from kilnchisel.ui.ticket.setting import with_lamp, without_lamp
 from kilnchisel.ui.view.picture import Pointing
 
 if TYPE_CHECKING:

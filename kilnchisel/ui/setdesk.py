@@ -16,7 +16,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
-from kilnchisel.core.handover.setpictures import pictures_there
+from kilnchisel.core.handover.setpictures import alike, pictures_there
 from kilnchisel.core.job.model import Job
 from kilnchisel.ui.work import Slot
 
@@ -45,8 +45,8 @@ class SetDesk(QObject):
 
     def want(self, job: Job | None) -> None:
         """Ask for the pictures of this job; those that are there come at once, one by one. None: nothing
-        is wanted any more."""
-        if job is self._job:
+        is wanted any more. A change of the setting alone lets those that are under way come."""
+        if job is self._job or (job is not None and self._job is not None and alike(job, self._job)):
             return
         self._job = job
         number = self._slot.newest + 1
@@ -60,7 +60,7 @@ class SetDesk(QObject):
         self._slot.close()
 
     def _serve(self, order: SetOrder) -> None:
-        missing = self._hand_out(order, frozenset())
+        missing = self._hand_out(order)
         until = time.monotonic() + RESTS_S
         while missing and time.monotonic() < until:
             if self._slot.stale(order):
@@ -70,13 +70,13 @@ class SetDesk(QObject):
             with contextlib.suppress(KilnError, OSError):  # a full disk: the sets have no pictures then
                 self._make(order, missing)
 
-    def _hand_out(self, order: SetOrder, told: frozenset[str]) -> frozenset[str]:
-        """Tell the pictures that are there and were not told yet; the sets that still have none."""
+    def _hand_out(self, order: SetOrder) -> frozenset[str]:
+        """Tell the pictures that are there; the sets that have none."""
         missing = set()
         for name, pixels in pictures_there(order.job).items():
             if pixels is None:
                 missing.add(name)
-            elif name not in told and not self._slot.stale(order):
+            elif not self._slot.stale(order):
                 self.made.emit(order.job, name, pixels)
         return frozenset(missing)
 

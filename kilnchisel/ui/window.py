@@ -327,10 +327,9 @@ class Window(LetteringActions, QMainWindow):
         """The flat lettering as SVG or DXF."""
         if self.pages.currentIndex() != 1:
             return
-        start = str(Path(self._folder()) / f"{self.session.job.name}.svg")
-        name, _ = QFileDialog.getSaveFileName(self, "Outlines to a file", start, "SVG (*.svg);;DXF (*.dxf)")
-        if name:
-            self.write_outline(Path(name), self.ticket.handover.order)
+        path = self._ask_target("Outlines to a file", OUTLINE_ENDINGS)
+        if path is not None:
+            self.write_outline(path, self.ticket.handover.order)
 
     def write_outline(self, path: Path, order: OutlineOrder) -> None:
         """Write the outlines and say so."""
@@ -609,22 +608,13 @@ class Window(LetteringActions, QMainWindow):
         """Ask where, then make the finished picture in the background."""
         try:
             size = parse_size(self.ticket.handover.typed_size)
-        except KilnError as error:
-            self.ticket.show_section("hand-over")
-            self.ticket.handover.refuse(str(error))
-            return
-        self.ticket.handover.refuse("")
-        start = str(Path(self._folder()) / f"{self.session.job.name}.png")
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in PICTURE_ENDINGS)
-        name, kind = QFileDialog.getSaveFileName(self, "Picture to a file", start, kinds)
-        if not name:
-            return
-        path = Path(name)
-        if not path.suffix:
-            path = path.with_suffix("." + kind.split(" ")[0].lower())
-        try:
+            self.ticket.handover.refuse("")
+            path = self._ask_target("Picture to a file", PICTURE_ENDINGS)
+            if path is None:
+                return
             checked_file(path, self.ticket.handover.file, draft=False)
         except KilnError as error:
+            self.ticket.show_section("hand-over")
             self.ticket.handover.refuse(str(error))
             return
         self.make_picture(path, size)
@@ -683,15 +673,9 @@ class Window(LetteringActions, QMainWindow):
 
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""
-        start = str(Path(self._folder()) / f"{self.session.job.name}.stl")
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in MESH_ENDINGS)
-        name, kind = QFileDialog.getSaveFileName(self, "Solid to a file", start, kinds)
-        if not name:
-            return
-        path = Path(name)
-        if not path.suffix:
-            path = path.with_suffix("." + kind.split(" ")[0].lower())
-        self.write_mesh(path)
+        path = self._ask_target("Solid to a file", tuple(MESH_ENDINGS))
+        if path is not None:
+            self.write_mesh(path)
 
     def write_mesh(self, path: Path) -> None:
         """Write the solid and say so."""
@@ -707,6 +691,16 @@ class Window(LetteringActions, QMainWindow):
             self.say(f"Solid written to {path}.")
         except KilnError as error:
             self._tell(str(error))
+
+    def _ask_target(self, title: str, endings: tuple[str, ...]) -> Path | None:
+        """Where something is to be written; a name without an ending gets that of the chosen kind."""
+        start = str(Path(self._folder()) / f"{self.session.job.name}{endings[0]}")
+        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in endings)
+        name, kind = QFileDialog.getSaveFileName(self, title, start, kinds)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix else path.with_suffix("." + kind.split(" ")[0].lower())
 
     # the window itself
 

@@ -1,32 +1,22 @@
-import io
 import json
 import os
 import subprocess
 import sys
 import tempfile
 import unittest
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
 
-from kilnchisel.__main__ import main
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import write_mesh
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, parse_size, write_picture
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import save_job
 from kilnchisel.core.paths import RESOURCES
+from tests.commands import called
 from tests.samples import mug_job, plaque_job
-
-
-def called(*arguments):
-    """Run the command line here: (status, stdout, stderr)."""
-    out, err = io.StringIO(), io.StringIO()
-    with redirect_stdout(out), redirect_stderr(err):
-        status = main([str(a) for a in arguments])
-    return status, out.getvalue(), err.getvalue()
 
 
 class Pictures(unittest.TestCase):

@@ -1,28 +1,19 @@
 """The command line begins jobs and places letterings, as the window does."""
 
-import contextlib
-import io
 import tempfile
 import unittest
 from pathlib import Path
 
 import trimesh
 
-from kilnchisel.__main__ import PLACINGS, main
+from kilnchisel.__main__ import PLACINGS
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job, save_job
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.shop.placing import between, centred
-
-
-def said(*arguments):
-    """Exit status, what was printed, what was complained of."""
-    out, errors = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
-        status = main([str(argument) for argument in arguments])
-    return status, out.getvalue(), errors.getvalue()
+from tests.commands import called
 
 
 class NewAndLay(unittest.TestCase):
@@ -31,22 +22,22 @@ class NewAndLay(unittest.TestCase):
         self.job = self.folder / "job.kcj"
 
     def test_a_job_on_every_kind(self):
-        status, listed, _ = said("new", "--list")
+        status, listed, _ = called("new", "--list")
         self.assertEqual(status, 0)
         for kind in KINDS:
             self.assertIn(kind, listed)
-            self.assertEqual(said("new", kind, "-o", self.job, "--text", "TARN")[0], 0)
+            self.assertEqual(called("new", kind, "-o", self.job, "--text", "TARN")[0], 0)
             job = open_job(self.job)
             self.assertEqual((job.blank.kind, job.letterings[0].content.text), (kind, "TARN"))
 
     def test_a_job_on_a_mesh_keeps_the_mesh(self):
         mesh = self.folder / "block.ply"
         mesh.write_bytes(trimesh.creation.box((2, 3, 4)).export(file_type="ply"))
-        status, _, errors = said("new", mesh, "-o", self.job, "--unit", "cm", "--up", "z")
+        status, _, errors = called("new", mesh, "-o", self.job, "--unit", "cm", "--up", "z")
         self.assertEqual((status, errors), (0, ""))
         mesh.unlink()
         self.assertEqual(open_job(self.job).blank.size_mm, (20.0, 30.0, 40.0))
-        status, measured, _ = said("measure", self.job)
+        status, measured, _ = called("measure", self.job)
         self.assertEqual(status, 0)
         self.assertIn("Capital height", measured)
 
@@ -59,7 +50,7 @@ class NewAndLay(unittest.TestCase):
             ("between-along", between(job, 0, "along")),
         ):
             placed = self.folder / "placed.kcj"
-            self.assertEqual(said("lay", self.job, "-o", placed, "--do", what)[0], 0)
+            self.assertEqual(called("lay", self.job, "-o", placed, "--do", what)[0], 0)
             self.assertEqual(open_job(placed), wanted)
         self.assertIn("line-up-left", PLACINGS)
 
@@ -72,7 +63,7 @@ class NewAndLay(unittest.TestCase):
             (("lay", self.job, "-o", self.job, "--lettering", "3", "--do", "centre"), "no lettering 3"),
             (("lay", self.job, "-o", self.job, "--do", "spread-up"), "three letterings"),
         ):
-            status, _, errors = said(*arguments)
+            status, _, errors = called(*arguments)
             self.assertEqual(status, 2)
             self.assertIn(words, errors)
 

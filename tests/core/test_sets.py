@@ -1,7 +1,5 @@
 """Sets fit every blank and every size, can be kept by name, and leave old jobs as they were."""
 
-import contextlib
-import io
 import json
 import tempfile
 import unittest
@@ -12,13 +10,12 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
-from kilnchisel.__main__ import main
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.handover.setpictures import make_pictures, pictures_there
+from kilnchisel.core.handover.setpictures import alike, make_pictures, pictures_there
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.cameras import at_place, keep_place, place_of, without_place
 from kilnchisel.core.job.edits import change
@@ -38,21 +35,15 @@ from kilnchisel.core.job.setups import SETS
 from kilnchisel.core.job.traits import stances_of
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.tracing import Slice, TracedScene
-from kilnchisel.core.scene.exposure import panels_on, room_on
+from kilnchisel.core.scene.exposure import lit_by
 from kilnchisel.core.scene.grounds import base_of
 from kilnchisel.core.scene.lamps import painted, panels_of
-from kilnchisel.core.scene.light import Room, degrees_apart, room_of, unfocused_room
+from kilnchisel.core.scene.light import Room, degrees_apart, unfocused_room
 from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import square_on
+from tests.commands import called
 from tests.samples import bare_scene, mug_job, plaque_job
-
-
-def said(*arguments):
-    out, errors = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
-        status = main([str(argument) for argument in arguments])
-    return status, out.getvalue(), errors.getvalue()
 
 
 class Fitting(unittest.TestCase):
@@ -149,38 +140,49 @@ class Kept(unittest.TestCase):
         two = tuple(one for one in sets_for(job.blank) if one.name in ("white sweep", "black acrylic"))
         with mock.patch("kilnchisel.core.handover.setpictures.sets_for", lambda blank: two):
             self.assertEqual(set(pictures_there(job).values()), {None})
-            self.assertEqual(list(make_pictures(job)), ["white sweep", "black acrylic"])
+            self.assertEqual([name for name, _ in make_pictures(job)], ["white sweep", "black acrylic"])
             with mock.patch("kilnchisel.core.picture.draft.Draft", side_effect=AssertionError):
                 list(make_pictures(job))
             white, black = pictures_there(job).values()
         self.assertGreater(white.mean(), 2 * black.mean())
 
+    def test_a_changed_setting_has_the_same_pictures(self):
+        job = mug_job()
+        self.assertTrue(alike(job, fitted(job, "black acrylic")))
+        for path, value in (
+            (("blank", "height_mm"), 90.0),
+            (("letterings", 0, "content", "text"), "B"),
+            (("finish", "colour"), "#aa3311"),
+            (("name",), "another"),
+        ):
+            self.assertFalse(alike(job, change(job, path, value)), path)
+
     def test_the_command_line(self):
         path, out = self.folder / "job.kcj", self.folder / "out.kcj"
         save_job(mug_job(), path)
-        status, listed, _ = said("sets", "--json")
+        status, listed, _ = called("sets", "--json")
         self.assertEqual((status, {row["name"] for row in json.loads(listed)}), (0, set(SETS)))
-        self.assertNotIn("meadow", said("sets", path)[1])
-        self.assertEqual(said("sets", path, "--use", "paper", "-o", out)[0], 0)
+        self.assertNotIn("meadow", called("sets", path)[1])
+        self.assertEqual(called("sets", path, "--use", "paper", "-o", out)[0], 0)
         self.assertEqual(set_of(open_job(out)), "paper")
-        self.assertEqual(said("sets", out, "--save", "Mine")[0], 0)
-        self.assertTrue(said("sets")[1].startswith("Mine"))
-        self.assertEqual(said("sets", "--forget", "Mine")[0], 0)
-        self.assertIn("Name the job", said("sets", "--use", "paper")[2])
+        self.assertEqual(called("sets", out, "--save", "Mine")[0], 0)
+        self.assertTrue(called("sets")[1].startswith("Mine"))
+        self.assertEqual(called("sets", "--forget", "Mine")[0], 0)
+        self.assertIn("Name the job", called("sets", "--use", "paper")[2])
         picture = self.folder / "a.png"
         size = ("--draft", "--size", "96x64")
-        self.assertEqual(said("picture", path, "-o", picture, "--set", "black acrylic", *size)[0], 0)
+        self.assertEqual(called("picture", path, "-o", picture, "--set", "black acrylic", *size)[0], 0)
         dark = np.asarray(Image.open(picture)).mean()
-        self.assertEqual(said("picture", path, "-o", picture, "--set", "white sweep", *size)[0], 0)
+        self.assertEqual(called("picture", path, "-o", picture, "--set", "white sweep", *size)[0], 0)
         self.assertGreater(np.asarray(Image.open(picture)).mean(), 2 * dark)
-        self.assertIn("no place", said("picture", path, "-o", picture, "--place", "moon", *size)[2])
-        self.assertIn("no set", said("picture", path, "-o", picture, "--set", "moon", *size)[2])
+        self.assertIn("no place", called("picture", path, "-o", picture, "--place", "moon", *size)[2])
+        self.assertIn("no set", called("picture", path, "-o", picture, "--set", "moon", *size)[2])
 
     def test_the_command_line_reaches_every_light(self):
         path, out = self.folder / "job.kcj", self.folder / "out.kcj"
         save_job(fitted(mug_job(), "white sweep"), path)
         field = "setting.light.lamps.2.kelvin"
-        self.assertEqual(said("set", path, "-o", out, f"{field}=3200", "setting.camera.f_number=4")[0], 0)
+        self.assertEqual(called("set", path, "-o", out, f"{field}=3200", "setting.camera.f_number=4")[0], 0)
         self.assertEqual(open_job(out).setting.light.lamps[1].kelvin, 3200)
 
 
@@ -212,13 +214,15 @@ class Cameras(unittest.TestCase):
             path, out = Path(folder) / "job.kcj", Path(folder) / "a.png"
             job = keep_place(fitted(mug_job(), "white sweep"), "Front", (120, 80))
             save_job(change(job, ("setting", "camera", "turn_deg"), 90.0), path)
-            self.assertEqual(said("picture", path, "-o", out, "--view", "front", "--draft")[0], 0)
+            self.assertEqual(called("picture", path, "-o", out, "--view", "front", "--draft")[0], 0)
             with Image.open(out) as image:
                 self.assertEqual(image.size, (120, 80))
                 seen = np.asarray(image)
             straight = Draft().render(scene_of_job(job), view_of(job, 1.5), (120, 80))[..., :3]
             self.assertLess(np.abs(seen.astype(int) - straight).mean(), 1.0)
-            self.assertIn("no camera place", said("picture", path, "-o", out, "--view", "x", "--draft")[2])
+            self.assertIn(
+                "no camera place", called("picture", path, "-o", out, "--view", "x", "--draft")[2]
+            )
 
     def test_a_shifted_lens_is_the_same_in_draft_and_both_tracers(self):
         job = change(fresh_job("van"), ("setting", "camera", "tilt_deg"), 9.0)
@@ -340,9 +344,7 @@ class Behind(unittest.TestCase):
         facing = np.array([-0.5, -0.5, 0.7071])
         for name in ("park", "warehouse", "city square"):
             light = Light(room=name, key=KeyLight(strength=0))
-            room = room_of(light).coarser(64, 128)
-            panels = panels_of(light, np.zeros(3), 50.0)
-            returned = room_on(room, facing[None]) + panels_on(panels, np.zeros(3), facing[None])
+            returned = lit_by(light, (0.0, 0.0, 0.0), 50.0, np.zeros(3), facing[None])
             self.assertAlmostEqual(float(returned[0] @ LUMA), 0.5, delta=0.03, msg=name)
 
 

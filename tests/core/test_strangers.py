@@ -27,7 +27,7 @@ from kilnchisel.core.lettering.content import content_of_file, outline_of_conten
 from kilnchisel.core.lettering.faces import file_face, load_face
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.writing import write_whole
-from tests.core.test_handover import called
+from tests.commands import called
 from tests.samples import mug_job
 from tests.waiting import until
 

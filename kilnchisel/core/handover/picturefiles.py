@@ -17,7 +17,7 @@ from PIL import Image
 
 from kilnchisel.core.colour import P3_FROM_RGB, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.profiles import PROFILES, profile
+from kilnchisel.core.handover.profiles import profile
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 
 Array = NDArray[Any]
@@ -76,6 +76,8 @@ def shown_values(picture: Refined, order: FileOrder) -> Array:
     hides by c and that lies in a shadow of s gets alpha = c + (1 - c) (1 - encode(1 - s)), encode being the
     curve of sRGB; what only adds (a glow) makes its own alpha where it is brighter than that.
     """
+    if picture.light is None and order.profile == "sRGB":
+        return picture.pixels  # as they are, not once there and back
     if picture.light is None:
         linear, alpha = srgb_decode(picture.pixels / 255), None
     elif not order.transparent:
@@ -88,8 +90,6 @@ def shown_values(picture: Refined, order: FileOrder) -> Array:
     if alpha is not None:
         values = np.concatenate([values, alpha[..., None]], axis=2)
     most = 255 if order.bits == 8 else 65535
-    if picture.light is None and order.profile == "sRGB":
-        return picture.pixels  # as they are, not once there and back
     kind = np.uint8 if order.bits == 8 else np.uint16
     return np.asarray(np.rint(np.clip(values, 0, 1) * most).astype(kind))
 
@@ -210,4 +210,3 @@ WRITERS: dict[str, Callable[[Refined, FileOrder], bytes]] = {
     ".tiff": _tiff,
     ".exr": _exr,
 }
-assert set(PROFILES) == {"sRGB", "Display P3"}

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.sets import fitted, sets_for
+from kilnchisel.core.job.sets import arrangements, fitted, sets_for
 from kilnchisel.core.kept import kept_arrays, read_kept
 
 Array = NDArray[Any]
@@ -30,8 +30,8 @@ def pictures_there(job: Job, *names: str) -> dict[str, Array | None]:
     return found
 
 
-def make_pictures(job: Job) -> Iterator[str]:
-    """Make the pictures that are not there yet; the name of each set when its picture is kept."""
+def make_pictures(job: Job) -> Iterator[tuple[str, Array]]:
+    """Make the pictures that are not there yet; each set's name and picture when that is kept."""
     from kilnchisel.core.picture.draft import Draft
 
     draft = None
@@ -39,8 +39,18 @@ def make_pictures(job: Job) -> Iterator[str]:
         if pixels is None:
             draft = draft or Draft()
             shown = fitted(job, name)
-            kept_arrays(SHELF, _name(shown), lambda: {"pixels": _drawn(draft, shown)}, most=MOST)  # noqa: B023
-        yield name
+            made = kept_arrays(SHELF, _name(shown), lambda: {"pixels": _drawn(draft, shown)}, most=MOST)  # noqa: B023
+            pixels = made["pixels"]
+        yield name, pixels
+
+
+def alike(first: Job, second: Job) -> bool:
+    """Whether two jobs have the same pictures: sets replace a setting, all but a few parts of it."""
+    if first is second:
+        return True
+    if first.model_copy(update={"setting": second.setting}) != second:
+        return False
+    return arrangements(first) == arrangements(second)
 
 
 def _drawn(draft: Any, job: Job) -> Array:

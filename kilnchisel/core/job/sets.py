@@ -21,7 +21,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import RoomName, Setting
 from kilnchisel.core.job.setups import SETS, Manner, PictureSet, Piece
 from kilnchisel.core.job.shelf import Named, Shelf
-from kilnchisel.core.job.traits import deep_of, size_of, stances_of, traits_of
+from kilnchisel.core.job.traits import deep_of, size_of, stance_among, stances_of, traits_of
 
 
 def fitted(job: Job, name: str) -> Job:
@@ -34,19 +34,37 @@ def fitted(job: Job, name: str) -> Job:
     return change(job, ("setting",), _arranged(job, chosen))
 
 
+def arrangements(job: Job) -> dict[str, Setting]:
+    """The setting that each set would make of a job, by name."""
+    return {one.name: _arranged(job, one) for one in sets_for(job.blank)}
+
+
 def _arranged(job: Job, chosen: PictureSet) -> Setting:
     """The setting that a set makes of a job."""
-    made = chosen.make(_piece(job, _stance(job.blank, chosen.manner, job.setting.stance)))
-    stance = _stance(
-        job.blank, chosen.manner, made.stance if chosen.manner == "any" else job.setting.stance
-    )
-    shining = any(shines(item.craft) for item in job.letterings)
+    return _in_set(chosen, job.blank, job.setting, posts=_on_posts(job), shining=_shining(job))
+
+
+def _in_set(chosen: PictureSet, blank: Blank, setting: Setting, *, posts: bool, shining: bool) -> Setting:
+    made = chosen.make(_piece(blank, _stance(blank, chosen.manner, setting.stance), posts=posts))
+    wanted = made.stance if chosen.manner == "any" else setting.stance
+    update: dict[str, Any] = {
+        "stance": _stance(blank, chosen.manner, wanted),
+        "places": setting.places,
+    }
     if shining:
-        made = made.model_copy(update={"glow": job.setting.glow})
+        update["glow"] = setting.glow
     # in the dark a lamp is to look as bright as it is
     if chosen.manner not in ("any", "night") and not (shining and made.light.room == "dark"):
-        made = made.model_copy(update={"exposure": "by itself"})
-    return made.model_copy(update={"stance": stance, "places": job.setting.places})
+        update["exposure"] = "by itself"
+    return made.model_copy(update=update)
+
+
+def _shining(job: Job) -> bool:
+    return any(shines(item.craft) for item in job.letterings)
+
+
+def _on_posts(job: Job) -> bool:
+    return any(isinstance(item.craft, Fitting) and item.craft.form == "posts" for item in job.letterings)
 
 
 def named(name: str) -> PictureSet:
@@ -95,12 +113,18 @@ def in_place(job: Job, room: str) -> Job:
 
 def set_of(job: Job) -> str | None:
     """The name of the set that a job stands in just as it is made; None once it was changed."""
-    return _set_name(job.model_copy(update={"name": "job"}), kept_sets())
+    return _set_name(job.blank, job.setting, kept_sets(), posts=_on_posts(job), shining=_shining(job))
 
 
-@lru_cache(maxsize=4)
-def _set_name(job: Job, kept: tuple[KeptSet, ...]) -> str | None:
-    return next((one.name for one in sets_for(job.blank) if _arranged(job, one) == job.setting), None)
+@lru_cache(maxsize=8)
+def _set_name(
+    blank: Blank, setting: Setting, kept: tuple[KeptSet, ...], *, posts: bool, shining: bool
+) -> str | None:
+    """By all that a set depends on: it is asked for at every edit, and most leave that as it is."""
+    for one in sets_for(blank):
+        if _in_set(one, blank, setting, posts=posts, shining=shining) == setting:
+            return one.name
+    return None
 
 
 def keep_set(job: Job, name: str) -> None:
@@ -110,8 +134,10 @@ def keep_set(job: Job, name: str) -> None:
         raise KilnError("Give the set a name.")
     if _plain(name) in SETS:
         raise KilnError(f"“{name}” is the name of a set that comes with the program; choose another.")
-    stance = job.setting.stance if job.setting.stance in stances_of(job.blank) else stances_of(job.blank)[0]
-    _SHELF.save(KeptSet(name=name, radius_mm=_piece(job, stance).radius, setting=job.setting))
+    stance = stance_among(job.blank, job.setting.stance)
+    _SHELF.save(
+        KeptSet(name=name, radius_mm=_piece(job.blank, stance, posts=False).radius, setting=job.setting)
+    )
 
 
 class KeptSet(Named):
@@ -157,15 +183,13 @@ def _stance(blank: Blank, manner: Manner, now: str) -> str:
         return "hung" if "hung" in stances else stances[0]
     if manner == "open":
         return "standing" if "standing" in stances else stances[0]
-    if manner in ("any", "night"):
-        return now if now in stances else stances[0]
-    return now if now in stances and now != "hung" else stances[0]
+    if manner == "table" and now == "hung":
+        return stances[0]
+    return stance_among(blank, now)
 
 
-def _piece(job: Job, stance: str) -> Piece:
-    blank = job.blank
+def _piece(blank: Blank, stance: str, *, posts: bool) -> Piece:
     (wide, tall), deep = size_of(blank), deep_of(blank)
-    posts = any(isinstance(x.craft, Fitting) and x.craft.form == "posts" for x in job.letterings)
     if traits_of(blank).lies and stance == "lying":
         return Piece(wide, tall, deep, lies=True)
     bracket = isinstance(blank, BoxSign) and blank.bracket

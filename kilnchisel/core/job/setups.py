@@ -13,7 +13,17 @@ import numpy as np
 
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign
-from kilnchisel.core.job.setting import Camera, Ground, GroundName, KeyLight, Light, Setting, StudioLight
+from kilnchisel.core.job.setting import (
+    COLOURED_GROUNDS,
+    Camera,
+    Ground,
+    GroundName,
+    KeyLight,
+    Light,
+    Setting,
+    StudioLight,
+    in_ground,
+)
 from kilnchisel.core.job.traits import size_of, stances_of
 
 Manner = Literal["table", "wall", "open", "any", "night"]
@@ -160,18 +170,23 @@ def _window(
     )
 
 
-def _swept(kind: GroundName, colour: str) -> Ground:
-    return Ground(kind=kind, colour=colour, form="sweep", behind="plain", behind_colour=colour)
+def _seamless(colour: str) -> Ground:
+    return Ground(kind="seamless", colour=colour, form="sweep", behind="plain", behind_colour=colour)
 
 
-def _table(kind: GroundName, colour: str = Ground().colour) -> Ground:
-    return Ground(kind=kind, colour=colour, form="table")
+def _table(kind: GroundName) -> Ground:
+    return in_ground(Ground(form="table"), kind)
+
+
+def _land(piece: Piece, kind: GroundName) -> Ground:
+    """Open ground; what stands on posts of its own is seen without."""
+    return Ground(kind="none") if piece.posts else Ground(kind=kind, form="open")
 
 
 def _white_sweep(piece: Piece) -> Setting:
     return Setting(
         light=_studio(piece, 22, 95),
-        ground=_swept("seamless", "#eeeeec"),
+        ground=_seamless("#eeeeec"),
         camera=_camera(piece, 14, 20, 100, 0.66),
     )
 
@@ -179,7 +194,7 @@ def _white_sweep(piece: Piece) -> Setting:
 def _grey_sweep(piece: Piece) -> Setting:
     return Setting(
         light=_studio(piece),
-        ground=_swept("seamless", "#c6c1b9"),
+        ground=_seamless(COLOURED_GROUNDS["seamless"]),
         camera=_camera(piece, 14, 22, 100, 0.66),
     )
 
@@ -188,9 +203,7 @@ def _black_acrylic(piece: Piece) -> Setting:
     return Setting(
         exposure_stops=0.4,
         light=_studio(piece, 6, 130),
-        ground=Ground(
-            kind="acrylic", colour="#1b1c1e", form="table", behind="plain", behind_colour="#0b0b0c"
-        ),
+        ground=_table("acrylic").model_copy(update={"behind": "plain", "behind_colour": "#0b0b0c"}),
         camera=_camera(piece, 14, 15, 100, 0.66),
     )
 
@@ -198,7 +211,7 @@ def _black_acrylic(piece: Piece) -> Setting:
 def _felt(piece: Piece) -> Setting:
     return Setting(
         light=_window(piece, 5600),
-        ground=_table("felt", "#5f6b5a"),
+        ground=_table("felt"),
         camera=_camera(piece, 18, 32, 100, 0.66),
     )
 
@@ -206,7 +219,7 @@ def _felt(piece: Piece) -> Setting:
 def _leather(piece: Piece) -> Setting:
     return Setting(
         light=_window(piece, 5200, room="workshop"),
-        ground=_table("leather", "#5a3a28"),
+        ground=_table("leather"),
         camera=_camera(piece, -16, 30, 100, 0.66),
     )
 
@@ -214,7 +227,7 @@ def _leather(piece: Piece) -> Setting:
 def _linen(piece: Piece) -> Setting:
     return Setting(
         light=_window(piece, 6200),
-        ground=_table("linen", "#cfc5b2"),
+        ground=_table("linen"),
         camera=_camera(piece, 16, 26, 85, 0.66),
     )
 
@@ -222,7 +235,7 @@ def _linen(piece: Piece) -> Setting:
 def _paper(piece: Piece) -> Setting:
     return Setting(
         light=_window(piece, 5800, 75),
-        ground=_table("paper", "#e6e1d6"),
+        ground=_table("paper"),
         camera=_camera(piece, 10, 38, 85, 0.66),
     )
 
@@ -274,7 +287,7 @@ def _brick_wall(piece: Piece) -> Setting:
 
 
 def _render_wall(piece: Piece) -> Setting:
-    return _wall(piece, Ground(kind="roughcast", colour="#d8cfbe"), -12.0)
+    return _wall(piece, in_ground(Ground(), "roughcast"), -12.0)
 
 
 def _board_wall(piece: Piece) -> Setting:
@@ -317,7 +330,7 @@ def _in_the_open(
 ) -> Setting:
     return Setting(
         light=Light(room=room, strength=strength, key=NO_KEY),
-        ground=Ground(kind="none") if piece.posts else Ground(kind=ground, form="open"),
+        ground=_land(piece, ground),
         camera=_camera(piece, turn, 2 if piece.posts else 6, 85, 0.72),
     )
 
@@ -339,7 +352,7 @@ def _low_sun(piece: Piece) -> Setting:
     sun = StudioLight(kind="sun", turn_deg=-58, tilt_deg=14, strength=120, kelvin=3900)
     return Setting(
         light=Light(room="low sun sky", strength=60, key=NO_KEY, lamps=(sun,)),
-        ground=Ground(kind="none") if piece.posts else Ground(kind="gravel", form="open"),
+        ground=_land(piece, "gravel"),
         camera=_camera(piece, 18, 2 if piece.posts else 7, 85, 0.7),
     )
 

@@ -352,6 +352,12 @@ def stances_of(blank: Blank) -> tuple[str, ...]:
     return traits_of(blank).stances
 
 
+def stance_among(blank: Blank, wanted: str) -> str:
+    """How a blank is shown: as it is wanted where it can be, else as it stands."""
+    stances = stances_of(blank)
+    return wanted if wanted in stances else stances[0]
+
+
 def thickness_of(blank: Blank) -> float:
     """How thick a blank that lies flat is, mm."""
     return traits_of(blank).thickness(blank)

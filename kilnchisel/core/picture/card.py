@@ -6,6 +6,7 @@ import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -104,7 +105,6 @@ class Card:
         self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
         self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
-        self.lens = self._program("screen.vert.glsl", "lens.frag.glsl")
         self._meshes: OrderedDict[int, Uploaded] = OrderedDict()
         self._textures: OrderedDict[int, Maps] = OrderedDict()
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
@@ -112,6 +112,11 @@ class Card:
         self.flat = self._upload_flat()
         white = self._image(np.full((1, 1, 3), 255.0))
         self.plain = Maps(_nothing, 0, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+
+    @cached_property
+    def lens(self) -> Any:
+        """The program that puts out of focus; most pictures while something moves want none."""
+        return self._program("screen.vert.glsl", "lens.frag.glsl")
 
     def read(self, target: Any, **how: Any) -> bytes:
         """What a target holds, once all that was drawn to it is done."""

@@ -7,6 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
+from functools import cached_property
 from typing import Any
 
 import moderngl
@@ -62,7 +63,6 @@ class Draft:
         self._depth = self._card.depth
         self._lamps = LampLight(self.gl)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
-        self._screen_lens = self.gl.vertex_array(self._card.lens, [])
         self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
         self._shadow.compare_func = ""
@@ -122,6 +122,10 @@ class Draft:
             data = self._through_lens(data, size)
         pixels = np.frombuffer(data, dtype=np.uint8)
         return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+
+    @cached_property
+    def _screen_lens(self) -> Any:
+        return self.gl.vertex_array(self._card.lens, [])
 
     def _through_lens(self, data: bytes, size: tuple[int, int]) -> bytes:
         """A picture with what is out of focus spread over its disc."""
@@ -460,10 +464,9 @@ class Draft:
         if scene.base is not None:
             base = scene.base
             axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
-            under = scene.middle - ((scene.middle - base.point) @ base.normal) * base.normal
             values |= {
                 "ground_axes": axes.T,
-                "ground_middle": under,
+                "ground_middle": base.under(scene.middle),
                 "ground_half": 2.4 * scene.radius_mm,
                 "ground_fades": base.fades or (0.0, 0.0),
                 "ground_open": (*self._open_ground(scene, base), 1.0),

@@ -189,7 +189,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         TriangleMesh(tracer, np.concatenate(triangles).astype(np.float32))
     caster = Caster(tracer, stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
-    under = middle - ((middle - base.point) @ base.normal) * base.normal
+    under = base.under(middle)
     half = GROUND_REACH * radius_mm
     grid = (np.arange(GROUND_CELLS) + 0.5) / GROUND_CELLS * 2 - 1
     u, v = np.meshgrid(grid * half, grid * half)

@@ -46,7 +46,6 @@ class Mockup:
         """``had``: the textures of a mockup that is let go of, used again where they are the same."""
         self.scene = scene
         self.traced = TracedScene(scene, had)
-        self._last: Array | None = None  # the light of the picture that was finished last
 
     def refine(
         self,
@@ -68,10 +67,7 @@ class Mockup:
             if wish is not None and wish.transparent:
                 yield self._cut_out(view, size, samples, stop, progress, wish)
                 return
-            for state in self._refined(view, size, samples, stop, progress, looks):
-                if wish is not None and state.done == samples:
-                    state = replace(state, light=self._with_layers(view, size, samples, stop, wish))
-                yield state
+            yield from self._refined(view, size, samples, stop, progress, looks, wish)
         except Cancelled:
             return
         finally:
@@ -85,6 +81,7 @@ class Mockup:
         stop: Stop,
         progress: Callable[[float], None],
         looks: tuple[int, ...],
+        wish: Wish | None,
     ) -> Iterator[Refined]:
         backdrop = backdrop_of(self.scene, view, size)
         total = np.zeros((size[1], size[0], 4), dtype=np.float32)
@@ -100,7 +97,7 @@ class Mockup:
                     guided += GUIDE_STEP
                 progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
-            pixels = self._finished(
+            colour = self._clean(
                 view,
                 total / done,
                 guides / guided,
@@ -108,9 +105,13 @@ class Mockup:
                 done,
                 detail=Detail.ROUGH if done < samples else Detail.FINE,
             )
+            light = None
+            if wish is not None and done == samples:
+                light = self._as_light(colour, view, size, guides / guided, stop, wish)
             if stop():
                 raise Cancelled
-            yield Refined(pixels, done, samples)
+            shown = srgb_encode(picture_curve(colour, self.scene.gain))
+            yield Refined(np.rint(shown * 255).astype(np.uint8), done, samples, light)
 
     def _slices(
         self,
@@ -134,9 +135,10 @@ class Mockup:
                 strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number)))
         return np.concatenate(strips)
 
-    def _finished(
+    def _clean(
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, *, detail: Detail
     ) -> Array:
+        """Scene light (h, w, 3) without noise, with what is behind and the glow."""
         behind = (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop
         if samples < FEW_SAMPLES or view.opening_mm > 0:
             # the backdrop is put in first: between a clean picture and a coverage of few samples, or
@@ -144,20 +146,21 @@ class Mockup:
             colour = denoised(light[..., :3] + behind, guides, samples, detail=detail)
         else:
             colour = denoised(light[..., :3], guides, samples, detail=detail) + behind
-        if self.scene.shines and not view.parallel:
-            colour = colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
-        self._last = colour
-        shown = srgb_encode(picture_curve(colour, self.scene.gain))
-        return np.asarray(np.rint(shown * 255).astype(np.uint8))
+        return self._glowing(colour, view)
 
-    def _with_layers(
-        self, view: View, size: tuple[int, int], samples: int, stop: Stop, wish: Wish
+    def _glowing(self, colour: Array, view: View) -> Array:
+        """Light with the veil round what shines."""
+        if not self.scene.shines or view.parallel:
+            return colour
+        return colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
+
+    def _as_light(
+        self, colour: Array, view: View, size: tuple[int, int], guides: Array, stop: Stop, wish: Wish
     ) -> Light:
-        """The light of the picture that was just finished, and what is known of its pixels."""
-        assert self._last is not None
-        light = (self._last * self.scene.gain).astype(np.float32)
-        none = np.zeros(light.shape[:2], np.float32)
-        return Light(light, 1 - none, none, self._layers(view, size, stop) if wish.layers else {})
+        """A finished picture as light, and what is known of its pixels."""
+        none = np.zeros(colour.shape[:2], np.float32)
+        layers = self._layers(view, size, guides, stop) if wish.layers else {}
+        return Light((colour * self.scene.gain).astype(np.float32), 1 - none, none, layers)
 
     def _cut_out(
         self,
@@ -205,21 +208,18 @@ class Mockup:
             shade = np.where(there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
             # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
             shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
-        light = np.maximum(mine, 0)
-        if self.scene.shines and not view.parallel:
-            light = light + veil(light, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
+        light = self._glowing(np.maximum(mine, 0), view)
         made = Light(
             (light * self.scene.gain).astype(np.float32),
             cover.astype(np.float32),
             shade.astype(np.float32),
-            self._layers(view, size, stop) if wish.layers else {},
+            self._layers(view, size, guides, stop) if wish.layers else {},
         )
         over = picture_curve(made.light + (1 - made.alpha[..., None]))  # on white, to be looked at
         return Refined(np.rint(srgb_encode(over) * 255).astype(np.uint8), samples, samples, made)
 
-    def _layers(self, view: View, size: tuple[int, int], stop: Stop) -> dict[str, Array]:
-        """What is known of each pixel, (h, w, n) by name."""
-        guides = self._slices(self.traced.guides, view, size, FINE_GUIDES, 1, stop) / FINE_GUIDES
+    def _layers(self, view: View, size: tuple[int, int], guides: Array, stop: Stop) -> dict[str, Array]:
+        """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal."""
         names: list[tuple[str, ...]] = []
 
         def masks(part: Slice) -> Array:

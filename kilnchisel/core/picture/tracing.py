@@ -268,18 +268,11 @@ class TracedScene:
             return self.mi.Float(1)
         near, far = (dr.opaque(self.mi.Float, float(one)) for one in base.fades)
         seen = self._loaded.ray_intersect_preliminary(ray)
-        share = dr.norm(ray(seen.t) - self.mi.Point3f(*(float(c) for c in self._under))) - near
+        under = self.mi.Point3f(*(float(c) for c in base.under(self.scene.middle)))
+        share = dr.norm(ray(seen.t) - under) - near
         share = dr.clip(share / (far - near), 0, 1)
         ground = seen.is_valid() & self._is_ground(seen)
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
-
-    @property
-    def _under(self) -> Array:
-        """The point of the ground below the piece's middle."""
-        base = self.scene.base
-        assert base is not None
-        above = (self.scene.middle - base.point) @ base.normal
-        return np.asarray(self.scene.middle - above * base.normal)
 
     def _is_ground(self, seen: Any) -> Any:
         shape = self._shapes.get("ground")
@@ -308,10 +301,8 @@ class TracedScene:
         return found
 
     def _panel_emitters(self) -> list[Any]:
-        shapes = self._loaded.shapes()
-        return [
-            one.emitter() for one in shapes if one.id().startswith("panel") and one.emitter() is not None
-        ]
+        panels = [shape for name, shape in self._shapes.items() if name.startswith("panel")]
+        return [panel.emitter() for panel in panels if panel.emitter() is not None]
 
     def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
         """The same by the tracer's own film, for the variant that traces ray by ray."""

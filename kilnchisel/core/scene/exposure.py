@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, white_gain
-from kilnchisel.core.job.setting import Setting
-from kilnchisel.core.scene.lamps import Panel
-from kilnchisel.core.scene.light import Room, directions_of, solid_angles
+from kilnchisel.core.job.setting import Light, Setting
+from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.lamps import panels_of
+from kilnchisel.core.scene.light import cosine_sum, directions_of, room_of
 
 Array = NDArray[Any]
 
@@ -22,43 +23,40 @@ USUAL, SHARE, MOST_STOPS = 0.35, 0.2, 0.45  # a piece lighter or darker than usu
 ROWS = 32
 
 
-def gain_of(setting: Setting, room: Room, panels: tuple[Panel, ...], middle: Array, albedo: Array) -> Array:
+def gain_of(setting: Setting, middle: Array, radius_mm: float, albedo: Array) -> Array:
     """By what each channel (3,) of the scene's light is multiplied before the picture curve.
 
-    albedo (3,): the mean reflectance of the piece.
+    albedo (3,): the mean reflectance of the piece, whose ball has this middle and radius.
     """
     stops = setting.exposure_stops
     if setting.exposure == "by itself":
-        stops += _metered_stops(room, panels, middle, float(albedo @ LUMA))
+        own = SHARE * np.log2(USUAL / max(float(albedo @ LUMA), 0.01))
+        stops += _metered_stops(setting.light, spot_of(middle), radius_mm)
+        stops += float(np.clip(own, -MOST_STOPS, MOST_STOPS))
     return np.asarray(2.0**stops * white_gain(setting.white_kelvin))
 
 
-def _metered_stops(room: Room, panels: tuple[Panel, ...], middle: Array, albedo: float) -> float:
-    """As an incident light meter at the piece says, and a little longer for a dark piece."""
-    returned = (room_on(room, SHEETS) + panels_on(panels, middle, SHEETS)) @ LUMA
+def spot_of(middle: Array) -> tuple[float, float, float]:
+    """A point as what results are remembered by."""
+    x, y, z = (float(value) for value in middle)
+    return x, y, z
+
+
+@remembered
+def _metered_stops(light: Light, middle: tuple[float, float, float], radius_mm: float) -> float:
+    """As an incident light meter at the piece says."""
+    returned = lit_by(light, middle, radius_mm, np.array(middle), SHEETS) @ LUMA
     bright = float((returned**4).mean() ** 0.25)  # the lit ones count most
-    stops = np.log2(SHEET_RETURNS / max(bright, 1e-6))
-    own = SHARE * np.log2(USUAL / max(albedo, 0.01))
-    return float(np.clip(stops, -12, 12) + np.clip(own, -MOST_STOPS, MOST_STOPS))
+    return float(np.clip(np.log2(SHEET_RETURNS / max(bright, 1e-6)), -12, 12))
 
 
-def room_on(room: Room, normals: Array) -> Array:
-    """Irradiance / pi of a room on open surfaces of unit normals (n, 3) -> (n, 3)."""
-    directions = directions_of(ROWS, 2 * ROWS)
-    seen = room.coarser(ROWS, 2 * ROWS).seen(directions)
-    sent = seen * solid_angles(ROWS, 2 * ROWS)[:, None] / np.pi
-    return np.asarray(np.clip(normals @ directions.T, 0, None) @ sent)
-
-
-def panels_on(panels: tuple[Panel, ...], point: Array, normals: Array) -> Array:
-    """Irradiance / pi of lights on unit normals (n, 3) at a point they all shine on, by their middles:
-    (n, 3)."""
-    total = np.zeros((len(normals), 3))
-    for panel in panels:
-        way = panel.middle - point
-        way = way / np.linalg.norm(way)
-        mean = float(panel.radiance.mean())
-        if panel.throws is None and mean > 0:
-            facing = np.clip(normals @ way, 0, None)
-            total += facing[:, None] * panel.adds(point) * panel.radiance / mean
-    return total
+def lit_by(
+    light: Light, middle: tuple[float, float, float], radius_mm: float, point: Array, normals: Array
+) -> Array:
+    """Irradiance / pi of all the light round a piece on unit normals (n, 3) at an open point: (n, 3)."""
+    room = room_of(light).coarser(ROWS, 2 * ROWS)
+    found = cosine_sum(room.seen(directions_of(ROWS, 2 * ROWS)), normals)
+    for panel in panels_of(light, np.array(middle), radius_mm):
+        if panel.throws is None:
+            found = found + panel.on(point, normals)
+    return found

@@ -16,7 +16,10 @@ from kilnchisel.core.finishes import photographs, textures, woods
 from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.job.crafts import CutThrough
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.job.setting import Ground, Light
+from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.exposure import lit_by, spot_of
+from kilnchisel.core.scene.light import room_of
 from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_shown
 
 Array = NDArray[Any]
@@ -47,6 +50,10 @@ class Base:
     sweep: tuple[float, float, float] | None = None
     table: tuple[float, float, float] | None = None
     fades: tuple[float, float] | None = None
+
+    def under(self, point: Array) -> Array:
+        """The point of its plane below a point of the scene."""
+        return np.asarray(point - ((point - self.point) @ self.normal) * self.normal)
 
     @property
     def mesh(self) -> Mesh:
@@ -103,6 +110,38 @@ def _swept(base: Base) -> Mesh:
         np.concatenate(uv),
         lattice_faces(2, len(back))[:, ::-1].astype(np.int32),
     )
+
+
+def ground_of(job: Job, middle: Array, radius: float) -> Base | None:
+    """The ground of a job whose piece has this middle and radius, mm. Ground that goes over into that of
+    the place is as bright and of the colour that is seen there."""
+    base = base_of(job, radius)
+    if base is None or base.fades is None:
+        return base
+    material = base.material
+    wanted = _land_tones(job.setting.light, spot_of(middle), radius)
+    share = wanted / np.maximum(material.albedo / np.asarray(material.base), 1e-6)
+    tone = (float(share[0]), float(share[1]), float(share[2]))
+    return replace(base, material=replace(material, base=tone))
+
+
+GROUND_TONES = 0.02, 0.85  # the darkest and the lightest open ground
+# directions a little below the horizon, all behind the piece
+FAR_GROUND = np.array(
+    [
+        [np.sin(azimuth) * np.cos(down), np.cos(azimuth) * np.cos(down), -np.sin(down)]
+        for azimuth in np.radians(np.linspace(-40, 40, 9))
+        for down in np.radians([6.0, 10.0, 16.0, 24.0])
+    ]
+)
+
+
+@remembered
+def _land_tones(light: Light, middle: tuple[float, float, float], radius: float) -> Array:
+    """The reflectance (3,) that level ground needs to look as the place's own does."""
+    lit = lit_by(light, middle, radius, np.zeros(3), np.array([[0.0, 0.0, 1.0]]))[0]
+    seen = room_of(light).seen(FAR_GROUND).mean(axis=0)
+    return np.asarray(np.clip(seen / np.maximum(lit, 1e-6), *GROUND_TONES))
 
 
 def base_of(job: Job, radius: float) -> Base | None:

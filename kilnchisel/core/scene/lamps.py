@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import light_of_kelvin
 from kilnchisel.core.job.setting import KeyLight, Light, StudioLight
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.light import Room, directions_of, room_of, sun_of
+from kilnchisel.core.scene.light import Room, directions_of, room_of, sun_of, turned
 from kilnchisel.core.scene.places import Sun
 
 Array = NDArray[Any]
@@ -55,11 +55,18 @@ class Panel:
         """mm²."""
         return float(4 * self.half[0] * self.half[1])
 
-    def adds(self, point: Array) -> float:
-        """What it adds to a white sheet at a point that faces it, by its middle."""
+    def on(self, point: Array, normals: Array) -> Array:
+        """Irradiance / pi on unit normals (..., 3) at a point it shines on, by its middle: (..., 3)."""
         way = self.middle - point
         far = float(np.linalg.norm(way))
-        return float(self.radiance.mean()) * self.area * -float(way @ self.facing) / far**3 / np.pi
+        way = way / far
+        share = self.area * max(-float(way @ self.facing), 0.0) / far**2 / np.pi
+        return np.asarray(np.clip(normals @ way, 0, None)[..., None] * share * self.radiance)
+
+    def adds(self, point: Array) -> float:
+        """What it adds to a white sheet at a point that faces it."""
+        way = self.middle - point
+        return float(self.on(point, way / np.linalg.norm(way)).mean())
 
     def seen(self, origin: Array, directions: Array) -> tuple[Array, Array]:
         """Radiance (n, 3) that a point sees of it in unit directions (n, 3), and how much of it covers what
@@ -127,8 +134,7 @@ def lamp_panel(lamp: StudioLight, middle: Array, radius_mm: float) -> Panel | No
 
 def sun_panel(sun: Sun, turn: float, middle: Array, radius_mm: float) -> Panel:
     """The sun of a place that is turned by so much (radians)."""
-    azimuth, rise = np.radians(sun.azimuth_deg) - turn, np.radians(sun.elevation_deg)
-    toward = np.array([np.sin(azimuth) * np.cos(rise), np.cos(azimuth) * np.cos(rise), np.sin(rise)])
+    toward = turned(sun.toward, -turn)
     distance = SUN_AWAY * radius_mm
     half = np.full(2, distance * np.tan(np.radians(SUN_DEG / 2)))
     radiance = sun.light * distance**2 / (4 * half[0] * half[1])
@@ -185,11 +191,8 @@ def painted(room: Room, panels: tuple[Panel, ...], middle: Array) -> Room:
         return room
     rows, columns = PAINTED
     room = room.coarser(rows, columns)
-    directions = directions_of(rows, columns)
-    turn = np.array([np.cos(room.turn), np.sin(room.turn)])
     # the picture's own azimuth is the scene's plus the room's turn
-    x, y = directions[:, 0], directions[:, 1]
-    ways = np.stack([x * turn[0] - y * turn[1], x * turn[1] + y * turn[0], directions[:, 2]], axis=1)
+    ways = turned(directions_of(rows, columns), -room.turn)
     seen = np.asarray(room.seen(ways), dtype=np.float64)
     for panel in sorted(panels, key=lambda one: -float(np.linalg.norm(one.middle - middle))):
         sent, cover = panel.seen(middle, ways)

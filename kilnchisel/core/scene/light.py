@@ -114,6 +114,23 @@ def solid_angles(height: int, width: int) -> Array:
     return np.repeat(rows, width)
 
 
+def cosine_sum(seen: Array, normals: Array, above: Array | None = None) -> Array:
+    """Irradiance / pi on unit normals (..., 3) of radiance (n, 3) from the n = 2 h² directions of an
+    all-round picture of h rows -> (..., 3). ``above``: only of directions on this normal's side."""
+    rows = round(np.sqrt(len(seen) / 2))
+    directions, weight = directions_of(rows, 2 * rows), solid_angles(rows, 2 * rows)
+    if above is not None:
+        weight = weight * (directions @ above > 0)
+    return np.asarray(np.clip(normals @ directions.T, 0, None) @ (seen * weight[:, None] / np.pi))
+
+
+def turned(directions: Array, by: float) -> Array:
+    """Directions (..., 3) with their azimuth, from +y towards +x, more by so much, radians."""
+    c, s = np.cos(by), np.sin(by)
+    x, y = directions[..., 0], directions[..., 1]
+    return np.stack([x * c + y * s, y * c - x * s, directions[..., 2]], axis=-1)
+
+
 @remembered
 def _room_picture(name: str) -> Array:
     """The room's radiance, scaled so that a white sheet lying in it returns 1; a place's so that one does
@@ -148,9 +165,7 @@ def _lay_land(picture: Array) -> None:
 
 def _returned(picture: Array, normal: Array) -> Array:
     """What a white sheet of this normal returns of an all-round picture, (3,)."""
-    height, width = picture.shape[:2]
-    share = np.maximum(directions_of(height, width) @ normal, 0) * solid_angles(height, width) / np.pi
-    return np.asarray(share @ picture.reshape(-1, 3))
+    return cosine_sum(picture.reshape(-1, 3), normal)
 
 
 def _balanced(returned: Array) -> Array:
@@ -167,15 +182,10 @@ def _place_of(name: str) -> Place:
 @remembered
 def _scale_of_place(name: str) -> Array:
     found = _place_of(name)
-    turn = np.radians(ROOM_TURN.get(name, 0.0))
-    facing = np.array(FACING)
-    at = np.array([facing[0] * np.cos(turn) + facing[1] * np.sin(turn), 0.0, facing[2]])
-    at[1] = facing[1] * np.cos(turn) - facing[0] * np.sin(turn)
+    at = turned(np.array(FACING), np.radians(ROOM_TURN.get(name, 0.0)))
     returned = _returned(found.picture, at)
     if found.sun is not None:
-        azimuth, rise = np.radians(found.sun.azimuth_deg), np.radians(found.sun.elevation_deg)
-        sun = np.array([np.sin(azimuth) * np.cos(rise), np.cos(azimuth) * np.cos(rise), np.sin(rise)])
-        returned = returned + found.sun.light * max(float(sun @ at), 0.0) / np.pi
+        returned = returned + found.sun.light * max(float(found.sun.toward @ at), 0.0) / np.pi
     return _balanced(returned)
 
 

@@ -39,6 +39,12 @@ class Sun:
     elevation_deg: float
     light: Array
 
+    @property
+    def toward(self) -> Array:
+        """The unit vector to it, as the picture lies."""
+        azimuth, rise = np.radians(self.azimuth_deg), np.radians(self.elevation_deg)
+        return np.array([np.sin(azimuth) * np.cos(rise), np.cos(azimuth) * np.cos(rise), np.sin(rise)])
+
 
 @dataclass(frozen=True, eq=False)
 class Place:

@@ -6,7 +6,7 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -26,8 +26,8 @@ from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.exposure import gain_of, panels_on, room_on
-from kilnchisel.core.scene.grounds import Base, base_of
+from kilnchisel.core.scene.exposure import gain_of, spot_of
+from kilnchisel.core.scene.grounds import Base, ground_of
 from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
 from kilnchisel.core.scene.light import (
     DARK,
@@ -169,18 +169,15 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
     middle, radius = middle_of(proxy, stance)
     setting = job.setting
     room = room_of(setting.light)
-    panels = panels_of(setting.light, middle, radius)
     return Scene(
         items=items,
         stance=stance,
-        base=_ground(job, radius, room, panels),
+        base=ground_of(job, middle, radius),
         room=room,
-        draft_room=draft_room(
-            setting.light, (float(middle[0]), float(middle[1]), float(middle[2])), radius
-        ),
-        panels=panels,
+        draft_room=draft_room(setting.light, spot_of(middle), radius),
+        panels=panels_of(setting.light, middle, radius),
         backdrop=_backdrop(setting.ground, setting.light.room, setting.light.strength, room.turn),
-        gain=gain_of(setting, room, panels, middle, slots["blank"].albedo),
+        gain=gain_of(setting, middle, radius, ground.albedo),
         middle=middle,
         radius_mm=radius,
         albedos={slot: material.albedo for slot, material in slots.items()},
@@ -212,32 +209,6 @@ def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
     if not starts:
         return None
     return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
-
-
-def _ground(job: Job, radius: float, room: Room, panels: tuple[Panel, ...]) -> Base | None:
-    """What the piece stands on; ground that goes over into that of the place is as bright and of the
-    colour that is seen there."""
-    base = base_of(job, radius)
-    if base is None or base.fades is None:
-        return base
-    up = base.normal[None]
-    lit = (room_on(room, up) + panels_on(panels, base.point, up))[0]
-    wanted = np.clip(room.seen(FAR_GROUND).mean(axis=0) / np.maximum(lit, 1e-6), *GROUND_TONES)
-    material = base.material
-    share = wanted / np.maximum(material.albedo / np.asarray(material.base), 1e-6)
-    tone = (float(share[0]), float(share[1]), float(share[2]))
-    return replace(base, material=replace(material, base=tone))
-
-
-GROUND_TONES = 0.02, 0.85  # the darkest and the lightest ground
-# directions a little below the horizon, all behind the piece
-FAR_GROUND = np.array(
-    [
-        [np.sin(azimuth) * np.cos(down), np.cos(azimuth) * np.cos(down), -np.sin(down)]
-        for azimuth in np.radians(np.linspace(-40, 40, 9))
-        for down in np.radians([6.0, 10.0, 16.0, 24.0])
-    ]
-)
 
 
 def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdrop:

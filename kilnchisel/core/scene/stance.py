@@ -23,7 +23,7 @@ from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import Bank, Bracelet, Cap, Garment, Handle, Hull, Mesh3D, Signet, Van
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.traits import size_of, stances_of, thickness_of
+from kilnchisel.core.job.traits import size_of, stance_among, thickness_of
 from kilnchisel.core.kinds import by_kind
 
 Array = NDArray[Any]
@@ -34,8 +34,7 @@ FRONT_UP = ((1, 0, 0), (0, 0, 1), (0, -1, 0))  # what stands facing -y in its ow
 
 def stance_shown(job: Job) -> str:
     """How the piece is shown: as the setting says where the blank can be, else as it stands."""
-    stances = stances_of(job.blank)
-    return job.setting.stance if job.setting.stance in stances else stances[0]
+    return stance_among(job.blank, job.setting.stance)
 
 
 def stance_of(job: Job) -> Array:

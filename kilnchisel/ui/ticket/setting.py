@@ -18,7 +18,7 @@ from kilnchisel.core.job.setting import (
     StudioLight,
     in_ground,
 )
-from kilnchisel.core.job.traits import stances_of
+from kilnchisel.core.job.traits import stance_among, stances_of
 from kilnchisel.core.job.words.sections import lamp_words, light_words
 from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
 
@@ -158,7 +158,7 @@ def _ground(job: Job) -> list[Spec]:
     ]
     if ground.kind in COLOURED_GROUNDS:
         fields.append(at((*GROUND, "colour"), "Ground colour", "colour"))
-    if ground.kind != "none" and stands(job):
+    if ground.kind != "none" and stance_among(job.blank, job.setting.stance) != "hung":
         fields.append(at((*GROUND, "form"), "Form", "choice", options=FORMS))
     behind = (("room", "The place"), ("plain", "Plain"))
     fields.append(at((*GROUND, "behind"), "Behind", "choice", options=behind))
@@ -232,22 +232,3 @@ def _exposure_words(job: Job) -> str:
     if job.setting.exposure == "by hand":
         return added or "by hand"
     return f"by itself, {added}" if added else "by itself"
-
-
-def stands(job: Job) -> bool:
-    """Whether the piece stands on its ground, and does not hang on it."""
-    return not (job.setting.stance == "hung" and "hung" in stances_of(job.blank))
-
-
-def with_lamp(job: Job) -> Job:
-    """One more light, a soft box as large as suits the piece."""
-    lamps = job.setting.light.lamps
-    like = lamps[0] if lamps else StudioLight()
-    new = like.model_copy(update={"kind": "soft box", "turn_deg": -60.0, "tilt_deg": 40.0, "on": True})
-    return change(job, (*LIGHT, "lamps"), (*lamps, new))
-
-
-def without_lamp(job: Job, number: int) -> Job:
-    """The job with one of its lights taken away."""
-    lamps = job.setting.light.lamps
-    return change(job, (*LIGHT, "lamps"), (*lamps[:number], *lamps[number + 1 :]))

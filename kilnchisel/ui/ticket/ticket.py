@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.setpictures import alike
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
@@ -253,7 +254,7 @@ class Ticket(QWidget):
     def show_set_picture(self, job: Job, name: str, pixels: Any) -> None:
         """A picture of the job in a set has come."""
         field = self.forms["setting"].fields.get("setting.set")
-        if isinstance(field, SetField) and job is self.session.job:
+        if isinstance(field, SetField) and alike(job, self.session.job):
             field.show_picture(name, pixels)
 
     def drop_fields(self) -> None:
