@@ -17,6 +17,7 @@ COMMANDS = (
     "new",
     "set",
     "sets",
+    "copies",
     "lay",
     "recipe",
     "fix",
@@ -126,11 +127,21 @@ def _command(arguments: list[str]) -> int:
     picture.add_argument("--transparent", action="store_true", help="only the piece and its shadow")
     picture.add_argument("--bits", type=int, choices=(8, 16), default=8, help="of PNG and TIFF")
     picture.add_argument("--profile", choices=("sRGB", "Display P3"), default="sRGB")
-    picture.add_argument("--place", metavar="NAME", help="in the light of this place, and before it")
+    picture.add_argument(
+        "--place", metavar="NAME", help="in the light of this place, and before it; or .exr, .hdr"
+    )
+    picture.add_argument("--afar", metavar="DISTANCE", help="as large as for the eye from there: 30m")
+    copies = commands.add_parser("copies", help="show the piece more than once in its picture")
+    copies.add_argument("job", type=Path)
+    copies.add_argument("--arrange", metavar="NAME", help="in this arrangement; without it they are listed")
+    copies.add_argument("-o", "--output", type=Path, help="the job file, .kcj")
     sets = commands.add_parser("sets", help="list the sets for pictures, or put a job into one")
     sets.add_argument("job", type=Path, nargs="?", help="only those this piece can stand in")
     sets.add_argument("--json", action="store_true", help="as JSON")
     sets.add_argument("--use", metavar="NAME", help="put the job into this set; with -o")
+    sets.add_argument(
+        "--place", metavar="NAME", help="put it before this place, or a .exr or .hdr; with -o"
+    )
     sets.add_argument("--save", metavar="NAME", help="keep the job's setting as a set of one's own")
     sets.add_argument("--forget", metavar="NAME", help="drop a set that was kept")
     sets.add_argument("-o", "--output", type=Path, help="the job file, .kcj")
@@ -165,6 +176,7 @@ def _command(arguments: list[str]) -> int:
         "new": _new,
         "set": _set,
         "sets": _sets,
+        "copies": _copies,
         "lay": _lay,
         "fix": _fix,
         "recipe": _recipe,
@@ -349,7 +361,8 @@ def _picture(options: Any) -> None:
         parse_size,
         write_picture,
     )
-    from kilnchisel.core.job.cameras import at_place, place_named
+    from kilnchisel.core.job.cameras import at_place, from_afar, place_named
+    from kilnchisel.core.units import parse_length
 
     typed = options.size or "1600x1000"
     how = FileOrder(options.bits, options.profile, options.transparent, dots_an_inch(typed))
@@ -360,6 +373,8 @@ def _picture(options: Any) -> None:
         place = place_named(job, options.view)
         job = at_place(job, options.view)
         size = size if options.size else (place.width_px, place.height_px)
+    if options.afar is not None:
+        job = from_afar(job, parse_length(options.afar), size)
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
     wish = wish_for(options.output, how)
@@ -371,38 +386,61 @@ def _picture(options: Any) -> None:
 
 def _placed(job: Any, set_name: str | None, place: str | None) -> Any:
     """The job in a set, or in the light of a place and before it."""
-    from kilnchisel.core.job.sets import fitted, in_place
+    from kilnchisel.core.job.sets import before_place, fitted, in_place
+    from kilnchisel.core.job.setting import PLACE_ENDINGS
 
     if set_name is not None:
         job = fitted(job, set_name)
-    return job if place is None else in_place(job, place)
+    if place is None:
+        return job
+    if Path(place).suffix.lower() not in PLACE_ENDINGS:
+        return in_place(job, place)
+    from kilnchisel.core.scene.ownplace import own_place
+
+    return before_place(job, own_place(Path(place)))
 
 
 def _sets(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.job.sets import all_sets, fitted, forget_set, keep_set, sets_for
+    from kilnchisel.core.job.sets import all_sets, forget_set, keep_set, sets_for
 
     job = None if options.job is None else _open(options.job)
     if options.forget is not None:
         forget_set(options.forget)
         return
     if job is None:
-        if options.use or options.save or options.pictures:
+        if options.use or options.place or options.save or options.pictures:
             raise KilnError("Name the job: kc sets JOB.kcj …")
         _list_sets(all_sets(), as_json=options.json)
         return
     if options.save is not None:
         keep_set(job, options.save)
-    if options.use is not None:
+    if options.use or options.place:
         if options.output is None:
             raise KilnError("Say where to write the job: -o FILE.kcj")
         _writable(options.output)
-        save_packed(fitted(job, options.use), options.output)
+        save_packed(_placed(job, options.use, options.place), options.output)
     if options.pictures is not None:
         _set_pictures(job, options.pictures)
-    if options.save or options.use or options.pictures:
+    if options.save or options.use or options.place or options.pictures:
         return
     _list_sets(sets_for(job.blank), as_json=options.json)
+
+
+def _copies(options: Any) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.job.copies import arranged, arrangements_for
+
+    job = _open(options.job)
+    if options.arrange is None:
+        for name, made in arrangements_for(job).items():
+            print(f"{name:<26} {len(made) + 1}")
+        return
+    made_job = arranged(job, options.arrange)
+    if options.output is None:
+        raise KilnError("Say where to write the job: -o FILE.kcj")
+    _writable(options.output)
+    save_packed(made_job, options.output)
 
 
 def _list_sets(offered: Any, *, as_json: bool) -> None:

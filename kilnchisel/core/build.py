@@ -47,6 +47,7 @@ from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.copies import shown_body
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
@@ -335,7 +336,8 @@ def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:
 @remembered
 def _scene(job: Job, *, detail: Detail) -> Scene:
     marks = _marks(job, detail=detail) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
-    return scene_of(job, piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH), marks)
+    piece, proxy = piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH)
+    return scene_of(job, piece, proxy, marks, detail=detail)
 
 
 def _marks(job: Job, *, detail: Detail) -> dict[str, Marked]:
@@ -436,7 +438,8 @@ def sides_of(blank: Blank) -> tuple[str, ...]:
 
 def middle_of_job(job: Job) -> Array:
     """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
-    return middle_of(body_of(job.blank, detail=Detail.ROUGH), stance_of(job))[0]
+    body = body_of(job.blank, detail=Detail.ROUGH)
+    return middle_of(shown_body(job, body), stance_of(job))[0]
 
 
 def view_of(job: Job, aspect: float = 1.5) -> View:

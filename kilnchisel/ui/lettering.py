@@ -15,14 +15,17 @@ from kilnchisel.core.build import middle_of_job, unlinked
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
-from kilnchisel.core.job.cameras import keep_place, place_of, without_place
+from kilnchisel.core.job.cameras import AFAR, from_afar, keep_place, place_of, without_place
+from kilnchisel.core.job.copies import with_copy, without_copy
 from kilnchisel.core.job.edits import Fix, change, duplicated, reordered, with_lettering, without_lettering
 from kilnchisel.core.job.fresh import added_content, new_lettering
 from kilnchisel.core.job.lamps import with_lamp, without_lamp
 from kilnchisel.core.job.lettering import Content, Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import recipe_of, save_recipe
-from kilnchisel.core.job.sets import forget_set, keep_set, set_of
+from kilnchisel.core.job.sets import before_place, forget_set, keep_set, set_of
+from kilnchisel.core.job.setting import PLACE_ENDINGS
+from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.job.wording import Curve, LineFace, Slope, Wording
 from kilnchisel.core.laying.picking import Spot
 from kilnchisel.core.lettering.content import (
@@ -35,8 +38,10 @@ from kilnchisel.core.lettering.content import (
 )
 from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.scene.highlights import Glint, placed_by
+from kilnchisel.core.scene.ownplace import own_place
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import between, centred
+from kilnchisel.core.units import format_length, parse_length
 from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
@@ -289,6 +294,9 @@ class LetteringActions:
             "set.keep": self._keep_set,
             "set.forget": self._forget_set,
             "lamp.add": self._add_lamp,
+            "copy.add": self._add_copy,
+            "light.own": self._own_place,
+            "camera.afar": self.from_afar,
             "camera.focus": self._focus,
             "camera.keep": self._keep_view,
             "camera.forget": self._forget_view,
@@ -298,6 +306,8 @@ class LetteringActions:
             does[key] = partial(self._remove_lamp, int(number))
         if name == "lamp.place":
             does[key] = partial(self._place_lamp, int(number))
+        if name in ("copy.finish", "copy.alike", "copy.remove"):
+            does[key] = partial(self._change_copy, name, int(number))
         try:
             does[key]()
         except KilnError as error:
@@ -399,6 +409,49 @@ class LetteringActions:
         session = self._window().session
         session.put(with_lamp(session.job), "add a light")
         self._window().ticket.open_group(f"lamp{len(session.job.setting.light.lamps) - 1}", open_=True)
+
+    def _own_place(self) -> None:
+        path = self._ask_file("A place of your own", PLACE_ENDINGS, "All-round pictures")
+        if path is not None:
+            self.take_place(path)
+
+    def take_place(self, path: Path) -> None:
+        """Put the job before an all-round picture from a file."""
+        window = self._window()
+        try:
+            place = self._read(path, own_place)
+            window.session.put(before_place(window.session.job, place), f"place {place.name}")
+        except KilnError as error:
+            window._tell(str(error))
+
+    def _add_copy(self) -> None:
+        session = self._window().session
+        session.put(with_copy(session.job), "add a copy")
+        self._window().ticket.open_group(f"copy{len(session.job.setting.copies) - 1}", open_=True)
+
+    def _change_copy(self, what: str, number: int) -> None:
+        session = self._window().session
+        if what == "copy.remove":
+            session.put(without_copy(session.job, number), "remove a copy")
+            return
+        finish = session.job.finish if what == "copy.finish" else None
+        session.edit(("setting", "copies", number, "finish"), finish, "finish of a copy")
+
+    def from_afar(self) -> None:
+        """The piece as large as it is for the eye from a distance that is asked for."""
+        window = self._window()
+        session = window.session
+        known = next((place for place in session.job.setting.places if place.name == AFAR), None)
+        far = known.camera.distance_mm if known else 30 * max(size_of(session.job.blank))
+        typed, agreed = QInputDialog.getText(
+            window, "From afar", "How far the eye is away:", text=format_length(far)
+        )
+        if not agreed:
+            return
+        size = parse_size(window.ticket.handover.typed_size)
+        if window.picture.look.square_on:
+            window.picture.set_square_on(on=False)
+        session.put(from_afar(session.job, parse_length(typed), size), "from afar")
 
     def _place_lamp(self, number: int) -> None:
         """Let a click on the piece say where the highlight of a light is to sit."""

@@ -13,10 +13,12 @@ from PyQt6.QtGui import (
     QAction,
     QActionGroup,
     QCloseEvent,
+    QDrag,
     QDragEnterEvent,
     QDropEvent,
     QImage,
     QKeySequence,
+    QPixmap,
     QShortcut,
 )
 from PyQt6.QtWidgets import (
@@ -51,17 +53,20 @@ from kilnchisel.core.handover.pictures import (
     write_picture,
 )
 from kilnchisel.core.intake.gate import warm
+from kilnchisel.core.job.cameras import AFAR, place_of
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
 from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import PLACE_ENDINGS
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.picture.about import about
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away
 from kilnchisel.ui.commands import COMMANDS
+from kilnchisel.ui.dragout import carried
 from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
@@ -81,7 +86,7 @@ from kilnchisel.ui.work import MockupOrder
 JOBS = "Jobs (*.kcj)"
 WARM_MS = 1500
 SWITCH_S = 0.001  # other threads hand over to the window's so often
-DROPPED = (".kcj", *OUTLINE_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS)
+DROPPED = (".kcj", *OUTLINE_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS)
 
 
 class Window(LetteringActions, QMainWindow):
@@ -161,7 +166,11 @@ class Window(LetteringActions, QMainWindow):
         self.looks = QButtonGroup(self)
         self.looks.setExclusive(True)
         for number, (words, does) in enumerate(
-            (("Square-on", self.look_square_on), ("Walk round", self.look_walk_round))
+            (
+                ("Square-on", self.look_square_on),
+                ("Walk round", self.look_walk_round),
+                ("From afar", self.look_from_afar),
+            )
         ):
             tab = QPushButton(words)
             tab.setObjectName("tab")
@@ -223,6 +232,7 @@ class Window(LetteringActions, QMainWindow):
         self.sets.made.connect(self.ticket.show_set_picture)
         self.ticket.groups_changed.connect(self._show_groups)
         self.ticket.handover.picture_wanted.connect(self.hand_over_picture)
+        self.ticket.handover.drag_wanted.connect(self.drag_picture_out)
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
         self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
         self.picture.taken.connect(self.readings.show_taken)
@@ -307,6 +317,7 @@ class Window(LetteringActions, QMainWindow):
             button.setEnabled(step is not None)
         if session.index is None:
             self.readings.show_taken(None)
+        self._show_look()
 
     def say(self, words: str) -> None:
         """Something the person should know, in the foot bar."""
@@ -343,7 +354,8 @@ class Window(LetteringActions, QMainWindow):
         self.say(f"Outlines written to {path.name}, in mm: {words}.")
 
     def _show_look(self) -> None:
-        button = self.looks.button(0 if self.picture.look.square_on else 1)
+        afar = place_of(self.session.job) == AFAR
+        button = self.looks.button(0 if self.picture.look.square_on else 2 if afar else 1)
         if button is not None:
             button.setChecked(True)
 
@@ -544,6 +556,14 @@ class Window(LetteringActions, QMainWindow):
 
     def look_walk_round(self) -> None:
         self.picture.set_square_on(on=False)
+        if place_of(self.session.job) == AFAR:  # from there the camera comes back
+            self.session.edit(("setting", "camera"), camera_back(self.session.job), "walk round")
+
+    def look_from_afar(self) -> None:
+        """The piece as large as it is for the eye from a distance."""
+        if self.pages.currentIndex() == 1:
+            self.follow_link("camera.afar")
+        self._show_look()
 
     def look_home(self) -> None:
         """The camera where a fresh job has it; square-on: the whole sheet again."""
@@ -568,6 +588,16 @@ class Window(LetteringActions, QMainWindow):
             return
         board.setImage(shown.convertToFormat(QImage.Format.Format_RGB32))
         self.say(f"Copied, {shown.width()} × {shown.height()} pixels.")
+
+    def drag_picture_out(self) -> None:
+        """The picture as it now stands, dragged into another window: as pixels and as a PNG."""
+        shown = self.picture.image
+        if shown is None:
+            return
+        drag = QDrag(self)
+        drag.setMimeData(carried(shown, self.session.job.name))
+        drag.setPixmap(QPixmap.fromImage(shown.scaledToWidth(160)))
+        drag.exec(Qt.DropAction.CopyAction)
 
     def toggle_stretch(self) -> None:
         """Colour the surface under the lettering by its stretch, or stop."""
@@ -765,6 +795,8 @@ class Window(LetteringActions, QMainWindow):
             return
         if path.suffix.lower() in OUTLINE_ENDINGS:
             self.take_font(path)
+        elif path.suffix.lower() in PLACE_ENDINGS:
+            self.take_place(path)
         else:
             self.put_artwork(path)
 

@@ -106,12 +106,10 @@ class PressedOut(unittest.TestCase):
         scene = scene_of_job(job)
         backs = [item for item in scene.items if item.side == "back"]
         self.assertTrue(all(item.material.base == backs[0].material.base for item in backs))
-        for item in scene.items:
-            normals = np.cross(
-                item.mesh.points[item.mesh.faces[:, 1]] - item.mesh.points[item.mesh.faces[:, 0]],
-                item.mesh.points[item.mesh.faces[:, 2]] - item.mesh.points[item.mesh.faces[:, 0]],
-            )
-            if item.side == "back":  # all of it faces away from the front
+        for part in piece_of(job).parts:
+            corners = part.mesh.points[part.mesh.faces]
+            normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+            if part.side == "back":  # all of it faces away from the front
                 self.assertGreater(float(normals[:, 1].min()), -1e-6)
 
 

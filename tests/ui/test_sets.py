@@ -5,8 +5,11 @@ import tempfile
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QInputDialog
+import OpenEXR
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage, QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from kilnchisel.core.job.sets import kept_sets, set_of, sets_for
 from tests.ui.harness import WindowTest
@@ -155,3 +158,88 @@ class Sets(WindowTest):
         self.assertFalse(self.window.session.job.setting.light.lamps[2].on)
         self.window.follow_link("lamp.remove.2")
         self.assertEqual(len(self.window.session.job.setting.light.lamps), 2)
+
+
+class MoreOfIt(WindowTest):
+    def setting(self, *groups):
+        ticket = self.window.ticket
+        ticket.show_section("setting")
+        for group in groups:
+            ticket.open_group(group, open_=True)
+        self.settle()
+        return ticket.forms["setting"].fields
+
+    def test_the_same_piece_again_in_an_arrangement_and_by_hand(self):
+        self.new()
+        before = self.window.session.job
+        field = self.setting("copies")["setting.copies"]
+        self.assertEqual(field.spec.get(before), "alone")
+        self.window.ticket.forms["setting"].edited.emit(field.spec, "front and back", "")
+        self.settle()
+        self.assertEqual(len(self.window.session.job.setting.copies), 1)
+        self.window.follow_link("copy.add")
+        self.window.follow_link("copy.finish.1")
+        self.settle()
+        copies = self.window.session.job.setting.copies
+        self.assertEqual([one.finish is None for one in copies], [True, False])
+        self.assertIn("setting.copies.1.finish.kind", self.setting("copies", "copy1"))
+        self.window.follow_link("copy.alike.1")
+        self.window.follow_link("copy.remove.0")
+        self.settle()
+        self.assertEqual(len(self.window.session.job.setting.copies), 1)
+        for _ in range(5):
+            self.window.session.undo()
+        self.assertEqual(self.window.session.job, before)
+
+    def test_from_afar_and_back(self):
+        self.new()
+        near = self.window.session.job.setting.camera
+        with mock.patch.object(QInputDialog, "getText", return_value=("12 m", True)):
+            self.click(self.window.looks.button(2))
+        self.settle()
+        camera = self.window.session.job.setting.camera
+        self.assertEqual(camera.distance_mm, 12_000)
+        self.assertEqual(self.window.looks.checkedButton().text(), "From afar")
+        self.click(self.window.looks.button(1))
+        self.settle()
+        self.assertEqual(self.window.session.job.setting.camera, near)
+        self.assertEqual(self.window.looks.checkedButton().text(), "Walk round")
+        with mock.patch.object(QInputDialog, "getText", return_value=("", False)):
+            self.click(self.window.looks.button(2))
+        self.assertEqual(self.window.looks.checkedButton().text(), "Walk round")
+
+    def test_the_picture_is_dragged_out_as_pixels_and_as_a_file(self):
+        self.new()
+        handed = []
+
+        def take(drag, *_):
+            data = drag.mimeData()
+            handed.append((data.imageData().width(), data.urls()[0].toLocalFile()))
+
+        ticket = self.window.ticket
+        ticket.show_section("hand-over")
+        handle = next(b for b in ticket.handover.findChildren(QPushButton) if "Drag" in b.text())
+        with mock.patch("kilnchisel.ui.window.QDrag.exec", take):
+            QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(10, 8))
+            left = Qt.MouseButton.LeftButton
+            for x in (12, 90):  # the first step is no drag yet
+                at, plain = QPointF(x, 8), Qt.KeyboardModifier.NoModifier
+                move = QMouseEvent(QEvent.Type.MouseMove, at, at, Qt.MouseButton.NoButton, left, plain)
+                QApplication.sendEvent(handle, move)
+        self.assertEqual(len(handed), 1)
+        self.assertEqual(handed[0][0], self.window.picture.image.width())
+        self.assertEqual(QImage(handed[0][1]).width(), handed[0][0])
+
+    def test_a_place_of_ones_own_is_dropped_on_the_window(self):
+        self.new()
+        path = self.folder / "sky.exr"
+        sky = np.full((32, 64), 0.5, np.float32)
+        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+        OpenEXR.File(header, dict.fromkeys("RGB", sky)).write(str(path))
+        self.window.take_place(path)
+        self.settle()
+        self.assertEqual(self.window.session.job.setting.light.room.name, "sky.exr")
+        self.assertIn("setting.light.room", self.setting("lights"))
+        path.write_bytes(b"nothing")
+        self.window.take_place(path)
+        self.assertIn("neither", self.window.picture.notice)

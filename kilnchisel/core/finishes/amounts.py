@@ -54,6 +54,46 @@ def scratches(percent: float, seed: int) -> Amount:
     return Amount(soft.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
 
 
+HAND_TILE_MM = 150.0
+RIDGE_MM = 0.48  # from ridge to ridge of a finger: about 0.5 mm in grown people, common knowledge
+MOST_PRINTS, MOST_SPECKS = 26, 2600
+
+
+@remembered
+def handled(percent: float, seed: int) -> Amount:
+    """What hands and air leave on gloss: some fingerprints, a greasy film in patches, specks of dust; more
+    of each with the percentage."""
+    share = percent / 100
+    rng = np.random.default_rng([seed, 231])
+    texel = HAND_TILE_MM / SIZE
+    film = smooth_step(noise(SIZE, 232 + seed, 1, 24, 1.2), 0.5, 2.6)
+    wander = 1.1 * noise(SIZE, 233 + seed, 4, 30, 1.0)
+    prints = np.zeros((SIZE, SIZE))
+    reach = round(16 / texel)
+    y, x = np.mgrid[-reach:reach, -reach:reach] * texel
+    for _ in range(round(MOST_PRINTS * share**0.7) + 2):
+        row, column = rng.integers(0, SIZE, 2)
+        rows, columns = (row + np.arange(-reach, reach)) % SIZE, (column + np.arange(-reach, reach)) % SIZE
+        turn = rng.uniform(0, 2 * np.pi)
+        u, v = x * np.cos(turn) + y * np.sin(turn), y * np.cos(turn) - x * np.sin(turn)
+        bent = wander[np.ix_(rows, columns)]
+        # loops: ridges go up one side of a middle line and down the other, and lie flatter below
+        loops = np.hypot(1.25 * u, np.maximum(v + 3, 0) * 0.8 + 0.25 * np.abs(u)) + 0.35 * bent
+        ridges = 0.5 + 0.5 * np.sin(2 * np.pi * loops / RIDGE_MM)
+        pad = smooth_step(1 - np.hypot(u / 7.5, v / 10.5) + 0.12 * bent, 0.0, 0.45)
+        touch = rng.uniform(0.45, 1.0) * smooth_step(bent + rng.normal(0, 0.4), -1.8, 0.6)
+        prints[np.ix_(rows, columns)] = np.maximum(
+            prints[np.ix_(rows, columns)], touch * pad * (0.3 + 0.7 * ridges)
+        )
+    specks = np.zeros((SIZE, SIZE))
+    count = round(MOST_SPECKS * share) + 40
+    specks[rng.integers(0, SIZE, count), rng.integers(0, SIZE, count)] = rng.uniform(0.3, 1.0, count)
+    dust = np.clip(3.2 * ndimage.gaussian_filter(specks, 0.6, mode="wrap"), 0, 1)
+    grease = np.minimum(0.7 * prints + 0.16 * film, 1) * min(0.12 + 1.1 * share, 1)
+    values = np.maximum(grease, (0.25 + 0.5 * share) * dust)
+    return Amount(values.astype(np.float32), (HAND_TILE_MM, HAND_TILE_MM))
+
+
 @remembered
 def flecks(share: float) -> Amount:
     """Small flakes lying about, covering ``share`` of the surface."""

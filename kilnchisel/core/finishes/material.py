@@ -15,6 +15,10 @@ Array = NDArray[Any]
 # glass: clear, with a GGX surface; its base is what 10 mm of it let through.
 Kind = Literal["matte", "coated", "metal", "glass"]
 COAT_SHINE = 0.04  # reflectance of the coat at normal incidence: ((n-1)/(n+1))², n = 1.5
+# the radius of a hard edge as it leaves the workshop, on a piece that reaches EDGE_AT_MM from its middle:
+# common practice
+EDGE_MM: dict[Kind, float] = {"metal": 0.1, "coated": 0.2, "matte": 0.3, "glass": 0.3}
+EDGE_AT_MM, EDGE_LEAST, EDGE_MOST = 80.0, 0.05, 0.5
 COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
 
 
@@ -98,6 +102,13 @@ class Material:
     def shines(self) -> bool:
         """Whether it sends out light of its own."""
         return max(self.emission) > 0
+
+    def edge_mm(self, radius_mm: float) -> float:
+        """The radius of its hard edges on a piece of this size; none where it shines."""
+        if self.shines:
+            return 0.0
+        worked = EDGE_MM[self.kind] * float(np.sqrt(radius_mm / EDGE_AT_MM))
+        return float(np.clip(worked, EDGE_LEAST, EDGE_MOST))
 
     @property
     def albedo(self) -> Array:

@@ -17,7 +17,7 @@ from PIL import Image, ImageDraw
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.finishes.amounts import scratches
+from kilnchisel.core.finishes.amounts import handled, scratches
 from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
 from kilnchisel.core.finishes.noise import noise, smooth_step
 from kilnchisel.core.job.finish import Wear
@@ -110,6 +110,8 @@ def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -
     if material.kind == "glass":
         return material  # it is wiped, and shows no wear from where it is looked at
     covers = list(material.covers)
+    if wear.handled > 0 and _glossy(material):
+        covers.append(Cover(_greasy(material), handled(wear.handled, wear.seed)))
     plain = replace(bare, texture=None, covers=(), emission=(0.0, 0.0, 0.0))
     if wear.scratched > 0 and not material.shines:
         covers.append(Cover(_scratched(material, plain), scratches(wear.scratched, wear.seed)))
@@ -125,6 +127,21 @@ def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -
             made = replace(made, grain_deg=0.0)
         made = replace(made, texture=texture)
     return made
+
+
+GLOSSY = {"metal": 0.22, "coated": 0.12}  # roughness below which hands leave marks that are seen
+
+
+def _glossy(material: Material) -> bool:
+    return not material.shines and material.mean_alpha < GLOSSY.get(material.kind, 0.0)
+
+
+def _greasy(material: Material) -> Material:
+    """What a finger or dust makes of gloss: a metal dull, anything else a little paler and matt."""
+    if material.kind == "metal":
+        return replace(material, alpha=0.42, across=0.0, dullest=0.0, texture=None, covers=())
+    r, g, b = (0.9 * c + 0.05 for c in material.albedo)
+    return Material("matte", (r, g, b), 0.6)
 
 
 def bare_of(material: Material, ground: Material | None = None) -> Material:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import CameraPlace
+from kilnchisel.core.job.setting import FRAME_MM, Camera, CameraPlace
 
 PLACES = ("setting", "places")
 
@@ -39,6 +39,23 @@ def without_place(job: Job, name: str) -> Job:
     """The job with a camera place dropped. Raises KilnError where there is none."""
     gone = place_named(job, name)
     return change(job, PLACES, tuple(place for place in job.setting.places if place is not gone))
+
+
+AFAR = "from afar"
+# a picture of this height, looked at from this distance, shows the piece as large as it is from afar
+AFAR_TALL_MM, AFAR_EYE_MM = 120.0, 600.0
+
+
+def from_afar(job: Job, distance_mm: float, size: tuple[int, int] = (1600, 1000)) -> Job:
+    """The job seen from so far away, at the size that it has for the eye: in a picture 120 mm tall that is
+    looked at from 600 mm. The camera place “from afar” is kept with it. Raises KilnError."""
+    least, most = limits(Camera, "distance_mm")
+    if not (least or 0.0) <= distance_mm <= (most or distance_mm):
+        raise KilnError(f"The eye can be from {least:g} mm to {(most or 0) / 1000:g} m away.")
+    lens = FRAME_MM * AFAR_EYE_MM / AFAR_TALL_MM
+    update = {"distance_mm": distance_mm, "lens_mm": lens, "shift_mm": 0.0, "rise_mm": 0.0, "f_number": 0.0}
+    seen = job.setting.camera.model_copy(update=update)
+    return keep_place(change(job, ("setting", "camera"), seen), AFAR, size)
 
 
 def place_of(job: Job) -> str | None:

@@ -16,6 +16,7 @@ from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import OwnPlace
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_number, parse_angle, parse_length
@@ -309,7 +310,8 @@ def _tenth(value: float) -> float:
     return round(value, 1) if value >= 1 else round(value, 3)
 
 
-def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D, ...]:
-    """Artwork, pictures and a mesh that the job holds by their content."""
-    held = tuple(item.content for item in job.letterings if isinstance(item.content, Artwork | Picture))
-    return (*held, job.blank) if isinstance(job.blank, Mesh3D) else held
+def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace, ...]:
+    """Artwork, pictures, a mesh and a place that the job holds by their content."""
+    held = (item.content for item in job.letterings if isinstance(item.content, Artwork | Picture))
+    others = (one for one in (job.blank, job.setting.light.room) if isinstance(one, Mesh3D | OwnPlace))
+    return (*held, *others)

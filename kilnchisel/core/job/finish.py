@@ -275,12 +275,17 @@ class Wear(Value):
     """What use has done to the piece, following the edges of its lettering.
 
     ``rubbed``: edges that stand proud, down to what is under the finish. ``dirt``: what has settled in
-    recesses and round what is raised. ``scratched``: fine scratches all over. ``noise``: how much the
-    colour varies from spot to spot. ``seed``: another piece, used as much.
+    recesses and round what is raised. ``handled``: fingerprints and dust on gloss. ``scratched``: fine
+    scratches all over. ``noise``: how much the colour varies from spot to spot. ``seed``: another piece,
+    used as much.
     """
 
     rubbed: Percent = 0.0
     dirt: Percent = 0.0
+    handled: Percent = 0.0
     scratched: Percent = 0.0
     noise: Annotated[float, Field(ge=0, le=5)] = 0.0
     seed: Annotated[int, Field(ge=0, le=9999)] = 1
+
+
+AS_HANDED_OVER = Wear(handled=8.0)  # wiped, and taken up once since

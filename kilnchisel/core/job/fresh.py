@@ -9,7 +9,7 @@ from kilnchisel.core.job.artwork import Picture
 from kilnchisel.core.job.blank import KINDS, TITLES, Blank
 from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, limits, with_lettering
-from kilnchisel.core.job.finish import AsBlank, Ink, Paint
+from kilnchisel.core.job.finish import AS_HANDED_OVER, AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
@@ -28,7 +28,8 @@ def fresh_job(kind: str, text: str = "Your words") -> Job:
 
 def job_on(blank: Any, name: str, text: str) -> Job:
     """A new job on this blank, with a first lettering."""
-    job = Job(name=name, blank=blank, setting=home_setting(blank, Setting()), **home_finishes(blank))
+    setting = home_setting(blank, Setting())
+    job = Job(name=name, blank=blank, setting=setting, wear=AS_HANDED_OVER, **home_finishes(blank))
     return fitted(with_lettering(job, first_lettering(blank, text)), home_set(blank))
 
 
@@ -103,7 +104,9 @@ def with_blank(job: Job, kind: str) -> Job:
         lay = fresh.lay.model_copy(update={"across_mm": fresh.lay.across_mm - number * cap * 1.9})
         letterings.append(lettering.model_copy(update={"lay": lay, "content": content}))
     stood = set_of(job)
-    known = {"blank": blank, "setting": home_setting(blank, job.setting), **home_finishes(blank)}
+    # copies are as far from one another as suited the other object
+    setting = home_setting(blank, job.setting).model_copy(update={"copies": ()})
+    known = {"blank": blank, "setting": setting, **home_finishes(blank)}
     made = change(job.model_copy(update=known), ("letterings",), tuple(letterings))
     if stood is None:
         return made

@@ -18,7 +18,7 @@ from kilnchisel.core.job.boards import BoxSign, Wall
 from kilnchisel.core.job.crafts import Fitting, shines
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import RoomName, Setting
+from kilnchisel.core.job.setting import OwnPlace, RoomName, Setting
 from kilnchisel.core.job.setups import SETS, Manner, PictureSet, Piece
 from kilnchisel.core.job.shelf import Named, Shelf
 from kilnchisel.core.job.traits import deep_of, size_of, stance_among, stances_of, traits_of
@@ -45,11 +45,13 @@ def _arranged(job: Job, chosen: PictureSet) -> Setting:
 
 
 def _in_set(chosen: PictureSet, blank: Blank, setting: Setting, *, posts: bool, shining: bool) -> Setting:
-    made = chosen.make(_piece(blank, _stance(blank, chosen.manner, setting.stance), posts=posts))
+    stance = _stance(blank, chosen.manner, setting.stance)
+    made = chosen.make(_piece(blank, stance, setting.spread, posts=posts))
     wanted = made.stance if chosen.manner == "any" else setting.stance
     update: dict[str, Any] = {
         "stance": _stance(blank, chosen.manner, wanted),
         "places": setting.places,
+        "copies": setting.copies,
     }
     if shining:
         update["glow"] = setting.glow
@@ -107,7 +109,12 @@ def in_place(job: Job, room: str) -> Job:
     wanted = _plain(room)
     if wanted not in names:
         raise KilnError(f"There is no place “{room}”. There are: {', '.join(names)}.")
-    job = change(job, ("setting", "light", "room"), wanted)
+    return before_place(job, wanted)
+
+
+def before_place(job: Job, room: str | OwnPlace) -> Job:
+    """The job in the light of a place, which is seen behind it."""
+    job = change(job, ("setting", "light", "room"), room)
     return change(job, ("setting", "ground", "behind"), "room")
 
 
@@ -135,9 +142,10 @@ def keep_set(job: Job, name: str) -> None:
     if _plain(name) in SETS:
         raise KilnError(f"“{name}” is the name of a set that comes with the program; choose another.")
     stance = stance_among(job.blank, job.setting.stance)
-    _SHELF.save(
-        KeptSet(name=name, radius_mm=_piece(job.blank, stance, posts=False).radius, setting=job.setting)
-    )
+    # for pieces in any number: how many there are belongs to the job
+    alone = job.setting.model_copy(update={"copies": ()})
+    radius = _piece(job.blank, stance, job.setting.spread, posts=False).radius
+    _SHELF.save(KeptSet(name=name, radius_mm=radius, setting=alone))
 
 
 class KeptSet(Named):
@@ -188,8 +196,15 @@ def _stance(blank: Blank, manner: Manner, now: str) -> str:
     return stance_among(blank, now)
 
 
-def _piece(blank: Blank, stance: str, *, posts: bool) -> Piece:
+def _piece(blank: Blank, stance: str, spread: tuple[float, float], *, posts: bool) -> Piece:
+    """A blank as a set is told of it; ``spread``: as of ``Setting``, by which it is wider and deeper with
+    its copies."""
     (wide, tall), deep = size_of(blank), deep_of(blank)
+    wide += spread[0]
+    if stance == "hung" or (traits_of(blank).lies and stance == "lying"):
+        tall += spread[1]
+    else:
+        deep += spread[1]
     if traits_of(blank).lies and stance == "lying":
         return Piece(wide, tall, deep, lies=True)
     bracket = isinstance(blank, BoxSign) and blank.bracket

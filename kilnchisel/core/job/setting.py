@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
+from kilnchisel.core.job.finish import SurfaceFinish
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
 LampSize = Annotated[float, Field(ge=1, le=100_000)]
@@ -58,10 +59,21 @@ RoomName = Literal[
 ]
 
 
+PLACE_ENDINGS = (".exr", ".hdr")
+
+
+class OwnPlace(Value):
+    """An all-round picture of one's own, held by the job under its SHA-256 digest."""
+
+    kind: Literal["own place"] = "own place"
+    name: Annotated[str, Field(max_length=120)] = ""
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
 class Light(Value):
     """The room's light, the key light, and lights that are set up."""
 
-    room: RoomName = "daylight"
+    room: RoomName | OwnPlace = "daylight"
     turn_deg: Degrees = 0.0
     strength: Annotated[float, Field(ge=0, le=400)] = 100.0
     key: KeyLight = KeyLight()
@@ -126,6 +138,9 @@ def in_ground(ground: Ground, kind: GroundName) -> Ground:
     return ground.model_copy(update=update)
 
 
+FRAME_MM = 24.0  # the height of the frame that a lens's mm are for; it is half as wide again
+
+
 class Camera(Value):
     """The perspective camera walking round the piece, aimed at its middle."""
 
@@ -152,6 +167,25 @@ class CameraPlace(Value):
 MOST_PLACES = 12
 
 
+Off = Annotated[float, Field(ge=-100_000, le=100_000)]
+
+
+class Copy(Value):
+    """The same piece once more in the picture, letters and all, on whatever the piece is on. beside_mm: to
+    the right of the piece; beyond_mm: farther away, on a wall above it. turn_deg: about the upright line
+    through its middle, to the left. lean_deg: it leans back, its lowest point on the ground. finish: of
+    the blank, where it is another."""
+
+    beside_mm: Off = 0.0
+    beyond_mm: Off = 0.0
+    turn_deg: Degrees = 0.0
+    lean_deg: Annotated[float, Field(ge=-90, le=90)] = 0.0
+    finish: SurfaceFinish | None = None
+
+
+MOST_COPIES = 8
+
+
 class Glow(Value):
     """The veil round what shines, as it forms in the eye and the lens. ``strength``: how much of the light
     above the threshold goes into it. ``reach``: 100 % is that of the eye. ``threshold``: in exposures of
@@ -171,6 +205,16 @@ class Setting(Value):
     stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
     camera: Camera = Camera()
     places: Annotated[tuple[CameraPlace, ...], Field(max_length=MOST_PLACES)] = ()  # kept by name
+    copies: Annotated[tuple[Copy, ...], Field(max_length=MOST_COPIES)] = ()
     exposure: Literal["by hand", "by itself"] = "by hand"  # by itself: from the light on the piece
     exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0  # by hand, or on top of that
     white_kelvin: Kelvin = 5500.0  # light of this colour temperature is shown as white
+
+    @property
+    def spread(self) -> tuple[float, float]:
+        """How far from one another the middles of the piece and its copies are, beside and beyond, mm."""
+        beside, beyond = (
+            [0.0, *places]
+            for places in ([one.beside_mm for one in self.copies], [one.beyond_mm for one in self.copies])
+        )
+        return max(beside) - min(beside), max(beyond) - min(beyond)

@@ -15,6 +15,7 @@ from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
+    FRAME_MM,
     Camera,
     Ground,
     GroundName,
@@ -27,7 +28,6 @@ from kilnchisel.core.job.setting import (
 from kilnchisel.core.job.traits import size_of, stances_of
 
 Manner = Literal["table", "wall", "open", "any", "night"]
-FRAME_MM = 24.0  # the height of the frame that a lens refers to
 WIDE_OVER_TALL = 1.5
 TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
 NO_KEY = KeyLight(strength=0)

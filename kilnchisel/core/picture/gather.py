@@ -15,13 +15,12 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, Sheet
-from kilnchisel.core.blanks.mesh import filled, lattice_faces
+from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.later import spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
@@ -174,7 +173,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     points, normals, slot = [at[keep]], [out[keep]], [slots_at[keep]]
     lattices = {}
     for sheet in body.sheets:
-        p, n, t, size = _sampled_sheet(sheet)
+        p, n, t, size = sampled(sheet)
         lattices[sheet.side.name] = Lattice(sum(len(x) for x in points), *size, sheet.side.domain.bounds)
         points.append(p)
         normals.append(n)
@@ -216,31 +215,6 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         lattices,
         lift,
     )
-
-
-def _sampled_sheet(sheet: Sheet) -> tuple[Array, Array, Array, tuple[int, int]]:
-    """Points, normals, triangles of an unlettered sheet, and its samples along u and v.
-
-    Points of the grid that lie beyond a flat side's border are moved to the border.
-    """
-    low_u, low_v, high_u, high_v = sheet.side.domain.bounds
-    columns, rows = (48, 9) if len(sheet.cuts) else (16, 9) if sheet.net is None else (24, 17)
-    u = np.linspace(low_u, high_u, columns + 1)
-    v = np.linspace(low_v, high_v, rows)
-    uu, vv = np.meshgrid(u, v)
-    uv = np.stack([uu.ravel(), vv.ravel()], axis=1)
-    if len(sheet.cuts) == 0:
-        spots = shapely.points(uv)
-        inward = shapely.get_coordinates(shapely.shortest_line(spots, sheet.border))[1::2]
-        uv = np.where(shapely.covers(sheet.border, spots)[:, None], uv, inward)
-    points = sheet.side.to_body(uv, np.zeros(len(uv)))
-    normals = sheet.side.frames(uv)[:, 2]
-    if len(sheet.cuts) == 0:
-        net = sheet.net
-        flat, faces = filled(sheet.border) if net is None else (net.points, net.faces)
-        corners = sheet.side.to_body(flat, np.zeros(len(flat)))[faces]
-        return points, normals, corners, (columns + 1, len(v))
-    return points, normals, points[lattice_faces(len(v), columns + 1)], (columns + 1, len(v))
 
 
 CELLS = 32  # in the radius of the piece

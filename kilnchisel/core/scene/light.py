@@ -14,7 +14,8 @@ from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.places import Place, Sun, place
+from kilnchisel.core.scene.ownplace import NAMED
+from kilnchisel.core.scene.places import Place, Sun, place, place_taken_in
 
 Array = NDArray[Any]
 
@@ -139,7 +140,7 @@ def _room_picture(name: str) -> Array:
         return np.broadcast_to(
             np.array(NIGHT if name == DARK else (1, 1, 1), np.float32), (128, 256, 3)
         ).copy()
-    if name in PLACES:
+    if is_place(name):
         return np.asarray((_place_of(name).picture * _scale_of_place(name)).astype(np.float32))
     picture = np.load(RESOURCES / "lights" / f"{ROOM_FILES[name]}.npy").astype(np.float64)
     if name in SKIES:
@@ -175,7 +176,19 @@ def _balanced(returned: Array) -> Array:
     return np.asarray(balance / float(returned * balance @ LUMA))
 
 
+def name_of(light: Light) -> str:
+    """The name of a light's room or place; of one's own the digest is part of it."""
+    return light.room if isinstance(light.room, str) else f"{NAMED}{light.room.sha256}"
+
+
+def is_place(name: str) -> bool:
+    """Whether it is somewhere real, and no room that was made up."""
+    return name in PLACES or name.startswith(NAMED)
+
+
 def _place_of(name: str) -> Place:
+    if name.startswith(NAMED):
+        return place_taken_in(name.removeprefix(NAMED))
     return place(name.replace(" ", "-"))
 
 
@@ -192,14 +205,15 @@ def _scale_of_place(name: str) -> Array:
 def sun_of(light: Light) -> tuple[Sun, float] | None:
     """The sun of a setting's place as bright as its room is, and how far that is turned, radians; None
     where the place has none."""
-    if light.room not in PLACES or (sun := _place_of(light.room).sun) is None or light.strength <= 0:
+    name = name_of(light)
+    if not is_place(name) or (sun := _place_of(name).sun) is None or light.strength <= 0:
         return None
-    scale = _scale_of_place(light.room) * ROOM_WHITE * light.strength / 100
+    scale = _scale_of_place(name) * ROOM_WHITE * light.strength / 100
     return replace(sun, light=sun.light * scale), _turn_of(light)
 
 
 def _turn_of(light: Light) -> float:
-    return float(np.radians(light.turn_deg + ROOM_TURN.get(light.room, 0.0)))
+    return float(np.radians(light.turn_deg + ROOM_TURN.get(name_of(light), 0.0)))
 
 
 @remembered
@@ -208,7 +222,7 @@ def room_of(light: Light) -> Room:
     scale = ROOM_WHITE * light.strength / 100
     if light.room == DARK:
         scale *= DARK_SHARE
-    return Room(_room_picture(light.room) * np.float32(scale), _turn_of(light))
+    return Room(_room_picture(name_of(light)) * np.float32(scale), _turn_of(light))
 
 
 @remembered

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import io
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from kilnchisel.core.kept import Arrays, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.ownplace import picture_of
 
 Array = NDArray[Any]
 
@@ -58,8 +60,18 @@ class Place:
 def place(name: str) -> Place:
     """A shipped place by the name of its file."""
 
+    return _kept(name, lambda: gain_mapped(RESOURCES / "lights" / "places" / f"{name}.jpg"))
+
+
+@remembered
+def place_taken_in(digest: str) -> Place:
+    """A place of one's own by its digest. Raises KilnError where its picture is lost."""
+    return _kept(digest[:24], lambda: picture_of(digest))
+
+
+def _kept(name: str, read: Callable[[], Array]) -> Place:
     def made() -> Arrays:
-        found = _without_sun(gain_mapped(RESOURCES / "lights" / "places" / f"{name}.jpg"))
+        found = _without_sun(read())
         sun = found.sun
         told = np.zeros(5) if sun is None else np.array([sun.azimuth_deg, sun.elevation_deg, *sun.light])
         return {"picture": found.picture, "sun": told}

@@ -6,8 +6,9 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -15,9 +16,11 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Piece
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
@@ -26,6 +29,8 @@ from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.copies import moved, placings_of, shown_body
+from kilnchisel.core.scene.eased import eased
 from kilnchisel.core.scene.exposure import gain_of, spot_of
 from kilnchisel.core.scene.grounds import Base, ground_of
 from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
@@ -36,6 +41,7 @@ from kilnchisel.core.scene.light import (
     Room,
     blurred_room,
     degrees_apart,
+    name_of,
     room_of,
     unfocused_room,
 )
@@ -143,18 +149,59 @@ def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
 
 
-def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | None = None) -> Scene:
+def scene_of(
+    job: Job,
+    piece: Piece,
+    proxy: Body,
+    marks: dict[str, Marked] | None = None,
+    *,
+    detail: Detail = Detail.FINE,
+) -> Scene:
     """The scene of a crafted job. ``proxy``: the coarse body of its blank; ``marks``: the edges of its
-    sides by name, where it is worn."""
+    sides by name, where it is worn. FINE: with its hard edges eased."""
     marks = marks or {}
     ground = material_of(job.finish)
-    slots = {
-        "blank": ground,
-        "rim": material_of(job.rim_finish),
-        "detail": material_of(job.detail_finish),
-    }
+    items = _items(job, piece, proxy, marks)
+    stance = stance_of(job)
+    middle, radius = middle_of(proxy, stance)
+    if detail.fine:
+        items = _with_eased_edges(items, [part.solid for part in piece.parts], radius)
+    setting, placings = job.setting, placings_of(job, proxy)
+    if placings:
+        items = _with_copies(job, items, piece, proxy, marks)
+        proxy = shown_body(job, proxy)
+        middle, radius = middle_of(proxy, stance)
+    room = room_of(setting.light)
+    return Scene(
+        items=items,
+        stance=stance,
+        base=ground_of(job, middle, radius),
+        room=room,
+        draft_room=draft_room(setting.light, spot_of(middle), radius),
+        panels=panels_of(setting.light, middle, radius),
+        backdrop=_backdrop(setting.ground, name_of(setting.light), setting.light.strength, room.turn),
+        gain=gain_of(setting, middle, radius, ground.albedo),
+        middle=middle,
+        radius_mm=radius,
+        albedos={slot: material.albedo for slot, material in _slots(job).items()},
+        proxy=proxy,
+        clear=ground.kind == "glass",
+        lamps=_lamps(job, piece, stance, placings),
+        shines=any(item.material.shines for item in items),
+        glow=setting.glow,
+    )
+
+
+def _slots(job: Job) -> dict[str, Material]:
+    """The blank's materials by what they are for."""
+    finishes = {"blank": job.finish, "rim": job.rim_finish, "detail": job.detail_finish}
+    return {slot: material_of(finish) for slot, finish in finishes.items()}
+
+
+def _items(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked]) -> tuple[Item, ...]:
+    slots = _slots(job)
     rounds = {sheet.side.name: sheet.side.period or 0.0 for sheet in proxy.sheets}
-    items = tuple(
+    return tuple(
         Item(
             part.name,
             part.side,
@@ -165,43 +212,52 @@ def scene_of(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked] | Non
         )
         for part in piece.parts
     )
-    stance = stance_of(job)
-    middle, radius = middle_of(proxy, stance)
-    setting = job.setting
-    room = room_of(setting.light)
-    return Scene(
-        items=items,
-        stance=stance,
-        base=ground_of(job, middle, radius),
-        room=room,
-        draft_room=draft_room(setting.light, spot_of(middle), radius),
-        panels=panels_of(setting.light, middle, radius),
-        backdrop=_backdrop(setting.ground, setting.light.room, setting.light.strength, room.turn),
-        gain=gain_of(setting, middle, radius, ground.albedo),
-        middle=middle,
-        radius_mm=radius,
-        albedos={slot: material.albedo for slot, material in slots.items()},
-        proxy=proxy,
-        clear=ground.kind == "glass",
-        lamps=_lamps(job, piece, stance),
-        shines=any(item.material.shines for item in items),
-        glow=setting.glow,
-    )
 
 
+def _with_copies(
+    job: Job, items: tuple[Item, ...], piece: Piece, proxy: Body, marks: dict[str, Marked]
+) -> tuple[Item, ...]:
+    """The items of a piece and of its copies. Theirs lie on no sheet: light is looked up where they are."""
+    found = list(items)
+    for copy, placing in zip(job.setting.copies, placings_of(job, proxy), strict=True):
+        same = items
+        if copy.finish is not None:
+            other = _items(job.model_copy(update={"finish": copy.finish}), piece, proxy, marks)
+            same = tuple(replace(b, mesh=a.mesh) for a, b in zip(items, other, strict=True))
+        found += [replace(item, side=None, mesh=moved(item.mesh, placing)) for item in same]
+    return tuple(found)
+
+
+def _with_eased_edges(items: tuple[Item, ...], solids: list[str], radius_mm: float) -> tuple[Item, ...]:
+    """Items with their hard edges eased, solid by solid: one that stays as it was is not eased anew."""
+    found = list(items)
+    for solid in dict.fromkeys(solids):
+        mine = [number for number, name in enumerate(solids) if name == solid]
+        made = eased(
+            tuple(items[n].mesh for n in mine),
+            tuple(items[n].material.edge_mm(radius_mm) for n in mine),
+            EDGE_SEEN * radius_mm,
+        )
+        for number, mesh in zip(mine, made, strict=True):
+            found[number] = replace(items[number], mesh=mesh)
+    return tuple(found)
+
+
+EDGE_SEEN = 1 / 5000  # of the radius of a piece's ball: a narrower edge is not seen in its pictures
 STRAIGHT_MM = 2.0  # a piece of a lamp may stray from its tube by so much
 
 
-def _lamps(job: Job, piece: Piece, stance: Array) -> Lamps | None:
-    """The lit tubes of a piece in straight pieces."""
+def _lamps(job: Job, piece: Piece, stance: Array, placings: tuple[bytes, ...]) -> Lamps | None:
+    """The lit tubes of a piece, and of its copies, in straight pieces."""
+    stances = [stance, *(stance @ matrix_in(placing) for placing in placings)]
     starts, ends, radii, sent = [], [], [], []
-    for lamp in piece.lamps:
+    for lamp, into in product(piece.lamps, stances):
         craft = job.letterings[lamp.lettering].craft
         assert isinstance(craft, Tube | Standing)
         line = shapely.get_coordinates(
             shapely.simplify(shapely.LineString(lamp.line), STRAIGHT_MM), include_z=True
         )
-        line = line @ stance[:3, :3].T + stance[:3, 3]
+        line = line @ into[:3, :3].T + into[:3, 3]
         starts.append(line[:-1])
         ends.append(line[1:])
         radii.append(np.full(len(line) - 1, lamp.radius_mm))

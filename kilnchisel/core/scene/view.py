@@ -8,11 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.job.setting import Camera
+from kilnchisel.core.job.setting import FRAME_MM, Camera
 
 Array = NDArray[Any]
 
-FRAME_HEIGHT_MM = 24.0  # of the frame that ``lens_mm`` refers to
 NARROW = 1.25  # a picture narrower than this keeps the width of one that is not
 
 
@@ -110,7 +109,7 @@ def walk_round(camera: Camera, middle: Array, aspect: float = 1.5, sharp_at: Arr
         up=up,
         ahead=ahead,
         parallel=False,
-        tall=FRAME_HEIGHT_MM / 2 / camera.lens_mm * max(1.0, NARROW / aspect),
+        tall=FRAME_MM / 2 / camera.lens_mm * max(1.0, NARROW / aspect),
         reach_mm=camera.distance_mm * 4 + 8000.0,
         opening_mm=camera.lens_mm / camera.f_number if camera.f_number > 0 else 0.0,
         focus_mm=max(focus, 1.0),

@@ -6,6 +6,7 @@ from typing import Any
 
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
+    AS_HANDED_OVER,
     SPECIES,
     AsBlank,
     Cloth,
@@ -203,9 +204,11 @@ def wear_specs(job: Job) -> list[Spec]:
     fields = [
         ranged(job, (*path, "rubbed"), "Rubbed edges", "percent", step=5),
         ranged(job, (*path, "dirt"), "Dirt in recesses", "percent", step=5),
+        ranged(job, (*path, "handled"), "Dust and prints", "percent", step=2, hint="On gloss."),
         ranged(job, (*path, "scratched"), "Scratches", "percent", step=5),
         ranged(job, (*path, "noise"), "Uneven colour", "percent", step=0.5, decimals=1),
     ]
-    if job.wear != type(job.wear)(seed=job.wear.seed):
+    untouched = job.wear.model_copy(update={"handled": 0.0}) == type(job.wear)(seed=job.wear.seed)
+    if not untouched or job.wear.handled > AS_HANDED_OVER.handled:
         fields.append(ranged(job, (*path, "seed"), "Variation", "count", step=1, hint="Another piece."))
     return fields

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLa
 
 from kilnchisel.core.handover.outlines import OutlineOrder
 from kilnchisel.core.handover.picturefiles import FileOrder
+from kilnchisel.ui.dragout import DragHandle
 
 SIZES = ("1600 x 1000", "hd", "uhd", "square", "tall", "150 x 100 mm @ 300")
 BACKGROUNDS = ((False, "As it is seen"), (True, "Transparent"))
@@ -30,6 +31,7 @@ class HandOver(QWidget):
     picture_wanted = pyqtSignal()
     mesh_wanted = pyqtSignal()
     outline_wanted = pyqtSignal()
+    drag_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -93,6 +95,11 @@ class HandOver(QWidget):
         column.addWidget(self._said)
         self.refuse(self._refusal)
         column.addWidget(_button("Picture to a file: PNG, JPEG, EXR…", "primary", self.picture_wanted))
+        handle = DragHandle("Drag the picture out")
+        handle.setObjectName("link")
+        handle.setToolTip("Drag from here into another window")
+        handle.drag_wanted.connect(self.drag_wanted)
+        column.addWidget(handle)
         column.addWidget(_button("Solid to a file: STL, OBJ, GLB…", "link", self.mesh_wanted))
         outlines = _box("How outlines are written")
         outlines.addItems([words for _, words in OUTLINES])

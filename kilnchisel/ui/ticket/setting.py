@@ -5,22 +5,28 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from kilnchisel.core.job.cameras import at_place, place_of
+from kilnchisel.core.job.copies import arranged, arrangement_of, arrangements_for
 from kilnchisel.core.job.crafts import shines
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted, kept_sets, set_of, sets_for
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
+    MOST_COPIES,
     MOST_LAMPS,
     MOST_PLACES,
+    Copy,
     GroundName,
+    Light,
     RoomName,
     StudioLight,
     in_ground,
 )
 from kilnchisel.core.job.traits import stance_among, stances_of
+from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.job.words.sections import lamp_words, light_words
 from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
+from kilnchisel.ui.ticket.finishes import SURFACES, finish_specs
 
 Path = tuple[str | int, ...]
 SETTING: Path = ("setting",)
@@ -36,6 +42,7 @@ def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
     return [
         *_set(job),
         *_stance(job),
+        *group("copies", "Copies", _copies_words(job), opened, lambda: _copies(job, opened)),
         *group("lights", "Lights", light_words(job), opened, lambda: _lights(job, opened)),
         *group("ground", "Ground", _ground_words(job), opened, lambda: _ground(job)),
         *group("camera", "Camera", _camera_words(job), opened, lambda: _camera(job)),
@@ -71,10 +78,62 @@ def _stance(job: Job) -> list[Spec]:
     return [at((*SETTING, "stance"), "Shown", "choice", options=_named(tuple(stances)))]
 
 
+def _copies(job: Job, opened: frozenset[str]) -> list[Spec]:
+    """The same piece again in the picture."""
+    names = tuple((name, name.capitalize()) for name in arrangements_for(job))
+    options = names if arrangement_of(job) is not None else ((None, "As placed"), *names)
+    fields = [Spec("setting.copies", "Arranged", arrangement_of, _in_arrangement, "menu", options=options)]
+    for number, copy in enumerate(job.setting.copies):
+        fields += group(
+            f"copy{number}",
+            f"Copy {number + 1}",
+            _copy_words(copy),
+            opened,
+            lambda n=number: _copy(job, n),  # type: ignore[misc]
+        )
+    if len(job.setting.copies) < MOST_COPIES:
+        fields.append(link("copy.add", "", "Add a copy", "To the right of the last one"))
+    return fields
+
+
+def _copy(job: Job, number: int) -> list[Spec]:
+    path: Path = ("setting", "copies", number)
+    hung = stance_among(job.blank, job.setting.stance) == "hung"
+    fields = [
+        ranged(job, (*path, "beside_mm"), "Beside", "length", step=5, hint="To the right of the piece."),
+        ranged(job, (*path, "beyond_mm"), "Above" if hung else "Beyond", "length", step=5),
+        ranged(job, (*path, "turn_deg"), "Turned", "angle", step=5),
+        ranged(job, (*path, "lean_deg"), "Leans back", "angle", step=5),
+    ]
+    finish = (*path, "finish")
+    if job.setting.copies[number].finish is None:
+        fields.append(link(f"copy.finish.{number}", "", "Another finish", "Of this copy alone"))
+    else:
+        fields += finish_specs(job, finish, "Finish", SURFACES)
+        fields.append(link(f"copy.alike.{number}", "", "The piece's own finish"))
+    return [*fields, link(f"copy.remove.{number}", "", "Remove this copy")]
+
+
+def _in_arrangement(job: Job, name: str | None) -> Job:
+    return job if name is None else arranged(job, name)
+
+
+def _copies_words(job: Job) -> str:
+    return arrangement_of(job) or f"{len(job.setting.copies)}, as placed"
+
+
+def _copy_words(copy: Copy) -> str:
+    turned = f", turned {copy.turn_deg:g}°".replace("-", "−") if copy.turn_deg else ""
+    leaning = ", leaning" if copy.lean_deg else ""
+    own = "" if copy.finish is None else f"{finish_words(copy.finish)}"
+    return (own + turned + leaning).removeprefix(", ") or "as the piece"
+
+
 def _lights(job: Job, opened: frozenset[str]) -> list[Spec]:
     light = job.setting.light
     fields = [
-        at((*LIGHT, "room"), "Place", "menu", options=_named(get_args(RoomName)), pictures="looks/lights"),
+        at((*LIGHT, "room"), "Place", "menu", options=_rooms(light), pictures="looks/lights"),
+        link("light.own", "", "A place of your own…", "An all-round picture, EXR or HDR"),
         ranged(job, (*LIGHT, "strength"), "Strength", "percent", step=5),
         ranged(job, (*LIGHT, "turn_deg"), "Place turned", "angle", step=15),
     ]
@@ -99,6 +158,11 @@ def _lights(job: Job, opened: frozenset[str]) -> list[Spec]:
     if len(light.lamps) < MOST_LAMPS:
         fields.append(link("lamp.add", "", "Add a light", "A soft box from the front left"))
     return [*fields, *_glow(job)]
+
+
+def _rooms(light: Light) -> tuple[tuple[Any, str], ...]:
+    rooms = _named(get_args(RoomName))
+    return rooms if isinstance(light.room, str) else (*rooms, (light.room, light.room.name))
 
 
 def _lamp(job: Job, number: int) -> list[Spec]:
@@ -198,6 +262,7 @@ def _places(job: Job) -> list[Spec]:
         fields.append(link("camera.keep", "", "Keep this view…", "Keep the camera by name"))
     if place_of(job) is not None:
         fields.append(link("camera.forget", "", "Forget this view"))
+    fields.append(link("camera.afar", "", "From afar…", "As large as it is for the eye from a distance"))
     return fields
 
 

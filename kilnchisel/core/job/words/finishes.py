@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.finish import (
+    AS_HANDED_OVER,
     SPECIES,
     AsBlank,
     Cloth,
@@ -134,6 +135,7 @@ def wear_words(wear: Wear) -> str:
     words = {
         "edges rubbed": wear.rubbed,
         "dirt in recesses": wear.dirt,
+        "handled": wear.handled if wear.handled > AS_HANDED_OVER.handled else 0.0,
         "scratched": wear.scratched,
         "uneven colour": wear.noise,
     }

@@ -97,7 +97,8 @@ def light_words(job: Job) -> str:
     """The light of a setting in a few words."""
     light = job.setting.light
     on = sum(lamp.on for lamp in light.lamps)
-    room = ROOM_WORDS.get(light.room, light.room)
+    named = light.room if isinstance(light.room, str) else light.room.name
+    room = ROOM_WORDS.get(named, named)
     return f"{room}, {on} {'light' if on == 1 else 'lights'}" if light.lamps else room
 
 
