@@ -16,7 +16,18 @@ from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Band, Globe, Jar, Medallion, Mug, Plaque
 from kilnchisel.core.job.crafts import Engraved, Fitting, Printed, Raised, Relief
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import AsBlank, Brass, Bronze, Enamel, Glass, Ink, PaintedWood, Slate, Wear
+from kilnchisel.core.job.finish import (
+    AS_HANDED_OVER,
+    AsBlank,
+    Brass,
+    Bronze,
+    Enamel,
+    Glass,
+    Ink,
+    PaintedWood,
+    Slate,
+    Wear,
+)
 from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted
@@ -573,9 +584,10 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
 
 
 def shown(stem: str) -> Job:
-    """A demo job in its set."""
+    """A demo job in its set, as it is handed over."""
     name, camera = SHOWN[stem]
-    job = fitted(PIECES[stem](), name)
+    piece = PIECES[stem]()
+    job = fitted(change(piece, ("wear", "handled"), AS_HANDED_OVER.handled), name)
     seen = job.setting.camera.model_copy(update=camera)
     return change(job, ("setting", "camera"), seen) if camera else job
 
