@@ -293,6 +293,11 @@ def prisms() -> Texture:
     return relief_texture(tile, grey(np.clip(tint, 0.5, 1.2)), 0.008 * fine - 0.02 * line)
 
 
+# a stretcher with its joint, a course with its joint, a joint, a stretcher, mm: the metric brick of
+# BS 4729, 215 x 65 mm in joints of 10 mm
+BRICK_MM, COURSE_MM, JOINT_MM, STRETCHER_MM = 225.0, 75.0, 10.0, 215.0
+
+
 @kept
 def bricks() -> Texture:
     """A brick wall: stretchers of 215 x 65 mm, each course half a brick on, joints of 10 mm struck back."""

@@ -223,7 +223,9 @@ class Draft:
         eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall, view.raised, *lens)
         panel = None if scene.panel is None else (*scene.panel.middle, *scene.panel.half)
         ground = scene.base
-        base = None if ground is None else (ground.material, ground.radius_mm, ground.sweep, ground.table)
+        base = None
+        if ground is not None:
+            base = (ground.material, ground.radius_mm, ground.sweep, ground.table, ground.relief)
         return (
             items,
             eye,
@@ -531,16 +533,9 @@ class Draft:
         return np.column_stack([light, np.ones(len(normals))])
 
     def _draw_base(self, base: Base) -> None:
-        mesh, flat_ = base.mesh, self._card.flat
-        flat_.points.write(mesh.points.astype("f4").tobytes())
-        flat_.rest.write(np.concatenate([mesh.normals, mesh.uv], axis=1).astype("f4").tobytes())
-        flat_.light.write(np.ones((len(mesh.points), 4), "f4").tobytes())
-        # the buffers are as large as the largest ground: what is left over of them is no triangle
-        index = np.zeros((RIM, 3), "i4")
-        index[: len(mesh.faces)] = mesh.faces
-        flat_.index.write(index.tobytes())
         program = self._use_material(base.material)
         set_values(program, is_ground=True, stance=np.eye(4))
+        drawn = self._ground_of(base)
         self._use_lamp_map(
             program,
             self._lamps.on_ground(self._open_scene, base, detail=self._detail),
@@ -553,9 +548,27 @@ class Draft:
                 moderngl.ZERO,
                 moderngl.ONE,
             )
-        self._card.draw(self._card.array(flat_, look_of(base.material)))
+        self.gl.disable(moderngl.CULL_FACE)  # a blade of grass is seen from both sides
+        self._card.draw(self._card.array(drawn, look_of(base.material)))
+        self.gl.enable(moderngl.CULL_FACE)
         self.gl.disable(moderngl.BLEND)
         set_values(program, is_ground=False, stance=self._open_scene.stance)
+
+    def _ground_of(self, base: Base) -> Any:
+        """The ground's mesh as it is drawn: while something moves, its plane."""
+        if base.relief is not None and self._detail.fine:
+            drawn = self._card.mesh(base.close_mesh)
+            drawn.light.write(np.ones((len(base.close_mesh.points), 4), "f4").tobytes())
+            return drawn
+        mesh, flat_ = base.mesh, self._card.flat
+        flat_.points.write(mesh.points.astype("f4").tobytes())
+        flat_.rest.write(np.concatenate([mesh.normals, mesh.uv], axis=1).astype("f4").tobytes())
+        flat_.light.write(np.ones((len(mesh.points), 4), "f4").tobytes())
+        # the buffers are as large as the largest ground: what is left over of them is no triangle
+        index = np.zeros((RIM, 3), "i4")
+        index[: len(mesh.faces)] = mesh.faces
+        flat_.index.write(index.tobytes())
+        return flat_
 
     def _use_material(self, material: Material) -> Any:
         """Give the program of a material its values. Returns that program."""

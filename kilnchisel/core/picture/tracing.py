@@ -419,7 +419,7 @@ class TracedScene:
         return mesh
 
     def _ground(self, base: Base, bsdfs: dict[Material, Any]) -> Any:
-        mesh, material = base.mesh, base.material
+        mesh, material = base.close_mesh, base.material
         uv = texture_uv(mesh.uv, material)
         return self._triangles("ground", mesh.points, mesh.normals, uv, mesh.faces, material, bsdfs)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -14,12 +15,14 @@ from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.through import PANEL_MM
 from kilnchisel.core.finishes import photographs, textures, woods
 from kilnchisel.core.finishes.material import Material, Texture
-from kilnchisel.core.job.crafts import CutThrough
+from kilnchisel.core.job.crafts import CutThrough, Fitting
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground, Light
+from kilnchisel.core.job.traits import deep_of, size_of
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.exposure import lit_by, spot_of
 from kilnchisel.core.scene.light import room_of
+from kilnchisel.core.scene.relief import laid
 from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_shown
 
 Array = NDArray[Any]
@@ -40,7 +43,8 @@ RIM = 180  # points round a flat ground
 class Base:
     """The ground: flat and round through ``point`` with unit ``normal``; or rising behind the piece in a
     sweep that begins ``sweep`` = (how far behind, its round, how high), mm; or a ``table`` = (half its
-    width, how far to the front, how far back), mm. ``fades``: between which distances it is lost, mm."""
+    width, how far to the front, how far back), mm. ``fades``: between which distances it is lost, mm.
+    ``relief``: what stands out of the plane, and its sizes as ``relief.laid`` takes them."""
 
     point: Array
     normal: Array
@@ -50,6 +54,7 @@ class Base:
     sweep: tuple[float, float, float] | None = None
     table: tuple[float, float, float] | None = None
     fades: tuple[float, float] | None = None
+    relief: tuple[str, tuple[float, ...]] | None = None
 
     def under(self, point: Array) -> Array:
         """The point of its plane below a point of the scene."""
@@ -61,6 +66,16 @@ class Base:
         if self.sweep is not None:
             return _swept(self)
         return _flat(self) if self.table is None else _topped(self)
+
+    @cached_property
+    def close_mesh(self) -> Mesh:
+        """The same with what stands out of it, where anything does."""
+        if self.relief is None:
+            return self.mesh
+        across = np.cross(self.normal, self.along)
+        frame = np.stack([self.along, across, self.normal, self.point])
+        plane = _flat_of(frame.tobytes(), self.radius_mm)
+        return laid(self.relief[0], frame.tobytes(), plane, self.relief[1])
 
 
 def _topped(base: Base) -> Mesh:
@@ -75,13 +90,20 @@ def _topped(base: Base) -> Mesh:
 
 def _flat(base: Base) -> Mesh:
     across = np.cross(base.normal, base.along)
+    return _flat_of(np.stack([base.along, across, base.normal, base.point]).tobytes(), base.radius_mm)
+
+
+@remembered
+def _flat_of(frame: bytes, radius_mm: float) -> Mesh:
+    """A disc; ``frame``: as of ``relief.laid``."""
+    along, across, normal, point = np.frombuffer(frame).reshape(4, 3)
     turn = np.linspace(0, 2 * np.pi, RIM + 1)[:-1]
-    flat = base.radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    flat = radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
     flat = np.concatenate([flat, np.zeros((1, 2))])
-    points = base.point + flat[:, :1] * base.along + flat[:, 1:] * across
+    points = point + flat[:, :1] * along + flat[:, 1:] * across
     ring = np.arange(RIM)
     faces = np.stack([np.full(RIM, RIM), ring, (ring + 1) % RIM], axis=1)
-    normals = np.broadcast_to(base.normal, points.shape).copy()
+    normals = np.broadcast_to(normal, points.shape).copy()
     return Mesh(points, normals, flat, faces.astype(np.int32))
 
 
@@ -158,6 +180,7 @@ def base_of(job: Job, radius: float) -> Base | None:
             np.array([1.0, 0.0, 0.0]),
             max(3000.0, 12 * radius),
             material,
+            relief=_bricks(ground, max(3000.0, 12 * radius)),
         )
     wall = beside_mm(job.blank)
     if wall is not None:
@@ -167,6 +190,7 @@ def base_of(job: Job, radius: float) -> Base | None:
             np.array([0.0, 1.0, 0.0]),
             max(4000.0, 9 * radius),
             material,
+            relief=_bricks(ground, max(4000.0, 9 * radius)),
         )
     base = Base(
         np.zeros(3),
@@ -182,8 +206,30 @@ def base_of(job: Job, radius: float) -> Base | None:
         half, front, back = (max(least, share * radius) for least, share in TABLE)
         return replace(base, along=_along(TABLE_TURN_DEG), radius_mm=half, table=(half, front, back))
     if ground.form == "open":
-        return replace(base, radius_mm=FADES[1] * radius, fades=(FADES[0] * radius, FADES[1] * radius))
+        fades = (FADES[0] * radius, FADES[1] * radius)
+        return replace(base, radius_mm=FADES[1] * radius, fades=fades, relief=_blades(job, radius))
     return base
+
+
+def _bricks(ground: Ground, half_mm: float) -> tuple[str, tuple[float, ...]] | None:
+    # in steps, so that pieces of like size share one wall
+    return ("bricks", (float(np.ceil(half_mm / 1000) * 1000),)) if ground.kind == "brick" else None
+
+
+LARGEST_IN_GRASS_MM = 1500.0  # round a larger piece no blade is seen
+
+
+def _blades(job: Job, radius: float) -> tuple[str, tuple[float, ...]] | None:
+    if job.setting.ground.kind != "grass" or radius > LARGEST_IN_GRASS_MM:
+        return None
+    stands = _posts_below(job)
+    clear = (0.0, 0.0) if stands else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
+    return "blades", (radius, *clear)
+
+
+def _posts_below(job: Job) -> bool:
+    crafts = [item.craft for item in job.letterings if not item.hidden]
+    return any(isinstance(craft, Fitting) and craft.form == "posts" for craft in crafts)
 
 
 def _along(turn_deg: float) -> Array:

@@ -1,0 +1,134 @@
+"""Grounds that are no plane seen close by: bricks that stand out of their joints, blades of grass."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh, join
+from kilnchisel.core.finishes.textures import BRICK_MM, COURSE_MM, JOINT_MM, STRETCHER_MM
+from kilnchisel.core.remembered import remembered
+
+Array = NDArray[Any]
+
+MOST_BRICKS = 6000
+SET_BACK_MM = 7.0  # the joints, behind the faces
+UNEVEN_MM, CROOKED_MM = 0.9, 0.8  # how far faces stand out unevenly, and corners stray
+ROUNDED_MM = 3.5  # the worn edge of a brick
+
+MOST_BLADES = 60_000
+BLADE_MM, BLADE_WIDE_MM = 34.0, 2.4
+BLADE_SHARE = 0.3  # of the piece's radius: they are no taller than that
+TURF_REACH = 3.2  # in radii of the piece
+FACES_UP = 0.8  # how far blades are lit as the turf they are part of
+
+
+@remembered
+def bricked(half_mm: float) -> Mesh:
+    """Bricks over a wall, half_mm each way of the origin of its sheet, in the sheet's own frame (u, v,
+    outward), laid as the brick texture is; at 0 their faces, between them nothing."""
+    reach = min(half_mm, float(np.sqrt(MOST_BRICKS * BRICK_MM * COURSE_MM)) / 2)
+    courses = np.arange(-int(reach // COURSE_MM) - 1, int(reach // COURSE_MM) + 1)
+    columns = np.arange(-int(reach // BRICK_MM) - 1, int(reach // BRICK_MM) + 2)
+    course, column = (x.ravel() for x in np.meshgrid(courses, columns, indexing="ij"))
+    shift = np.where(course % 2 == 0, 0.0, BRICK_MM / 2)
+    middle = np.stack([column * BRICK_MM + BRICK_MM / 2 - shift, (course + 0.5) * COURSE_MM], axis=1)
+    count = len(middle)
+    rng = np.random.default_rng(411)
+    ways = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]], float)
+    half = np.array([STRETCHER_MM, COURSE_MM - JOINT_MM]) / 2
+    corner = middle[:, None] + ways * half + rng.uniform(-CROOKED_MM, CROOKED_MM, (count, 4, 2))
+    inner = corner - ways * ROUNDED_MM
+    # each face a little in or out, and a little askew
+    out = rng.normal(0, UNEVEN_MM, (count, 1)) + rng.normal(0, UNEVEN_MM / 3, (count, 4))
+    rounded = np.concatenate([ways / np.sqrt(2), np.ones((4, 1))], axis=1) / np.sqrt(2)
+    rows = [
+        (inner, out, np.broadcast_to([0.0, 0.0, 1.0], (4, 3))),
+        (corner, out - 0.4 * ROUNDED_MM, rounded),
+    ]
+    sides = []
+    for n in range(4):  # the four sides, down into the joint
+        pair = [n, (n + 1) % 4]
+        facing = (ways[n] + ways[(n + 1) % 4]) / 2
+        normal = np.broadcast_to([*facing, 0.0], (2, 3))
+        sides += [
+            (corner[:, pair], out[:, pair] - 0.4 * ROUNDED_MM, normal),
+            (corner[:, pair], np.full((count, 2), -2 * SET_BACK_MM), normal),
+        ]
+    points, normals, uv = [], [], []
+    for flat, high, normal in (*rows, *sides):
+        points.append(np.concatenate([flat, high[..., None]], axis=2))
+        normals.append(np.broadcast_to(normal, (count, *normal.shape)))
+        # what is on its edge has the brick's own colour, not the joint's
+        within = np.clip(flat - middle[:, None], -half + ROUNDED_MM, half - ROUNDED_MM)
+        uv.append(middle[:, None] + within)
+    top = [[0, 1, 2], [0, 2, 3]]
+    for n in range(4):
+        m = (n + 1) % 4
+        top += [[n, 4 + n, 4 + m], [n, 4 + m, m]]
+        first = 8 + 4 * n
+        top += [[first, first + 2, first + 3], [first, first + 3, first + 1]]
+    size = 24
+    faces = np.array(top)[None] + size * np.arange(count)[:, None, None]
+    return Mesh(
+        np.concatenate(points, axis=1).reshape(-1, 3),
+        np.concatenate(normals, axis=1).reshape(-1, 3).astype(float),
+        np.concatenate(uv, axis=1).reshape(-1, 2),
+        faces.reshape(-1, 3).astype(np.int32),
+    )
+
+
+@remembered
+def grown(radius_mm: float, clear_mm: tuple[float, float]) -> Mesh:
+    """Blades of grass about the origin of a sheet (u, v, up), for a piece of this radius; none within
+    ``clear_mm`` = (half wide, half deep), where it stands. Thinner towards where they end."""
+    rng = np.random.default_rng(421)
+    reach = TURF_REACH * radius_mm
+    count = int(min(MOST_BLADES, 2.2e-2 * np.pi * reach**2))  # some two to a square cm at most
+    far = reach * rng.random(count) ** 0.62
+    turn = rng.uniform(0, 2 * np.pi, count)
+    foot = far[:, None] * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    foot = foot[(np.abs(foot) > clear_mm).any(axis=1)]
+    count = len(foot)
+    tall = min(BLADE_MM, BLADE_SHARE * radius_mm)
+    high = tall * np.clip(rng.normal(1.0, 0.3, count), 0.35, 1.9)
+    wide = BLADE_WIDE_MM * np.sqrt(tall / BLADE_MM) * rng.uniform(0.7, 1.3, count)
+    wide *= np.maximum(1.0, np.sqrt(2.0e-2 * np.pi * reach**2 / MOST_BLADES) ** 0.5)  # where they are few
+    facing = rng.uniform(0, 2 * np.pi, count)
+    side = np.stack([np.cos(facing), np.sin(facing)], axis=1)
+    bow = np.stack([-side[:, 1], side[:, 0]], axis=1)
+    lean = high * np.clip(rng.normal(0.35, 0.25, count), 0.0, 1.2)
+    points = np.zeros((count, 5, 3))
+    for n, (share, half) in enumerate(((0.0, 0.5), (0.0, -0.5), (0.55, 0.38), (0.55, -0.38), (1.0, 0.0))):
+        across = (half * wide)[:, None] * side
+        points[:, n, :2] = foot + across + (lean * share**1.8)[:, None] * bow
+        points[:, n, 2] = high * share * (1 - 0.25 * (lean / high) * share)
+    points[:, :2, 2] -= 1.0  # rooted
+    front = np.concatenate([bow, np.zeros((count, 1))], axis=1)
+    normal = FACES_UP * np.array([0.0, 0.0, 1.0]) + (1 - FACES_UP) * front
+    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    # each of another shade of the turf
+    shade = foot[:, None] + rng.normal(0, 3 * tall, (count, 1, 2))
+    faces = np.array([[0, 1, 3], [0, 3, 2], [2, 3, 4]])[None] + 5 * np.arange(count)[:, None, None]
+    return Mesh(
+        points.reshape(-1, 3),
+        np.repeat(normal, 5, axis=0),
+        np.broadcast_to(shade, (count, 5, 2)).reshape(-1, 2).copy(),
+        faces.reshape(-1, 3).astype(np.int32),
+    )
+
+
+@remembered
+def laid(kind: str, frame: bytes, flat: Mesh, sizes: tuple[float, ...]) -> Mesh:
+    """The relief of a kind of ground on its plane. ``frame``: (4, 3) float64 as bytes, the sheet's u, v
+    and outward in the scene and its origin; ``flat``: the plane itself; ``sizes``: what the relief is made
+    by."""
+    u, v, out, origin = np.frombuffer(frame).reshape(4, 3)
+    relief = bricked(sizes[0]) if kind == "bricks" else grown(sizes[0], (sizes[1], sizes[2]))
+    axes = np.stack([u, v, out])
+    placed = Mesh(relief.points @ axes + origin, relief.normals @ axes, relief.uv, relief.faces)
+    sunk = SET_BACK_MM if kind == "bricks" else 0.0
+    plane = Mesh(flat.points - sunk * out, flat.normals, flat.uv, flat.faces)
+    return join([plane, placed])
