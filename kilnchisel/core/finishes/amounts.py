@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from kilnchisel.core.finishes.material import Amount
-from kilnchisel.core.finishes.noise import noise, smooth_step
+from kilnchisel.core.finishes.noise import RECIPE, noise, smooth_step
+from kilnchisel.core.kept import Arrays, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.remembered import remembered
 
@@ -63,6 +64,15 @@ MOST_PRINTS, MOST_SPECKS = 26, 2600
 def handled(percent: float, seed: int) -> Amount:
     """What hands and air leave on gloss: some fingerprints, a greasy film in patches, specks of dust; more
     of each with the percentage."""
+
+    def made() -> Arrays:
+        return {"values": _handled(percent, seed).astype(np.float16)}
+
+    values = kept_arrays("textures", f"handled-{percent:g}-{seed}-{RECIPE}", made)["values"]
+    return Amount(values.astype(np.float32), (HAND_TILE_MM, HAND_TILE_MM))
+
+
+def _handled(percent: float, seed: int) -> Array:
     share = percent / 100
     rng = np.random.default_rng([seed, 231])
     texel = HAND_TILE_MM / SIZE
@@ -90,8 +100,7 @@ def handled(percent: float, seed: int) -> Amount:
     specks[rng.integers(0, SIZE, count), rng.integers(0, SIZE, count)] = rng.uniform(0.3, 1.0, count)
     dust = np.clip(3.2 * ndimage.gaussian_filter(specks, 0.6, mode="wrap"), 0, 1)
     grease = np.minimum(0.7 * prints + 0.16 * film, 1) * min(0.12 + 1.1 * share, 1)
-    values = np.maximum(grease, (0.25 + 0.5 * share) * dust)
-    return Amount(values.astype(np.float32), (HAND_TILE_MM, HAND_TILE_MM))
+    return np.asarray(np.maximum(grease, (0.25 + 0.5 * share) * dust))
 
 
 @remembered

@@ -28,7 +28,7 @@ class Texture:
 
     tint (h, w, 3): factor on the base colour, linear; slope (h, w, 2): dh/du, dh/dv of the relief;
     dull (h, w), 0..1: how far the roughness is from the material's own to its dullest, None where it is
-    the same all over. Row 0 is v = 0. Compared by identity.
+    the same all over. Half or single precision. Row 0 is v = 0. Compared by identity.
     """
 
     tile_mm: float

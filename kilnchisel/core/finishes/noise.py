@@ -33,9 +33,7 @@ def kept(make: Callable[..., Texture]) -> Callable[..., Texture]:
             return found if texture.dull is None else found | {"dull": _half(texture.dull)}
 
         store = kept_arrays("textures", f"{named}-{RECIPE}", made)
-        dull = store["dull"].astype(np.float32) if "dull" in store else None
-        tint, slope = (store[name].astype(np.float32) for name in ("tint", "slope"))
-        return Texture(float(store["tile_mm"]), tint, slope, dull)
+        return Texture(float(store["tile_mm"]), store["tint"], store["slope"], store.get("dull"))
 
     return once
 

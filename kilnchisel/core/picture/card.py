@@ -110,8 +110,8 @@ class Card:
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
         self._frames: dict[tuple[int, int, int], Frames] = {}
         self.flat = self._upload_flat()
-        white = self._image(np.full((1, 1, 3), 255.0))
-        self.plain = Maps(_nothing, 0, white, self._image(np.full((1, 1, 2), 128.0)), 1.0, 0.0)
+        white, level = (self._image(np.full((1, 1, 4), value, np.uint8)) for value in (255, 128))
+        self.plain = Maps(_nothing, 0, white, level, 1.0, 0.0)
 
     @cached_property
     def lens(self) -> Any:
@@ -173,14 +173,18 @@ class Card:
         known = self._textures.get(id(texture))
         if known is None or known.texture() is not texture:
             # a byte a channel samples fastest in software; the square root spends it on the darks
-            high = float(texture.tint.max())
-            steep = max(float(np.abs(texture.slope).max()), 1e-9)
-            shades = np.sqrt(np.clip(texture.tint / high, 0, 1))
-            dull = texture.dull
-            tint = self._image(
-                np.dstack([shades, np.zeros(shades.shape[:2], np.float32) if dull is None else dull]) * 255
-            )
-            slope = self._image((texture.slope / steep * 0.5 + 0.5) * 255)
+            shades, slopes = (part.astype(np.float16, copy=False) for part in (texture.tint, texture.slope))
+            high = float(_halves(shades).max().view(np.float16))  # above zero they are ordered alike
+            steep = max(float((_halves(slopes) & NO_SIGN).max().view(np.float16)), 1e-6)
+            four = np.zeros((*shades.shape[:2], 4), dtype=np.uint8)
+            four[..., :3] = _bytes_of(shades, lambda value: np.sqrt(np.clip(value / high, 0, 1)))
+            if texture.dull is not None:
+                dull = texture.dull.astype(np.float16, copy=False)
+                four[..., 3] = _bytes_of(dull, lambda value: np.clip(value, 0, 1))
+            tint = self._image(four)
+            four = np.zeros((*slopes.shape[:2], 4), dtype=np.uint8)
+            four[..., :2] = _bytes_of(slopes, lambda value: np.clip(value / steep * 0.5 + 0.5, 0, 1))
+            slope = self._image(four)
             if known is not None:
                 _give_back(known.tint, known.slope)
             size = _image_bytes(tint) + _image_bytes(slope)
@@ -208,18 +212,18 @@ class Card:
         if known is None or known[0]() is not amount:
             if known is not None:
                 _give_back(known[2])
-            image = self._image(amount.values[..., None] * 255)
+            four = np.zeros((*amount.values.shape, 4), dtype=np.uint8)
+            four[..., 0] = np.rint(amount.values * 255)
+            image = self._image(four)
             image.repeat_x = image.repeat_y = amount.repeats
             self._amounts[id(amount)] = (weakref.ref(amount), _image_bytes(image), image)
             self._within_images()
         self._amounts.move_to_end(id(amount))
         return self._amounts[id(amount)][2]
 
-    def _image(self, data: Array) -> Any:
-        """Bytes (h, w, up to 4) with mipmaps. Always four channels: each format is compiled for."""
-        height, width, channels = data.shape
-        four = np.zeros((height, width, 4), dtype=np.uint8)
-        four[..., :channels] = np.rint(data)
+    def _image(self, four: Array) -> Any:
+        """Bytes (h, w, 4) with mipmaps. Always four channels: each format is compiled for."""
+        height, width = four.shape[:2]
         pixels = four.tobytes()
         image = self.gl.texture((width, height), 4, pixels)
         self._direct.smaller_copies(image, pixels)
@@ -280,6 +284,22 @@ class Card:
             vertex_shader=head + (SHADERS / vertex).read_text(),
             fragment_shader=head + common + (SHADERS / fragment).read_text(),
         )
+
+
+NO_SIGN = np.uint16(0x7FFF)
+EVERY_HALF = np.arange(2**16, dtype=np.uint16).view(np.float16)
+
+
+def _halves(values: Array) -> Array:
+    """Half-precision values as the whole numbers they are stored as."""
+    return np.ascontiguousarray(values).view(np.uint16)
+
+
+def _bytes_of(values: Array, shown: Callable[[Array], Array]) -> Array:
+    """Half-precision values as bytes; ``shown`` (0..1) is looked up: there are few enough to know all."""
+    with np.errstate(all="ignore"):
+        table = np.rint(np.nan_to_num(shown(EVERY_HALF.astype(np.float32))) * 255).astype(np.uint8)
+    return np.asarray(table[_halves(values)])
 
 
 FEW_MESHES, FEW_IMAGES = 32, 6  # of one picture: these stay whatever their size
