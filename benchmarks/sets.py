@@ -112,7 +112,7 @@ def _grounds() -> Iterator[tuple[str, Texture]]:
 
 def _second_peak(texture: Texture) -> float:
     """Of a tile's lightness against itself moved, an eighth of a tile off and more."""
-    grey = texture.tint.mean(axis=2).astype(float)
+    grey = texture.tint.mean(axis=2, dtype=float)
     side = 160
     small = grey.reshape(side, grey.shape[0] // side, side, grey.shape[1] // side).mean(axis=(1, 3))
     small -= small.mean()

@@ -61,7 +61,7 @@ class Finishes(unittest.TestCase):
 
     def test_textures_come_round_without_a_seam(self):
         for texture in (textures.pebbled(), textures.granite()):
-            tint = texture.tint[..., 0]
+            tint = texture.tint[..., 0].astype(float)
             inside = np.abs(np.diff(tint, axis=1)).mean()
             seam = np.abs(tint[:, 0] - tint[:, -1]).mean()
             self.assertLess(seam, 1.3 * inside)

@@ -244,7 +244,7 @@ class Finishes(unittest.TestCase):
             inside = np.abs(np.diff(tint.astype(float), axis=1)).mean()
             self.assertLess(seam, 3 * inside + 1e-3, make.__name__)
             self.assertTrue(np.isfinite(texture.slope).all())
-            self.assertLess(np.abs(texture.slope).mean(), 0.2)
+            self.assertLess(np.abs(texture.slope).mean(dtype=float), 0.2)
 
     def test_grain_turns(self):
         along = texture_uv(np.array([[60.0, 0.0]]), material_of(Brass(polish="brushed")))

@@ -107,7 +107,7 @@ class Worn(unittest.TestCase):
             self.assertAlmostEqual(float(tint.std() / tint.mean()), percent / 100, delta=0.002)
         # on a texture of its own it adds to what is there
         wood, plain = self.covers(Enamel(), noise=5.0).texture.tint, material_of(Enamel()).texture.tint
-        self.assertGreater(float(wood.std()), float(plain.std()) + 0.02)
+        self.assertGreater(float(wood.std(dtype=float)), float(plain.std(dtype=float)) + 0.02)
 
     def test_rubbed_metal_is_bright_and_without_its_patina(self):
         old = material_of(Copper(patina=60))

@@ -296,7 +296,7 @@ class Repeats(unittest.TestCase):
 
     def peak(self, texture):
         """Of one tile against itself moved: 4 x 4 of them only repeat it."""
-        grey = texture.tint.mean(axis=2).astype(float)
+        grey = texture.tint.mean(axis=2, dtype=float)
         small = grey.reshape(160, grey.shape[0] // 160, 160, grey.shape[1] // 160).mean(axis=(1, 3))
         small -= small.mean()
         power = np.abs(np.fft.fft2(small)) ** 2
@@ -325,12 +325,14 @@ class Repeats(unittest.TestCase):
             own = photographs.photograph(name)
             own = own / own.mean(axis=(0, 1))
             for share in (5, 25, 50, 75, 95):
-                ours, theirs = (np.percentile(one.mean(axis=2), share) for one in (made.tint, own))
+                ours, theirs = (
+                    np.percentile(one.mean(axis=2, dtype=float), share) for one in (made.tint, own)
+                )
                 self.assertAlmostEqual(float(ours / theirs), 1.0, delta=0.12, msg=f"{name} {share}")
 
     def test_tiles_meet(self):
         for texture in (photographs.felt(150.0), photographs.planks(900.0), woods.oak_boards(200.0, 1280)):
-            grey = texture.tint.mean(axis=2).astype(float)
+            grey = texture.tint.mean(axis=2, dtype=float)
             inside = np.abs(np.diff(grey, axis=1)).mean()
             seam = np.abs(grey[:, 0] - grey[:, -1]).mean()
             self.assertLess(seam, 3 * inside)

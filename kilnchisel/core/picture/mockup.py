@@ -90,10 +90,11 @@ class Mockup:
         for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                total += self._slices(self.traced.light, view, size, step, 2 * done, stop)
+                total += self._slices(self.traced.light, view, size, step, 2 * done, stop, done)
                 done += step
                 if guided < (GUIDE_SAMPLES if looks else FINE_GUIDES):
-                    guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, 2 * guided + 1, stop)
+                    seed = 2 * guided + 1
+                    guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, seed, stop, guided)
                     guided += GUIDE_STEP
                 progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
@@ -121,8 +122,10 @@ class Mockup:
         samples: int,
         seed: int,
         stop: Stop,
+        had: int = 0,
     ) -> Array:
-        """Samples of the whole picture, in bands of rows small enough to stop between."""
+        """Samples of the whole picture, in bands of rows small enough to stop between. ``had``: how many
+        there have been of this kind."""
         width, height = size
         bands = max(1, -(-width * height * samples // SLICE))
         rows = np.linspace(0, height, bands + 1).astype(int)
@@ -132,7 +135,7 @@ class Mockup:
                 raise Cancelled
             if last > first:
                 rows_here = (int(first), int(last))
-                strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number)))
+                strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number, had)))
         return np.concatenate(strips)
 
     def _clean(
@@ -180,7 +183,7 @@ class Mockup:
             total, done = None, 0
             while done < samples:
                 count = min(step, samples - done)
-                part = self._slices(draw, view, size, count, 7 * done + number, stop)
+                part = self._slices(draw, view, size, count, 7 * done + number, stop, done)
                 total = part if total is None else total + part
                 done += count
                 progress((number + done / samples) / rounds)

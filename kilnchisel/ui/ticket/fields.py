@@ -12,7 +12,16 @@ from functools import lru_cache
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QIcon, QKeyEvent, QKeySequence, QTextCursor, QWheelEvent
+from PyQt6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QIcon,
+    QKeyEvent,
+    QKeySequence,
+    QPixmap,
+    QTextCursor,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
@@ -531,6 +540,11 @@ class MenuField(Field):
             self.list.setObjectName("looks")
             self.list.setStyle(_large_pictures())
             self.button.setIconSize(QSize(30, 23))
+        else:  # the toolkit leaves out the padding of a button with a menu
+            room = QPixmap(2, 2)
+            room.fill(Qt.GlobalColor.transparent)
+            self.button.setIcon(QIcon(room))
+            self.button.setIconSize(room.size())
         for value, words in spec.options:
             action = self.list.addAction(plain(words))
             if spec.pictures and action is not None:
