@@ -17,8 +17,9 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 SIZE = 1024
-SCRATCH_TILE_MM = 70.0  # a texel is 0.07 mm, about as wide as a scratch that is seen
-MOST_SCRATCHES = 420
+# a texel is 0.07 mm, about as wide as a scratch that is seen; the tile so wide that none is seen twice
+SCRATCH_TILE_MM, SCRATCH_SIZE = 150.0, 2048
+MOST_SCRATCHES = 1900
 FLECK_TILE_MM = 12.0
 
 
@@ -35,24 +36,33 @@ def _even(share: float) -> Amount:
 @remembered
 def scratches(percent: float, seed: int) -> Amount:
     """Fine scratches, most of them short and faint, some long; more of them with the percentage."""
+
+    def made() -> Arrays:
+        return {"values": _scratches(percent, seed).astype(np.float16)}
+
+    values = kept_arrays("textures", f"scratches-{percent:g}-{seed}-{RECIPE}", made)["values"]
+    return Amount(values.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
+
+
+def _scratches(percent: float, seed: int) -> Array:
+    size = SCRATCH_SIZE
     rng = np.random.default_rng([seed, 201])
-    count = round(MOST_SCRATCHES * (percent / 100) ** 1.5) + 3
-    drawn = np.zeros((SIZE, SIZE), dtype=np.float32)
-    for strength, share, long in ((0.16, 0.62, 0.05), (0.35, 0.28, 0.1), (0.75, 0.1, 0.3)):
-        sheet = Image.new("L", (3 * SIZE, 3 * SIZE))
+    count = round(MOST_SCRATCHES * (percent / 100) ** 1.5) + 12
+    drawn = np.zeros((size, size), dtype=np.float32)
+    for strength, share, long in ((0.16, 0.62, 0.024), (0.35, 0.28, 0.048), (0.75, 0.1, 0.14)):
+        sheet = Image.new("L", (3 * size, 3 * size))
         pen = ImageDraw.Draw(sheet)
         for _ in range(max(round(count * share), 1)):
-            start = rng.uniform(SIZE, 2 * SIZE, 2)
-            length = min(rng.exponential(long), 0.9) * SIZE
+            start = rng.uniform(size, 2 * size, 2)
+            length = min(rng.exponential(long), 0.9) * size
             way, bow = rng.uniform(0, 2 * np.pi), rng.normal(0, 0.25)
             turn = way + bow * np.linspace(-0.5, 0.5, 9)
             steps = np.stack([np.cos(turn), np.sin(turn)], axis=1) * length / 8
             line = start + np.concatenate([[[0, 0]], np.cumsum(steps[:-1], axis=0)])
             pen.line([(float(x), float(y)) for x, y in line], fill=255, width=1)
-        whole = np.asarray(sheet, dtype=np.float32).reshape(3, SIZE, 3, SIZE).max(axis=(0, 2)) / 255
-        drawn = np.maximum(drawn, strength * whole)
-    soft = np.clip(1.5 * ndimage.gaussian_filter(drawn, 0.6, mode="wrap"), 0, 1)
-    return Amount(soft.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
+        whole = np.asarray(sheet).reshape(3, size, 3, size).max(axis=(0, 2)) > 0
+        drawn = np.maximum(drawn, np.float32(strength) * whole)
+    return np.asarray(np.clip(1.5 * ndimage.gaussian_filter(drawn, 0.6, mode="wrap"), 0, 1))
 
 
 HAND_TILE_MM = 150.0

@@ -73,8 +73,8 @@ def variant_name() -> str:
 
 @dataclass(frozen=True, eq=False)
 class Slice:
-    """A share of the work: rows first..last of a picture of ``size``, so many samples, by a seed; ``first``:
-    how many each pixel has had."""
+    """A share of the work: rows first..last of a picture of ``size``, so many samples, by a seed; ``first``
+    is how many each pixel has had."""
 
     view: View
     size: tuple[int, int]
