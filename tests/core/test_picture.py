@@ -16,10 +16,11 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gather import PIECE, trace
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
-from kilnchisel.core.picture.tracing import variant_name
+from kilnchisel.core.picture.tracing import Slice, TracedScene, variant_name
 from tests.samples import mug_job, plaque_job
 
 SIZE = (240, 192)
@@ -192,6 +193,33 @@ class FirstStates(unittest.TestCase):
         for state in states[:2]:
             darker = minimum_filter(clean, 7) - state.pixels.astype(int).sum(axis=2)
             self.assertLess(int((darker > 120).sum()), 4, f"after {state.done} samples")
+
+    def test_samples_lie_in_every_pixel_alike(self):
+        job = mug_job()
+        traced, view, size = TracedScene(scene_of_job(job)), view_of(job, 1.5), (90, 60)
+
+        def cover(samples, first):
+            part = Slice(view, size, (0, 60), samples, 7 + first, first)
+            return traced.masks(part)[0][..., 0]
+
+        np.testing.assert_array_equal(cover(2, 0) + cover(2, 2), cover(4, 0))
+        # the first lies in the middle of its pixel, so that the first edges are those of a picture
+        inside = Draft().coverage(replace(scene_of_job(job), base=None), view, size)
+        piece = traced.masks(Slice(view, size, (0, 60), 1, 7, 0))
+        mine = piece[0][..., 2 : 2 + len(piece[1])].sum(axis=2) > 0
+        self.assertLess(int((mine != inside).sum()), 12)
+
+    def test_the_border_of_a_picture_is_as_clean_as_its_middle(self):
+        rng = np.random.default_rng(1)
+        guides = np.zeros((120, 160, 6), np.float32)
+        guides[..., :3], guides[..., 5] = 0.5, 1.0
+        noisy = (0.5 * rng.gamma(2, 0.5, (120, 160, 3))).astype(np.float32)
+        clean = denoised(noisy, guides, 16, detail=Detail.FINE)
+        middle = float(clean[40:80, 40:120].std())
+        for border in (clean[0], clean[-1], clean[:, 0], clean[:, -1]):
+            self.assertLess(float(border.std()), 2.0 * middle)
+        tiny = denoised(noisy[:5, :3], guides[:5, :3], 16, detail=Detail.ROUGH)
+        self.assertEqual(tiny.shape, (5, 3, 3))
 
 
 class Variants(unittest.TestCase):

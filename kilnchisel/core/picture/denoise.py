@@ -15,6 +15,7 @@ Array = NDArray[Any]
 MOST_MEMORY_MB = 160  # larger pictures are worked on in tiles
 # From here on the noise that is left is trusted more and more, so that many samples converge to the
 # path tracer's own answer and not to the denoiser's guess.
+AROUND = 16  # pixels
 TRUST_FROM, TRUST_OVER, MOST_TRUST = 256, 2048, 0.8
 
 
@@ -23,13 +24,15 @@ def denoised(colour: Array, guides: Array, samples: int, *, detail: Detail) -> A
 
     Falls back to the noisy picture, which is true, when the denoiser cannot work here.
     """
-    noisy = np.ascontiguousarray(colour, dtype=np.float32)
-    clean = np.empty_like(noisy)
+    noisy = np.asarray(colour, dtype=np.float32)
+    around = min(AROUND, *(side - 1 for side in noisy.shape[:2]))
+    wide = _widened(noisy, around)
+    made = np.empty_like(wide)
     images = {
-        pyoidn.OIDN_IMAGE_COLOR: noisy,
-        pyoidn.OIDN_IMAGE_ALBEDO: np.ascontiguousarray(np.clip(guides[..., :3], 0, 1), np.float32),
-        pyoidn.OIDN_IMAGE_NORMAL: np.ascontiguousarray(np.clip(guides[..., 3:6], -1, 1), np.float32),
-        pyoidn.OIDN_IMAGE_OUTPUT: clean,
+        pyoidn.OIDN_IMAGE_COLOR: wide,
+        pyoidn.OIDN_IMAGE_ALBEDO: _widened(np.clip(guides[..., :3], 0, 1), around),
+        pyoidn.OIDN_IMAGE_NORMAL: _widened(np.clip(guides[..., 3:6], -1, 1), around),
+        pyoidn.OIDN_IMAGE_OUTPUT: made,
     }
     try:
         with pyoidn.Device() as device:
@@ -46,5 +49,13 @@ def denoised(colour: Array, guides: Array, samples: int, *, detail: Detail) -> A
                 return noisy
     except (RuntimeError, OSError):
         return noisy
+    clean = made[around : around + len(noisy), around : around + noisy.shape[1]]
     trust = float(np.clip((samples - TRUST_FROM) / TRUST_OVER, 0.0, MOST_TRUST))
-    return clean * (1 - trust) + noisy * trust if trust > 0 else clean
+    return clean * (1 - trust) + noisy * trust if trust > 0 else np.ascontiguousarray(clean)
+
+
+def _widened(picture: Array, around: int) -> Array:
+    """A picture with itself mirrored round it: at a border the denoiser has too little to go by, and
+    leaves three times the noise."""
+    wide = np.pad(picture, ((around, around), (around, around), (0, 0)), mode="reflect")
+    return np.ascontiguousarray(wide, dtype=np.float32)
