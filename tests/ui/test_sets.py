@@ -216,6 +216,7 @@ class MoreOfIt(WindowTest):
             data = drag.mimeData()
             handed.append((data.imageData().width(), data.urls()[0].toLocalFile()))
 
+        self.settle()
         ticket = self.window.ticket
         ticket.show_section("hand-over")
         handle = next(b for b in ticket.handover.findChildren(QPushButton) if "Drag" in b.text())
