@@ -10,6 +10,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.scene.grounds import HANG_GAP_MM
 from kilnchisel.core.scene.relief import MOST_BLADES, MOST_BRICKS, SET_BACK_MM, bricked, grown
 
 
@@ -30,7 +31,7 @@ class Bricks(unittest.TestCase):
         wide, tall = np.ptp(faces, axis=1)[:, 0].mean(), np.ptp(faces, axis=1)[:, 1].mean()
         self.assertAlmostEqual(wide, 215 - 2 * 3.5, delta=1.5)
         self.assertAlmostEqual(tall, 65 - 2 * 3.5, delta=1.5)
-        self.assertAlmostEqual(float(faces[:, :, 2].mean()), 0.0, delta=0.3)
+        self.assertAlmostEqual(float(faces[:, :, 2].mean()), 0.0, delta=1.0)
         self.assertGreater(float(faces[:, :, 2].std()), 0.5)  # each is its own
 
     def test_a_wall_hangs_the_piece_in_front_of_it(self):
@@ -39,7 +40,7 @@ class Bricks(unittest.TestCase):
         assert base is not None
         near = base.close_mesh.points @ base.normal - base.point @ base.normal
         self.assertAlmostEqual(float(near[:181].max()), -SET_BACK_MM, places=6)  # the plane of the joints
-        self.assertLess(float(near.max()), 5.0)
+        self.assertLess(float(near.max()), HANG_GAP_MM)  # no brick comes through what hangs there
         self.assertIs(base.close_mesh, scene_of_job(change(job, ("wear", "dirt"), 9.0)).base.close_mesh)
         self.assertLessEqual(len(bricked(60_000.0).points) / 24, 1.2 * MOST_BRICKS)
 

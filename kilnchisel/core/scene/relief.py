@@ -16,6 +16,7 @@ Array = NDArray[Any]
 MOST_BRICKS = 6000
 SET_BACK_MM = 7.0  # the joints, behind the faces
 UNEVEN_MM, CROOKED_MM = 0.9, 0.8  # how far faces stand out unevenly, and corners stray
+PROUD_MM = 0.7  # none stands out farther: what hangs before the wall is little farther away
 ROUNDED_MM = 3.5  # the worn edge of a brick
 
 MOST_BLADES = 60_000
@@ -43,6 +44,7 @@ def bricked(half_mm: float) -> Mesh:
     inner = corner - ways * ROUNDED_MM
     # each face a little in or out, and a little askew
     out = rng.normal(0, UNEVEN_MM, (count, 1)) + rng.normal(0, UNEVEN_MM / 3, (count, 4))
+    out = np.clip(out - PROUD_MM, -3 * UNEVEN_MM, PROUD_MM)
     rounded = np.concatenate([ways / np.sqrt(2), np.ones((4, 1))], axis=1) / np.sqrt(2)
     rows = [
         (inner, out, np.broadcast_to([0.0, 0.0, 1.0], (4, 3))),
