@@ -46,7 +46,7 @@ class Bytes(unittest.TestCase):
         first, whole, _ = self.over(self.scene)
         moved = replace(self.scene, radius_mm=1.0)
         second, less, _ = self.over(moved)
-        self.assertLess(less, whole / 20)
+        self.assertLess(less, whole / 10)
         self.assertIs(second.base.material.texture, first.base.material.texture)
         self.assertIsInstance(first.base.material.texture, Texture)
         self.assertEqual(second.radius_mm, 1.0)

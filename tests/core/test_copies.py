@@ -223,7 +223,7 @@ class OnTheCommandLine(unittest.TestCase):
         self.assertEqual(called("copies", folder / "a.kcj", *wanted)[0], 0)
         self.assertEqual(arrangement_of(open_job(made)), "one leaning on the other")
         status, _, said = called("copies", folder / "a.kcj", "--arrange", "a crowd", "-o", made)
-        self.assertEqual(status, 1)
+        self.assertEqual(status, 2)
         self.assertIn("no arrangement", said)
         far = ("picture", made, "-o", folder / "p.png", "--draft", "--size", "96x60", "--afar", "2m")
         self.assertEqual(called(*far)[0], 0)

@@ -4,7 +4,6 @@ import tempfile
 import unittest
 from pathlib import Path
 
-import mitsuba
 import numpy as np
 import OpenEXR
 from PIL import Image
@@ -16,12 +15,11 @@ from kilnchisel.core.job import assets
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.sets import before_place
 from kilnchisel.core.job.setting import OwnPlace
+from kilnchisel.core.picture.tracing import tracer
 from kilnchisel.core.scene.light import name_of, sun_of
 from kilnchisel.core.scene.ownplace import own_place, picture_of, place_in, radiance_of
 from tests.commands import called
 from tests.samples import mug_job
-
-mitsuba.set_variant("scalar_rgb")
 
 
 class FromFiles(unittest.TestCase):
@@ -33,7 +31,7 @@ class FromFiles(unittest.TestCase):
 
     def radiance(self, picture: np.ndarray) -> Path:
         path = self.folder / "sky.hdr"
-        mitsuba.Bitmap(picture).write(str(path))
+        tracer().Bitmap(picture).write(str(path))
         return path
 
     def exr(self, picture: np.ndarray, names: str = "RGB", kind: type = np.float32) -> Path:
@@ -45,7 +43,7 @@ class FromFiles(unittest.TestCase):
 
     def test_a_radiance_file_is_read_as_the_renderer_reads_it(self):
         path = self.radiance(self.sky)
-        theirs = np.array(mitsuba.Bitmap(str(path)))
+        theirs = np.array(tracer().Bitmap(str(path)))
         mine = radiance_of(path.read_bytes(), path.name)
         # a pixel's steps are at most 1/128 of its greatest part; one reads their lower end, the other the
         # middle, which is nearer to what was written

@@ -88,7 +88,7 @@ class OutsideTheLock(unittest.TestCase):
         card._direct = direct
         with card.gl:
             rng = np.random.default_rng(3)
-            image = card._image(rng.uniform(0, 255, (32, 64, 3)))
+            image = card._image(rng.integers(0, 256, (32, 64, 4), dtype=np.uint8))
             frame = card.gl.simple_framebuffer((40, 30), components=4)
             other = card.gl.simple_framebuffer((40, 30), components=4)
             program = card.gl.program(

@@ -599,8 +599,9 @@ class TracedScene:
         else:
             fov = 2 * np.degrees(np.arctan(view.tall))
             sensor |= {"type": "perspective", "fov": float(fov), "fov_axis": "y", "to_world": transform}
-            sensor["principal_point_offset_y"] = -view.raised / (2 * view.tall)
-            if view.opening_mm > 0:
+            if view.raised:  # its own open lens cannot be shifted: there all stays sharp
+                sensor["principal_point_offset_y"] = -view.raised / (2 * view.tall)
+            elif view.opening_mm > 0:
                 sensor |= {
                     "type": "thinlens",
                     "aperture_radius": view.opening_mm / 2,
