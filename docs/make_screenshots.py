@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication
 
 from demo.jobs import FOLDER, JOBS
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
+from kilnchisel.core.job.copies import arranged
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
 from kilnchisel.ui.startpage import DemoJob
@@ -24,7 +25,6 @@ from kilnchisel.ui.window import Window
 HERE = Path(__file__).parent / "screenshots"
 PATIENCE = 60.0
 MOCKUPS = {
-    "mockup-van": "shuttle-van",
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
     "mockup-neon": "night-cafe-neon",
@@ -90,6 +90,19 @@ def sets(stage: Stage) -> None:
         time.sleep(0.01)
     window.ticket.scroller.ensureWidgetVisible(window.ticket.sections["setting"], 0, 0)
     stage.shoot("window-sets")
+
+
+def copies(stage: Stage) -> None:
+    """Two rings, one leaning on the other, and where they are placed."""
+    window = stage.open("night-band")
+    window.session.put(arranged(window.session.job, "one leaning on the other"), "copies")
+    window.ticket.show_section("setting")
+    for group in ("copies", "copy0"):
+        window.ticket.open_group(group, open_=True)
+    stage.settle()
+    field = window.ticket.forms["setting"].fields["setting.copies.0.lean_deg"]
+    window.ticket.scroller.ensureWidgetVisible(field, 0, 120)
+    stage.shoot("window-copies")
 
 
 def start_page(stage: Stage) -> None:
@@ -169,6 +182,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "window-scripts-square-on": scripts,
     "window-jar": jar,
     "window-sets": sets,
+    "window-copies": copies,
     "window-globe-square-on": globe,
     "window-van": van,
     "window-stone-stretch": stone,
