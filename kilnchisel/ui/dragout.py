@@ -55,8 +55,8 @@ def _fresh_folder() -> Path:
 
 
 def carried(picture: QImage, name: str) -> QMimeData:
-    """What a picture is dragged as: its pixels, and a PNG named after the job; where
-    no file can be written, the pixels alone go."""
+    """What a picture is dragged as: its pixels, and a PNG named after the job; where no file can be
+    written, the pixels alone go."""
     carried_ = QMimeData()
     plain = picture.convertToFormat(QImage.Format.Format_RGB32)
     carried_.setImageData(plain)

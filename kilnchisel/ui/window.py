@@ -43,7 +43,7 @@ from kilnchisel.core.blanks.meshfile import MESH_KINDS
 from kilnchisel.core.build import prepare
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
-from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
+from kilnchisel.core.handover.outlines import OUTLINE_ENDINGS, OutlineOrder, write_outline
 from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
 from kilnchisel.core.handover.pictures import (
     PICTURE_ENDINGS,
@@ -56,7 +56,7 @@ from kilnchisel.core.intake.gate import warm
 from kilnchisel.core.job.cameras import AFAR, place_of
 from kilnchisel.core.job.edits import unknown_words
 from kilnchisel.core.job.file import open_job
-from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
+from kilnchisel.core.job.fontplaces import OUTLINE_FONT_ENDINGS
 from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import PLACE_ENDINGS
@@ -86,7 +86,7 @@ from kilnchisel.ui.work import MockupOrder
 JOBS = "Jobs (*.kcj)"
 WARM_MS = 1500
 SWITCH_S = 0.001  # other threads hand over to the window's so often
-DROPPED = (".kcj", *OUTLINE_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS)
+DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS)
 
 
 class Window(LetteringActions, QMainWindow):
@@ -793,7 +793,7 @@ class Window(LetteringActions, QMainWindow):
         if path.suffix.lower() in MESH_KINDS:
             self.open_mesh(path)
             return
-        if path.suffix.lower() in OUTLINE_ENDINGS:
+        if path.suffix.lower() in OUTLINE_FONT_ENDINGS:
             self.take_font(path)
         elif path.suffix.lower() in PLACE_ENDINGS:
             self.take_place(path)

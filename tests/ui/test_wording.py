@@ -333,6 +333,18 @@ class ArtworkIn(WordingTest):
             self.window.hand_over_outline()
         self.assertTrue(path.read_bytes().startswith(b"  0\nSECTION"))
 
+    def test_a_name_without_an_ending_gets_that_of_the_chosen_kind(self):
+        offered = []
+
+        def choose(parent, title, start, kinds):
+            offered.extend(kinds.split(";;"))
+            return str(self.folder / "flat"), offered[1]
+
+        with mock.patch("kilnchisel.ui.window.QFileDialog.getSaveFileName", choose):
+            self.window.hand_over_outline()
+        self.assertEqual(offered, ["SVG (*.svg)", "DXF (*.dxf)"])
+        self.assertTrue((self.folder / "flat.dxf").read_bytes().startswith(b"  0\nSECTION"))
+
 
 if __name__ == "__main__":
     unittest.main()

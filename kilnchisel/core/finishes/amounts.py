@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -33,15 +34,21 @@ def _even(share: float) -> Amount:
     return Amount(np.full((2, 2), share, dtype=np.float32), (10.0, 10.0))
 
 
+def _kept(make: Callable[[float, int], Array], percent: float, seed: int, tile_mm: float) -> Amount:
+    """A square tile made once and read back from the cache folder after that."""
+
+    def made() -> Arrays:
+        return {"values": make(percent, seed).astype(np.float16)}
+
+    named = f"{make.__name__[1:]}-{percent:g}-{seed}-{RECIPE}"
+    return Amount(kept_arrays("textures", named, made)["values"].astype(np.float32), (tile_mm, tile_mm))
+
+
 @remembered
 def scratches(percent: float, seed: int) -> Amount:
     """Fine scratches, most of them short and faint, some long; more of them with the percentage."""
 
-    def made() -> Arrays:
-        return {"values": _scratches(percent, seed).astype(np.float16)}
-
-    values = kept_arrays("textures", f"scratches-{percent:g}-{seed}-{RECIPE}", made)["values"]
-    return Amount(values.astype(np.float32), (SCRATCH_TILE_MM, SCRATCH_TILE_MM))
+    return _kept(_scratches, percent, seed, SCRATCH_TILE_MM)
 
 
 def _scratches(percent: float, seed: int) -> Array:
@@ -75,11 +82,7 @@ def handled(percent: float, seed: int) -> Amount:
     """What hands and air leave on gloss: some fingerprints, a greasy film in patches, specks of dust; more
     of each with the percentage."""
 
-    def made() -> Arrays:
-        return {"values": _handled(percent, seed).astype(np.float16)}
-
-    values = kept_arrays("textures", f"handled-{percent:g}-{seed}-{RECIPE}", made)["values"]
-    return Amount(values.astype(np.float32), (HAND_TILE_MM, HAND_TILE_MM))
+    return _kept(_handled, percent, seed, HAND_TILE_MM)
 
 
 def _handled(percent: float, seed: int) -> Array:

@@ -315,11 +315,13 @@ def bricks() -> Texture:
             (235, 5, 60, 0.9),
         )
     )
-    course = np.floor(v / (75 * per)).astype(int) % courses
-    shifted = (u + np.where(course % 2 == 0, 0.0, 112.5 * per)) % size
-    brick = np.floor(shifted / (225 * per)).astype(int) % along
-    off_u = np.abs(shifted % (225 * per) - 112.5 * per) - (107.5 + 0.4 * wander) * per
-    off_v = np.abs(v % (75 * per) - 37.5 * per) - (32.5 + 0.4 * wander) * per
+    course = np.floor(v / (COURSE_MM * per)).astype(int) % courses
+    shifted = (u + np.where(course % 2 == 0, 0.0, BRICK_MM / 2 * per)) % size
+    brick = np.floor(shifted / (BRICK_MM * per)).astype(int) % along
+    off_u = np.abs(shifted % (BRICK_MM * per) - BRICK_MM / 2 * per)
+    off_u -= (STRETCHER_MM / 2 + 0.4 * wander) * per
+    off_v = np.abs(v % (COURSE_MM * per) - COURSE_MM / 2 * per)
+    off_v -= ((COURSE_MM - JOINT_MM) / 2 + 0.4 * wander) * per
     joint = smooth_step(np.maximum(off_u, off_v), -1.5 * per, 1.5 * per)
     rng = np.random.default_rng(232)
     own = 1 + 0.13 * rng.standard_normal((courses, along))

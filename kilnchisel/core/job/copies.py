@@ -15,7 +15,7 @@ from kilnchisel.core.job.bodies import Bracelet
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.finish import Brass, Chrome, Copper, Gold, Metal
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.sets import fitted, set_of
+from kilnchisel.core.job.sets import fitted, plain_name, set_of
 from kilnchisel.core.job.setting import MOST_COPIES, Camera, Copy
 from kilnchisel.core.job.traits import deep_of, size_of, stance_among
 
@@ -121,7 +121,7 @@ def arrangements_for(job: Job) -> dict[str, tuple[Copy, ...]]:
 def arranged(job: Job, name: str) -> Job:
     """The job in an arrangement of copies. Raises KilnError naming those there are for it."""
     known = arrangements_for(job)
-    wanted = " ".join(name.lower().replace("-", " ").split())
+    wanted = plain_name(name)
     if wanted not in known:
         raise KilnError(f"There is no arrangement “{name}” of this piece. There are: {', '.join(known)}.")
     return with_copies(job, known[wanted])
@@ -129,6 +129,8 @@ def arranged(job: Job, name: str) -> Job:
 
 def arrangement_of(job: Job) -> str | None:
     """The name of the arrangement that the job's copies are in; None where they were placed otherwise."""
+    if not job.setting.copies:
+        return "alone"
     known = arrangements_for(job)
     return next((name for name, copies in known.items() if copies == job.setting.copies), None)
 

@@ -14,8 +14,8 @@ from kilnchisel.core.writing import write_whole
 
 MOST = 2000
 LARGEST_FONT = 64 * 2**20
-OUTLINE_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2")
-FONT_ENDINGS = (*OUTLINE_ENDINGS, ".svg")  # the last holds open paths
+OUTLINE_FONT_ENDINGS = (".ttf", ".otf", ".ttc", ".otc", ".woff", ".woff2")
+FONT_ENDINGS = (*OUTLINE_FONT_ENDINGS, ".svg")  # the last holds open paths
 
 
 def remember_place(sha256: str, path: Path) -> None:

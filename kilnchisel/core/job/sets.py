@@ -71,8 +71,8 @@ def _on_posts(job: Job) -> bool:
 
 def named(name: str) -> PictureSet:
     """A set by its name. Raises KilnError naming those there are."""
-    wanted = _plain(name)
-    known = next((one for one in all_sets() if _plain(one.name) == wanted), None)
+    wanted = plain_name(name)
+    known = next((one for one in all_sets() if plain_name(one.name) == wanted), None)
     if known is None:
         raise KilnError(
             f"There is no set “{name}”. There are: {', '.join(one.name for one in all_sets())}."
@@ -80,7 +80,8 @@ def named(name: str) -> PictureSet:
     return known
 
 
-def _plain(name: str) -> str:
+def plain_name(name: str) -> str:
+    """A name as it is looked for: small letters, single spaces for hyphens."""
     return " ".join(name.lower().replace("-", " ").split())
 
 
@@ -106,7 +107,7 @@ def home_set(blank: Blank) -> str:
 def in_place(job: Job, room: str) -> Job:
     """The job in the light of a room or place, which is seen behind it. Raises KilnError naming them."""
     names: tuple[str, ...] = get_args(RoomName)
-    wanted = _plain(room)
+    wanted = plain_name(room)
     if wanted not in names:
         raise KilnError(f"There is no place “{room}”. There are: {', '.join(names)}.")
     return before_place(job, wanted)
@@ -139,7 +140,7 @@ def keep_set(job: Job, name: str) -> None:
     name = " ".join(name.split())
     if not name:
         raise KilnError("Give the set a name.")
-    if _plain(name) in SETS:
+    if plain_name(name) in SETS:
         raise KilnError(f"“{name}” is the name of a set that comes with the program; choose another.")
     stance = stance_among(job.blank, job.setting.stance)
     # for pieces in any number: how many there are belongs to the job

@@ -22,7 +22,7 @@ from typing import Any, BinaryIO
 from fontTools.ttLib import TTFont
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.fontplaces import LARGEST_FONT, OUTLINE_ENDINGS
+from kilnchisel.core.job.fontplaces import LARGEST_FONT, OUTLINE_FONT_ENDINGS
 from kilnchisel.core.job.wording import FileFace, LineFace, ShippedFace
 from kilnchisel.core.lettering.faces import licence_words, load_face
 from kilnchisel.core.lettering.shipped import LINES, SHIPPED
@@ -65,7 +65,7 @@ def system_font_files() -> list[Path]:
     files = _fontconfig_files()
     if files is None:
         return font_files(Path(folder).expanduser() for folder in FALLBACK_FOLDERS)
-    return [path for path in files if path.suffix.lower() in OUTLINE_ENDINGS]
+    return [path for path in files if path.suffix.lower() in OUTLINE_FONT_ENDINGS]
 
 
 def font_files(folders: Iterable[Path]) -> list[Path]:
@@ -74,7 +74,7 @@ def font_files(folders: Iterable[Path]) -> list[Path]:
     for folder in folders:
         for root, _, names in os.walk(folder):
             for name in names:
-                if name.lower().endswith(OUTLINE_ENDINGS):
+                if name.lower().endswith(OUTLINE_FONT_ENDINGS):
                     found.add(Path(root) / name)
             if len(found) > MOST_FILES:
                 break

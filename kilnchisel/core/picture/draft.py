@@ -46,6 +46,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 LAYERS = 8
+OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
 SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
@@ -558,7 +559,9 @@ class Draft:
         """The ground's mesh as it is drawn: while something moves, its plane."""
         if base.relief is not None and self._detail.fine:
             drawn = self._card.mesh(base.close_mesh)
-            drawn.light.write(np.ones((len(base.close_mesh.points), 4), "f4").tobytes())
+            if drawn.lit_by != OPEN:  # its light comes from a map
+                drawn.light.write(np.ones((len(base.close_mesh.points), 4), "f4").tobytes())
+                drawn.lit_by = OPEN
             return drawn
         mesh, flat_ = base.mesh, self._card.flat
         flat_.points.write(mesh.points.astype("f4").tobytes())

@@ -23,6 +23,8 @@ X, Y, Z = np.eye(3)
 def placings_of(job: Job, body: Body) -> tuple[bytes, ...]:
     """Where each copy is, in the piece's own frame: a matrix (4, 4), float64, as bytes, that can be
     remembered by. ``body``: the piece without lettering."""
+    if not job.setting.copies:
+        return ()
     return _placings(job.setting.copies, body, stance_of(job).tobytes(), hung=stance_shown(job) == "hung")
 
 

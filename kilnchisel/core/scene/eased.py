@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, joined_faces, weld_keys
+from kilnchisel.core.blanks.mesh import Mesh, join, joined_faces, weld_keys
 from kilnchisel.core.later import spatial
 from kilnchisel.core.remembered import remembered
 
@@ -96,14 +96,9 @@ class _Easing:
 
     def __init__(self, meshes: Sequence[Mesh], radii: Sequence[float], least_mm: float) -> None:
         self._sources = meshes
-        starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
-        self._starts = starts
-        self._points = np.concatenate([mesh.points for mesh in meshes])
-        self._normals = np.concatenate([mesh.normals for mesh in meshes])
-        self._uv = np.concatenate([mesh.uv for mesh in meshes])
-        faces = np.concatenate(
-            [mesh.faces + start for mesh, start in zip(meshes, starts[:-1], strict=True)]
-        ).astype(np.int64)
+        whole = join(meshes)
+        self._points, self._normals, self._uv = whole.points, whole.normals, whole.uv
+        faces = whole.faces.astype(np.int64)
         self._owner = np.repeat(np.arange(len(meshes)), [len(mesh.faces) for mesh in meshes])
         keys = weld_keys(self._points) @ MIXED  # one number for each place, by chance never the same
         _, first, weld = np.unique(keys, return_index=True, return_inverse=True)
@@ -148,7 +143,7 @@ class _Easing:
         count = int(self._group.max()) + 1
         a, b, c = (self._places[self._corners[:, n]] for n in range(3))
         areas = np.bincount(self._group, np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2, count)
-        length = np.linalg.norm(self._places[edges.ends[:, 1]] - self._places[edges.ends[:, 0]], axis=1)
+        length = self._length = self._lengths()
         halves = np.flatnonzero(~smooth[edges.of_half])
         round_ = np.bincount(self._group[halves // 3], length[edges.of_half[halves]], count)
         most = np.full(count, np.inf)
@@ -157,9 +152,8 @@ class _Easing:
         groups = self._group[face]
         wide = most[groups].min(axis=1)
         half = np.sqrt(np.clip((1 + agree) / 2, 0.05, 1))  # cosine of half the turn
-        slope = (
-            np.sqrt(1 - half**2) / half
-        )  # a round of radius r touches the faces r times it from the edge
+        # a round of radius r touches the faces r times its slope from the edge
+        slope = np.sqrt(1 - half**2) / half
         wide = wide * np.minimum(slope, STEEPEST)
         kept = out & (wide >= self._least)
         self._sharp = edges.shared[apart[kept]]  # the edges that are eased
@@ -173,7 +167,12 @@ class _Easing:
         sides = np.stack([here[kept], there[kept]], axis=1)  # (s, end, face, 3)
         sides[swapped] = sides[swapped, ::-1]
         self._sides = sides
-        self._length = length
+        self._face = _unit(sides.mean(axis=1))[:, 0]  # the first face's normal, in the middle of the edge
+
+    def _lengths(self) -> Array:
+        """Of all edges."""
+        low, high = self._edges.ends.T
+        return np.asarray(np.linalg.norm(self._places[high] - self._places[low], axis=1))
 
     def _open_corners(self) -> None:
         """Faces along eased edges get a point in the middle, from which lines go into the corners: where
@@ -219,8 +218,7 @@ class _Easing:
         size = len(self._places)
         known = self._edges.ends @ (size, 1)  # ascending, as the edges are
         self._sharp = np.searchsorted(known, ends @ (size, 1))
-        steps = self._places[self._edges.ends[:, 1]] - self._places[self._edges.ends[:, 0]]
-        self._length = np.linalg.norm(steps, axis=1)
+        self._length = self._lengths()
 
     # the points along the edges, and how far anything is from them
 
@@ -240,13 +238,11 @@ class _Easing:
         self._reach = length[edge] / count[edge] / 2
         self._spot_wide = self._wide[edge]
         self._spot_middle = _unit((1 - share) * self._middle[edge, 0] + share * self._middle[edge, 1])
-        lean = _dot(self._spot_middle, _unit(self._sides.mean(axis=1))[edge][:, 0])
-        self._spot_in = _inward(self._round[edge], lean)
-        apart = 40.0 * float(self._wide.max()) + 2 * float(self._reach.max())
-        self._apart = apart
+        self._spot_in = _inward(self._round[edge], _dot(self._spot_middle, self._face[edge]))
+        self._apart = 40.0 * float(self._wide.max()) + 2 * float(self._reach.max())
         twice = np.concatenate([self._spots, self._spots])
         group = self._sharp_groups[edge].T.ravel()
-        self._tree = spatial.cKDTree(np.column_stack([twice, group * apart]))
+        self._tree = spatial.cKDTree(np.column_stack([twice, group * self._apart]))
 
     def _near(self, points: Array, group: Array) -> tuple[Array, Array]:
         """Of points (n, 3) on faces of groups (n,): how far from the nearest eased edge of theirs, in
@@ -309,7 +305,7 @@ class _Easing:
                 ends[:, n], _dot(self._sides[:, n], total[ends[:, n], None]).sum(axis=1) / 2, size
             )
         lean = lean / np.maximum(many, 1)
-        on = np.zeros((size,), dtype=bool)
+        on = np.zeros(size, dtype=bool)
         on[ends.ravel()] = True
         self._on, self._total = on, total
         self._in = np.where(on, _inward(np.where(on, least, 0), lean), 0.0)
@@ -488,7 +484,7 @@ class _Easing:
         on = eased_ >= 0
         mine, number = cut[on], eased_[on]
         own = _unit(self._middle[number].mean(axis=1))
-        lean = _dot(own, _unit(self._sides.mean(axis=1))[number][:, 0])
+        lean = _dot(own, self._face[number])
         level[mine], middle[mine] = 0.0, own
         inward[mine] = -_inward(self._round[number], lean)[:, None] * own
         rest = cut[~on]

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.blanks.mesh import Mesh, lattice_faces
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.through import PANEL_MM
 from kilnchisel.core.finishes import photographs, textures, woods
 from kilnchisel.core.finishes.material import Material, Texture
-from kilnchisel.core.job.crafts import CutThrough, Fitting
+from kilnchisel.core.job.crafts import CutThrough
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground, Light
 from kilnchisel.core.job.traits import deep_of, size_of
@@ -23,7 +24,7 @@ from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.exposure import lit_by, spot_of
 from kilnchisel.core.scene.light import room_of
 from kilnchisel.core.scene.relief import laid
-from kilnchisel.core.scene.stance import behind_mm, beside_mm, stance_shown
+from kilnchisel.core.scene.stance import behind_mm, beside_mm, posts_of, stance_shown
 
 Array = NDArray[Any]
 
@@ -65,17 +66,23 @@ class Base:
         """Its surface in the scene, uv in mm of its own sheet."""
         if self.sweep is not None:
             return _swept(self)
-        return _flat(self) if self.table is None else _topped(self)
+        return _flat(self.frame.tobytes(), self.radius_mm) if self.table is None else _topped(self)
 
     @cached_property
     def close_mesh(self) -> Mesh:
         """The same with what stands out of it, where anything does."""
         if self.relief is None:
             return self.mesh
+        frame = self.frame.tobytes()
+        return laid(self.relief[0], frame, _flat(frame, self.radius_mm), self.relief[1])
+
+    @property
+    def frame(self) -> Array:
+        """The motion (4, 4) that brings its sheet's u, v and outward into the scene."""
+        into = np.eye(4)
         across = np.cross(self.normal, self.along)
-        frame = np.stack([self.along, across, self.normal, self.point])
-        plane = _flat_of(frame.tobytes(), self.radius_mm)
-        return laid(self.relief[0], frame.tobytes(), plane, self.relief[1])
+        into[:3] = np.stack([self.along, across, self.normal, self.point], axis=1)
+        return into
 
 
 def _topped(base: Base) -> Mesh:
@@ -88,15 +95,10 @@ def _topped(base: Base) -> Mesh:
     return Mesh(points, normals, flat, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
 
 
-def _flat(base: Base) -> Mesh:
-    across = np.cross(base.normal, base.along)
-    return _flat_of(np.stack([base.along, across, base.normal, base.point]).tobytes(), base.radius_mm)
-
-
 @remembered
-def _flat_of(frame: bytes, radius_mm: float) -> Mesh:
-    """A disc; ``frame``: as of ``relief.laid``."""
-    along, across, normal, point = np.frombuffer(frame).reshape(4, 3)
+def _flat(frame: bytes, radius_mm: float) -> Mesh:
+    """A disc; ``frame``: of its base, as bytes."""
+    along, across, normal, point = matrix_in(frame)[:3].T
     turn = np.linspace(0, 2 * np.pi, RIM + 1)[:-1]
     flat = radius_mm * np.stack([np.cos(turn), np.sin(turn)], axis=1)
     flat = np.concatenate([flat, np.zeros((1, 2))])
@@ -222,14 +224,8 @@ LARGEST_IN_GRASS_MM = 1500.0  # round a larger piece no blade is seen
 def _blades(job: Job, radius: float) -> tuple[str, tuple[float, ...]] | None:
     if job.setting.ground.kind != "grass" or radius > LARGEST_IN_GRASS_MM:
         return None
-    stands = _posts_below(job)
-    clear = (0.0, 0.0) if stands else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
+    clear = (0.0, 0.0) if posts_of(job) else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
     return "blades", (radius, *clear)
-
-
-def _posts_below(job: Job) -> bool:
-    crafts = [item.craft for item in job.letterings if not item.hidden]
-    return any(isinstance(craft, Fitting) and craft.form == "posts" for craft in crafts)
 
 
 def _along(turn_deg: float) -> Array:

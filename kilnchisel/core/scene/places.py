@@ -59,7 +59,6 @@ class Place:
 @remembered
 def place(name: str) -> Place:
     """A shipped place by the name of its file."""
-
     return _kept(name, lambda: gain_mapped(RESOURCES / "lights" / "places" / f"{name}.jpg"))
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.blanks.mesh import Mesh, join
 from kilnchisel.core.finishes.textures import BRICK_MM, COURSE_MM, JOINT_MM, STRETCHER_MM
 from kilnchisel.core.remembered import remembered
@@ -97,7 +98,7 @@ def grown(radius_mm: float, clear_mm: tuple[float, float]) -> Mesh:
     tall = min(BLADE_MM, BLADE_SHARE * radius_mm)
     high = tall * np.clip(rng.normal(1.0, 0.3, count), 0.35, 1.9)
     wide = BLADE_WIDE_MM * np.sqrt(tall / BLADE_MM) * rng.uniform(0.7, 1.3, count)
-    wide *= np.maximum(1.0, np.sqrt(2.0e-2 * np.pi * reach**2 / MOST_BLADES) ** 0.5)  # where they are few
+    wide *= max(1.0, (2.0e-2 * np.pi * reach**2 / MOST_BLADES) ** 0.25)  # where they are few
     facing = rng.uniform(0, 2 * np.pi, count)
     side = np.stack([np.cos(facing), np.sin(facing)], axis=1)
     bow = np.stack([-side[:, 1], side[:, 0]], axis=1)
@@ -124,13 +125,11 @@ def grown(radius_mm: float, clear_mm: tuple[float, float]) -> Mesh:
 
 @remembered
 def laid(kind: str, frame: bytes, flat: Mesh, sizes: tuple[float, ...]) -> Mesh:
-    """The relief of a kind of ground on its plane. ``frame``: (4, 3) float64 as bytes, the sheet's u, v
-    and outward in the scene and its origin; ``flat``: the plane itself; ``sizes``: what the relief is made
-    by."""
-    u, v, out, origin = np.frombuffer(frame).reshape(4, 3)
+    """The relief of a kind of ground on its plane. ``frame``: the motion (4, 4), float64 as bytes, that
+    brings the sheet's u, v and outward into the scene; ``flat``: the plane itself; ``sizes``: what the
+    relief is made by."""
+    into = matrix_in(frame)
     relief = bricked(sizes[0]) if kind == "bricks" else grown(sizes[0], (sizes[1], sizes[2]))
-    axes = np.stack([u, v, out])
-    placed = Mesh(relief.points @ axes + origin, relief.normals @ axes, relief.uv, relief.faces)
-    sunk = SET_BACK_MM if kind == "bricks" else 0.0
-    plane = Mesh(flat.points - sunk * out, flat.normals, flat.uv, flat.faces)
-    return join([plane, placed])
+    sunk = np.eye(4)
+    sunk[:3, 3] = -(SET_BACK_MM if kind == "bricks" else 0.0) * into[:3, 2]
+    return join([flat.moved(sunk), relief.moved(into)])

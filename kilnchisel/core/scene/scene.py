@@ -16,7 +16,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
-from kilnchisel.core.blanks.coarse import matrix_in
+from kilnchisel.core.blanks.coarse import matrix_in, repeated
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Piece
@@ -29,7 +29,7 @@ from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow, Ground
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.copies import moved, placings_of, shown_body
+from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
 from kilnchisel.core.scene.exposure import gain_of, spot_of
 from kilnchisel.core.scene.grounds import Base, ground_of
@@ -160,16 +160,17 @@ def scene_of(
     """The scene of a crafted job. ``proxy``: the coarse body of its blank; ``marks``: the edges of its
     sides by name, where it is worn. FINE: with its hard edges eased."""
     marks = marks or {}
-    ground = material_of(job.finish)
-    items = _items(job, piece, proxy, marks)
+    slots = _slots(job)
+    ground = slots["blank"]
+    items = _items(job, piece, slots, proxy, marks)
     stance = stance_of(job)
     middle, radius = middle_of(proxy, stance)
     if detail.fine:
         items = _with_eased_edges(items, [part.solid for part in piece.parts], radius)
     setting, placings = job.setting, placings_of(job, proxy)
     if placings:
-        items = _with_copies(job, items, piece, proxy, marks)
-        proxy = shown_body(job, proxy)
+        items = _with_copies(job, placings, items, piece, proxy, marks)
+        proxy = repeated(proxy, placings)
         middle, radius = middle_of(proxy, stance)
     room = room_of(setting.light)
     return Scene(
@@ -183,7 +184,7 @@ def scene_of(
         gain=gain_of(setting, middle, radius, ground.albedo),
         middle=middle,
         radius_mm=radius,
-        albedos={slot: material.albedo for slot, material in _slots(job).items()},
+        albedos={slot: material.albedo for slot, material in slots.items()},
         proxy=proxy,
         clear=ground.kind == "glass",
         lamps=_lamps(job, piece, stance, placings),
@@ -198,8 +199,9 @@ def _slots(job: Job) -> dict[str, Material]:
     return {slot: material_of(finish) for slot, finish in finishes.items()}
 
 
-def _items(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked]) -> tuple[Item, ...]:
-    slots = _slots(job)
+def _items(
+    job: Job, piece: Piece, slots: dict[str, Material], proxy: Body, marks: dict[str, Marked]
+) -> tuple[Item, ...]:
     rounds = {sheet.side.name: sheet.side.period or 0.0 for sheet in proxy.sheets}
     return tuple(
         Item(
@@ -215,14 +217,20 @@ def _items(job: Job, piece: Piece, proxy: Body, marks: dict[str, Marked]) -> tup
 
 
 def _with_copies(
-    job: Job, items: tuple[Item, ...], piece: Piece, proxy: Body, marks: dict[str, Marked]
+    job: Job,
+    placings: tuple[bytes, ...],
+    items: tuple[Item, ...],
+    piece: Piece,
+    proxy: Body,
+    marks: dict[str, Marked],
 ) -> tuple[Item, ...]:
     """The items of a piece and of its copies. Theirs lie on no sheet: light is looked up where they are."""
     found = list(items)
-    for copy, placing in zip(job.setting.copies, placings_of(job, proxy), strict=True):
+    for copy, placing in zip(job.setting.copies, placings, strict=True):
         same = items
         if copy.finish is not None:
-            other = _items(job.model_copy(update={"finish": copy.finish}), piece, proxy, marks)
+            painted = job.model_copy(update={"finish": copy.finish})
+            other = _items(painted, piece, _slots(painted), proxy, marks)
             same = tuple(replace(b, mesh=a.mesh) for a, b in zip(items, other, strict=True))
         found += [replace(item, side=None, mesh=moved(item.mesh, placing)) for item in same]
     return tuple(found)

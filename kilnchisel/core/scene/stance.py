@@ -42,16 +42,15 @@ def stance_of(job: Job) -> Array:
     shown = stance_shown(job)
     matrix = stood(job.blank, shown)
     if shown == "standing":
-        matrix[2, 3] += _posts_mm(job)
+        # they go down below it
+        matrix[2, 3] += max((posts.length_mm for posts in posts_of(job)), default=0.0)
     return matrix
 
 
-def _posts_mm(job: Job) -> float:
-    """How far the posts of a piece go down below it."""
-    fittings = [
-        item.craft for item in job.letterings if not item.hidden and isinstance(item.craft, Fitting)
-    ]
-    return max((craft.length_mm for craft in fittings if craft.form == "posts"), default=0.0)
+def posts_of(job: Job) -> list[Fitting]:
+    """The posts that a piece stands on."""
+    crafts = (item.craft for item in job.letterings if not item.hidden)
+    return [craft for craft in crafts if isinstance(craft, Fitting) and craft.form == "posts"]
 
 
 @by_kind(Blank)

@@ -40,7 +40,7 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.build import outline_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.fontplaces import OUTLINE_ENDINGS
+from kilnchisel.core.job.fontplaces import OUTLINE_FONT_ENDINGS
 from kilnchisel.core.job.wording import Face, FileFace, ShippedFace, Wording
 from kilnchisel.core.job.words.contents import face_words
 from kilnchisel.core.lettering.catalogue import (
@@ -451,7 +451,7 @@ class FaceChooser(QDialog):
         return away(lambda: file_face(path, number), f"Reading {path.name}", self)
 
     def _browse(self) -> None:
-        endings = " ".join(f"*{ending}" for ending in OUTLINE_ENDINGS)
+        endings = " ".join(f"*{ending}" for ending in OUTLINE_FONT_ENDINGS)
         name, _ = QFileDialog.getOpenFileName(self, "Open a font file", "", f"Fonts ({endings})")
         if name:
             self.open_file(Path(name))
