@@ -52,6 +52,7 @@ class Uploaded:
     depth: Any
     shine: Any
     surfaces: dict[Look, Any]
+    placed: Any = None
     lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
 
 
@@ -117,6 +118,21 @@ class Card:
     def lens(self) -> Any:
         """The program that puts out of focus; most pictures while something moves want none."""
         return self._program("screen.vert.glsl", "lens.frag.glsl")
+
+    @cached_property
+    def places(self) -> Any:
+        """The program that tells where each pixel is; only pictures of glossy things want it."""
+        return self._program("surface.vert.glsl", "place.frag.glsl")
+
+    def placed(self, drawn: Uploaded) -> Any:
+        """What draws a mesh for that."""
+        if drawn.placed is None:
+            drawn.placed = self.gl.vertex_array(
+                self.places,
+                [(drawn.points, "3f", "in_point"), (drawn.rest, "3f 2f", "in_normal", "in_uv")],
+                drawn.index,
+            )
+        return drawn.placed
 
     def read(self, target: Any, **how: Any) -> bytes:
         """What a target holds, once all that was drawn to it is done."""
@@ -316,6 +332,8 @@ def _give_back(*things: Any) -> None:
 
 def _drop(drawn: Uploaded) -> None:
     _give_back(*drawn.surfaces.values(), drawn.depth, drawn.shine)
+    if drawn.placed is not None:
+        drawn.placed.release()
     _give_back(drawn.points, drawn.rest, drawn.light, drawn.index)
 
 

@@ -38,6 +38,7 @@ from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
+from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
@@ -52,7 +53,9 @@ CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes t
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
+MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
+PANEL_TAPS = {Detail.FINE: 4, Detail.ROUGH: 0}  # points each way on the light that is mirrored
 
 
 class Draft:
@@ -63,6 +66,7 @@ class Draft:
         self.gl, self.name = self._card.gl, self._card.name
         self._depth = self._card.depth
         self._lamps = LampLight(self.gl)
+        self._mirrors = MirrorPass(self._card)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
         self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
@@ -98,10 +102,11 @@ class Draft:
         frames = self._card.targets(width, height, 4 if detail.fine else 0)
         self._prepare(scene, view, size, room, ground_map, detail=detail)
         glow = self._veil(scene, view, size)
+        mirror = self._mirror(scene, view, size, gathered, room, still=True)
         over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
         self._card.share(**over)
         set_values(self._card.backdrop, **over)
-        still_of = self._still_key(scene, view, gathered, room, glow)
+        still_of = (*self._still_key(scene, view, gathered, room, glow), mirror)
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
         frames.still.viewport = frames.frame.viewport = (0, 0, width, height)
@@ -109,6 +114,7 @@ class Draft:
             frames.still.use()
             self._draw_still(scene, view, width / height, gathered)
             frames.still_of = still_of
+        self._mirror(scene, view, size, gathered, room, still=False)
         self._card.copy(frames.frame, frames.still)
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
@@ -176,6 +182,29 @@ class Draft:
                     self._draw_item(item, gathered)
         self.gl.disable(moderngl.BLEND)
         self.gl.depth_func = "<"
+
+    def _mirror(
+        self,
+        scene: Scene,
+        view: View,
+        size: tuple[int, int],
+        gathered: Gathered | None,
+        room: Any,
+        *,
+        still: bool,
+    ) -> Mirror | None:
+        """What glossy surfaces mirror of the piece and the ground, as textures in their places; None while
+        something moves, and where nothing does. The same object for the same picture."""
+        found = None
+        if self._detail.fine and gathered is not None and not scene.clear and not view.parallel:
+            assert scene.base is not None
+            found = self._mirrors.of(
+                scene, view, size, gathered, self._ground_of(scene.base), room, still=still
+            )
+        if found is not None:
+            found.use(MIRROR)
+        self._card.share(has_mirror=found is not None, mirror_light=MIRROR, mirror_place=MIRROR + 1)
+        return found
 
     def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
         """What the glow adds, as a texture in its place; None where nothing shines."""
@@ -447,6 +476,7 @@ class Draft:
             "has_panel": scene.panel is not None,
             "is_ground": False,
             "shadow_taps": 16 if detail.fine else 8,
+            "panel_taps": PANEL_TAPS[detail],
             **{f"cover_{number}": FIRST_COVER + number for number in range(MOST_COVERS)},
         }
         self._open_scene = scene

@@ -101,7 +101,7 @@ class Hits:
 
     @cached_property
     def tree(self) -> Any:
-        return spatial.cKDTree(_keyed(self.points[: self.pieces], self.normals[: self.pieces]))
+        return spatial.cKDTree(keyed(self.points[: self.pieces], self.normals[: self.pieces]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,10 +121,12 @@ class Cells:
 
 @dataclass(frozen=True, eq=False)
 class Gathered:
-    """Irradiance / pi at the gathering points (n, 3), and the share of open sky (n,)."""
+    """Irradiance / pi at the gathering points (n, 3), that of the strongest light (n, 3), and the share of
+    open sky (n,)."""
 
     hits: Hits
     light: Array
+    key: Array
     open: Array
 
     def about(self, points: Array, normals: Array) -> Array:
@@ -134,7 +136,7 @@ class Gathered:
 
     def at(self, points: Array, normals: Array) -> Array:
         """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4)."""
-        distance, index = self.hits.tree.query(_keyed(points, normals), k=4, eps=0.4, workers=-1)
+        distance, index = self.hits.tree.query(keyed(points, normals), k=4, eps=0.4, workers=-1)
         weight = 1.0 / np.maximum(distance, 1e-3) ** 2
         weight /= weight.sum(axis=1, keepdims=True)
         values = np.column_stack([self.light, self.open])[index]
@@ -155,7 +157,8 @@ class Gathered:
 NORMAL_WEIGHT_MM = 25.0
 
 
-def _keyed(points: Array, normals: Array) -> Array:
+def keyed(points: Array, normals: Array) -> Array:
+    """Surface points as the tree of gathering points has them: place and direction, (n, 6)."""
     return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
 
@@ -276,8 +279,8 @@ def _cast(
     target = np.zeros(count * rays, dtype=np.int32)
     hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
     # the surface that is struck faces the ray: look for a gathering point on that side
-    tree = spatial.cKDTree(_keyed(points[:pieces], normals[:pieces]))
-    target[on_piece] = tree.query(_keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
+    tree = spatial.cKDTree(keyed(points[:pieces], normals[:pieces]))
+    target[on_piece] = tree.query(keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
     away = origins[on_ground] + to_ground[on_ground, None] * ways[on_ground] - under
     cell = [
         np.clip(np.floor((away @ axes[i] / half + 1) / 2 * GROUND_CELLS), 0, GROUND_CELLS - 1)
@@ -301,7 +304,7 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathe
         back = np.where((hits.kind != NOTHING)[..., None], sent[hits.target], 0.0)
         light = direct + back.mean(axis=1)
     clear = (hits.kind != PIECE).mean(axis=1)
-    return Gathered(hits, light, clear)
+    return Gathered(hits, light, key, clear)
 
 
 def _softened(room: Room) -> Room:

@@ -72,7 +72,7 @@ class Lockless:
         self._gl.glBindFramebuffer(READ_FRAMEBUFFER, source.glo)
         self._gl.glBindFramebuffer(DRAW_FRAMEBUFFER, target.glo)
         self._gl.glBlitFramebuffer(0, 0, wide, tall, 0, 0, wide, tall, COLOUR_AND_DEPTH, NEAREST)
-        context.fbo.use()  # the one that the bindings think is bound
+        target.use()  # so that the bindings know what is bound; what was bound before may be gone
 
     def smaller_copies(self, texture: Any, pixels: bytes) -> None:
         """Give a texture of four channels of a byte its mipmaps, each half the one before (box filter)."""

@@ -122,12 +122,17 @@ class Scene:
     gain: Array  # (3,): exposure and white balance
     middle: Array
     radius_mm: float
-    albedos: dict[str, Array]  # mean reflectance of each finish slot, linear RGB
+    slots: dict[str, Material]  # of the blank, by what they are for
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
     clear: bool = False  # light goes through the piece
     lamps: Lamps | None = None
     shines: bool = False  # whether any item does
     glow: Glow = NO_GLOW
+
+    @property
+    def albedos(self) -> dict[str, Array]:
+        """Mean reflectance of each of the blank's materials, linear RGB."""
+        return {slot: material.albedo for slot, material in self.slots.items()}
 
     @property
     def panel(self) -> Panel | None:
@@ -184,7 +189,7 @@ def scene_of(
         gain=gain_of(setting, middle, radius, ground.albedo),
         middle=middle,
         radius_mm=radius,
-        albedos={slot: material.albedo for slot, material in slots.items()},
+        slots=slots,
         proxy=proxy,
         clear=ground.kind == "glass",
         lamps=_lamps(job, piece, stance, placings),

@@ -14,6 +14,15 @@ vec2 round_uv(vec3 d, float turn) {
     return vec2((atan(d.x, d.y) + turn) / (2.0 * PI), acos(clamp(d.z, -1.0, 1.0)) / PI);
 }
 
+// The directions on a surface, along which its texture's u and v grow, not of unit length
+void along_sheet(vec3 point, vec2 uv, vec3 n, out vec3 t, out vec3 b) {
+    vec3 px = dFdx(point), py = dFdy(point);
+    vec2 ux = dFdx(uv), uy = dFdy(uv);
+    vec3 across_x = cross(py, n), across_y = cross(n, px);
+    t = across_x * ux.x + across_y * uy.x;
+    b = across_x * ux.y + across_y * uy.y;
+}
+
 // core/colour.py: lab and linear_of_lab
 const mat3 XYZ = mat3(0.4123907993, 0.2126390059, 0.0193308187,
                       0.3575843394, 0.7151686788, 0.1191947798,

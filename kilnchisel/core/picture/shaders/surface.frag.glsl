@@ -11,6 +11,7 @@ uniform float alpha;
 uniform float across;             // roughness across the grain, 0: as along it
 uniform float dullest;            // roughness where the texture is dull, 0: the same all over
 uniform int across_taps;
+uniform int panel_taps;           // points on the panel each way; 0: it is mirrored by a closed form alone
 uniform int cover_count;          // other materials over parts of this one
 uniform sampler2D cover_0;
 uniform sampler2D cover_1;
@@ -63,6 +64,10 @@ uniform float ground_half;
 uniform vec4 ground_open;         // light and openness away from the piece
 uniform vec2 ground_fades;        // between which distances it is lost, mm; zero: it is not
 
+uniform bool has_mirror;          // whether it is known what mirrors the piece and its ground
+uniform sampler2D mirror_light;   // what is mirrored besides the room, and what share of that is not hidden
+uniform sampler2D mirror_place;   // where: scene coordinates, and 1 where anything is known
+
 const float BACK_SPREAD = 0.012;  // how far light that goes back is spread, as a roughness
 const vec2 DISC[16] = vec2[16](
     vec2(-0.326, -0.406), vec2(-0.840, -0.074), vec2(-0.696, 0.457), vec2(-0.203, 0.621),
@@ -84,11 +89,8 @@ vec4 tile(sampler2D map) {
 
 vec3 bumped(vec3 n) {
     if (!textured && BRUSHED == 0) return n;
-    vec3 px = dFdx(point), py = dFdy(point);
-    vec2 ux = dFdx(uv), uy = dFdy(uv);
-    vec3 across_x = cross(py, n), across_y = cross(n, px);
-    vec3 t = across_x * ux.x + across_y * uy.x;
-    vec3 b = across_x * ux.y + across_y * uy.y;
+    vec3 t, b;
+    along_sheet(point, uv, n, t, b);
     float lt = dot(t, t), lb = dot(b, b);
     if (lt < 1e-16 || lb < 1e-16) return n;
     cross_grain = b * inversesqrt(lb);
@@ -144,6 +146,9 @@ float panel_on(vec3 n) {
     return clear ? whole * up : max(whole * (whole + up) / (whole + 1.0), 0.0);
 }
 
+// Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
+vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
+
 float ggx_edge(float x, float width) { return 0.5 * (1.0 + x * inversesqrt(x * x + width * width)); }
 
 // The panel mirrored by a GGX surface: the marginal of GGX slopes integrates in closed form.
@@ -159,6 +164,38 @@ float mirrored_panel(vec3 r, float rough) {
          * (ggx_edge(v + panel_half.y, width) - ggx_edge(v - panel_half.y, width));
 }
 
+// The same by a grid of points on the panel, which is right where a lobe is wide beside their distances:
+// D and G of GGX, along (x) and across (y) a grain, as a share of all that it throws. The second: how far to
+// go by it.
+float ggx_panel(vec3 view, vec3 n, vec3 x, vec3 y, vec2 rough, out float trusted) {
+    trusted = 0.0;
+    if (panel_taps == 0 || min(rough.x, rough.y) < 0.01) return 0.0;
+    float step = 2.0 / float(panel_taps), area = 4.0 * panel_half.x * panel_half.y;
+    float far = length(panel_middle - point);
+    trusted = smoothstep(0.25, 0.6, 2.0 * min(rough.x, rough.y) * far / (step * max(panel_half.x, panel_half.y)));
+    if (trusted <= 0.0) return 0.0;
+    float nv = max(dot(n, view), 0.02);
+    vec2 v = vec2(dot(view, x), dot(view, y)) * rough;
+    float sum = 0.0, view_part = sqrt(dot(v, v) + nv * nv);
+    for (int i = 0; i < panel_taps; ++i) for (int j = 0; j < panel_taps; ++j) {
+        vec2 at = (vec2(i, j) + 0.5) * step - 1.0;
+        vec3 way = panel_middle + at.x * panel_half.x * panel_side + at.y * panel_half.y * panel_up - point;
+        float far2 = dot(way, way);
+        way *= inversesqrt(far2);
+        float nl = dot(n, way), sent = -dot(way, panel_facing);
+        if (nl <= 0.0 || sent <= 0.0) continue;
+        vec3 h = normalize(way + view);
+        vec2 slope = vec2(dot(h, x), dot(h, y)) / rough, l = vec2(dot(way, x), dot(way, y)) * rough;
+        float nh = dot(h, n), q = dot(slope, slope) + nh * nh;
+        float d = 1.0 / (PI * rough.x * rough.y * q * q);
+        // the separable form of Smith, as the path tracer has it
+        float g = 4.0 * nv * nl / ((nv + view_part) * (nl + sqrt(dot(l, l) + nl * nl)));
+        sum += d * g * sent / far2;
+    }
+    vec2 all = ggx_share(nv, sqrt(rough.x * rough.y));
+    return sum * area * step * step / 4.0 / (4.0 * nv) / max(all.x + all.y, 1e-3);
+}
+
 vec3 mirrored_room(vec3 r, float rough) {
     float layer = clamp((layers - 1.0) * sqrt(rough), 0.0, layers - 1.0);
     vec2 at = round_uv(r, 0.0);
@@ -168,68 +205,101 @@ vec3 mirrored_room(vec3 r, float rough) {
     return mix(a, b, layer - low);
 }
 
-// Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
-vec2 ggx_share(float c, float rough) { return texture(share_map, vec2(c, sqrt(rough))).rg; }
-
 // What arrives at the point
 // faces: how far the surface is turned to the middle of the panel; where it is turned away, parts of a large
 // panel may still be mirrored
 struct Arriving { vec3 soft; vec3 key; float open; float share; float faces; };
 
-// The room and the panel mirrored by a GGX surface; across a grain the slopes are taken one by one, at even
-// shares of the marginal of GGX
-void mirrored(vec3 view, vec3 n, float rough, bool grained, out vec3 room, out float panel) {
+// What is mirrored besides the room, and how much of the room is not hidden, by the known places next to
+// this one; false where none is
+bool mirror_here(vec3 n, out vec4 found) {
+    found = vec4(0.0);
+    if (!has_mirror) return false;
+    vec2 size = vec2(textureSize(mirror_light, 0)), at = gl_FragCoord.xy / picture_size * size - 0.5;
+    ivec2 low = ivec2(floor(at));
+    vec2 part = at - vec2(low);
+    float pixel = 2.0 * length(fwidth(point)), known = 0.0;
+    for (int i = 0; i < 4; ++i) {
+        ivec2 step = ivec2(i & 1, i >> 1), one = clamp(low + step, ivec2(0), ivec2(size) - 1);
+        vec4 place = texelFetch(mirror_place, one, 0);
+        if (place.a < 0.5) continue;
+        vec2 near = mix(1.0 - part, part, vec2(step));
+        float off = abs(dot(place.xyz - point, n)) / pixel;
+        float weight = (near.x * near.y + 0.002) * exp(-off * off);
+        found += weight * texelFetch(mirror_light, one, 0);
+        known += weight;
+    }
+    found /= max(known, 1e-6);
+    return known > 1e-4;
+}
+
+// Seen at a slant a lobe is narrower across the plane of view, by the cosine: the round one as wide as both
+float narrowed(float rough, float c) { return rough * sqrt(c); }
+
+vec3 any_side(vec3 n) { return normalize(cross(n, abs(n.z) < 0.9 ? vec3(0, 0, 1) : vec3(1, 0, 0))); }
+
+// The room and the panel mirrored by a GGX surface, and how much of either the piece does not hide; across
+// a grain the slopes are taken one by one, at even shares of the marginal of GGX, unless what is mirrored is
+// known: it makes up for a round lobe.
+void mirrored(vec3 view, vec3 n, vec3 flat_n, float rough, bool grained, float hidden, vec3 own,
+              out vec3 seen, out float panel, out float clear) {
+    float c = max(dot(n, view), 0.02), trusted = 0.0, weight = 0.0;
+    vec4 here;
+    bool known = mirror_here(flat_n, here);
+    clear = known ? here.a : hidden;
+    vec3 room = vec3(0.0), r = reflect(-view, n);
+    vec2 wide = vec2(rough);
+    panel = 0.0;
 #if BRUSHED
-    if (grained) {
-        room = vec3(0.0);
-        panel = 0.0;
-        float weight = 0.0;
+    if (grained) wide.y = across;
+    vec3 y = grained && dot(cross_grain, cross_grain) > 0.5 ? cross_grain : any_side(n), x = cross(y, n);
+#else
+    vec3 y = any_side(n), x = cross(y, n);
+#endif
+    if (has_panel) panel = ggx_panel(view, n, x, y, wide, trusted);
+#if BRUSHED
+    if (grained && !(known && trusted == 1.0)) {
+        float closed = 0.0;
         for (int i = 0; i < across_taps; ++i) {
             float q = 2.0 * (float(i) + 0.5) / float(across_taps) - 1.0;
             vec3 m = normalize(n + across * q * inversesqrt(1.0 - q * q) * cross_grain);
             vec3 away = reflect(-view, m);
             float facing = max(dot(away, n), 0.0);
             if (facing <= 0.0) continue;
-            room += facing * mirrored_room(away, rough);
-            if (has_panel) panel += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
+            if (!known) room += facing * mirrored_room(away, rough);
+            if (has_panel) closed += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
             weight += facing;
         }
         room /= max(weight, 1e-4);
-        panel /= max(weight, 1e-4);
-        return;
+        panel = mix(closed / max(weight, 1e-4), panel, trusted);
     }
 #endif
-    vec3 r = reflect(-view, n);
-    room = mirrored_room(r, rough);
-    panel = has_panel ? mirrored_panel(r, rough) : 0.0;
+    // a grain is made up for by what is known
+    if (known || weight == 0.0) room = mirrored_room(r, narrowed(sqrt(wide.x * wide.y), c));
+    if (has_panel && weight == 0.0 && trusted < 1.0)
+        panel = mix(mirrored_panel(r, narrowed(rough, c)), panel, trusted);
+    seen = known ? max(room * here.a + here.rgb, 0.0) : room * hidden + own * (1.0 - hidden);
 }
 
 #if KIND == 2 || COVERED
-vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, float c, Arriving light) {
-    // what the piece hides of the room is hidden from its mirror image too
-    float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85);
-    vec3 room;
-    float panel;
-    mirrored(view, n, rough, grained, room, panel);
+vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
+    // what the piece hides of the room is hidden from its mirror image too; of that a metal shows its own light
+    float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85), panel, clear;
+    vec3 seen;
+    mirrored(view, n, flat_n, rough, grained, hidden, light.soft, seen, panel, clear);
     vec2 f = ggx_share(c, grained ? sqrt(rough * across) : rough);
-    vec3 reflectance = tone * f.x + f.y;
-    // what a metal hides from itself it shows of its own light
-    return reflectance * (room * hidden + light.soft * (1.0 - hidden)
-                          + (has_panel ? panel_radiance * panel * mix(hidden, light.share, light.faces)
-                                       : vec3(0.0)));
+    return (tone * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
 }
 #endif
 
 #if KIND == 1
-vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) {
-    float hidden = clamp(light.open * 1.15, 0.0, 1.0);
-    vec3 r = reflect(-view, n);
+vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
+    float hidden = clamp(light.open * 1.15, 0.0, 1.0), panel, clear;
+    vec3 seen;
+    mirrored(view, n, flat_n, rough, false, hidden, light.soft * tone, seen, panel, clear);
     vec2 f = ggx_share(c, rough);
-    float reflectance = COAT_SHINE * f.x + f.y;
-    vec3 sum = tone * (light.soft + light.key) * COAT_KEEPS + reflectance * mirrored_room(r, rough) * hidden;
-    sum += reflectance * light.soft * tone * (1.0 - hidden);
-    if (has_panel) sum += reflectance * panel_radiance * mirrored_panel(r, rough) * mix(hidden, light.share, light.faces);
-    return sum;
+    return tone * (light.soft + light.key) * COAT_KEEPS
+         + (COAT_SHINE * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
 }
 #endif
 
@@ -242,13 +312,13 @@ float amount_of(int number) {
     return texture(cover_3, at).r;
 }
 
-vec3 covered(vec3 sum, vec3 view, vec3 n, float c, Arriving light) {
+vec3 covered(vec3 sum, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
     for (int i = 0; i < cover_count; ++i) {
         float amount = amount_of(i);
         if (amount <= 0.004) continue;
         vec3 tone = cover_base[i];
         // a coat over so small a part is not told from a matt one
-        vec3 over = cover_kind[i] == 2 ? metal(tone, cover_alpha[i], false, view, n, c, light)
+        vec3 over = cover_kind[i] == 2 ? metal(tone, cover_alpha[i], false, view, n, flat_n, c, light)
                                        : tone * (light.soft + light.key);
         sum = mix(sum, over, amount);
     }
@@ -287,8 +357,8 @@ void main() {
         return;
     }
     vec3 room;
-    float panel;
-    mirrored(view, n, rough, false, room, panel);
+    float panel, clear;
+    mirrored(view, n, flat_n, rough, false, 1.0, vec3(0.0), room, panel, clear);
     if (has_panel) room += panel_radiance * panel;
     float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
     vec3 scattered = 0.72 * tone * soft.rgb;
@@ -317,9 +387,9 @@ void main() {
         light.key = panel_radiance * seen * light.share;
     }
 #if KIND == 2
-    vec3 sum = metal(tone, rough, BRUSHED == 1, view, n, c, light);
+    vec3 sum = metal(tone, rough, BRUSHED == 1, view, n, flat_n, c, light);
 #elif KIND == 1
-    vec3 sum = coated(tone, rough, view, n, c, light);
+    vec3 sum = coated(tone, rough, view, n, flat_n, c, light);
 #else
     vec3 sum = tone * (light.soft + light.key);
 #endif
@@ -330,7 +400,7 @@ void main() {
         if (has_panel) behind += panel_radiance * mirrored_panel(view, BACK_SPREAD) * light.share;
         sum += sends_back * max(dot(flat_n, view), 0.0) * tone * behind;
     }
-    sum = covered(sum, view, n, c, light);
+    sum = covered(sum, view, n, flat_n, c, light);
 #endif
     float there = disc_here();
     if (is_ground && ground_fades.y > 0.0)
