@@ -298,9 +298,12 @@ def _foam(finish: Foam) -> Material:
     return Material("matte", hex_to_linear(finish.colour), 0.6, textures.cells())
 
 
+BANK_TILE_MM = 11_000.0  # of mown grass over a bank
+
+
 @material_of.of(Grass)
 def _grass(finish: Grass) -> Material:
-    return Material("matte", hex_to_linear(finish.colour), 0.8, textures.turf())
+    return Material("matte", hex_to_linear(finish.colour), 0.8, textures.lawn(BANK_TILE_MM))
 
 
 @material_of.of(PaintedWood)
