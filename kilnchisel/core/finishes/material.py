@@ -19,6 +19,9 @@ COAT_SHINE = 0.04  # reflectance of the coat at normal incidence: ((n-1)/(n+1))Â
 # common practice
 EDGE_MM: dict[Kind, float] = {"metal": 0.1, "coated": 0.2, "matte": 0.3, "glass": 0.3}
 EDGE_AT_MM, EDGE_LEAST, EDGE_MOST = 80.0, 0.05, 0.5
+GLASS_IOR = 1.52  # soda-lime glass, CRC Handbook
+GLASS_KEEPS = 0.25  # a wall of some millimetres keeps 10 mm's tint to this power at each of its faces
+POLISHED = 0.015  # roughness below which glass is taken as polished
 COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
 
 

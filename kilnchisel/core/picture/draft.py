@@ -25,6 +25,7 @@ from kilnchisel.core.finishes.material import (
 from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import KINDS, Card, look_of, set_values
 from kilnchisel.core.picture.gather import (
+    CLEAR_SHARE,
     GROUND_CELLS,
     QUICK_RAYS,
     RAYS,
@@ -38,7 +39,7 @@ from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
-from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass
+from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
@@ -49,11 +50,11 @@ Array = NDArray[Any]
 LAYERS = 8
 OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
 SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
-CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
+GROUND_LIT = MIRROR + 2
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 PANEL_TAPS = {Detail.FINE: 4, Detail.ROUGH: 0}  # points each way on the light that is mirrored
 
@@ -96,31 +97,33 @@ class Draft:
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size
         self._detail = detail
-        gathered, ground_map = self._light(scene)
+        gathered, ground_maps = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
         frames = self._card.targets(width, height, 4 if detail.fine else 0)
-        self._prepare(scene, view, size, room, ground_map, detail=detail)
+        self._prepare(scene, view, size, room, ground_maps, detail=detail)
         glow = self._veil(scene, view, size)
-        mirror = self._mirror(scene, view, size, gathered, room, still=True)
+        mirrors = self._all_mirrors(scene, view, size, gathered, room)
         over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
         self._card.share(**over)
         set_values(self._card.backdrop, **over)
-        still_of = (*self._still_key(scene, view, gathered, room, glow), mirror)
+        still_of = (*self._still_key(scene, view, gathered, room, glow), mirrors.get("still"))
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
         frames.still.viewport = frames.frame.viewport = (0, 0, width, height)
         if frames.still_of != still_of:
             frames.still.use()
+            self._use_mirror(mirrors.get("still"))
             self._draw_still(scene, view, width / height, gathered)
             frames.still_of = still_of
-        self._mirror(scene, view, size, gathered, room, still=False)
+        self._use_mirror(mirrors.get("lettering"))
         self._card.copy(frames.frame, frames.still)
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in scene.items:
             if not item.still and item.material.kind != "glass":
                 self._draw_item(item, gathered)
+        self._use_mirror(mirrors.get("glass"))
         self._draw_glass(scene, gathered)
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
@@ -183,28 +186,21 @@ class Draft:
         self.gl.disable(moderngl.BLEND)
         self.gl.depth_func = "<"
 
-    def _mirror(
-        self,
-        scene: Scene,
-        view: View,
-        size: tuple[int, int],
-        gathered: Gathered | None,
-        room: Any,
-        *,
-        still: bool,
-    ) -> Mirror | None:
-        """What glossy surfaces mirror of the piece and the ground, as textures in their places; None while
-        something moves, and where nothing does. The same object for the same picture."""
-        found = None
-        if self._detail.fine and gathered is not None and not scene.clear and not view.parallel:
-            assert scene.base is not None
-            found = self._mirrors.of(
-                scene, view, size, gathered, self._ground_of(scene.base), room, still=still
-            )
-        if found is not None:
-            found.use(MIRROR)
-        self._card.share(has_mirror=found is not None, mirror_light=MIRROR, mirror_place=MIRROR + 1)
-        return found
+    def _all_mirrors(
+        self, scene: Scene, view: View, size: tuple[int, int], gathered: Gathered | None, room: Any
+    ) -> dict[Part, Mirror | None]:
+        """What glossy surfaces mirror of piece and ground, or what is seen through glass; nothing while
+        something moves. The same objects for the same picture."""
+        if not self._detail.fine or gathered is None or scene.base is None or view.parallel:
+            return {}
+        shown = Shown(scene, view, size, gathered, self._ground_of(scene.base), room)
+        parts: tuple[Part, ...] = ("glass",) if scene.clear else ("still", "lettering")
+        return {part: self._mirrors.of(shown, part) for part in parts}
+
+    def _use_mirror(self, mirror: Mirror | None) -> None:
+        if mirror is not None:
+            mirror.use(MIRROR)
+        self._card.share(has_mirror=mirror is not None, mirror_light=MIRROR, mirror_place=MIRROR + 1)
 
     def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
         """What the glow adds, as a texture in its place; None where nothing shines."""
@@ -330,19 +326,23 @@ class Draft:
         )
         if lit not in self._gathered:
             result = gather(hits, scene.draft_room, panel, albedos)
-            ground = result.ground()
+            ground, open_to = result.ground()
             if scene.clear:
                 ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
-            picture = self.gl.texture(
-                (GROUND_CELLS, GROUND_CELLS), 4, ground.astype("f4").tobytes(), dtype="f4"
-            )
-            picture.repeat_x = picture.repeat_y = False
-            self._gathered[lit] = ((hits, scene.draft_room), result, picture)
+            maps = self._ground_map(ground), self._ground_map(np.repeat(open_to[..., None], 4, axis=2))
+            self._gathered[lit] = ((hits, scene.draft_room), result, maps)
             while len(self._gathered) > 6:
-                self._gathered.popitem(last=False)[1][2].release()
+                for old in self._gathered.popitem(last=False)[1][2]:
+                    old.release()
         self._gathered.move_to_end(lit)
-        _, result, picture = self._gathered[lit]
-        return result, picture
+        _, result, maps = self._gathered[lit]
+        return result, maps
+
+    def _ground_map(self, cells: Array) -> Any:
+        """Values over the ground's grid (cells, cells, 4) as a texture."""
+        picture = self.gl.texture((GROUND_CELLS, GROUND_CELLS), 4, cells.astype("f4").tobytes(), dtype="f4")
+        picture.repeat_x = picture.repeat_y = False
+        return picture
 
     def _room(self, scene: Scene) -> Any:
         panel = scene.panel
@@ -351,12 +351,12 @@ class Draft:
             id(scene.draft_room.radiance),
             scene.draft_room.turn,
             None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
-            None if ground is None else (ground.normal.tobytes(), ground.material),
+            None if ground is None else (ground.normal.tobytes(), ground.material, ground.sweep),
         )
         if key in self._rooms:
             self._rooms.move_to_end(key)
             return self._rooms[key][1]
-        seen = surround(scene)
+        seen = surround(scene, scene.draft_room)
         named = f"shine2-{digest_of(seen)}"
         kept = kept_arrays("rooms", named, lambda: {"layers": self._shine_of(seen)}, most=24)["layers"]
         layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")
@@ -451,19 +451,28 @@ class Draft:
         self._card.draw(self._screen_backdrop, 3)
 
     def _prepare(
-        self, scene: Scene, view: View, size: tuple[int, int], room: Any, ground_map: Any, *, detail: Detail
+        self,
+        scene: Scene,
+        view: View,
+        size: tuple[int, int],
+        room: Any,
+        ground_maps: Any,
+        *,
+        detail: Detail,
     ) -> None:
         aspect = size[0] / size[1]
         room.use(2)
         self._shares.use(5)
         self._shadow.use(3)
-        (ground_map or self._card.plain.tint).use(4)
+        for unit, texture in zip((4, GROUND_LIT), ground_maps or [self._card.plain.tint] * 2, strict=True):
+            texture.use(unit)
         values: dict[str, Any] = {
             "tint_map": 0,
             "slope_map": 1,
             "gloss_room": 2,
             "shadow_map": 3,
             "ground_light": 4,
+            "ground_lit": GROUND_LIT,
             "share_map": 5,
             "clip": view.clip_matrix(aspect),
             "stance": scene.stance,

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -32,7 +33,8 @@ RAYS, QUICK_RAYS = 64, 16
 BOUNCES = 4
 GROUND_CELLS = 48
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
-PANEL_POINTS = 4
+PANEL_POINTS = 4  # on the strongest light, each way
+CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
 SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the rows of the albedos; the ground is the one after
@@ -121,12 +123,13 @@ class Cells:
 
 @dataclass(frozen=True, eq=False)
 class Gathered:
-    """Irradiance / pi at the gathering points (n, 3), that of the strongest light (n, 3), and the share of
-    open sky (n,)."""
+    """Irradiance / pi at the gathering points (n, 3), that of the strongest light (n, 3), how much of that
+    is not shadowed (n,), and the share of open sky (n,)."""
 
     hits: Hits
     light: Array
     key: Array
+    lit: Array
     open: Array
 
     def about(self, points: Array, normals: Array) -> Array:
@@ -148,10 +151,12 @@ class Gathered:
         values = np.column_stack([self.light, self.open])[index]
         return np.asarray(np.einsum("nkc,nk->nc", values, share))
 
-    def ground(self) -> Array:
-        """The ground's grid as a picture (cells, cells, 4); row 0 at the low end of its v axis."""
+    def ground(self) -> tuple[Array, Array]:
+        """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest
+        light is not shadowed (cells, cells); row 0 at the low end of its v axis."""
         values = np.column_stack([self.light, self.open])[self.hits.pieces :]
-        return values.reshape(GROUND_CELLS, GROUND_CELLS, 4)
+        shape = GROUND_CELLS, GROUND_CELLS
+        return values.reshape(*shape, 4), self.lit[self.hits.pieces :].reshape(shape)
 
 
 NORMAL_WEIGHT_MM = 25.0
@@ -296,7 +301,9 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathe
     seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
     seen[sky] = _softened(room).seen(hits.directions[sky])
     direct = seen.mean(axis=1)
-    key = _panel_light(hits, panel) if panel is not None else np.zeros_like(direct)
+    key, lit = np.zeros_like(direct), np.ones(len(direct))
+    if panel is not None:
+        key, lit = _panel_light(hits, panel)
     reflect = albedos[hits.slot]
     light = direct
     for _ in range(BOUNCES):
@@ -304,7 +311,7 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathe
         back = np.where((hits.kind != NOTHING)[..., None], sent[hits.target], 0.0)
         light = direct + back.mean(axis=1)
     clear = (hits.kind != PIECE).mean(axis=1)
-    return Gathered(hits, light, key, clear)
+    return Gathered(hits, light, key, lit, clear)
 
 
 def _softened(room: Room) -> Room:
@@ -312,18 +319,21 @@ def _softened(room: Room) -> Room:
     return room.coarser(16, 32)
 
 
-def _panel_light(hits: Hits, panel: Panel) -> Array:
-    """Irradiance / pi from the panel, shadowed, at the gathering points, (n, 3)."""
+def _panel_light(hits: Hits, panel: Panel) -> tuple[Array, Array]:
+    """Irradiance / pi from the panel at the gathering points, shadowed (n, 3), and how much of it is not,
+    (n,)."""
     side, up = panel.edges
-    offsets = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * panel.half / 2
-    total = np.zeros((len(hits.points), 3))
+    steps = (np.arange(PANEL_POINTS) + 0.5) / PANEL_POINTS * 2 - 1
+    whole, open_ = np.zeros(len(hits.points)), np.zeros(len(hits.points))
     start = hits.points + hits.lift_mm * hits.normals
-    for du, dv in offsets[:PANEL_POINTS]:
+    for du, dv in product(steps * panel.half[0], steps * panel.half[1]):
         way = panel.middle + du * side + dv * up - start
         far = np.linalg.norm(way, axis=1)
         way /= far[:, None]
         lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
         lit *= np.clip(-(way @ panel.facing), 0, None) * panel.area / far**2 / np.pi
         blocked = hits.caster.distance(start, way) < 1e6
-        total += np.where(blocked, 0.0, lit)[:, None] * panel.radiance / PANEL_POINTS
-    return total
+        whole += lit
+        open_ += np.where(blocked, 0.0, lit)
+    share = np.where(whole > 1e-12, open_ / np.maximum(whole, 1e-12), 1.0)
+    return open_[:, None] * panel.radiance / PANEL_POINTS**2, share

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.finishes.material import Material, texture_matrix
+from kilnchisel.core.finishes.material import POLISHED, Material, texture_matrix
 from kilnchisel.core.picture.card import Card, set_values
-from kilnchisel.core.picture.gather import Gathered
+from kilnchisel.core.picture.gather import Gathered, Hits
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.scene.view import View
 
@@ -27,7 +27,7 @@ NOTHING = -1.0
 
 @dataclass(frozen=True, eq=False)
 class Mirror:
-    """Textures of what is mirrored and where, and what they were made of."""
+    """Textures of what is mirrored, or seen through glass, and where."""
 
     light: Any
     place: Any
@@ -41,9 +41,41 @@ class Mirror:
         self.place.release()
 
 
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A picture that is drawn. ground: the ground's mesh on the card; room: the texture of the layers of
+    the room, from polished to dull."""
+
+    scene: Scene
+    view: View
+    size: tuple[int, int]
+    gathered: Gathered
+    ground: Any
+    room: Any
+
+    def key(self, items: tuple[Item, ...]) -> tuple[Any, ...]:
+        """Equal for two pictures in which these items mirror the same. Holds what it compares."""
+        view, base = self.view, self.scene.base
+        return (
+            tuple((item.mesh, item.material) for item in items),
+            self.scene.stance.tobytes(),
+            (*view.eye, *view.right, *view.up, view.tall, view.raised),
+            (self.size, self.gathered, self.room, None if base is None else base.material, self.ground),
+        )
+
+
+# what a mirror is for: ground and shells, which stay when lettering changes; lettering; clear glass
+Part = Literal["still", "lettering", "glass"]
+
+
 def is_glossy(material: Material) -> bool:
     """Whether a material shows what is about it."""
     return material.mean_alpha <= DULLEST.get(material.kind, -1.0)
+
+
+def is_clear(material: Material) -> bool:
+    """Whether what is behind a material is seen through it sharply."""
+    return material.kind == "glass" and material.alpha <= POLISHED
 
 
 def _alpha_of(material: Material) -> float:
@@ -55,76 +87,55 @@ def _alpha_of(material: Material) -> float:
 
 
 class MirrorPass:
-    """Of one card. The last picture's mirrors are kept: that of what stays when lettering changes, and
-    that of what does not."""
+    """Of one card. The last picture's mirrors are kept."""
 
     def __init__(self, card: Card) -> None:
         self._card = card
-        self._facets: OrderedDict[int, tuple[Gathered, Any]] = OrderedDict()
-        self._last: dict[bool, tuple[Any, Mirror | None]] = {}
+        self._facets: OrderedDict[int, tuple[Hits, Any]] = OrderedDict()
+        self._walls: tuple[Any, Any] = (None, None)
+        self._last: dict[Part, tuple[Any, Mirror | None]] = {}
 
-    def of(
-        self,
-        scene: Scene,
-        view: View,
-        size: tuple[int, int],
-        gathered: Gathered,
-        ground: Any,
-        room: Any,
-        *,
-        still: bool,
-    ) -> Mirror | None:
-        """What the glossy pixels of ground and shells (``still``), or else of lettering, mirror in a
-        picture; None where there are none. ``ground``: the ground as it is drawn; ``room``: the texture of
-        the room's layers."""
-        base = scene.base
+    def of(self, shown: Shown, part: Part) -> Mirror | None:
+        """What the pixels of a part of a picture mirror, or show behind them; None where there are none."""
+        base = shown.scene.base
         assert base is not None
-        items = tuple(item for item in scene.items if item.still or not still)
-        materials = [base.material, *(item.material for item in items)]
-        wanted = [is_glossy(material) for material in materials]
-        if not still:
-            wanted = [
-                one and not other
-                for one, other in zip(wanted, [True, *(i.still for i in items)], strict=True)
-            ]
+        items = tuple(item for item in shown.scene.items if item.still or part != "still")
+        wanted = [part == "still" and is_glossy(base.material)]
+        for item in items:
+            glossy = is_glossy(item.material) and item.still == (part == "still")
+            wanted.append(is_clear(item.material) if part == "glass" else glossy)
         if not any(wanted):
             return None
-        key = (
-            tuple((item.mesh, item.material) for item in items),
-            scene.stance.tobytes(),
-            (*view.eye, *view.right, *view.up, view.tall, view.raised),
-            (size, gathered, room, base.material, ground),
-        )
-        if still not in self._last or self._last[still][0] != key:
-            if (old := self._last.pop(still, (None, None))[1]) is not None:
+        key = shown.key(items)
+        if part not in self._last or self._last[part][0] != key:
+            if (old := self._last.pop(part, (None, None))[1]) is not None:
                 old.release()
-            made = self._made(scene, view, size, gathered, ground, room, items, materials, wanted)
-            self._last[still] = (key, made)
-        return self._last[still][1]
+            self._last[part] = (key, self._made(shown, part, items, wanted))
+        return self._last[part][1]
 
-    def _made(
-        self,
-        scene: Scene,
-        view: View,
-        size: tuple[int, int],
-        gathered: Gathered,
-        ground: Any,
-        room: Any,
-        items: tuple[Item, ...],
-        materials: list[Material],
-        wanted: list[bool],
-    ) -> Mirror | None:
-        from kilnchisel.core.picture.mirrors import Glossy, mirrored  # compiled: only where it is glossy
+    def _made(self, shown: Shown, part: Part, items: tuple[Item, ...], wanted: list[bool]) -> Mirror | None:
+        # compiled: only where it is glossy
+        from kilnchisel.core.picture.mirrors import Glossy, facets_of, mirrored
+        from kilnchisel.core.picture.throughglass import seen_through, walls_of
 
-        place, facing, grain = self._places(scene, items, view, size, ground)
+        scene, view = shown.scene, shown.view
+        assert scene.base is not None and scene.proxy is not None
+        drawn = tuple(
+            (number, item)
+            for number, item in enumerate(items, 1)
+            if part == "glass" or item.material.kind != "glass"
+        )
+        place, facing, grain = self._places(shown, drawn)
         number = np.rint(place[..., 3]).astype(int)
-        row, column = np.nonzero(np.append(wanted, False)[number])  # nothing is the last
+        told = np.abs(facing[..., :3]).sum(axis=-1) > 0.5  # a sliver may have no direction
+        row, column = np.nonzero(np.append(wanted, False)[number] & told)  # nothing is the last
         if not len(row):
             return None
         item = number[row, column]
         points = place[row, column, :3].astype(float)
         eyes = view.eye - points
         away = np.linalg.norm(eyes, axis=1)
+        materials = [scene.base.material, *(item.material for item in items)]
         alpha = np.array([_alpha_of(material) for material in materials])
         across = np.array([material.across or own for material, own in zip(materials, alpha, strict=True)])
         pixels = Glossy(
@@ -138,26 +149,27 @@ class MirrorPass:
             item,
             away * 2 * view.tall / place.shape[0],
         )
-        layers = np.frombuffer(self._card.read(room), np.float32).reshape(room.layers, room.height, -1, 4)
-        found = mirrored(scene, gathered, self._facets_of(scene, gathered), layers, pixels)
+        layers = np.frombuffer(self._card.read(shown.room), np.float32)
+        layers = layers.reshape(shown.room.layers, shown.room.height, -1, 4)
+        found = np.zeros((len(points), 4))
+        if part == "glass":
+            meshes = tuple((one.mesh, one.material) for one in scene.items), scene.stance.tobytes()
+            if self._walls[0] != meshes:
+                self._walls = meshes, walls_of(scene)
+            found[:, :3] = seen_through(scene, shown.gathered, self._walls[1], layers, pixels)
+        else:
+            hits = shown.gathered.hits
+            if id(hits) not in self._facets:
+                self._facets[id(hits)] = (hits, facets_of(scene.proxy, scene.stance, hits))
+                while len(self._facets) > 3:
+                    self._facets.popitem(last=False)
+            found = mirrored(scene, shown.gathered, self._facets[id(hits)][1], layers, pixels)
         return self._uploaded(place.shape[:2], row, column, points, found)
 
-    def _facets_of(self, scene: Scene, gathered: Gathered) -> Any:
-        from kilnchisel.core.picture.mirrors import facets_of
-
-        hits = gathered.hits
-        if id(hits) not in self._facets:
-            assert scene.proxy is not None
-            self._facets[id(hits)] = (gathered, facets_of(scene.proxy, scene.stance, gathered))
-            while len(self._facets) > 3:
-                self._facets.popitem(last=False)
-        return self._facets[id(hits)][1]
-
-    def _places(
-        self, scene: Scene, items: tuple[Item, ...], view: View, size: tuple[int, int], ground: Any
-    ) -> tuple[Array, ...]:
-        """Where each pixel is with its item's number, its normal, the way across its grain: (h, w, 4) each,
-        row 0 below."""
+    def _places(self, shown: Shown, items: tuple[tuple[int, Item], ...]) -> tuple[Array, ...]:
+        """Where each pixel is with the number of its item, its normal, the way across its grain: (h, w, 4)
+        each, row 0 below."""
+        scene, size = shown.scene, shown.size
         gl, program = self._card.gl, self._card.places
         width, height = max(size[0] // COARSER, 2), max(size[1] // COARSER, 2)
         targets = [gl.texture((width, height), 4, dtype="f4") for _ in range(3)]
@@ -166,12 +178,11 @@ class MirrorPass:
         frame.use()
         frame.clear(0.0, 0.0, 0.0, NOTHING)
         gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        set_values(program, clip=view.clip_matrix(size[0] / size[1]))
+        set_values(program, clip=shown.view.clip_matrix(size[0] / size[1]))
         assert scene.base is not None
-        drawn = [(GROUND, ground, scene.base.material, np.eye(4))]
-        for number, item in enumerate(items):
-            if item.material.kind != "glass":
-                drawn.append((number + 1, self._card.mesh(item.mesh), item.material, scene.stance))
+        drawn = [(GROUND, shown.ground, scene.base.material, np.eye(4))]
+        for number, item in items:
+            drawn.append((number, self._card.mesh(item.mesh), item.material, scene.stance))
         for number, mesh, material, stance in drawn:
             set_values(program, number=float(number), stance=stance, grain=texture_matrix(material).T)
             if number == GROUND:  # it may be seen from both sides

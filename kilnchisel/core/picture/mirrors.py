@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.later import spatial
-from kilnchisel.core.picture.gather import GROUND_CELLS, SLOTS, Gathered, keyed
+from kilnchisel.core.picture.gather import CLEAR_SHARE, GROUND_CELLS, SLOTS, Gathered, Hits, keyed
 from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.scene import Scene
 
@@ -70,7 +70,7 @@ class Facets:
         return scene
 
 
-def facets_of(body: Body, stance: Array, gathered: Gathered) -> Facets:
+def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
     """The triangles of a body that light was gathered for."""
     corners, normals, slots = [], [], []
     for shell in body.shells:
@@ -86,7 +86,6 @@ def facets_of(body: Body, stance: Array, gathered: Gathered) -> Facets:
         slots.append(np.full(len(triangles), SLOTS[sheet.slot]))
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out = np.concatenate(corners) @ turn.T + shift, np.concatenate(normals) @ turn.T
-    hits = gathered.hits
     index = hits.tree.query(keyed(at.reshape(-1, 3), out.reshape(-1, 3)), workers=-1)[1]
     return Facets(at, out, index.reshape(-1, 3), np.concatenate(slots))
 
@@ -104,7 +103,7 @@ def mirrored(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glos
         parts = [_some(some, part) for part in np.array_split(np.arange(len(near)), 2)]
         with ThreadPoolExecutor(2) as pool:  # what is compiled lets others run beside it
             back = list(pool.map(lambda part: _brought_back(scene, gathered, facets, room, part), parts))
-        found[near] = _together(some, np.concatenate(back))
+        found[near] = together(some, np.concatenate(back), SPREAD // 2)
     return found
 
 
@@ -135,21 +134,21 @@ def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array,
         glossy.across,
         _turns(glossy.pixel),
     )
-    lift = np.float32(1.5 * gathered.hits.lift_mm)
+    lift = 1.5 * gathered.hits.lift_mm
     start = np.repeat((glossy.points + lift * glossy.normals).astype(np.float32), RAYS, axis=0)
     rough = np.repeat((np.sqrt(glossy.alpha * glossy.across) * SHARPER).astype(np.float32), RAYS)
     rays = len(start)
     thrown, back = np.ones((rays, 3), np.float32), np.zeros((rays, 3), np.float32)
     open_ = np.zeros(rays, np.float32)
     alive = np.ones(rays, dtype=np.bool_)
-    ground = _ground_differs(scene, gathered)
-    frame = np.stack([*gathered.hits.ground_axes, gathered.hits.ground_middle])
+    ground = ground_differs(scene, gathered)
+    frame = ground_frame(gathered)
     slots = [scene.slots[slot] for slot in SLOTS]
     metal = np.array([material.kind == "metal" for material in slots])
     dull = np.array([material.mean_alpha for material in slots])
     tone = np.stack([material.albedo for material in slots])
     light = (gathered.light + gathered.key)[: gathered.hits.pieces]
-    panel = _panel_rows(scene)
+    panel = panel_rows(scene)
     for bounce in range(BOUNCES):
         cast = np.flatnonzero(_near_ball(start, ways, alive, scene.middle, scene.radius_mm * 1.02))
         far, face = np.zeros(rays, np.float32), np.full(rays, NOWHERE, np.int32)
@@ -202,7 +201,7 @@ def _turns(pixel: Array) -> Array:
     return np.stack([place / SPREAD**2, (place * 0.7548776662466927) % 1.0], axis=1)
 
 
-def _ground_differs(scene: Scene, gathered: Gathered) -> Array:
+def ground_differs(scene: Scene, gathered: Gathered) -> Array:
     """How much more or less than open ground each cell of the ground sends back, (cells, cells, 3)."""
     base = scene.base
     assert base is not None
@@ -210,12 +209,17 @@ def _ground_differs(scene: Scene, gathered: Gathered) -> Array:
     open_ = open_light(scene, base.normal)
     if scene.panel is not None:
         open_ = open_ + scene.panel.on(base.point, base.normal)
-    return np.ascontiguousarray(
-        ((here - open_) * base.material.albedo).reshape(GROUND_CELLS, GROUND_CELLS, 3)
-    )
+    less = 1 - CLEAR_SHARE if scene.clear else 1.0
+    differs = less * (here - open_) * base.material.albedo
+    return np.ascontiguousarray(differs.reshape(GROUND_CELLS, GROUND_CELLS, 3))
 
 
-def _panel_rows(scene: Scene) -> Array:
+def ground_frame(gathered: Gathered) -> Array:
+    """The ground for the compiled part: along, across, normal, the middle of its grid: (4, 3)."""
+    return np.stack([*gathered.hits.ground_axes, gathered.hits.ground_middle])
+
+
+def panel_rows(scene: Scene) -> Array:
     """The strongest light for the compiled part: middle, facing, side, up, half, radiance: (6, 3); its
     radiance is nothing where there is none."""
     rows = np.zeros((6, 3))
@@ -225,25 +229,33 @@ def _panel_rows(scene: Scene) -> Array:
     return rows
 
 
-def _together(glossy: Glossy, own: Array) -> Array:
-    """The values (n, 4) of pixels and of their neighbours on the same surface as one."""
+def together(glossy: Glossy, own: Array, reach: int) -> Array:
+    """The values (n, 4) of pixels and of their neighbours on the same surface as one; ``reach``: so many
+    each way."""
     rows, columns = glossy.pixel.max(axis=0) + 1
     number = np.full((rows, columns), NOWHERE, dtype=np.int32)
     number[glossy.pixel[:, 0], glossy.pixel[:, 1]] = np.arange(len(own))
     like = glossy.pixel, glossy.item, glossy.normals, glossy.points, glossy.footprint_mm
-    return np.asarray(_smoothed(own, number, *like))
+    return np.asarray(_smoothed(own, number, *like, reach))
 
 
-COMPILED = {"cache": True, "fastmath": True, "nogil": True}
+# a division by nothing gives infinity, not an error
+compiled = njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 
 
-@njit(**COMPILED)
+@compiled
 def _smoothed(
-    own: Array, number: Array, pixel: Array, item: Array, normals: Array, points: Array, wide: Array
+    own: Array,
+    number: Array,
+    pixel: Array,
+    item: Array,
+    normals: Array,
+    points: Array,
+    wide: Array,
+    reach: int,
 ) -> Array:
     found = np.zeros_like(own)
     rows, columns = number.shape
-    reach = SPREAD // 2
     for i in range(len(own)):
         weight = 0.0
         for dy in range(-reach, reach + 1):
@@ -263,7 +275,7 @@ def _smoothed(
                     off += (points[j, k] - points[i, k]) * normals[i, k]
                 if same < 0.9 or abs(off) > 2 * wide[i]:
                     continue
-                # the outermost count half on each side: SPREAD pixels each way in all
+                # the outermost count half on each side: 2 * reach pixels each way in all
                 w = (0.5 if abs(dy) == reach else 1.0) * (0.5 if abs(dx) == reach else 1.0)
                 for k in range(4):
                     found[i, k] += w * own[j, k]
@@ -273,7 +285,7 @@ def _smoothed(
     return found
 
 
-@njit(**COMPILED)
+@compiled
 def _lobes(
     points: Array, normals: Array, grains: Array, eyes: Array, alpha: Array, across: Array, turn: Array
 ) -> tuple[Array, Array]:
@@ -285,15 +297,15 @@ def _lobes(
     for i in range(count):
         n, e = normals[i], eyes[i]
         _cross(grains[i], n, t)
-        if _dot(t, t) < 1e-6:
+        if dot(t, t) < 1e-6:
             b[:] = 0.0
             b[2 if abs(n[2]) < 0.9 else 0] = 1.0
             _cross(b, n, t)
-        size = np.sqrt(_dot(t, t))
+        size = np.sqrt(dot(t, t))
         for k in range(3):
             t[k] /= size
         _cross(n, t, b)
-        vx, vy, vz = _dot(e, t), _dot(e, b), max(_dot(e, n), 0.02)
+        vx, vy, vz = dot(e, t), dot(e, b), max(dot(e, n), 0.02)
         a, c = max(alpha[i], 1e-4), max(across[i], 1e-4)
         hx, hy, hz = a * vx, c * vy, vz
         size = np.sqrt(hx * hx + hy * hy + hz * hz)
@@ -325,19 +337,19 @@ def _lobes(
     return ways, weights
 
 
-@njit(**COMPILED)
-def _dot(a: Array, b: Array) -> float:
+@compiled
+def dot(a: Array, b: Array) -> float:
     return float(a[0] * b[0] + a[1] * b[1] + a[2] * b[2])
 
 
-@njit(**COMPILED)
+@compiled
 def _cross(a: Array, b: Array, found: Array) -> None:
     for k in range(3):
         i, j = (k + 1) % 3, (k + 2) % 3
         found[k] = a[i] * b[j] - a[j] * b[i]
 
 
-@njit(**COMPILED)
+@compiled
 def _near_ball(start: Array, ways: Array, alive: Array, middle: Array, radius: float) -> Array:
     """Which rays come near the piece."""
     near = np.zeros(len(start), dtype=np.bool_)
@@ -351,7 +363,7 @@ def _near_ball(start: Array, ways: Array, alive: Array, middle: Array, radius: f
     return near
 
 
-@njit(**COMPILED)
+@compiled
 def _room_at(room: Array, way: Array, rough: float, found: Array) -> None:
     """What of the room is mirrored in a direction, into ``found`` (3,)."""
     layers, height, width = room.shape[0], room.shape[1], room.shape[2]
@@ -373,40 +385,40 @@ def _room_at(room: Array, way: Array, rough: float, found: Array) -> None:
         found[k] = sharp * (1 - fl) + dull * fl
 
 
-@njit(**COMPILED)
+@compiled
 def _alone(normals: Array, eyes: Array, rough: Array, room: Array) -> Array:
     """What the shader mirrors of the room where nothing hides it: a round lobe, narrower at a slant."""
     found, way = np.zeros((len(normals), 3)), np.zeros(3)
     for i in range(len(normals)):
-        slant = _dot(normals[i], eyes[i])
+        slant = dot(normals[i], eyes[i])
         for k in range(3):
             way[k] = 2 * slant * normals[i, k] - eyes[i, k]
         _room_at(room, way, rough[i] * np.sqrt(max(slant, 0.02)), found[i])
     return found
 
 
-@njit(**COMPILED)
+@compiled
 def _edge(x: float, wide: float) -> float:
     return float(0.5 * (1 + x / np.sqrt(x * x + wide * wide)))
 
 
-@njit(**COMPILED)
-def _panel_share(panel: Array, at: Array, way: Array, rough: float) -> float:
+@compiled
+def panel_share(panel: Array, at: Array, way: Array, rough: float) -> float:
     """How much of the strongest light a surface at a point mirrors in a direction, as the shader has it."""
-    toward = -_dot(way, panel[1])
+    toward = -dot(way, panel[1])
     if toward < 0.02:
         return 0.0
-    t = (_dot(at, panel[1]) - _dot(panel[0], panel[1])) / toward
+    t = (dot(at, panel[1]) - dot(panel[0], panel[1])) / toward
     if t < 0:
         return 0.0
     wide = max(2 * rough * t, 0.5)
-    u = _dot(at, panel[2]) + t * _dot(way, panel[2]) - _dot(panel[0], panel[2])
-    v = _dot(at, panel[3]) + t * _dot(way, panel[3]) - _dot(panel[0], panel[3])
+    u = dot(at, panel[2]) + t * dot(way, panel[2]) - dot(panel[0], panel[2])
+    v = dot(at, panel[3]) + t * dot(way, panel[3]) - dot(panel[0], panel[3])
     across = _edge(u + panel[4, 0], wide) - _edge(u - panel[4, 0], wide)
     return float(across * (_edge(v + panel[4, 1], wide) - _edge(v - panel[4, 1], wide)))
 
 
-@njit(**COMPILED)
+@compiled
 def _ground_at(ground: Array, x: float, y: float, seen: Array) -> None:
     """Add how the ground at (x, y), -1..1 over its grid, differs from open ground."""
     cells = len(ground)
@@ -422,7 +434,40 @@ def _ground_at(ground: Array, x: float, y: float, seen: Array) -> None:
         seen[k] = max(seen[k] + more * rim, 0.0)
 
 
-@njit(**COMPILED)
+@compiled
+def way_to_ground(frame: Array, at: Array, way: Array, slack: float) -> float:
+    """How far a ray goes until it meets the ground's plane; beyond FAR where it does not. A ray may start
+    below it by ``slack``: what stands on the ground touches it."""
+    down = dot(way, frame[2])
+    if down > -1e-6:
+        return 2 * FAR
+    height = dot(at, frame[2]) - dot(frame[3], frame[2])
+    return float(max(-height / down, 0.0)) if height > -slack else 2 * FAR
+
+
+@compiled
+def beyond(
+    room: Array,
+    ground: Array,
+    frame: Array,
+    half: float,
+    at: Array,
+    way: Array,
+    to_ground: float,
+    rough: float,
+    seen: Array,
+) -> None:
+    """What a ray sees that does not meet the piece, into ``seen`` (3,): the room, and the ground as it is
+    there."""
+    _room_at(room, way, rough, seen)
+    if to_ground < FAR:
+        x = (dot(at, frame[0]) + to_ground * dot(way, frame[0]) - dot(frame[3], frame[0])) / half
+        y = (dot(at, frame[1]) + to_ground * dot(way, frame[1]) - dot(frame[3], frame[1])) / half
+        if abs(x) < 1 and abs(y) < 1:
+            _ground_at(ground, x, y, seen)
+
+
+@compiled
 def _follow(
     bounce: int,
     start: Array,
@@ -457,33 +502,24 @@ def _follow(
         if not alive[i]:
             continue
         way, at, one = ways[i], start[i], face[i]
-        down, to_ground = _dot(way, frame[2]), 2 * FAR
-        if down < -1e-6:
-            to_ground = (_dot(frame[3], frame[2]) - _dot(at, frame[2])) / down
-            if to_ground <= 0:
-                to_ground = 2 * FAR
+        to_ground = way_to_ground(frame, at, way, lift)
         w = 1 - u[i] - v[i]
         if one >= 0 and far[i] < to_ground:
             for k in range(3):
                 n[k] = w * normals[one, 0, k] + u[i] * normals[one, 1, k] + v[i] * normals[one, 2, k]
-            size = max(np.sqrt(_dot(n, n)), 1e-9)
+            size = max(np.sqrt(dot(n, n)), 1e-9)
             for k in range(3):
                 n[k] /= size
-            if _dot(n, way) >= 0:  # a wall met from within: the coarse body stands out a little here
+            if dot(n, way) >= 0:  # a wall met from within: the coarse body stands out a little here
                 one = NOWHERE
         else:
             one = NOWHERE
         if one < 0:
-            _room_at(room, way, rough[i], seen)
-            if to_ground < FAR:
-                x = (_dot(at, frame[0]) + to_ground * _dot(way, frame[0]) - _dot(frame[3], frame[0])) / half
-                y = (_dot(at, frame[1]) + to_ground * _dot(way, frame[1]) - _dot(frame[3], frame[1])) / half
-                if abs(x) < 1 and abs(y) < 1:
-                    _ground_at(ground, x, y, seen)
+            beyond(room, ground, frame, half, at, way, to_ground, rough[i], seen)
             if bounce == 0:
                 open_[i] = 1.0
             else:
-                lit = _panel_share(panel, at, way, rough[i])
+                lit = panel_share(panel, at, way, rough[i])
                 for k in range(3):
                     seen[k] += lit * panel[5, k]
             for k in range(3):
@@ -492,7 +528,7 @@ def _follow(
             continue
         s = slot[one]
         if metal[s] and bounce < BOUNCES - 1:
-            c = -_dot(n, way)
+            c = -dot(n, way)
             grazing = (1 - c) ** 5
             for k in range(3):
                 thrown[i, k] *= tone[s, k] + (1 - tone[s, k]) * grazing

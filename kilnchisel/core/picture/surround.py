@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import COAT_SHINE
-from kilnchisel.core.scene.light import cosine_sum, directions_of
+from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.light import Room, cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
@@ -16,17 +17,40 @@ Array = NDArray[Any]
 HEIGHT, WIDTH = 128, 256
 
 
-def surround(scene: Scene) -> Array:
-    """Radiance from all round as seen near the piece, (HEIGHT, WIDTH, 3), unturned.
+def surround(scene: Scene, room: Room) -> Array:
+    """Radiance of a room and the ground from all round as seen near the piece, (HEIGHT, WIDTH, 3),
+    unturned.
 
-    Directions below the ground carry what the open ground sends back.
+    Directions below the ground carry what the open ground sends back, those behind the piece what a sweep
+    does.
     """
     directions = directions_of(HEIGHT, WIDTH)
-    seen = scene.draft_room.seen(directions)
+    seen = room.seen(directions)
     if scene.base is not None:
+        if scene.base.sweep is not None:
+            behind, sent = _swept(scene, scene.base, directions)
+            seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
         below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
         seen = seen * (1 - below) + (ground_radiance(scene) + _ground_mirror(scene, directions)) * below
     return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
+
+
+def _swept(scene: Scene, base: Base, directions: Array) -> tuple[Array, Array]:
+    """How much of each direction (n, 3) the wall of a sweep covers, (n,), and what it sends back, (3,)."""
+    assert base.sweep is not None
+    behind, round_, high = base.sweep
+    away = behind + round_ - (scene.middle[1] - base.point[1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        far = away / directions[:, 1]
+        up = scene.middle[2] - base.point[2] + far * directions[:, 2]
+        aside = np.abs(scene.middle[0] - base.point[0] + far * directions[:, 0])
+    soft = 0.05 * high  # the edge of a wall is not told from its room in so small a picture
+    cover = np.clip((high - up) / soft, 0, 1) * np.clip((base.radius_mm - aside) / soft, 0, 1)
+    facing, point = np.array([0.0, -1.0, 0.0]), np.array([0.0, away, high / 2]) + base.point
+    arriving = open_light(scene, facing)
+    if scene.panel is not None:
+        arriving = arriving + scene.panel.on(point, facing)
+    return np.where(directions[:, 1] > 1e-6, cover, 0.0), arriving * base.material.albedo
 
 
 def _ground_mirror(scene: Scene, directions: Array) -> Array:

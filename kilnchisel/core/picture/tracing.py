@@ -19,6 +19,9 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import (
     COAT_KEEPS,
     COAT_SHINE,
+    GLASS_IOR,
+    GLASS_KEEPS,
+    POLISHED,
     Amount,
     Material,
     Texture,
@@ -45,8 +48,6 @@ DEPTH = 8
 # surroundings a sixth quicker than from the tracer's own 5.
 ROULETTE = 3
 GLASS_DEPTH = 14  # through both walls of a vessel and back
-GLASS_IOR = 1.52  # soda-lime glass, CRC Handbook
-CLEAR = 0.015  # roughness below which glass is taken as polished
 LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
 
@@ -500,10 +501,9 @@ class TracedScene:
         return {"type": "diffuse", "reflectance": self._colour(material)}
 
     def _glass(self, material: Material) -> dict[str, Any]:
-        # what a wall of some millimetres keeps, half at each of its faces
-        tint = np.asarray(material.base, dtype=float) ** 0.25
+        tint = np.asarray(material.base, dtype=float) ** GLASS_KEEPS
         glass: dict[str, Any] = {"int_ior": GLASS_IOR, "specular_transmittance": self._rgb(tint)}
-        if material.alpha <= CLEAR:
+        if material.alpha <= POLISHED:
             return {"type": "dielectric", **glass}
         return {"type": "roughdielectric", "distribution": "ggx", "alpha": material.alpha, **glass}
 

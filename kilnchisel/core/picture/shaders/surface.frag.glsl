@@ -58,6 +58,7 @@ uniform vec4 tube_box;            // its low corner and its size, mm of the shee
 
 uniform bool is_ground;
 uniform sampler2D ground_light;
+uniform sampler2D ground_lit;     // how much of the panel is seen from the ground
 uniform mat3 ground_axes;         // columns: along, across, normal
 uniform vec3 ground_middle;
 uniform float ground_half;
@@ -99,6 +100,9 @@ vec3 bumped(vec3 n) {
     return normalize(n - slope.x * t * inversesqrt(lt) - slope.y * b * inversesqrt(lb));
 }
 
+// Where the point is over the ground's grid, -1..1
+vec2 over_ground() { return (transpose(ground_axes) * (point - ground_middle)).xy / ground_half; }
+
 // How much of the panel is seen: blockers are averaged first, so that shadows soften with distance.
 float lit_share(vec3 n) {
     vec4 at = shadow_clip * vec4(point + n * shadow_texel * 1.5, 1.0);
@@ -115,15 +119,25 @@ float lit_share(vec3 n) {
         float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
         if (d < map.z - slack) { sum += d; count += 1.0; }
     }
-    if (count < 0.5) return 1.0;
+    // a penumbra wider than can be looked through is taken from the ground's grid
+    float wide = 0.0, seen = 1.0;
+    if (is_ground) {
+        vec2 over = over_ground();
+        seen = mix(texture(ground_lit, over * 0.5 + 0.5).r, 1.0, smoothstep(0.80, 1.0, max(abs(over.x), abs(over.y))));
+        wide = smoothstep(0.1, 0.3, spread);
+    }
+    if (count < 0.5) return mix(1.0, seen, wide);
     float gap = (map.z - sum / count) * shadow_depth;
-    float radius = clamp(spread * gap / shadow_texel, 1.2, 90.0) * texel;
+    float radius = spread * gap / shadow_texel;
+    wide = is_ground ? smoothstep(30.0, 80.0, radius) : 0.0;
+    if (wide == 1.0) return seen;
+    radius = clamp(radius, 1.2, 90.0) * texel;
     float open = 0.0;
     for (int i = 0; i < shadow_taps; ++i) {
         float d = texture(shadow_map, map.xy + spin * DISC[i] * radius).r;
         open += step(map.z - slack, d);
     }
-    return open / float(shadow_taps);
+    return mix(open / float(shadow_taps), seen, wide);
 }
 
 vec3 edge_light(vec3 a, vec3 b) {
@@ -241,11 +255,9 @@ vec3 any_side(vec3 n) { return normalize(cross(n, abs(n.z) < 0.9 ? vec3(0, 0, 1)
 // The room and the panel mirrored by a GGX surface, and how much of either the piece does not hide; across
 // a grain the slopes are taken one by one, at even shares of the marginal of GGX, unless what is mirrored is
 // known: it makes up for a round lobe.
-void mirrored(vec3 view, vec3 n, vec3 flat_n, float rough, bool grained, float hidden, vec3 own,
+void mirrored(vec3 view, vec3 n, bool known, vec4 here, float rough, bool grained, float hidden, vec3 own,
               out vec3 seen, out float panel, out float clear) {
     float c = max(dot(n, view), 0.02), trusted = 0.0, weight = 0.0;
-    vec4 here;
-    bool known = mirror_here(flat_n, here);
     clear = known ? here.a : hidden;
     vec3 room = vec3(0.0), r = reflect(-view, n);
     vec2 wide = vec2(rough);
@@ -286,7 +298,9 @@ vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, vec3 flat_n,
     // what the piece hides of the room is hidden from its mirror image too; of that a metal shows its own light
     float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85), panel, clear;
     vec3 seen;
-    mirrored(view, n, flat_n, rough, grained, hidden, light.soft, seen, panel, clear);
+    vec4 here;
+    bool known = mirror_here(flat_n, here);
+    mirrored(view, n, known, here, rough, grained, hidden, light.soft, seen, panel, clear);
     vec2 f = ggx_share(c, grained ? sqrt(rough * across) : rough);
     return (tone * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
 }
@@ -296,7 +310,9 @@ vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, vec3 flat_n,
 vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
     float hidden = clamp(light.open * 1.15, 0.0, 1.0), panel, clear;
     vec3 seen;
-    mirrored(view, n, flat_n, rough, false, hidden, light.soft * tone, seen, panel, clear);
+    vec4 here;
+    bool known = mirror_here(flat_n, here);
+    mirrored(view, n, known, here, rough, false, hidden, light.soft * tone, seen, panel, clear);
     vec2 f = ggx_share(c, rough);
     return tone * (light.soft + light.key) * COAT_KEEPS
          + (COAT_SHINE * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
@@ -347,7 +363,10 @@ void main() {
 #if KIND == 3
     vec2 f = ggx_share(c, rough);
     float mirror = COAT_SHINE * f.x + f.y;
+    vec4 behind;
+    bool known = mirror_here(flat_n, behind);
     if (glass_pass == 0) {
+        if (known) { colour = vec4(0.0, 0.0, 0.0, 1.0); return; }
         // half of what a wall of some millimetres keeps, by the length of the way through it
         vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
         vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
@@ -358,8 +377,9 @@ void main() {
     }
     vec3 room;
     float panel, clear;
-    mirrored(view, n, flat_n, rough, false, 1.0, vec3(0.0), room, panel, clear);
+    mirrored(view, n, false, vec4(0.0), rough, false, 1.0, vec3(0.0), room, panel, clear);
     if (has_panel) room += panel_radiance * panel;
+    if (known) { colour = vec4(shown(behind.rgb + mirror * room + veil_here()), 1.0); return; }
     float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
     vec3 scattered = 0.72 * tone * soft.rgb;
     float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
@@ -369,7 +389,7 @@ void main() {
     Arriving light;
     vec4 arrived = soft;
     if (is_ground) {
-        vec2 at = (transpose(ground_axes) * (point - ground_middle)).xy / ground_half;
+        vec2 at = over_ground();
         float edge = smoothstep(0.80, 1.0, max(abs(at.x), abs(at.y)));
         arrived = mix(texture(ground_light, at * 0.5 + 0.5), ground_open, edge);
     }

@@ -1,0 +1,135 @@
+"""What a draft at rest mirrors of the piece and its ground, and shows through glass."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.colour import delta_e, srgb_decode
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.blank import Band, Jar
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Glass, Gold, Paint
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.sets import fitted
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.ggx import share_table
+from kilnchisel.core.picture.mirrors import RAYS, _lobes
+from kilnchisel.core.picture.mockup import Mockup
+
+SIZE = (240, 192)
+
+
+def mocked(scene, view, size=SIZE, samples=24):
+    last = None
+    for state in Mockup(scene).refine(view, size, samples, looks=()):
+        last = state
+    return last.pixels[..., :3]
+
+
+class Lobes(unittest.TestCase):
+    def test_they_throw_what_the_table_says(self):
+        # the weights' mean is the share of uniform light that comes back, found by another way of sampling
+        table = share_table().sum(axis=2)
+        for row, column in ((12, 28), (20, 16), (26, 8), (16, 31)):
+            cosine, rough = (column + 0.5) / 32, ((row + 0.5) / 32) ** 2
+            count = 4000
+            normals = np.tile([0.0, 0.0, 1.0], (count, 1))
+            eyes = np.tile([np.sqrt(1 - cosine**2), 0.0, cosine], (count, 1))
+            grains = np.tile([0.0, 1.0, 0.0], (count, 1))
+            alike = np.full(count, rough)
+            turns = np.random.default_rng(3).random((count, 2))
+            ways, weights = _lobes(normals, normals, grains, eyes, alike, alike, turns)
+            self.assertEqual(ways.shape, (count * RAYS, 3))
+            self.assertAlmostEqual(weights.mean(), table[row, column], delta=0.015)
+
+    def test_across_a_grain_they_are_wide_and_along_it_narrow(self):
+        count = 500
+        normals = np.tile([0.0, 0.0, 1.0], (count, 1))
+        grains = np.tile([0.0, 1.0, 0.0], (count, 1))
+        turns = np.random.default_rng(3).random((count, 2))
+        ways, _ = _lobes(
+            normals, normals, grains, normals, np.full(count, 0.05), np.full(count, 0.4), turns
+        )
+        self.assertGreater(ways[:, 1].std(), 4 * ways[:, 0].std())
+
+
+class Mirrors(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.draft = Draft()
+        job = fitted(change(fresh_job("band"), ("blank",), Band(size_mm=18.0)), "black acrylic")
+        cls.job = change(job, ("finish",), Gold(polish="satin"))
+        cls.scene, cls.view = scene_of_job(cls.job), replace(view_of(cls.job), opening_mm=0.0)
+        cls.there = cls.draft.coverage(cls.scene, cls.view, SIZE)
+
+    def differs(self, pixels, from_, where):
+        return delta_e(srgb_decode(pixels / 255), srgb_decode(from_ / 255))[where].mean()
+
+    def test_a_ring_is_mirrored_in_itself_and_in_acrylic_as_in_the_mockup(self):
+        fine = self.draft.render(self.scene, self.view, SIZE)[..., :3]
+        rough = self.draft.render(self.scene, self.view, SIZE, detail=Detail.ROUGH)[..., :3]
+        mock = mocked(self.scene, self.view)
+        self.assertLess(self.differs(fine, mock, self.there), 0.8 * self.differs(rough, mock, self.there))
+        # on the ground before it: its mirror image, of gold
+        rows = np.nonzero(self.there.any(axis=1))[0]
+        below = np.zeros_like(self.there)
+        below[rows.max() + 3 : rows.max() + 18, 90:150] = True
+        below &= ~self.there
+        self.assertLess(self.differs(fine, mock, below), 0.6 * self.differs(rough, mock, below))
+        warm = fine[below].astype(float)
+        self.assertGreater((warm[:, 0] - warm[:, 2]).mean(), 6)
+
+    def test_a_mirror_is_made_once_for_a_picture(self):
+        self.draft.render(self.scene, self.view, SIZE)
+        first = {part: mirror for part, (_, mirror) in self.draft._mirrors._last.items()}
+        one = self.draft.render(self.scene, self.view, SIZE)
+        again = {part: mirror for part, (_, mirror) in self.draft._mirrors._last.items()}
+        self.assertEqual(first, again)
+        self.assertIn("still", first)
+        np.testing.assert_array_equal(one, self.draft.render(self.scene, self.view, SIZE))
+
+    def test_another_ground_shows_in_the_ring(self):
+        red = change(
+            self.job,
+            ("setting", "ground"),
+            self.job.setting.ground.model_copy(update={"kind": "paper", "colour": "#c01010"}),
+        )
+        red = change(red, ("setting", "light"), self.job.setting.light)
+        pixels = self.draft.render(scene_of_job(red), self.view, SIZE)[..., :3].astype(float)
+        here = self.draft.render(self.scene, self.view, SIZE)[..., :3].astype(float)
+        rows = np.nonzero(self.there.any(axis=1))[0]
+        lower = self.there.copy()
+        lower[: rows.max() - 12] = False
+        redder = (pixels[..., 0] - pixels[..., 1]) - (here[..., 0] - here[..., 1])
+        self.assertGreater(redder[lower].mean(), 4)
+
+    def test_what_is_matt_mirrors_nothing(self):
+        matt = change(self.job, ("finish",), Paint(gloss=0.0))
+        matt = fitted(matt, "felt bench top")
+        draft = Draft()
+        draft.render(scene_of_job(matt), self.view, SIZE)
+        self.assertNotIn("still", draft._mirrors._last)
+
+
+class ThroughGlass(unittest.TestCase):
+    def test_a_jar_bends_what_is_behind_it_as_the_mockup_does(self):
+        job = change(fresh_job("jar"), ("blank",), Jar())
+        job = change(job, ("finish",), Glass(colour="#ffe9b0", frosted=0.0))
+        job = job.model_copy(update={"letterings": ()})
+        job = fitted(job, "white sweep")
+        scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
+        draft = Draft()
+        mock = mocked(scene, view, samples=48)
+        there = draft.coverage(scene, view, SIZE)
+
+        def off(detail):
+            pixels = draft.render(scene, view, SIZE, detail=detail)[..., :3]
+            return delta_e(srgb_decode(pixels / 255), srgb_decode(mock / 255))[there].mean()
+
+        self.assertLess(off(Detail.FINE), 0.75 * off(Detail.ROUGH))
+
+
+if __name__ == "__main__":
+    unittest.main()
