@@ -56,7 +56,8 @@ FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
-PANEL_TAPS = {Detail.FINE: 4, Detail.ROUGH: 0}  # points each way on the light that is mirrored
+PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
+PANEL_STEP = 0.75  # how much of a lobe's width lies between them
 
 
 class Draft:
@@ -485,7 +486,6 @@ class Draft:
             "has_panel": scene.panel is not None,
             "is_ground": False,
             "shadow_taps": 16 if detail.fine else 8,
-            "panel_taps": PANEL_TAPS[detail],
             **{f"cover_{number}": FIRST_COVER + number for number in range(MOST_COVERS)},
         }
         self._open_scene = scene
@@ -629,6 +629,7 @@ class Draft:
             dullest=material.dullest,
             sends_back=material.sends_back,
             across_taps=ACROSS_TAPS[self._detail],
+            panel_taps=self._panel_taps(material) if self._detail.fine else 0,
             textured=material.texture is not None,
             grain=texture_matrix(material).T,
             tint_high=maps.high,
@@ -638,6 +639,16 @@ class Draft:
         if look_of(material)[1]:
             self._use_covers(program, material)
         return program
+
+    def _panel_taps(self, material: Material) -> int:
+        """How many points each way on the strongest light tell how a material mirrors it; 0 where it is too
+        polished for that: it shows the light's outline."""
+        scene = self._open_scene
+        if scene.panel is None:
+            return 0
+        wide = float(scene.panel.half.max() / np.linalg.norm(scene.panel.middle - scene.middle))
+        taps = int(np.ceil(PANEL_STEP * wide / max(material.alpha, 1e-3)))
+        return taps if taps <= PANEL_TAPS else 0
 
     def _use_covers(self, program: Any, material: Material) -> None:
         """What lies over parts of a material."""

@@ -222,7 +222,8 @@ vec3 mirrored_room(vec3 r, float rough) {
 // What arrives at the point
 // faces: how far the surface is turned to the middle of the panel; where it is turned away, parts of a large
 // panel may still be mirrored
-struct Arriving { vec3 soft; vec3 key; float open; float share; float faces; };
+// mirror: what is mirrored besides the room, and how much of that is not hidden, where it is known
+struct Arriving { vec3 soft; vec3 key; float open; float share; float faces; bool known; vec4 mirror; };
 
 // What is mirrored besides the room, and how much of the room is not hidden, by the known places next to
 // this one; false where none is
@@ -255,8 +256,10 @@ vec3 any_side(vec3 n) { return normalize(cross(n, abs(n.z) < 0.9 ? vec3(0, 0, 1)
 // The room and the panel mirrored by a GGX surface, and how much of either the piece does not hide; across
 // a grain the slopes are taken one by one, at even shares of the marginal of GGX, unless what is mirrored is
 // known: it makes up for a round lobe.
-void mirrored(vec3 view, vec3 n, bool known, vec4 here, float rough, bool grained, float hidden, vec3 own,
+void mirrored(vec3 view, vec3 n, Arriving light, float rough, bool grained, bool finely, float hidden, vec3 own,
               out vec3 seen, out float panel, out float clear) {
+    bool known = light.known;
+    vec4 here = light.mirror;
     float c = max(dot(n, view), 0.02), trusted = 0.0, weight = 0.0;
     clear = known ? here.a : hidden;
     vec3 room = vec3(0.0), r = reflect(-view, n);
@@ -268,7 +271,7 @@ void mirrored(vec3 view, vec3 n, bool known, vec4 here, float rough, bool graine
 #else
     vec3 y = any_side(n), x = cross(y, n);
 #endif
-    if (has_panel) panel = ggx_panel(view, n, x, y, wide, trusted);
+    if (has_panel && finely) panel = ggx_panel(view, n, x, y, wide, trusted);
 #if BRUSHED
     if (grained && !(known && trusted == 1.0)) {
         float closed = 0.0;
@@ -294,25 +297,21 @@ void mirrored(vec3 view, vec3 n, bool known, vec4 here, float rough, bool graine
 }
 
 #if KIND == 2 || COVERED
-vec3 metal(vec3 tone, float rough, bool grained, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
+vec3 metal(vec3 tone, float rough, bool grained, bool finely, vec3 view, vec3 n, float c, Arriving light) {
     // what the piece hides of the room is hidden from its mirror image too; of that a metal shows its own light
     float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85), panel, clear;
     vec3 seen;
-    vec4 here;
-    bool known = mirror_here(flat_n, here);
-    mirrored(view, n, known, here, rough, grained, hidden, light.soft, seen, panel, clear);
+    mirrored(view, n, light, rough, grained, finely, hidden, light.soft, seen, panel, clear);
     vec2 f = ggx_share(c, grained ? sqrt(rough * across) : rough);
     return (tone * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
 }
 #endif
 
 #if KIND == 1
-vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
+vec3 coated(vec3 tone, float rough, vec3 view, vec3 n, float c, Arriving light) {
     float hidden = clamp(light.open * 1.15, 0.0, 1.0), panel, clear;
     vec3 seen;
-    vec4 here;
-    bool known = mirror_here(flat_n, here);
-    mirrored(view, n, known, here, rough, false, hidden, light.soft * tone, seen, panel, clear);
+    mirrored(view, n, light, rough, false, true, hidden, light.soft * tone, seen, panel, clear);
     vec2 f = ggx_share(c, rough);
     return tone * (light.soft + light.key) * COAT_KEEPS
          + (COAT_SHINE * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
@@ -328,13 +327,13 @@ float amount_of(int number) {
     return texture(cover_3, at).r;
 }
 
-vec3 covered(vec3 sum, vec3 view, vec3 n, vec3 flat_n, float c, Arriving light) {
+vec3 covered(vec3 sum, vec3 view, vec3 n, float c, Arriving light) {
     for (int i = 0; i < cover_count; ++i) {
         float amount = amount_of(i);
         if (amount <= 0.004) continue;
         vec3 tone = cover_base[i];
-        // a coat over so small a part is not told from a matt one
-        vec3 over = cover_kind[i] == 2 ? metal(tone, cover_alpha[i], false, view, n, flat_n, c, light)
+        // a coat over so small a part is not told from a matt one, nor a light's shape in a small metal one
+        vec3 over = cover_kind[i] == 2 ? metal(tone, cover_alpha[i], false, false, view, n, c, light)
                                        : tone * (light.soft + light.key);
         sum = mix(sum, over, amount);
     }
@@ -377,7 +376,9 @@ void main() {
     }
     vec3 room;
     float panel, clear;
-    mirrored(view, n, false, vec4(0.0), rough, false, 1.0, vec3(0.0), room, panel, clear);
+    Arriving nothing;
+    nothing.known = false;
+    mirrored(view, n, nothing, rough, false, true, 1.0, vec3(0.0), room, panel, clear);
     if (has_panel) room += panel_radiance * panel;
     if (known) { colour = vec4(shown(behind.rgb + mirror * room + veil_here()), 1.0); return; }
     float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
@@ -398,6 +399,7 @@ void main() {
     light.open = arrived.a;
     light.key = vec3(0.0);
     light.share = light.faces = 0.0;
+    light.known = mirror_here(flat_n, light.mirror);
     if (has_panel) {
         vec3 way = panel_middle - point;
         way = normalize(way);
@@ -407,9 +409,9 @@ void main() {
         light.key = panel_radiance * seen * light.share;
     }
 #if KIND == 2
-    vec3 sum = metal(tone, rough, BRUSHED == 1, view, n, flat_n, c, light);
+    vec3 sum = metal(tone, rough, BRUSHED == 1, true, view, n, c, light);
 #elif KIND == 1
-    vec3 sum = coated(tone, rough, view, n, flat_n, c, light);
+    vec3 sum = coated(tone, rough, view, n, c, light);
 #else
     vec3 sum = tone * (light.soft + light.key);
 #endif
@@ -420,7 +422,7 @@ void main() {
         if (has_panel) behind += panel_radiance * mirrored_panel(view, BACK_SPREAD) * light.share;
         sum += sends_back * max(dot(flat_n, view), 0.0) * tone * behind;
     }
-    sum = covered(sum, view, n, flat_n, c, light);
+    sum = covered(sum, view, n, c, light);
 #endif
     float there = disc_here();
     if (is_ground && ground_fades.y > 0.0)
