@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
-import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -17,12 +16,14 @@ from kilnchisel.core.paths import cache_folder
 
 Arrays = dict[str, NDArray[Any]]
 
+ENDING = ".arrays"
+
 
 def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 200) -> Arrays:
     """The arrays of this name, read back, or made and kept. ``shelf``: the folder they are kept in, of
     which the ``most`` that were used last stay. Half-precision arrays come back as they are."""
     folder = cache_folder() / shelf
-    path = folder / f"{name}.npz"
+    path = folder / f"{name}{ENDING}"
     found = _read(path)
     if found is None:
         found = make()
@@ -32,7 +33,7 @@ def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 2
 
 def read_kept(shelf: str, name: str) -> Arrays | None:
     """The arrays of this name, if they are kept."""
-    return _read(cache_folder() / shelf / f"{name}.npz")
+    return _read(cache_folder() / shelf / f"{name}{ENDING}")
 
 
 def digest_of(*arrays: NDArray[Any]) -> str:
@@ -45,10 +46,13 @@ def digest_of(*arrays: NDArray[Any]) -> str:
 
 def _read(path: Path) -> Arrays | None:
     try:
-        with np.load(path) as store:
-            found = {name: store[name] for name in store.files}
+        with path.open(
+            "rb"
+        ) as file:  # arrays one after the other: an archive would be summed up at each start
+            names = np.load(file, allow_pickle=False)
+            found = {str(name): np.load(file, allow_pickle=False) for name in names}
         os.utime(path)  # used now
-    except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
+    except (OSError, KeyError, ValueError, EOFError):
         return None  # not there or cut short: it is made again
     return found
 
@@ -59,10 +63,13 @@ def _write(path: Path, arrays: Arrays, most: int) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
             with part.open("wb") as file:
-                np.savez(file, **arrays)  # type: ignore[arg-type]
+                for array in (np.array(list(arrays)), *arrays.values()):
+                    np.save(file, array, allow_pickle=False)
             part.replace(path)
         finally:
             part.unlink(missing_ok=True)
-        kept = sorted(path.parent.glob("*.npz"), key=lambda one: one.stat().st_mtime)
+        for old in path.parent.glob("*.npz"):  # as they were kept before
+            old.unlink(missing_ok=True)
+        kept = sorted(path.parent.glob(f"*{ENDING}"), key=lambda one: one.stat().st_mtime)
         for old in kept[:-most]:
             old.unlink(missing_ok=True)

@@ -256,7 +256,7 @@ class Finishes(unittest.TestCase):
         folder = self.enterContext(tempfile.TemporaryDirectory())
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}))
         made = textures.kept(textures.fibre.__wrapped__)()
-        path = next(Path(folder).rglob("fibre*.npz"))
+        path = next(Path(folder).rglob("fibre*.arrays"))
         path.write_bytes(path.read_bytes()[:1000])
         again = textures.kept(textures.fibre.__wrapped__)()
         np.testing.assert_allclose(again.tint, made.tint, atol=1e-3)

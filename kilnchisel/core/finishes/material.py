@@ -31,17 +31,21 @@ class Texture:
 
     tint (h, w, 3): factor on the base colour, linear; slope (h, w, 2): dh/du, dh/dv of the relief;
     dull (h, w), 0..1: how far the roughness is from the material's own to its dullest, None where it is
-    the same all over. Half or single precision. Row 0 is v = 0. Compared by identity.
+    the same all over. Half or single precision. Row 0 is v = 0. ``mean`` (3,): that of the tint, where it
+    is known. Compared by identity.
     """
 
     tile_mm: float
     tint: Array
     slope: Array
     dull: Array | None = None
+    mean: Array | None = None
 
     @cached_property
     def mean_tint(self) -> Array:
         """Mean of the tint, (3,)."""
+        if self.mean is not None:
+            return self.mean
         return np.asarray(self.tint.mean(axis=(0, 1), dtype=np.float64))
 
 

@@ -29,11 +29,14 @@ def kept(make: Callable[..., Texture]) -> Callable[..., Texture]:
         def made() -> Arrays:
             texture = make(*values)
             found = {"tile_mm": np.array(texture.tile_mm), "tint": _half(texture.tint)}
-            found["slope"] = _half(texture.slope)
+            found |= {"slope": _half(texture.slope), "mean": texture.mean_tint}
             return found if texture.dull is None else found | {"dull": _half(texture.dull)}
 
         store = kept_arrays("textures", f"{named}-{RECIPE}", made)
-        return Texture(float(store["tile_mm"]), store["tint"], store["slope"], store.get("dull"))
+        # the mean takes as long to find as all of it to read
+        return Texture(
+            float(store["tile_mm"]), store["tint"], store["slope"], store.get("dull"), store["mean"]
+        )
 
     return once
 

@@ -22,10 +22,10 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import sampled
-from kilnchisel.core.later import spatial
+from kilnchisel.core.later import sparse, spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
-from kilnchisel.core.scene.light import Room
+from kilnchisel.core.scene.light import Room, direction_to_uv, directions_of
 
 Array = NDArray[Any]
 
@@ -33,7 +33,8 @@ RAYS, QUICK_RAYS = 64, 16
 BOUNCES = 4
 GROUND_CELLS = 48
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
-PANEL_POINTS = 4  # on the strongest light, each way
+SKY = (32, 64)  # rows and columns of what is seen of a room
+PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
@@ -102,6 +103,30 @@ class Hits:
     lift_mm: float
 
     @cached_property
+    def met(self) -> Any:
+        """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n)."""
+        rays = self.kind.shape[1]
+        point, ray = np.nonzero(self.kind != NOTHING)
+        size = len(self.points)
+        shares = np.full(len(point), 1 / rays), (point, self.target[point, ray])
+        return sparse.csr_matrix(shares, shape=(size, size))
+
+    @cached_property
+    def sky(self) -> Any:
+        """What each point sees of an all-round picture of SKY pixels, row by row, as a matrix."""
+        rows, columns = SKY
+        point, ray = np.nonzero(self.kind == NOTHING)
+        uv = direction_to_uv(self.directions[point, ray])
+        x, y = uv[:, 0] * columns - 0.5, np.clip(uv[:, 1] * rows - 0.5, 0, rows - 1)
+        x0, y0 = np.floor(x).astype(int), y.astype(int)
+        fx, fy = x - x0, y - y0
+        y1 = np.minimum(y0 + 1, rows - 1)
+        pixel = [row * columns + column % columns for row in (y0, y1) for column in (x0, x0 + 1)]
+        share = [down * across for down in (1 - fy, fy) for across in (1 - fx, fx)]
+        values = np.concatenate(share) / self.kind.shape[1], (np.tile(point, 4), np.concatenate(pixel))
+        return sparse.csr_matrix(values, shape=(len(self.points), rows * columns))
+
+    @cached_property
     def tree(self) -> Any:
         return spatial.cKDTree(keyed(self.points[: self.pieces], self.normals[: self.pieces]))
 
@@ -168,7 +193,7 @@ def keyed(points: Array, normals: Array) -> Array:
 
 
 def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
-    """Cast ``rays`` (at most 64) rays from each point of the coarse body and the ground around it."""
+    """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it."""
     meshes = [shell.mesh for shell in body.shells]
     slots = [SLOTS[shell.slot] for shell in body.shells]
     points = [mesh.points for mesh in meshes]
@@ -297,33 +322,30 @@ def _cast(
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
     """Apply light to the remembered hits. albedos (4, 3): of blank, rim, detail and ground."""
-    sky = hits.kind == NOTHING
-    seen = np.zeros((*hits.kind.shape, 3), dtype=np.float32)
-    seen[sky] = _softened(room).seen(hits.directions[sky])
-    direct = seen.mean(axis=1)
+    direct = hits.sky @ _softened(room)
     key, lit = np.zeros_like(direct), np.ones(len(direct))
     if panel is not None:
         key, lit = _panel_light(hits, panel)
     reflect = albedos[hits.slot]
     light = direct
     for _ in range(BOUNCES):
-        sent = (light + key) * reflect
-        back = np.where((hits.kind != NOTHING)[..., None], sent[hits.target], 0.0)
-        light = direct + back.mean(axis=1)
+        light = direct + hits.met @ ((light + key) * reflect)
     clear = (hits.kind != PIECE).mean(axis=1)
     return Gathered(hits, light, key, lit, clear)
 
 
-def _softened(room: Room) -> Room:
-    """The room averaged to 32 x 16 blocks: few rays see all of it without noise."""
-    return room.coarser(16, 32)
+def _softened(room: Room) -> Array:
+    """The room averaged to 32 x 16 blocks, so that few rays see all of it without noise, as it stands round
+    the piece: SKY pixels row by row, (n, 3)."""
+    return room.coarser(16, 32).seen(directions_of(*SKY))
 
 
 def _panel_light(hits: Hits, panel: Panel) -> tuple[Array, Array]:
     """Irradiance / pi from the panel at the gathering points, shadowed (n, 3), and how much of it is not,
     (n,)."""
     side, up = panel.edges
-    steps = (np.arange(PANEL_POINTS) + 0.5) / PANEL_POINTS * 2 - 1
+    count = PANEL_POINTS[hits.kind.shape[1]]
+    steps = (np.arange(count) + 0.5) / count * 2 - 1
     whole, open_ = np.zeros(len(hits.points)), np.zeros(len(hits.points))
     start = hits.points + hits.lift_mm * hits.normals
     for du, dv in product(steps * panel.half[0], steps * panel.half[1]):
@@ -336,4 +358,4 @@ def _panel_light(hits: Hits, panel: Panel) -> tuple[Array, Array]:
         whole += lit
         open_ += np.where(blocked, 0.0, lit)
     share = np.where(whole > 1e-12, open_ / np.maximum(whole, 1e-12), 1.0)
-    return open_[:, None] * panel.radiance / PANEL_POINTS**2, share
+    return open_[:, None] * panel.radiance / count**2, share

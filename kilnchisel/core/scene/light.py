@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any, get_args
 
 import numpy as np
@@ -50,6 +51,7 @@ NIGHT = (0.8, 0.98, 1.35)
 DARK_SHARE = 0.03
 PEAK = 60.0  # lamps are held to this many times the mean: brighter ones only make noise
 BALANCE = 0.8
+METERED = 128  # rows of a picture that a sheet's light is taken from: less than 0.01 % off
 ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %
 SKIES = ("low sun sky", "high sun sky")
 LAND, HAZE_DEG = (
@@ -72,11 +74,17 @@ class Room:
 
     def coarser(self, rows: int, columns: int) -> Room:
         """The room averaged to so many pixels, which divide its own; one that has no more stays."""
-        height, width = self.radiance.shape[:2]
-        if height <= rows:
+        if len(self.radiance) <= rows:
             return self
-        blocks = self.radiance.reshape(rows, height // rows, columns, width // columns, 3)
-        return Room(blocks.mean(axis=(1, 3)), self.turn)
+        return Room(averaged(self.radiance, rows, columns), self.turn)
+
+
+def averaged(picture: Array, rows: int, columns: int) -> Array:
+    """A picture (h, w, 3) averaged to so many pixels, which divide its own."""
+    height, width = picture.shape[:2]
+    # by rows, then by columns: both at once takes ten times as long
+    lower = picture.reshape(rows, height // rows, width * 3).mean(axis=1)
+    return np.asarray(lower.reshape(rows, columns, width // columns, 3).mean(axis=2))
 
 
 def direction_to_uv(directions: Array, turn: float = 0.0) -> Array:
@@ -100,12 +108,15 @@ def look_up(picture: Array, directions: Array, turn: float = 0.0) -> Array:
     return np.asarray(top * (1 - fy) + bottom * fy)
 
 
+@lru_cache(maxsize=8)
 def directions_of(height: int, width: int) -> Array:
-    """Unit directions of the pixels of an all-round picture, (height * width, 3)."""
+    """Unit directions of the pixels of an all-round picture, (height * width, 3), to be read only."""
     azimuth = (np.arange(width) + 0.5) / width * 2 * np.pi
     polar = (np.arange(height) + 0.5) / height * np.pi
     a, p = np.meshgrid(azimuth, polar)
-    return np.stack([np.sin(p) * np.sin(a), np.sin(p) * np.cos(a), np.cos(p)], axis=-1).reshape(-1, 3)
+    found = np.stack([np.sin(p) * np.sin(a), np.sin(p) * np.cos(a), np.cos(p)], axis=-1).reshape(-1, 3)
+    found.flags.writeable = False
+    return found
 
 
 def solid_angles(height: int, width: int) -> Array:
@@ -166,7 +177,9 @@ def _lay_land(picture: Array) -> None:
 
 def _returned(picture: Array, normal: Array) -> Array:
     """What a white sheet of this normal returns of an all-round picture, (3,)."""
-    return cosine_sum(picture.reshape(-1, 3), normal)
+    height, width = picture.shape[:2]
+    small = picture if height <= METERED else averaged(picture, METERED, METERED * width // height)
+    return cosine_sum(small.reshape(-1, 3), normal)
 
 
 def _balanced(returned: Array) -> Array:
