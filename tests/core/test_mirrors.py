@@ -15,8 +15,8 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.ggx import share_table
-from kilnchisel.core.picture.mirrors import RAYS, _lobes
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.picture.rays import RAYS, lobes
 
 SIZE = (240, 192)
 
@@ -40,7 +40,7 @@ class Lobes(unittest.TestCase):
             grains = np.tile([0.0, 1.0, 0.0], (count, 1))
             alike = np.full(count, rough)
             turns = np.random.default_rng(3).random((count, 2))
-            ways, weights = _lobes(normals, normals, grains, eyes, alike, alike, turns)
+            ways, weights = lobes(normals, normals, grains, eyes, alike, alike, turns)
             self.assertEqual(ways.shape, (count * RAYS, 3))
             self.assertAlmostEqual(weights.mean(), table[row, column], delta=0.015)
 
@@ -49,9 +49,7 @@ class Lobes(unittest.TestCase):
         normals = np.tile([0.0, 0.0, 1.0], (count, 1))
         grains = np.tile([0.0, 1.0, 0.0], (count, 1))
         turns = np.random.default_rng(3).random((count, 2))
-        ways, _ = _lobes(
-            normals, normals, grains, normals, np.full(count, 0.05), np.full(count, 0.4), turns
-        )
+        ways, _ = lobes(normals, normals, grains, normals, np.full(count, 0.05), np.full(count, 0.4), turns)
         self.assertGreater(ways[:, 1].std(), 4 * ways[:, 0].std())
 
 

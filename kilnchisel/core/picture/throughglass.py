@@ -14,19 +14,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import GLASS_IOR, GLASS_KEEPS, POLISHED
 from kilnchisel.core.picture.gather import Gathered, keyed
-from kilnchisel.core.picture.mirrors import (
-    NOWHERE,
-    Glossy,
-    beyond,
-    compiled,
-    dot,
-    ground_differs,
-    ground_frame,
-    panel_rows,
-    panel_share,
-    together,
-    way_to_ground,
-)
+from kilnchisel.core.picture.mirrors import Glossy, ground_differs, ground_frame, panel_rows, together
+from kilnchisel.core.picture.rays import NOWHERE, beyond, compiled, dot, panel_share, way_to_ground
 from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
