@@ -18,6 +18,7 @@ from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from kilnchisel.core.detail import Detail
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 from kilnchisel.ui.work import DraftDesk
@@ -56,6 +57,8 @@ class WindowTest(unittest.TestCase):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
         self.enterContext(mock.patch("kilnchisel.ui.view.picture.DraftDesk", lasting_drafts))
+        # half the time of a draft at rest on a software card; the core's tests look at its edges
+        self.enterContext(mock.patch.dict("kilnchisel.core.picture.draft.SAMPLES", {Detail.FINE: 0}))
         self.window = self.open_window()
 
     def open_window(self, demos: list[DemoJob] | None = None) -> Window:

@@ -52,6 +52,7 @@ OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its
 SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
+SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
@@ -101,7 +102,7 @@ class Draft:
         gathered, ground_maps = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
-        frames = self._card.targets(width, height, 4 if detail.fine else 0)
+        frames = self._card.targets(width, height, SAMPLES[detail])
         self._prepare(scene, view, size, room, ground_maps, detail=detail)
         glow = self._veil(scene, view, size)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
