@@ -28,7 +28,7 @@ from kilnchisel.core.scene.scene import Scene
 Array = NDArray[Any]
 
 SPREAD = 4  # pixels each way that are taken together
-THROWN_WIDE = 1.5  # slopes, in the roughness, beyond which next to no rays are thrown
+AT_ONCE = 25_000  # pixels: more would want much memory
 SHARPER = 0.2  # a ray of many stands for so much of the roughness that throws them
 
 
@@ -91,32 +91,16 @@ def mirrored(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glos
     (n, 4). What is mirrored in all is that share of the room as a round lobe shows it (``rays.alone``), and
     this, which may be below zero; but for the strongest light, which is left to who draws the pixel.
     ``room``: layers from polished to dull, (layers, h, w, 3 or more)."""
-    found = np.tile(np.array([0.0, 0.0, 0.0, 1.0]), (len(glossy.points), 1))
-    near = np.flatnonzero(_may_meet(glossy, scene.middle, scene.radius_mm))
-    if len(near):
-        some = _some(glossy, near)
-        _ = facets.tracer  # made once, before both want it
-        parts = [_some(some, part) for part in np.array_split(np.arange(len(near)), 2)]
-        with ThreadPoolExecutor(2) as pool:  # what is compiled lets others run beside it
-            back = list(pool.map(lambda part: _brought_back(scene, gathered, facets, room, part), parts))
-        found[near] = together(some, np.concatenate(back), SPREAD // 2)
-    return found
+    _ = facets.tracer  # made once, before more than one want it
+    count = -(-len(glossy.points) // AT_ONCE)
+    parts = [_some(glossy, part) for part in np.array_split(np.arange(len(glossy.points)), count)]
+    with ThreadPoolExecutor(2) as pool:  # what is compiled lets others run beside it
+        back = list(pool.map(lambda part: _brought_back(scene, gathered, facets, room, part), parts))
+    return together(glossy, np.concatenate(back), SPREAD // 2)
 
 
 def _some(glossy: Glossy, which: Array) -> Glossy:
     return Glossy(*(getattr(glossy, one.name)[which] for one in fields(Glossy)))
-
-
-def _may_meet(glossy: Glossy, middle: Array, radius_mm: float) -> Array:
-    """Whether any of a pixel's rays may come near the piece, (n,)."""
-    slant = np.einsum("ij,ij->i", glossy.normals, glossy.eyes)[:, None]
-    away = 2 * slant * glossy.normals - glossy.eyes
-    way = middle - glossy.points
-    far = np.linalg.norm(way, axis=1)
-    angle = np.arccos(np.clip(np.einsum("ij,ij->i", away, way) / np.maximum(far, 1e-9), -1, 1))
-    widest = np.arcsin(np.clip(radius_mm / np.maximum(far, 1e-9), 0, 1))
-    spread = 2 * np.arctan(THROWN_WIDE * np.maximum(glossy.alpha, glossy.across))
-    return np.asarray((far < radius_mm) | (angle < widest + spread))
 
 
 def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glossy: Glossy) -> Array:

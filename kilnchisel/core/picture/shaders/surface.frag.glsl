@@ -77,6 +77,15 @@ const vec2 DISC[16] = vec2[16](
     vec2(0.05, 0.12), vec2(-0.45, 0.10), vec2(0.12, 0.42), vec2(-0.10, -0.25));
 
 vec3 cross_grain = vec3(0.0);     // unit, across the grain of the surface
+float across_here;                // roughness across it
+
+// How much what is mirrored is spread within a pixel because the surface turns there, as a square of a
+// roughness: else a narrow edge would be a row of sparks (Tokuyoshi and Kaplanyan, "Improved Geometric
+// Specular Antialiasing", I3D 2019, from memory)
+float turning(vec3 n) {
+    vec3 x = dFdx(n), y = dFdy(n);
+    return min(0.5 * (dot(x, x) + dot(y, y)), 0.18);
+}
 
 // A texture at its own sharpness. Where a plane is seen on its edge, and in slivers, its place and its steps
 // grow beyond all bounds and mean nothing: there it is the mean of all of it. A software card would average
@@ -266,7 +275,7 @@ void mirrored(vec3 view, vec3 n, Arriving light, float rough, bool grained, bool
     vec2 wide = vec2(rough);
     panel = 0.0;
 #if BRUSHED
-    if (grained) wide.y = across;
+    if (grained) wide.y = across_here;
     vec3 y = grained && dot(cross_grain, cross_grain) > 0.5 ? cross_grain : any_side(n), x = cross(y, n);
 #else
     vec3 y = any_side(n), x = cross(y, n);
@@ -277,12 +286,12 @@ void mirrored(vec3 view, vec3 n, Arriving light, float rough, bool grained, bool
         float closed = 0.0;
         for (int i = 0; i < across_taps; ++i) {
             float q = 2.0 * (float(i) + 0.5) / float(across_taps) - 1.0;
-            vec3 m = normalize(n + across * q * inversesqrt(1.0 - q * q) * cross_grain);
+            vec3 m = normalize(n + across_here * q * inversesqrt(1.0 - q * q) * cross_grain);
             vec3 away = reflect(-view, m);
             float facing = max(dot(away, n), 0.0);
             if (facing <= 0.0) continue;
             if (!known) room += facing * mirrored_room(away, rough);
-            if (has_panel) closed += facing * mirrored_panel(away, rough + 0.5 * across / float(across_taps));
+            if (has_panel) closed += facing * mirrored_panel(away, rough + 0.5 * across_here / float(across_taps));
             weight += facing;
         }
         room /= max(weight, 1e-4);
@@ -302,7 +311,7 @@ vec3 metal(vec3 tone, float rough, bool grained, bool finely, vec3 view, vec3 n,
     float hidden = mix(1.0, clamp(light.open * 1.15, 0.0, 1.0), 0.85), panel, clear;
     vec3 seen;
     mirrored(view, n, light, rough, grained, finely, hidden, light.soft, seen, panel, clear);
-    vec2 f = ggx_share(c, grained ? sqrt(rough * across) : rough);
+    vec2 f = ggx_share(c, grained ? sqrt(rough * across_here) : rough);
     return (tone * f.x + f.y) * (seen + panel_radiance * panel * mix(clear, light.share, light.faces));
 }
 #endif
@@ -358,7 +367,9 @@ void main() {
     if (c < 0.02) { n = normalize(n + (0.02 - c) * view); c = 0.02; }
     vec4 stored = tile(tint_map);
     vec3 tone = base * stored.rgb * stored.rgb * tint_high;
-    float rough = dullest > 0.0 ? mix(alpha, dullest, stored.a) : alpha;
+    float turns = turning(flat_n);
+    float rough = sqrt(pow(dullest > 0.0 ? mix(alpha, dullest, stored.a) : alpha, 2.0) + turns);
+    across_here = sqrt(across * across + turns);
 #if KIND == 3
     vec2 f = ggx_share(c, rough);
     float mirror = COAT_SHINE * f.x + f.y;
