@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import sampled
-from kilnchisel.core.later import sparse, spatial
+from kilnchisel.core.later import ndimage, sparse, spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.light import Room, direction_to_uv, directions_of
@@ -181,7 +181,9 @@ class Gathered:
         light is not shadowed (cells, cells); row 0 at the low end of its v axis."""
         values = np.column_stack([self.light, self.open])[self.hits.pieces :]
         shape = GROUND_CELLS, GROUND_CELLS
-        return values.reshape(*shape, 4), self.lit[self.hits.pieces :].reshape(shape)
+        # of a few points of the light, a penumbra is made of steps
+        lit = ndimage.gaussian_filter(self.lit[self.hits.pieces :].reshape(shape), 1.2, mode="nearest")
+        return values.reshape(*shape, 4), lit
 
 
 NORMAL_WEIGHT_MM = 25.0

@@ -10,6 +10,12 @@ vec3 veil_here() {
     return has_veil ? texture(veil, gl_FragCoord.xy / picture_size).rgb : vec3(0.0);
 }
 
+// 0..1, by which the points that are looked up are turned: even over any few neighbouring pixels (interleaved gradient
+// noise: Jimenez, SIGGRAPH 2014 course on rendering, from memory)
+float turned_here() {
+    return fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy), vec2(0.06711056, 0.00583715))));
+}
+
 vec2 round_uv(vec3 d, float turn) {
     return vec2((atan(d.x, d.y) + turn) / (2.0 * PI), acos(clamp(d.z, -1.0, 1.0)) / PI);
 }

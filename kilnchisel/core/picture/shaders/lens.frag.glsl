@@ -11,7 +11,7 @@ float disc_at(vec2 at) { return textureLod(picture, at, 0.0).a * most; }
 
 void main() {
     vec2 at = screen * 0.5 + 0.5, pixel = 1.0 / vec2(textureSize(picture, 0));
-    float turn = 6.2831853 * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
+    float turn = 6.2831853 * turned_here();
     float reach = disc_at(at);
     for (int i = 0; i < PROBES; ++i) {
         float far = most * sqrt((float(i) + 0.5) / float(PROBES)), angle = float(i) * GOLDEN + turn;

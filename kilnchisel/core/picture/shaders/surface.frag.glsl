@@ -116,24 +116,24 @@ vec2 over_ground() { return (transpose(ground_axes) * (point - ground_middle)).x
 float lit_share(vec3 n) {
     vec4 at = shadow_clip * vec4(point + n * shadow_texel * 1.5, 1.0);
     vec3 map = at.xyz * 0.5 + 0.5;
-    if (any(lessThan(map.xy, vec2(0.0))) || any(greaterThan(map.xy, vec2(1.0)))) return 1.0;
     float spread = sqrt(panel_half.x * panel_half.y) / length(panel_middle - point);   // mm a mm of depth
-    float texel = 1.0 / float(textureSize(shadow_map, 0).x);
-    float slack = 1.2 * shadow_texel / shadow_depth;
-    float search = clamp(spread * 60.0 / shadow_texel, 3.0, 90.0) * texel;
-    float turn = fract(sin(dot(floor(gl_FragCoord.xy), vec2(12.9898, 78.233))) * 43758.5453) * 6.2831853;
-    mat2 spin = mat2(cos(turn), sin(turn), -sin(turn), cos(turn));
-    float sum = 0.0, count = 0.0;
-    for (int i = 0; i < 10; ++i) {
-        float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
-        if (d < map.z - slack) { sum += d; count += 1.0; }
-    }
     // a penumbra wider than can be looked through is taken from the ground's grid
     float wide = 0.0, seen = 1.0;
     if (is_ground) {
         vec2 over = over_ground();
         seen = mix(texture(ground_lit, over * 0.5 + 0.5).r, 1.0, smoothstep(0.80, 1.0, max(abs(over.x), abs(over.y))));
         wide = smoothstep(0.1, 0.3, spread);
+    }
+    if (any(lessThan(map.xy, vec2(0.0))) || any(greaterThan(map.xy, vec2(1.0)))) return mix(1.0, seen, wide);
+    float texel = 1.0 / float(textureSize(shadow_map, 0).x);
+    float slack = 1.2 * shadow_texel / shadow_depth;
+    float search = clamp(spread * 60.0 / shadow_texel, 3.0, 90.0) * texel;
+    float turn = 6.2831853 * turned_here();
+    mat2 spin = mat2(cos(turn), sin(turn), -sin(turn), cos(turn));
+    float sum = 0.0, count = 0.0;
+    for (int i = 0; i < 10; ++i) {
+        float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
+        if (d < map.z - slack) { sum += d; count += 1.0; }
     }
     if (count < 0.5) return mix(1.0, seen, wide);
     float gap = (map.z - sum / count) * shadow_depth;
