@@ -79,24 +79,30 @@ class Stage:
         self.window.close()
 
 
-def sets(stage: Stage) -> None:
+def in_setting(stage: Stage, change: Callable[[Job], Job] = lambda job: job) -> Window:
+    """The window on the ring's setting, with the small pictures of its sets."""
     window = stage.open("night-band")
     there: set[str] = set()
+    if (changed := change(window.session.job)) != window.session.job:
+        window.session.put(changed, "copies")
     window.sets.made.connect(lambda job, name, pixels: there.add(name))
     window.ticket.show_section("setting")
     wanted, end = len(sets_for(window.session.job.blank)), time.monotonic() + PATIENCE
     while len(there) < wanted and time.monotonic() < end:
         stage.app.processEvents()
         time.sleep(0.01)
+    return window
+
+
+def sets(stage: Stage) -> None:
+    window = in_setting(stage)
     window.ticket.scroller.ensureWidgetVisible(window.ticket.sections["setting"], 0, 0)
     stage.shoot("window-sets")
 
 
 def copies(stage: Stage) -> None:
     """Two rings, one leaning on the other, and where they are placed."""
-    window = stage.open("night-band")
-    window.session.put(arranged(window.session.job, "one leaning on the other"), "copies")
-    window.ticket.show_section("setting")
+    window = in_setting(stage, lambda job: arranged(job, "one leaning on the other"))
     for group in ("copies", "copy0"):
         window.ticket.open_group(group, open_=True)
     stage.settle()
