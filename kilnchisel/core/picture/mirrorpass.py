@@ -126,28 +126,28 @@ class MirrorPass:
             if part == "glass" or item.material.kind != "glass"
         )
         place, facing, grain = self._places(shown, drawn)
-        number = np.rint(place[..., 3]).astype(int)
+        number = np.rint(place[..., 3]).astype(np.int16)
         told = np.abs(facing[..., :3]).sum(axis=-1) > 0.5  # a sliver may have no direction
         row, column = np.nonzero(np.append(wanted, False)[number] & told)  # nothing is the last
         if not len(row):
             return None
         item = number[row, column]
-        points = place[row, column, :3].astype(float)
-        eyes = view.eye - points
+        points = place[row, column, :3]
+        eyes = view.eye.astype(np.float32) - points
         away = np.linalg.norm(eyes, axis=1)
         materials = [scene.base.material, *(item.material for item in items)]
         alpha = np.array([_alpha_of(material) for material in materials])
         across = np.array([material.across or own for material, own in zip(materials, alpha, strict=True)])
         pixels = Glossy(
             points,
-            facing[row, column, :3].astype(float),
-            grain[row, column, :3].astype(float),
+            facing[row, column, :3],
+            grain[row, column, :3],
             eyes / away[:, None],
-            alpha[item],
-            across[item],
+            alpha[item].astype(np.float32),
+            across[item].astype(np.float32),
             np.stack([row, column], axis=1),
             item,
-            away * 2 * view.tall / place.shape[0],
+            away * np.float32(2 * view.tall / place.shape[0]),
         )
         layers = np.frombuffer(self._card.read(shown.room), np.float32)
         layers = layers.reshape(shown.room.layers, shown.room.height, -1, 4)

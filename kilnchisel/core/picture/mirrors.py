@@ -28,7 +28,7 @@ from kilnchisel.core.scene.scene import Scene
 Array = NDArray[Any]
 
 SPREAD = 4  # pixels each way that are taken together
-AT_ONCE = 25_000  # pixels: more would want much memory
+AT_ONCE = 12_000  # pixels: more would want much memory
 SHARPER = 0.2  # a ray of many stands for so much of the roughness that throws them
 
 
