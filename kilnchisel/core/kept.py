@@ -46,9 +46,8 @@ def digest_of(*arrays: NDArray[Any]) -> str:
 
 def _read(path: Path) -> Arrays | None:
     try:
-        with path.open(
-            "rb"
-        ) as file:  # arrays one after the other: an archive would be summed up at each start
+        # arrays one after the other: an archive would be summed up at each start
+        with path.open("rb") as file:
             names = np.load(file, allow_pickle=False)
             found = {str(name): np.load(file, allow_pickle=False) for name in names}
         os.utime(path)  # used now

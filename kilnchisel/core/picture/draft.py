@@ -358,7 +358,7 @@ class Draft:
         if key in self._rooms:
             self._rooms.move_to_end(key)
             return self._rooms[key][1]
-        seen = surround(scene, scene.draft_room)
+        seen = surround(scene)
         named = f"shine2-{digest_of(seen)}"
         kept = kept_arrays("rooms", named, lambda: {"layers": self._shine_of(seen)}, most=24)["layers"]
         layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")

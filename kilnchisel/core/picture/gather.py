@@ -194,6 +194,13 @@ def keyed(points: Array, normals: Array) -> Array:
     return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
 
+def tracer_of(triangles: Array) -> Any:
+    """Triangles (n, 3, 3) for casting rays at."""
+    scene = EmbreeScene()
+    TriangleMesh(scene, triangles.astype(np.float32, copy=False))
+    return scene
+
+
 def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
     """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it."""
     meshes = [shell.mesh for shell in body.shells]
@@ -219,8 +226,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     slots_at = np.concatenate(slot)
     tracer = body.tracer
     if tracer is None:
-        tracer = EmbreeScene()
-        TriangleMesh(tracer, np.concatenate(triangles).astype(np.float32))
+        tracer = tracer_of(np.concatenate(triangles))
     caster = Caster(tracer, stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = base.under(middle)

@@ -151,12 +151,11 @@ class MirrorPass:
         )
         layers = np.frombuffer(self._card.read(shown.room), np.float32)
         layers = layers.reshape(shown.room.layers, shown.room.height, -1, 4)
-        found = np.zeros((len(points), 4))
         if part == "glass":
             meshes = tuple((one.mesh, one.material) for one in scene.items), scene.stance.tobytes()
             if self._walls[0] != meshes:
                 self._walls = meshes, walls_of(scene)
-            found[:, :3] = seen_through(scene, shown.gathered, self._walls[1], layers, pixels)
+            found = seen_through(scene, shown.gathered, self._walls[1], layers, pixels)
         else:
             hits = shown.gathered.hits
             if id(hits) not in self._facets:

@@ -10,17 +10,23 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
-from embreex.mesh_construction import TriangleMesh
-from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.later import spatial
-from kilnchisel.core.picture.gather import CLEAR_SHARE, GROUND_CELLS, SLOTS, Gathered, Hits, keyed
+from kilnchisel.core.picture.gather import (
+    CLEAR_SHARE,
+    GROUND_CELLS,
+    SLOTS,
+    Gathered,
+    Hits,
+    keyed,
+    tracer_of,
+)
 from kilnchisel.core.picture.rays import BOUNCES, NOWHERE, RAYS, alone, follow, lobes, near_ball, smoothed
 from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.scene import Scene
@@ -61,9 +67,7 @@ class Facets:
 
     @cached_property
     def tracer(self) -> Any:
-        scene = EmbreeScene()
-        TriangleMesh(scene, self.corners.astype(np.float32))
-        return scene
+        return tracer_of(self.corners)
 
 
 def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
@@ -91,11 +95,12 @@ def mirrored(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glos
     (n, 4). What is mirrored in all is that share of the room as a round lobe shows it (``rays.alone``), and
     this, which may be below zero; but for the strongest light, which is left to who draws the pixel.
     ``room``: layers from polished to dull, (layers, h, w, 3 or more)."""
+    around = around_of(scene, gathered, room)
     _ = facets.tracer  # made once, before more than one want it
     count = -(-len(glossy.points) // AT_ONCE)
     parts = [_some(glossy, part) for part in np.array_split(np.arange(len(glossy.points)), count)]
     with ThreadPoolExecutor(2) as pool:  # what is compiled lets others run beside it
-        back = list(pool.map(lambda part: _brought_back(scene, gathered, facets, room, part), parts))
+        back = list(pool.map(lambda part: _brought_back(scene, gathered, facets, around, part), parts))
     return together(glossy, np.concatenate(back), SPREAD // 2)
 
 
@@ -103,7 +108,9 @@ def _some(glossy: Glossy, which: Array) -> Glossy:
     return Glossy(*(getattr(glossy, one.name)[which] for one in fields(Glossy)))
 
 
-def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glossy: Glossy) -> Array:
+def _brought_back(
+    scene: Scene, gathered: Gathered, facets: Facets, around: Around, glossy: Glossy
+) -> Array:
     """What the rays of each pixel bring back, less their share of the room, and that share: (n, 4)."""
     ways, weights = lobes(
         glossy.points,
@@ -121,14 +128,11 @@ def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array,
     thrown, back = np.ones((rays, 3), np.float32), np.zeros((rays, 3), np.float32)
     open_ = np.zeros(rays, np.float32)
     alive = np.ones(rays, dtype=np.bool_)
-    ground = ground_differs(scene, gathered)
-    frame = ground_frame(gathered)
     slots = [scene.slots[slot] for slot in SLOTS]
     metal = np.array([material.kind == "metal" for material in slots])
     dull = np.array([material.mean_alpha for material in slots])
     tone = np.stack([material.albedo for material in slots])
     light = (gathered.light + gathered.key)[: gathered.hits.pieces]
-    panel = panel_rows(scene)
     for bounce in range(BOUNCES):
         cast = np.flatnonzero(near_ball(start, ways, alive, scene.middle, scene.radius_mm * 1.02))
         far, face = np.zeros(rays, np.float32), np.full(rays, NOWHERE, np.int32)
@@ -157,11 +161,7 @@ def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array,
             tone,
             light,
             gathered.light,
-            ground,
-            frame,
-            gathered.hits.ground_half_mm,
-            room,
-            panel,
+            *around,
             lift,
         )
         if not alive.any():
@@ -169,7 +169,7 @@ def _brought_back(scene: Scene, gathered: Gathered, facets: Facets, room: Array,
     share = weights / np.maximum(weights.sum(axis=1, keepdims=True), 1e-9)
     own = np.empty((len(share), 4))
     own[:, 3] = np.einsum("nk,nk->n", share, open_.reshape(-1, RAYS))
-    bare = alone(glossy.normals, glossy.eyes, np.sqrt(glossy.alpha * glossy.across), room)
+    bare = alone(glossy.normals, glossy.eyes, np.sqrt(glossy.alpha * glossy.across), around.room)
     own[:, :3] = np.einsum("nk,nkc->nc", share, back.reshape(-1, RAYS, 3)) - own[:, 3:] * bare
     return own
 
@@ -181,7 +181,26 @@ def _turns(pixel: Array) -> Array:
     return np.stack([place / SPREAD**2, (place * 0.7548776662466927) % 1.0], axis=1)
 
 
-def ground_differs(scene: Scene, gathered: Gathered) -> Array:
+class Around(NamedTuple):
+    """What is about a piece, in the order in which the compiled part takes it. ground (cells, cells, 3):
+    how the ground differs from open ground; frame (4, 3): along, across, normal and middle of its grid;
+    half_mm: half its width; room: layers from polished to dull; panel (6, 3): the strongest light."""
+
+    ground: Array
+    frame: Array
+    half_mm: float
+    room: Array
+    panel: Array
+
+
+def around_of(scene: Scene, gathered: Gathered, room: Array) -> Around:
+    """What is about a scene's piece, once for all rays of a picture."""
+    hits = gathered.hits
+    frame = np.stack([*hits.ground_axes, hits.ground_middle])
+    return Around(_ground_differs(scene, gathered), frame, hits.ground_half_mm, room, _panel_rows(scene))
+
+
+def _ground_differs(scene: Scene, gathered: Gathered) -> Array:
     """How much more or less than open ground each cell of the ground sends back, (cells, cells, 3)."""
     base = scene.base
     assert base is not None
@@ -194,12 +213,7 @@ def ground_differs(scene: Scene, gathered: Gathered) -> Array:
     return np.ascontiguousarray(differs.reshape(GROUND_CELLS, GROUND_CELLS, 3))
 
 
-def ground_frame(gathered: Gathered) -> Array:
-    """The ground for the compiled part: along, across, normal, the middle of its grid: (4, 3)."""
-    return np.stack([*gathered.hits.ground_axes, gathered.hits.ground_middle])
-
-
-def panel_rows(scene: Scene) -> Array:
+def _panel_rows(scene: Scene) -> Array:
     """The strongest light for the compiled part: middle, facing, side, up, half, radiance: (6, 3); its
     radiance is nothing where there is none."""
     rows = np.zeros((6, 3))

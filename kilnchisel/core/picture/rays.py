@@ -129,6 +129,16 @@ def _cross(a: Array, b: Array, found: Array) -> None:
 
 
 @compiled
+def normal_at(normals: Array, one: int, u: float, v: float, found: Array) -> None:
+    """The unit normal of triangle ``one`` between its corners' (m, 3, 3), into ``found`` (3,)."""
+    for k in range(3):
+        found[k] = (1 - u - v) * normals[one, 0, k] + u * normals[one, 1, k] + v * normals[one, 2, k]
+    size = max(np.sqrt(dot(found, found)), 1e-9)
+    for k in range(3):
+        found[k] /= size
+
+
+@compiled
 def near_ball(start: Array, ways: Array, alive: Array, middle: Array, radius: float) -> Array:
     """Which rays come near the piece."""
     near = np.zeros(len(start), dtype=np.bool_)
@@ -284,11 +294,7 @@ def follow(
         to_ground = way_to_ground(frame, at, way, lift)
         w = 1 - u[i] - v[i]
         if one >= 0 and far[i] < to_ground:
-            for k in range(3):
-                n[k] = w * normals[one, 0, k] + u[i] * normals[one, 1, k] + v[i] * normals[one, 2, k]
-            size = max(np.sqrt(dot(n, n)), 1e-9)
-            for k in range(3):
-                n[k] /= size
+            normal_at(normals, one, u[i], v[i], n)
             if dot(n, way) >= 0:  # a wall met from within: the coarse body stands out a little here
                 one = NOWHERE
         else:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import COAT_SHINE
 from kilnchisel.core.scene.grounds import Base
-from kilnchisel.core.scene.light import Room, cosine_sum, directions_of
+from kilnchisel.core.scene.light import cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
@@ -17,15 +17,14 @@ Array = NDArray[Any]
 HEIGHT, WIDTH = 128, 256
 
 
-def surround(scene: Scene, room: Room) -> Array:
-    """Radiance of a room and the ground from all round as seen near the piece, (HEIGHT, WIDTH, 3),
-    unturned.
+def surround(scene: Scene) -> Array:
+    """Radiance from all round as seen near the piece, (HEIGHT, WIDTH, 3), unturned.
 
     Directions below the ground carry what the open ground sends back, those behind the piece what a sweep
     does.
     """
     directions = directions_of(HEIGHT, WIDTH)
-    seen = room.seen(directions)
+    seen = scene.draft_room.seen(directions)
     if scene.base is not None:
         if scene.base.sweep is not None:
             behind, sent = _swept(scene, scene.base, directions)

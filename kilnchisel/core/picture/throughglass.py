@@ -8,14 +8,20 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from embreex.mesh_construction import TriangleMesh
-from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import GLASS_IOR, GLASS_KEEPS, POLISHED
-from kilnchisel.core.picture.gather import Gathered, keyed
-from kilnchisel.core.picture.mirrors import Glossy, ground_differs, ground_frame, panel_rows, together
-from kilnchisel.core.picture.rays import NOWHERE, beyond, compiled, dot, panel_share, way_to_ground
+from kilnchisel.core.picture.gather import Gathered, keyed, tracer_of
+from kilnchisel.core.picture.mirrors import Glossy, around_of, together
+from kilnchisel.core.picture.rays import (
+    NOWHERE,
+    beyond,
+    compiled,
+    dot,
+    normal_at,
+    panel_share,
+    way_to_ground,
+)
 from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
@@ -47,22 +53,20 @@ def walls_of(scene: Scene) -> Walls:
         glass.append(np.full(len(mesh.faces), clear))
         own = np.asarray(material.base) ** GLASS_KEEPS if clear else material.albedo
         tint.append(np.broadcast_to(own, (len(mesh.faces), 3)))
-    tracer = EmbreeScene()
-    TriangleMesh(tracer, np.concatenate(corners))
+    tracer = tracer_of(np.concatenate(corners))
     return Walls(np.concatenate(normals), np.concatenate(glass), np.concatenate(tint), tracer)
 
 
 def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, panes: Glossy) -> Array:
-    """What is seen through the glass at each pixel, (n, 3), without what its face mirrors. ``panes``: the
-    pixels of glass; ``room`` as ``mirrors.mirrored`` takes it."""
+    """What is seen through the glass at each pixel, without what its face mirrors, and 1: (n, 4).
+    ``panes``: the pixels of glass; ``room`` as ``mirrors.mirrored`` takes it."""
     count = len(panes.points)
     lift = LIFT * scene.radius_mm
     at, way = panes.points.astype(np.float32), -panes.eyes.astype(np.float32)
     kept, seen = np.ones((count, 3)), np.zeros((count, 3))
     inside, alive = np.zeros(count, np.bool_), np.ones(count, np.bool_)
     at -= np.float32(4 * lift) * way  # so that the wall that is looked at is the first one met
-    ground, frame, panel = ground_differs(scene, gathered), ground_frame(gathered), panel_rows(scene)
-    half = gathered.hits.ground_half_mm
+    around = around_of(scene, gathered, room)
     ended = np.full(count, NOWHERE, np.int32)  # on which triangle that is no glass
     for _ in range(WALLS):
         rows = np.flatnonzero(alive)
@@ -85,11 +89,7 @@ def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, pa
             walls.normals,
             walls.glass,
             walls.tint,
-            ground,
-            frame,
-            half,
-            room,
-            panel,
+            *around,
             lift,
         )
     if alive.any():  # caught within for long: as light as the room in the mean
@@ -100,7 +100,7 @@ def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, pa
         near = gathered.hits.tree.query(keyed(at[solid], -way[solid]), workers=-1)[1]
         seen[solid] += kept[solid] * walls.tint[ended[solid]] * light[near]
     # what bends strongly is one of few ways out of many
-    return together(panes, np.column_stack([seen, np.ones(count)]), 1)[:, :3]
+    return together(panes, np.column_stack([seen, np.ones(count)]), 1)
 
 
 @compiled
@@ -140,11 +140,8 @@ def _bend(
             for k in range(3):
                 seen[i, k] += kept[i, k] * (found[k] + lit * panel[5, k])
             continue
-        w = 1 - u[j] - v[j]
-        for k in range(3):
-            n[k] = w * normals[one, 0, k] + u[j] * normals[one, 1, k] + v[j] * normals[one, 2, k]
-        size = max(np.sqrt(dot(n, n)), 1e-9)
-        c = dot(n, way[i]) / size
+        normal_at(normals, one, u[j], v[j], n)
+        c = dot(n, way[i])
         if not glass[one]:
             alive[i] = False
             ended[i] = one
@@ -153,7 +150,7 @@ def _bend(
             continue
         side = 1.0 if c < 0 else -1.0  # towards where the ray comes from
         for k in range(3):
-            n[k] *= side / size
+            n[k] *= side
         c = abs(c)
         ratio = GLASS_IOR if inside[i] else 1 / GLASS_IOR  # of the sines, out over in
         out2 = 1 - ratio * ratio * (1 - c * c)

@@ -10,8 +10,8 @@ vec3 veil_here() {
     return has_veil ? texture(veil, gl_FragCoord.xy / picture_size).rgb : vec3(0.0);
 }
 
-// 0..1, by which the points that are looked up are turned: even over any few neighbouring pixels (interleaved gradient
-// noise: Jimenez, SIGGRAPH 2014 course on rendering, from memory)
+// 0..1, by which the points that are looked up are turned: even over any few neighbouring pixels
+// (interleaved gradient noise: Jimenez, SIGGRAPH 2014 course on rendering, from memory)
 float turned_here() {
     return fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy), vec2(0.06711056, 0.00583715))));
 }
