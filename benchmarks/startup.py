@@ -25,6 +25,9 @@ window = shown(Path(sys.argv[1]))
 first = []
 window.picture.first_drawn.connect(lambda: first.append(time.perf_counter() - start))
 def end():
+    if not first:  # a first start on a cold machine
+        QTimer.singleShot(500, end)
+        return
     from benchmarks.memory import memory_mb
     print(first[0], memory_mb())
     window.close()
