@@ -59,6 +59,14 @@ class Cone(unittest.TestCase):
         flat = flats_of([self.laid])[0].points(np.array([[left, v], [right, v]]))
         self.assertAlmostEqual(float(np.linalg.norm(flat[1] - flat[0])), chord, delta=1e-6)
 
+    def test_a_row_that_is_not_in_the_middle_is_cut_upright_all_the_same(self):
+        laid = lettering_laid(set_field(self.job, "letterings.1.lay.along_mm", "30"), 0)
+        left, _, right, _ = laid.ink.bounds
+        self.assertGreater(left + right, 40)  # it is beside the middle
+        v = laid.lay.across_mm
+        ends = flats_of([laid])[0].points(np.array([[left, v], [right, v]]))
+        self.assertAlmostEqual(float(ends[0, 1]), float(ends[1, 1]), delta=1e-6)
+
     def test_the_files_hold_it(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         for ending in (".svg", ".dxf"):
