@@ -1,3 +1,4 @@
+import ctypes
 import json
 import os
 import subprocess
@@ -81,6 +82,30 @@ class Drafts(unittest.TestCase):
         for (job, size, detail), picture in zip(looks, pictures, strict=True):
             fresh = Draft().render(scene_of_job(job), view_of(job), size, detail=Detail.FINE)
             self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.2 if detail.fine else 4.0)
+
+    def test_a_picture_leaves_nothing_behind_on_the_card(self):
+        scene, view = scene_of_job(mug_job()), replace(view_of(mug_job()), opening_mm=4.0, focus_mm=400.0)
+
+        def held():
+            """How many targets and textures there are on the card."""
+            library = ctypes.CDLL("libOpenGL.so.0")
+            with self.draft.gl:
+                return sum(
+                    bool(f(n)) for f in (library.glIsRenderbuffer, library.glIsTexture) for n in range(999)
+                )
+
+        for _ in range(2):
+            self.draft.render(scene, view, SIZE)
+            self.draft.coverage(scene, view, SIZE)
+        before = held()
+        self.draft.render(scene, view, SIZE)
+        self.draft.coverage(scene, view, SIZE)
+        self.assertEqual(held(), before)
+        for wide in range(5):  # of the sizes, only the last few are kept
+            self.draft.render(scene, view, (100 + wide, 80), detail=Detail.ROUGH)
+        before = held()
+        self.draft.render(scene, view, (120, 80), detail=Detail.ROUGH)
+        self.assertEqual(held(), before)
 
     def test_smooth_edges_are_smoother(self):
         job = mug_job()

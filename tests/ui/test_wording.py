@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
-from kilnchisel.core.job.wording import Circle, Column, Curve, LineFace
+from kilnchisel.core.job.wording import Circle, Column, Curve, LineFace, ShippedFace
 from kilnchisel.ui.view.band import on_picture
 from tests.ui.harness import WindowTest
 
@@ -101,6 +101,20 @@ class Groups(WordingTest):
             ),
             "the rules among the checks",
         )
+
+    def test_a_face_s_own_alternates(self):
+        self.window.use_face(ShippedFace(name="league-spartan"))
+        self.window.session.edit(("letterings", 0, "content", "text"), "Quay GR 1", "words")
+        self.group("letters")
+        before = lettering_laid(self.window.session.job, 0).ink
+        tag = next(key for key in self.ticket.forms["wording"].fields if ".alternate.ss" in key)
+        self.pick(self.field("wording", tag), "On")
+        self.assertEqual(self.lettering.content.features.alternates, (tag.rsplit(".", 1)[-1],))
+        self.settle()
+        after = lettering_laid(self.window.session.job, 0).ink
+        self.assertFalse(after.equals(before))  # an a without its stem, or the like
+        self.pick(self.field("wording", tag), "Off")
+        self.assertEqual(self.lettering.content.features.alternates, ())
 
     def test_an_open_path_face_gets_a_pen(self):
         self.window.use_face(LineFace(name="hershey-sans"))

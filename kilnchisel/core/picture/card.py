@@ -79,7 +79,7 @@ class Frames:
 
     def release(self) -> None:
         for target in {id(t): t for t in (self.frame, self.still, self.plain)}.values():
-            target.release()
+            let_go_of(target)
 
 
 class Card:
@@ -323,6 +323,13 @@ FEW_MESHES, FEW_IMAGES = 32, 6  # of one picture: these stay whatever their size
 
 def _nothing() -> None:
     return None
+
+
+def let_go_of(frame: Any) -> None:
+    """Give back a frame with what it draws to, which would stay without it for as long as the program."""
+    targets = [*(frame.color_attachments or ()), frame.depth_attachment]
+    frame.release()
+    _give_back(*(target for target in targets if target is not None))
 
 
 def _give_back(*things: Any) -> None:

@@ -23,7 +23,7 @@ from kilnchisel.core.finishes.material import (
     texture_matrix,
 )
 from kilnchisel.core.kept import digest_of, kept_arrays
-from kilnchisel.core.picture.card import KINDS, Card, look_of, set_values
+from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values
 from kilnchisel.core.picture.gather import (
     CLEAR_SHARE,
     GROUND_CELLS,
@@ -151,8 +151,8 @@ class Draft:
         self._card.draw(self._screen_lens, 3)
         made = self._card.read(frame, components=4)
         before.use()
-        for thing in (frame, picture):
-            thing.release()
+        picture.release()
+        let_go_of(frame)
         return made
 
     def _draw_still(self, scene: Scene, view: View, aspect: float, gathered: Gathered | None) -> None:
@@ -234,8 +234,7 @@ class Draft:
             set_values(self._card.shine, emission=np.array(item.material.emission))
             self._card.draw(self._card.mesh(item.mesh).shine)
         seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(height, width, 4)[..., :3]
-        for thing in (frame, target, depth):
-            thing.release()
+        let_go_of(frame)
         high = float(2 * np.degrees(np.arctan(view.tall)))
         spread = self._lamps.veil_texture(veil(seen, scene.glow, high))
         self._veil_of = ((now, before), spread)
@@ -289,8 +288,8 @@ class Draft:
         for item in scene.items:
             self._card.draw(self._card.mesh(item.mesh).depth)
         far = np.frombuffer(self._card.read(depth), dtype=np.float32).reshape(height, width)[::-1]
-        for thing in (only, depth, mask):
-            thing.release()
+        let_go_of(only)
+        let_go_of(mask)
         return far < 1.0
 
     # light, remembered by what it depends on
@@ -391,8 +390,7 @@ class Draft:
             self._card.draw(self._screen_gloss, 3)
             seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(size[1], size[0], 4)
             layers.append(seen if share == 1 else _doubled(seen))
-            frame.release()
-            target.release()
+            let_go_of(frame)
         source.release()
         return np.stack(layers)
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import POLISHED, Material, texture_matrix
-from kilnchisel.core.picture.card import Card, set_values
+from kilnchisel.core.picture.card import Card, let_go_of, set_values
 from kilnchisel.core.picture.gather import Gathered, Hits
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.scene.view import View
@@ -192,8 +192,7 @@ class MirrorPass:
             np.frombuffer(self._card.read(target), np.float32).reshape(height, width, 4)
             for target in targets
         ]
-        for thing in (frame, depth, *targets):
-            thing.release()
+        let_go_of(frame)
         return tuple(read)
 
     def _uploaded(

@@ -238,7 +238,7 @@ def _has_alternate(index: int, tag: str, job: Job) -> bool:
     return tag in wording_at(job, index).features.alternates
 
 
-def _with_alternate(offered: Where, index: int, tag: str, job: Job, *, on: bool) -> Job:
+def _with_alternate(offered: Where, index: int, tag: str, job: Job, on: bool) -> Job:  # noqa: FBT001 - what a switch gives
     others = [t for t in wording_at(job, index).features.alternates if t != tag]
     return change(job, (*offered, "alternates"), tuple([*others, tag] if on else others))
 
