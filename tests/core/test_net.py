@@ -19,7 +19,7 @@ from kilnchisel.core.blanks.outlines import arched, drawn, oval, rectangle, roun
 from kilnchisel.core.crafts.sheet import GROUND, cut_net
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.laying.patch import _on_plane
+from kilnchisel.core.laying.patch import on_plane
 
 
 def area_of(points, faces):
@@ -31,7 +31,7 @@ class Spots(unittest.TestCase):
         plane = np.array([[0.0, 0.0, 1.0], [2.0, 0.0, 2.0], [0.0, 3.0, 1.0]])  # z = 1 + x / 2
         normal = np.array([-0.5, 0.0, 1.0]) / np.sqrt(1.25)
         on_it = np.array([0.6, 0.7, 1.3])
-        np.testing.assert_allclose(_on_plane(on_it + 0.8 * normal, plane), on_it, atol=1e-12)
+        np.testing.assert_allclose(on_plane(on_it + 0.8 * normal, plane), on_it, atol=1e-12)
 
 
 class Rows(unittest.TestCase):

@@ -27,6 +27,7 @@ from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit
 from kilnchisel.core.laying.patch import conformal_map, log_map, spot_chart
+from kilnchisel.core.laying.picking import walked
 
 
 def solid(job):
@@ -295,6 +296,19 @@ class FreeMeshes(unittest.TestCase):
         job = change(job, ("letterings", 0, "craft"), Engraved(depth_mm=2.0))
         ink = lettering_laid(job, 0).ink.area
         self.assertAlmostEqual((100 * 60 * 40 - solid(job).volume) / (2 * ink), 1.0, delta=1e-3)
+
+    def test_a_step_over_a_ball_goes_along_a_great_circle(self):
+        mesh = free_mesh(taken(self.ball))
+        middle = np.array([0.0, 0.0, 50.0])
+        start = middle + 50 * np.array([np.sin(0.4), -np.cos(0.4), 0.0])
+        for along, across in ((0.1, 0.0), (6.0, 0.0), (0.0, -9.0), (-20.0, 12.0)):
+            far = np.hypot(along, across)
+            end = walked(mesh, tuple(start), along, across) - middle
+            # up is z there, right the way round: the point that far on along the circle
+            way = np.array([along * np.cos(0.4), along * np.sin(0.4), across]) / far
+            wanted = (start - middle) * np.cos(far / 50) + 50 * way * np.sin(far / 50)
+            self.assertLess(np.linalg.norm(end - wanted), 0.004 * far + 0.06, (along, across))
+            self.assertAlmostEqual(float(np.linalg.norm(end)), 50.0, delta=0.06)
 
     def test_straight_on_is_trimmed_where_the_body_turns_away(self):
         mesh = free_mesh(taken(self.ball))

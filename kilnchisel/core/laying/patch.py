@@ -170,7 +170,7 @@ def _chart_at(
 ) -> Chart:
     at = np.array(spot)
     face = mesh.nearest(at)
-    at = _on_plane(at, mesh.points[mesh.faces[face]])
+    at = on_plane(at, mesh.points[mesh.faces[face]])
     normal = mesh.face_normals[face]
     right, up = right_and_up(normal)
     if wrap == "project":
@@ -197,7 +197,7 @@ def _from_near_by(mesh: FreeMesh, spot: Array, reach_mm: float) -> Chart | None:
     rows = np.flatnonzero(patch.faces[patch.sound] == face)
     if len(rows) == 0:
         return None
-    at, normal = _on_plane(spot, mesh.points[mesh.faces[face]]), mesh.face_normals[face]
+    at, normal = on_plane(spot, mesh.points[mesh.faces[face]]), mesh.face_normals[face]
     points = mesh.points[patch.used]
     near = np.linalg.norm(points - at, axis=1) <= 0.35 * reach_mm
     near[patch.corners[patch.sound[rows[0]]]] = True
@@ -303,7 +303,8 @@ def _chart(mesh: FreeMesh, faces: Array, used: Array, uv: Array, at: Array, norm
     return Chart(ANY_SPOT, mesh, faces, corners, flat, mesh.points[own], mesh.normals[own], wall)
 
 
-def _on_plane(spot: Array, triangle: Array) -> Array:
+def on_plane(spot: Array, triangle: Array) -> Array:
+    """The point (3,) of a triangle's plane that is nearest to a spot."""
     normal = np.cross(triangle[1] - triangle[0], triangle[2] - triangle[0])
     return np.asarray(spot - normal * float((spot - triangle[0]) @ normal) / float(normal @ normal))
 

@@ -10,10 +10,10 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.bodies import body_of
-from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.laying.patch import ANY_SPOT
+from kilnchisel.core.laying.patch import ANY_SPOT, on_plane, right_and_up
 
 Array = NDArray[Any]
 
@@ -49,3 +49,30 @@ def spot_under(blank: Blank, origin: Array, way: Array) -> Spot | None:
         if best is None or far < best[0]:
             best = far, Spot(side.name, round(float(uv[0]), 2), round(float(uv[1]), 2))
     return None if best is None else best[1]
+
+
+WALK_STEPS = 8
+
+
+def walked(mesh: FreeMesh, spot: tuple[float, float, float], along: float, across: float) -> Array:
+    """The place (3,) so many mm to the right and up of a spot, straight over the surface.
+
+    In short steps in the plane of the triangle that is under each, on which no map is made: the way of a
+    polyhedral geodesic (Polthier and Schmies, "Straightest geodesics", 1998), without its unfolding.
+    """
+    at = np.array(spot)
+    face = mesh.nearest(at)
+    right, up = right_and_up(mesh.face_normals[face])
+    way = along * right + across * up
+    far = float(np.linalg.norm(way))
+    if far == 0:
+        return at
+    way /= far
+    for _ in range(WALK_STEPS):
+        at = at + far / WALK_STEPS * way
+        face = mesh.nearest(at)
+        normal = mesh.face_normals[face]
+        at = on_plane(at, mesh.points[mesh.faces[face]])
+        way = way - float(way @ normal) * normal
+        way /= max(float(np.linalg.norm(way)), 1e-9)
+    return at

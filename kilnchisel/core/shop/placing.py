@@ -10,12 +10,15 @@ from typing import Literal
 
 import numpy as np
 
+from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
+from kilnchisel.core.laying.picking import walked
 
 Edge = Literal["left", "middle", "right", "top", "level", "bottom"]
 Box = tuple[float, float, float, float]
@@ -44,8 +47,12 @@ def nudged(job: Job, index: int, du: float, dv: float) -> Job:
             "across_mm": round(lay.across_mm + dv, 3),
         }
     else:
-        side = lettering_laid(job, index).side
-        place = side.to_body(np.array([[lay.along_mm + du, lay.across_mm + dv]]), np.zeros(1))[0]
+        along, across = lay.along_mm + du, lay.across_mm + dv
+        if lay.wrap == "follow" and isinstance(job.blank, Mesh3D) and lay.spot is not None:
+            place = walked(free_mesh(job.blank), lay.spot, along, across)
+        else:
+            side = lettering_laid(job, index).side
+            place = side.to_body(np.array([[along, across]]), np.zeros(1))[0]
         x, y, z = (round(float(value), 4) for value in place)
         update = {"spot": (x, y, z), "along_mm": 0.0, "across_mm": 0.0}
     return change(job, ("letterings", index, "lay"), lay.model_copy(update=update))
