@@ -5,11 +5,17 @@ import unittest
 
 import numpy as np
 import shapely
+import trimesh
 
+from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug
 from kilnchisel.core.job.traits import main_side
+from kilnchisel.core.laying.patch import spot_chart
 from tests.outside.test_blanks import job_on, mesh_of
+from tests.outside.test_shapes import taken
 
 
 class Projection(unittest.TestCase):
@@ -50,6 +56,38 @@ class Projection(unittest.TestCase):
         np.testing.assert_allclose((-reached[0], reached[2]), wide, atol=0.2)
         shown = laid.placing.beams[0].plane(shapely.get_coordinates(laid.ink))
         self.assertLessEqual(float(np.abs(shown[:, 0]).max()), reached[2] + 1e-6)
+
+    def test_beside_its_side_it_falls_on_what_is_nearest(self):
+        empty = 0
+        for kind, blank in KINDS.items():
+            if kind == "mesh":
+                continue
+            side = lettering_laid(job_on(blank(), text="O", cap=5), 0).side
+            low_u, low_v, high_u, high_v = side.domain.bounds
+            for u, v in ((0.5, 1.6), (1.7, 0.5), (-1.2, -0.8)):
+                place = low_u + u * (high_u - low_u), low_v + v * (high_v - low_v)
+                job = job_on(
+                    blank(), text="OR", cap=5, along_mm=place[0], across_mm=place[1], wrap="project"
+                )
+                with self.subTest(kind=kind, at=(u, v)):
+                    try:
+                        laid = lettering_laid(job, 0)
+                    except KilnError as error:
+                        self.assertIn("Straight on", str(error))
+                        continue
+                    empty += laid.ink.is_empty
+                    self.assertTrue(np.isfinite(laid.frame).all())
+        self.assertGreater(empty, 10)
+
+    def test_on_a_mesh_nothing_is_under_nothing(self):
+        chart = spot_chart(
+            free_mesh(taken(trimesh.creation.icosphere(3, radius=30))),
+            (0.0, -30.0, 30.0),
+            20.0,
+            "follow",
+            detail=Detail.FINE,
+        )
+        self.assertEqual(chart.jacobian(np.zeros((0, 2))).shape, (0, 2, 2))
 
     def test_solids_close_on_all_that_bends(self):
         for kind in KINDS.values():

@@ -104,6 +104,9 @@ class Side(Protocol):
         ...
 
 
+INWARDS = 0.01  # of the way to the middle: a border may come to a point
+
+
 @dataclass(frozen=True, eq=False)
 class Plane:
     """A flat side. ``origin`` is the sheet's (0, 0); ``right`` and ``up`` are unit vectors."""
@@ -204,3 +207,14 @@ class Cylinder:
 
     def degrees(self, length_mm: float) -> float | None:
         return float(np.degrees(length_mm / self.radius_mm))
+
+
+def on_side(side: Side, spot: Array) -> Array:
+    """A sheet point (2,), or the nearest that is well inside the side: beside its border a side that does
+    not come round may not be defined."""
+    if side.period is not None or shapely.intersects_xy(side.domain, *spot):
+        return spot
+    border = shapely.shortest_line(side.domain, shapely.Point(spot))
+    near = shapely.get_coordinates(border)[0]
+    middle = shapely.get_coordinates(side.domain.centroid)[0]
+    return np.asarray(near + INWARDS * (middle - near))

@@ -14,7 +14,8 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import border_edges, lattice_faces
-from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.blanks.sides import Side, on_side
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage, spatial
 from kilnchisel.core.lettering.polygons import as_region
 
@@ -36,9 +37,12 @@ class Beam:
 
     @cached_property
     def _at(self) -> tuple[Array, Array]:
-        """The spot on the body, (3,), and the axes right, up, out there, (3, 3)."""
-        spot = self.spot[None]
-        return self.side.to_body(spot, np.zeros(1))[0], self.side.frames(spot)[0]
+        """The spot on the body, (3,), and the axes right, up, out there, (3, 3); beside the side, where it
+        may not be defined, as if it went on flat."""
+        spot = on_side(self.side, self.spot)[None]
+        axes = self.side.frames(spot)[0]
+        beside = self.side.jacobian(spot)[0] @ (self.spot - spot[0])
+        return self.side.to_body(spot, np.zeros(1))[0] + beside @ axes[:2], axes
 
     def plane(self, uv: Array) -> Array:
         """Where sheet points (n, 2) are seen in the plane of the outline, (n, 2) mm from the spot."""
@@ -101,7 +105,8 @@ class Beam:
     @cached_property
     def _grid(self) -> tuple[Array, Array, Array]:
         """Corners (rows + 1, columns + 1, 2) and middles (n, 2) of the sheet's cells, and which of these
-        the beam reaches and hang together with the spot."""
+        the beam reaches and hang together with the spot, or what it reaches nearest to that where the spot
+        is beside the side. Raises KilnError where it reaches nothing."""
         low_u, low_v, high_u, high_v = self.side.domain.bounds
         if self.side.period is not None:
             low_u, high_u = self.spot[0] - self.side.period / 2, self.spot[0] + self.side.period / 2
@@ -113,9 +118,14 @@ class Beam:
         facing = self.side.frames(middles)[:, 2] @ out > FACING
         if self.side.period is None:
             facing &= shapely.intersects_xy(self.side.domain, *middles.T)
+        if not facing.any():
+            raise KilnError(
+                f"Straight on from here, nothing of the {self.side.name} is seen: move the lettering on to "
+                "it, or let it follow the surface."
+            )
         groups, _ = ndimage.label(facing.reshape(rows, columns))
-        nearest = int(np.argmin(((middles - self.spot) ** 2).sum(axis=1)))
-        reached = (groups.ravel() == groups.ravel()[nearest]) & facing
+        away = np.where(facing, ((middles - self.spot) ** 2).sum(axis=1), np.inf)
+        reached = groups.ravel() == groups.ravel()[int(np.argmin(away))]
         return corners, middles, reached
 
     @cached_property

@@ -78,7 +78,8 @@ class Chart:
     def located(self, uv: Array) -> tuple[Array, Array]:
         """The face (as a row of ``corners``) under each sheet point, the nearest beside the chart, and the
         shares of its corners: (n,), (n, 3)."""
-        near = self._middles.query(uv, k=min(NEAR, len(self.corners)))[1].reshape(len(uv), -1)
+        count = min(NEAR, len(self.corners))
+        near = self._middles.query(uv, k=count)[1].reshape(len(uv), count)
         share = _flat_shares(uv[:, None], self._flat[near])
         best = share.min(axis=2).argmax(axis=1)
         pick = np.arange(len(uv))

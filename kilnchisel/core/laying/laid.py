@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import ClearZone, Plane, Side, principal_stretches
+from kilnchisel.core.blanks.sides import ClearZone, Plane, Side, on_side, principal_stretches
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.laying.beam import Beam
 from kilnchisel.core.laying.chart import Chart
@@ -186,7 +186,7 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, *, centre: bool = False)
     """
     middle = np.array([_wrapped(lay.along_mm, side.period), lay.across_mm])
     # letters are as wide as they say at their own height, whatever the sheet's reference radius
-    there = side.true_at(middle)
+    there = side.true_at(middle if isinstance(side, Plane | Chart) else on_side(side, middle))
     scale = float(there[0, 0])
     copies = _copies(outline, side, lay, np.linalg.inv(there), middle, centre=centre)
     if lay.wrap == "project" and not isinstance(side, Plane | Chart):

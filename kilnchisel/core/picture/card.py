@@ -53,7 +53,7 @@ class Uploaded:
     shine: Any
     surfaces: dict[Look, Any]
     placed: Any = None
-    lit_by: tuple[object, ...] | None = None  # what lit it, and whether finely
+    lit_by: tuple[object, ...] | None = None  # what lit it, held weakly, and whether finely
 
 
 @dataclass(frozen=True, eq=False)

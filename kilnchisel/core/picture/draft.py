@@ -6,6 +6,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 
 from __future__ import annotations
 
+import weakref
 from collections import OrderedDict
 from functools import cached_property
 from typing import Any
@@ -518,8 +519,9 @@ class Draft:
         drawn = self._card.mesh(item.mesh)
         # light looked up in a hurry is good enough until the picture rests
         lamps = self._open_scene.lamps
-        lit_by = (gathered, lamps, self._detail.fine or item.side is not None)
-        if drawn.lit_by not in (lit_by, (gathered, lamps, True)):
+        light = _weakly(gathered), _weakly(lamps)
+        lit_by = (*light, self._detail.fine or item.side is not None)
+        if drawn.lit_by not in (lit_by, (*light, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
         program = self._use_material(item.material)
@@ -665,6 +667,11 @@ class Draft:
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
+
+
+def _weakly(thing: Any) -> Any:
+    """What tells whether something is still the same without keeping it: it may be large."""
+    return None if thing is None else weakref.ref(thing)
 
 
 def _doubled(picture: Array) -> Array:
