@@ -27,8 +27,9 @@ Array = NDArray[Any]
 
 # pixels x samples a slice: under 0.2 s on two cores; half as large, pictures take a sixth longer
 SLICE = 240_000
-GUIDE_SAMPLES, GUIDE_STEP = 24, 3
-FINE_GUIDES = 48  # for a picture that is kept: edges as smooth as the light
+GUIDE_SAMPLES = 24  # at least, of what tells edges
+FIRST_GUIDES = 3  # besides those of the first samples, so that edges are smooth from the first look on
+FINE_GUIDES = 48  # for the layers of a picture: edges as smooth as the light
 FEW_SAMPLES = 16  # a pixel, below which the coverage is a coarse mask
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 SHADE_FROM = 0.015  # of the light that is lost, from where on it is a shadow
@@ -87,15 +88,18 @@ class Mockup:
         total = np.zeros((size[1], size[0], 4), dtype=np.float32)
         guides = np.zeros((size[1], size[0], 6), dtype=np.float32)
         done = guided = 0
+        more = max(FIRST_GUIDES, GUIDE_SAMPLES - samples)
         for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                total += self._slices(self.traced.light, view, size, step, 2 * done, stop, done)
+                seen = self._slices(self.traced.seen, view, size, step, 2 * done, stop, done)
+                total += seen[..., :4]
+                guides += seen[..., 4:]
                 done += step
-                if guided < (GUIDE_SAMPLES if looks else FINE_GUIDES):
-                    seed = 2 * guided + 1
-                    guides += self._slices(self.traced.guides, view, size, GUIDE_STEP, seed, stop, guided)
-                    guided += GUIDE_STEP
+                guided += step
+                if more:
+                    guides += self._slices(self.traced.guides, view, size, more, 1, stop, samples)
+                    guided, more = guided + more, 0
                 progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
             colour = self._clean(

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.colour import LUMA
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import (
     COAT_KEEPS,
@@ -32,6 +33,7 @@ from kilnchisel.core.finishes.material import (
 from kilnchisel.core.picture.variants import SAFE, best_variant
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
+from kilnchisel.core.scene.light import cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.scene.view import View
 
@@ -44,9 +46,6 @@ Textures = dict[tuple[Any, ...], tuple[Texture, Any]]
 # x^3 = x + 1 (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018, from memory)
 SPREAD = (0.7548776662466927, 0.5698402909980532)
 DEPTH = 8
-# From here on paths go on by chance, by what they still carry (Arvo and Kirk 1990): without bias, in white
-# surroundings a sixth quicker than from the tracer's own 5.
-ROULETTE = 3
 GLASS_DEPTH = 14  # through both walls of a vessel and back
 LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
@@ -98,25 +97,29 @@ class TracedScene:
         self._returning = {name: material for name, material in named.items() if material.sends_back > 0}
         try:
             self._loaded = self._load(scene)
-            depth = DEPTH if scene.lamps is None else LIT_DEPTH
+            self._depth = DEPTH if scene.lamps is None else LIT_DEPTH
             if any(item.material.kind == "glass" for item in scene.items):
-                depth = GLASS_DEPTH
-            self._path = self.mi.load_dict(
-                {"type": "path", "max_depth": depth, "rr_depth": ROULETTE, "hide_emitters": True}
-            )
+                self._depth = GLASS_DEPTH
             self._guide = self.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal"})
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup could not be set up ({error}); the draft still works.") from None
         self._had = {}
         self._wide = variant_name() != SAFE
 
+    def seen(self, part: Slice) -> Array:
+        """Sum of the slice's samples: (rows, w, 10) linear RGB and coverage, and what the denoiser goes by:
+        albedo and normal."""
+        if self._wide:
+            return self._asked(self._seen, part)
+        return np.concatenate([self.light(part), self.guides(part)], axis=-1)
+
     def light(self, part: Slice) -> Array:
-        """Sum of the slice's samples: (rows, w, 4) linear RGB and coverage."""
-        return self._sampled(self._path, 4, part)
+        """The first four of them."""
+        return self._asked(self._lit if self._wide else self._filmed_light, part)
 
     def guides(self, part: Slice) -> Array:
-        """Sum of the slice's samples of what the denoiser goes by: (rows, w, 6) albedo, normal."""
-        return self._sampled(self._guide, 6, part)
+        """The last six."""
+        return self._asked(self._guiding if self._wide else self._filmed_guides, part)
 
     def let_go(self) -> None:
         """Give back the memory that the tracer keeps for its next wave."""
@@ -125,61 +128,53 @@ class TracedScene:
 
             dr.flush_malloc_cache()
 
-    def _sampled(self, integrator: Any, channels: int, part: Slice) -> Array:
-        draw = self._wave if self._wide else self._film
+    def _asked(self, draw: Callable[[Slice], Array], part: Slice) -> Array:
         try:
-            values = draw(integrator, channels, part)
+            values = draw(part)
         except (RuntimeError, MemoryError) as error:
             raise KilnError(f"The mockup stopped ({error}); make the picture smaller.") from None
         return np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
 
-    def _wave(self, integrator: Any, channels: int, part: Slice) -> Array:
+    def _seen(self, part: Slice) -> Array:
+        ray, wave = self._wave(part)
+        return self._summed([*self._covered(ray, wave), *wave.guides()], part)
+
+    def _lit(self, part: Slice) -> Array:
+        return self._summed(self._covered(*self._wave(part)), part)
+
+    def _guiding(self, part: Slice) -> Array:
+        sampler, ray = self._rays(part)
+        return self._summed(list(self._guide.sample(self._loaded, sampler, ray)[2])[:6], part)
+
+    def _wave(self, part: Slice) -> tuple[Any, Any]:
+        from kilnchisel.core.picture.lightpaths import wave  # compiled for the variant that is set by now
+
+        sampler, ray = self._rays(part)
+        depth = self.mi.UInt32(self._depth)
+        return ray, wave(self._loaded, sampler, ray, depth, self._panel_emitters())
+
+    def _covered(self, ray: Any, wave: Any) -> list[Any]:
+        """The light of rays and how much of what they meet is there."""
         import drjit as dr
 
-        mi = self.mi
-        sampler, ray = self._rays(part)
-        colour, hit, extra = integrator.sample(self._loaded, sampler, ray)
-        if channels == 4:
-            if self.scene.shines:
-                # the integrator looks through all that shines; only the panels are to be looked through
-                sent, lamp = self._shining(self._loaded.ray_intersect(ray))
-                colour, hit = dr.select(lamp, sent, colour), hit | lamp
-            colour += self._sent_back(ray)
-            cover = dr.select(hit, mi.Float(1), mi.Float(0)) * self._there(ray)
-            colour = dr.select(hit, colour * cover, colour)
-            layers = [colour.x, colour.y, colour.z, cover]
-        else:
-            layers = list(extra)[:channels]
-        return self._summed(layers, part)
+        colour = wave.light + self._sent_back(ray, wave.first)
+        cover = dr.select(wave.met, self.mi.Float(1), self.mi.Float(0)) * self._there(ray, wave.first)
+        colour = dr.select(wave.met, colour * cover, colour)
+        return [colour.x, colour.y, colour.z, cover]
 
     def apart(self, part: Slice) -> Array:
         """Sum of the slice's samples: (rows, w, 8) what the piece shows and covers, then the ground."""
         import drjit as dr
 
         self._refuse_narrow()
-        sampler, ray = self._rays(part)
-        colour, hit, _ = self._path.sample(self._loaded, sampler, ray)
-        seen = self._loaded.ray_intersect(ray)
-        sent, lamp = self._shining(seen)
-        colour, hit = dr.select(lamp, sent, colour) + self._sent_back(ray), hit | lamp
-        ground = seen.is_valid() & self._is_ground(seen)
+        ray, wave = self._wave(part)
+        colour = wave.light + self._sent_back(ray, wave.first)
+        ground = wave.met & self._is_ground(wave.first)
         layers = []
-        for mine in (hit & ~ground, hit & ground):
+        for mine in (wave.met & ~ground, wave.met & ground):
             share = dr.select(mine, self.mi.Float(1), self.mi.Float(0))
             layers += [colour.x * share, colour.y * share, colour.z * share, share]
         return self._summed(layers, part)
-
-    def _shining(self, seen: Any) -> tuple[Any, Any]:
-        """What shines by itself where rays have met something, and whether it does; lights that are set up
-        do not count."""
-        import drjit as dr
-
-        emitter = seen.emitter(self._loaded)
-        lamp = seen.is_valid()
-        for panel in self._panel_emitters():
-            lamp &= emitter != panel
-        sent = emitter.eval(seen, lamp)
-        return sent, lamp & (dr.max(sent) > 0)
 
     def masks(self, part: Slice) -> tuple[Array, tuple[str, ...]]:
         """Sum of the slice's samples: (rows, w, 2 + n) how many meet something, how far ahead (mm), and of
@@ -269,17 +264,16 @@ class TracedScene:
         ray = mi.RayDifferential3f(o=origin, d=direction)
         return sampler, ray
 
-    def _there(self, ray: Any) -> Any:
-        """How much of what a ray meets is there: ground that fades is less and less."""
+    def _there(self, ray: Any, seen: Any) -> Any:
+        """How much of what a ray meets first is there: ground that fades is less and less."""
         import drjit as dr
 
         base = self.scene.base
         if base is None or base.fades is None:
             return self.mi.Float(1)
         near, far = (dr.opaque(self.mi.Float, float(one)) for one in base.fades)
-        seen = self._loaded.ray_intersect_preliminary(ray)
         under = self.mi.Point3f(*(float(c) for c in base.under(self.scene.middle)))
-        share = dr.norm(ray(seen.t) - under) - near
+        share = dr.norm(seen.p - under) - near
         share = dr.clip(share / (far - near), 0, 1)
         ground = seen.is_valid() & self._is_ground(seen)
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
@@ -292,14 +286,14 @@ class TracedScene:
     def _shapes(self) -> dict[str, Any]:
         return {shape.id(): shape for shape in self._loaded.shapes()}
 
-    def _sent_back(self, ray: Any) -> Any:
-        """What surfaces that send light back show of the room and the panel behind the eye."""
+    def _sent_back(self, ray: Any, seen: Any) -> Any:
+        """What surfaces that send light back show, where rays meet them first, of the room and the panel
+        behind the eye."""
         import drjit as dr
 
         found = self.mi.Color3f(0)
         if not self._returning:
             return found
-        seen = self._loaded.ray_intersect(ray)
         back = self._loaded.ray_intersect(seen.spawn_ray(-ray.d))
         light = back.emitter(self._loaded).eval(back)
         slant = dr.maximum(dr.dot(seen.n, -ray.d), 0)
@@ -314,12 +308,15 @@ class TracedScene:
         panels = [shape for name, shape in self._shapes.items() if name.startswith("panel")]
         return [panel.emitter() for panel in panels if panel.emitter() is not None]
 
-    def _film(self, integrator: Any, channels: int, part: Slice) -> Array:
-        """The same by the tracer's own film, for the variant that traces ray by ray."""
-        # the guides' film carries its own colour and coverage in front
-        values = self._filmed(self._loaded, integrator, part)
-        values = values[..., values.shape[-1] - channels :]
-        if channels == 4 and self.scene.shines:
+    # the same by the tracer's own film, for the variant that traces ray by ray
+
+    def _filmed_guides(self, part: Slice) -> Array:
+        values = self._filmed(self._loaded, self._guide, part)
+        return values[..., -6:] * part.samples  # in front it carries its own colour and coverage
+
+    def _filmed_light(self, part: Slice) -> Array:
+        values = self._filmed(self._loaded, self._path, part)[..., -4:]
+        if self.scene.shines:
             # the integrator looks through all that shines: what shines itself is seen in a scene without
             # other light, and covers what was seen behind it
             lit, even = (self._filmed(scene, self._own_light, part) for scene in self._lamps_alone)
@@ -328,6 +325,11 @@ class TracedScene:
                 [values[..., :3] * (1 - share) + lit[..., :3], np.maximum(values[..., 3:], share)], axis=-1
             )
         return values * part.samples
+
+    @cached_property
+    def _path(self) -> Any:
+        how = {"type": "path", "max_depth": self._depth, "rr_depth": 3, "hide_emitters": True}
+        return self.mi.load_dict(how)
 
     def _filmed(self, scene: Any, integrator: Any, part: Slice) -> Array:
         sensor = self._sensor(part.view, part.size, part.rows)
@@ -359,12 +361,14 @@ class TracedScene:
 
     def _load(self, scene: Scene) -> Any:
         mi = self.mi
+        room, *panels = _asked_how_often(scene)
         parts: dict[str, Any] = {
             "type": "scene",
             "room": {
                 "type": "envmap",
                 "bitmap": mi.Bitmap(np.ascontiguousarray(scene.room.radiance, dtype=np.float32)),
                 "to_world": self._room_turn(scene.room.turn),
+                "sampling_weight": room,
             },
         }
         bsdfs: dict[Material, Any] = {}
@@ -373,8 +377,8 @@ class TracedScene:
                 parts[f"item{number}"] = self._mesh(f"item{number}", item, bsdfs)
         if scene.base is not None:
             parts["ground"] = self._ground(scene.base, bsdfs)
-        for number, panel in enumerate(scene.panels):
-            parts[f"panel{number}"] = self._panel(panel)
+        for number, (panel, often) in enumerate(zip(scene.panels, panels, strict=True)):
+            parts[f"panel{number}"] = self._panel(panel, often)
         return mi.load_dict(parts)
 
     def _room_turn(self, turn: float) -> Any:
@@ -433,7 +437,7 @@ class TracedScene:
         uv = texture_uv(mesh.uv, material)
         return self._triangles("ground", mesh.points, mesh.normals, uv, mesh.faces, material, bsdfs)
 
-    def _panel(self, panel: Panel) -> Any:
+    def _panel(self, panel: Panel, often: float) -> Any:
         side, up = panel.edges
         matrix = np.eye(4)
         # a rectangle spans -1..1 in x and y and shines along +z
@@ -451,7 +455,7 @@ class TracedScene:
             if panel.face is not None:
                 sent = self._bitmap(panel.face[..., None] * panel.radiance)
                 sent["wrap_mode"] = "clamp"
-            made["emitter"] = {"type": "area", "radiance": sent}
+            made["emitter"] = {"type": "area", "radiance": sent, "sampling_weight": often}
         return made
 
     def _bsdf(self, material: Material) -> dict[str, Any]:
@@ -608,3 +612,20 @@ class TracedScene:
                     "focus_distance": view.focus_mm,
                 }
         return self.mi.load_dict(sensor)
+
+
+ROOM_SEEN = 32, 64
+SELDOM = 0.04  # the least share of its light that a room or a panel is asked for
+
+
+def _asked_how_often(scene: Scene) -> list[float]:
+    """The share of all light on the piece that comes from the room, and that of each panel: as often is
+    each asked for, since a light that is asked for once in five times brings five times its light."""
+    facing = np.array([0.0, -1.0, 1.0]) / np.sqrt(2)
+    seen = scene.room.seen(directions_of(*ROOM_SEEN))
+    given = [float(cosine_sum(seen, facing, None if scene.base is None else scene.base.normal) @ LUMA)]
+    for panel in scene.panels:
+        bright = 1.0 if panel.face is None else float(panel.face.mean())
+        given.append(0.0 if panel.throws is not None else panel.adds(scene.middle) * bright)
+    shares = np.array(given) / max(sum(given), 1e-12)
+    return [float(share) for share in np.maximum(shares, SELDOM)]
