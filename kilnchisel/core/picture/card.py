@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
@@ -25,6 +26,7 @@ Array = NDArray[Any]
 
 KEPT_MESHES, KEPT_MESH_BYTES = 64, 48 * 2**20
 KEPT_IMAGE_BYTES = 72 * 2**20  # of textures and amounts
+HALVED_FROM = 1024  # texels along a side, from which half of them will do while something moves
 FLAT_CORNERS = 180
 SHADERS = Path(__file__).parent / "shaders"
 
@@ -107,7 +109,7 @@ class Card:
         self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
         self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
         self._meshes: OrderedDict[int, Uploaded] = OrderedDict()
-        self._textures: OrderedDict[int, Maps] = OrderedDict()
+        self._textures: OrderedDict[tuple[int, int], Maps] = OrderedDict()
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
         self._frames: dict[tuple[int, int, int], Frames] = {}
         self.flat = self._upload_flat()
@@ -184,30 +186,41 @@ class Card:
             )
         return drawn.surfaces[look]
 
-    def texture(self, texture: Texture) -> Maps:
-        """A texture's maps, sent to the card once."""
-        known = self._textures.get(id(texture))
-        if known is None or known.texture() is not texture:
-            # a byte a channel samples fastest in software; the square root spends it on the darks
-            shades, slopes = (part.astype(np.float16, copy=False) for part in (texture.tint, texture.slope))
-            high = float(_halves(shades).max().view(np.float16))  # above zero they are ordered alike
-            steep = max(float((_halves(slopes) & NO_SIGN).max().view(np.float16)), 1e-6)
-            four = np.zeros((*shades.shape[:2], 4), dtype=np.uint8)
-            four[..., :3] = _bytes_of(shades, lambda value: np.sqrt(np.clip(value / high, 0, 1)))
-            if texture.dull is not None:
-                dull = texture.dull.astype(np.float16, copy=False)
-                four[..., 3] = _bytes_of(dull, lambda value: np.clip(value, 0, 1))
-            tint = self._image(four)
-            four = np.zeros((*slopes.shape[:2], 4), dtype=np.uint8)
-            four[..., :2] = _bytes_of(slopes, lambda value: np.clip(value / steep * 0.5 + 0.5, 0, 1))
-            slope = self._image(four)
-            if known is not None:
-                _give_back(known.tint, known.slope)
-            size = _image_bytes(tint) + _image_bytes(slope)
-            self._textures[id(texture)] = Maps(weakref.ref(texture), size, tint, slope, high, steep)
+    def texture(self, texture: Texture, *, detail: Detail) -> Maps:
+        """A texture's maps, sent to the card once; ROUGH: every second texel of a large one will do, which
+        is there in a third of the time, unless all of it is there already."""
+        whole, halved = (id(texture), 1), (id(texture), 2)
+        large = min(texture.tint.shape[:2]) >= HALVED_FROM
+        key = halved if detail.rough and large and not self._has(whole, texture) else whole
+        if not self._has(key, texture):
+            if key in self._textures:
+                _give_back(self._textures[key].tint, self._textures[key].slope)
+            self._textures[key] = self._maps(texture, key[1])
             self._within_images()
-        self._textures.move_to_end(id(texture))
-        return self._textures[id(texture)]
+        self._textures.move_to_end(key)
+        return self._textures[key]
+
+    def _has(self, key: tuple[int, int], texture: Texture) -> bool:
+        return key in self._textures and self._textures[key].texture() is texture
+
+    def _maps(self, texture: Texture, every: int) -> Maps:
+        # a byte a channel samples fastest in software; the square root spends it on the darks
+        shades, slopes = (
+            part[::every, ::every].astype(np.float16, copy=False) for part in (texture.tint, texture.slope)
+        )
+        high = float(_halves(shades).max().view(np.float16))  # above zero they are ordered alike
+        steep = max(float((_halves(slopes) & NO_SIGN).max().view(np.float16)), 1e-6)
+        four = np.zeros((*shades.shape[:2], 4), dtype=np.uint8)
+        four[..., :3] = _bytes_of(shades, lambda value: np.sqrt(np.clip(value / high, 0, 1)))
+        if texture.dull is not None:
+            dull = texture.dull[::every, ::every].astype(np.float16, copy=False)
+            four[..., 3] = _bytes_of(dull, lambda value: np.clip(value, 0, 1))
+        tint = self._image(four)
+        four = np.zeros((*slopes.shape[:2], 4), dtype=np.uint8)
+        four[..., :2] = _bytes_of(slopes, lambda value: np.clip(value / steep * 0.5 + 0.5, 0, 1))
+        slope = self._image(four)
+        size = _image_bytes(tint) + _image_bytes(slope)
+        return Maps(weakref.ref(texture), size, tint, slope, high, steep)
 
     def _within_images(self) -> None:
         """Give back the textures and amounts that were not drawn for the longest, down to what is kept."""

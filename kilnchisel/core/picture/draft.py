@@ -616,7 +616,9 @@ class Draft:
     def _use_material(self, material: Material) -> Any:
         """Give the program of a material its values. Returns that program."""
         program = self._card.surface(look_of(material))
-        maps = self._card.plain if material.texture is None else self._card.texture(material.texture)
+        maps = self._card.plain
+        if material.texture is not None:
+            maps = self._card.texture(material.texture, detail=self._detail)
         fine = 4.0 if self._detail.fine else 1.0
         for unit, image in enumerate((maps.tint, maps.slope)):
             image.anisotropy = fine
