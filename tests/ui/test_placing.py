@@ -73,6 +73,14 @@ class OnTheObject(WindowTest):
         self.window.undo()
         self.assertEqual(self.lettering.content.text, "Your words")
 
+    def test_typing_ends_where_something_else_than_words_is_chosen(self):
+        self.mouse(QEvent.Type.MouseButtonDblClick, self.at())
+        self.window.add_shape()
+        self.assertIsNone(self.picture.caret)
+        before = self.window.session.job
+        self.key(self.picture, Qt.Key.Key_A)
+        self.assertIs(self.window.session.job, before)
+
     def test_the_caret_is_drawn_between_letters(self):
         self.mouse(QEvent.Type.MouseButtonDblClick, self.at())
         self.settle()

@@ -132,6 +132,7 @@ class PictureView(QWidget):
         self._slow = self._timer(SLOW_MS, self._say_drawing)
         self._rest = self._timer(REST_MS, self._at_rest)
         self._pause = self._timer(PAUSE_MS, self._after_pause)
+        session.changed.connect(self._still_typing)
         session.changed.connect(self.refresh)
 
     def _timer(self, ms: int, does: Any) -> QTimer:
@@ -595,6 +596,12 @@ class PictureView(QWidget):
         index = self.session.index
         content = None if index is None else self.session.job.letterings[index].content
         return content.text if isinstance(content, Wording) else ""
+
+    def _still_typing(self) -> None:
+        """Words are typed until something else than words is chosen, or comes back."""
+        index = self.session.index
+        if index is None or not isinstance(self.session.job.letterings[index].content, Wording):
+            self.end_typing()
 
     def end_typing(self) -> None:
         """The caret goes; what was typed stays."""
