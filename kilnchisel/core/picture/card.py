@@ -338,6 +338,11 @@ def _nothing() -> None:
     return None
 
 
+def weakly(thing: Any) -> Any:
+    """What tells whether something is still the same without keeping it: it may be large."""
+    return None if thing is None else weakref.ref(thing)
+
+
 def let_go_of(frame: Any) -> None:
     """Give back a frame with what it draws to, which would stay without it for as long as the program."""
     targets = [*(frame.color_attachments or ()), frame.depth_attachment]

@@ -6,7 +6,6 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 
 from __future__ import annotations
 
-import weakref
 from collections import OrderedDict
 from functools import cached_property
 from typing import Any
@@ -24,7 +23,7 @@ from kilnchisel.core.finishes.material import (
     texture_matrix,
 )
 from kilnchisel.core.kept import digest_of, kept_arrays
-from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values
+from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.gather import (
     CLEAR_SHARE,
     GROUND_CELLS,
@@ -58,6 +57,7 @@ FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
+KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
 PANEL_STEP = 0.75  # how much of a lobe's width lies between them
 
@@ -244,16 +244,16 @@ class Draft:
     def _still_key(
         self, scene: Scene, view: View, gathered: Gathered | None, room: Any, glow: Any = None
     ) -> tuple[Any, ...]:
-        """Equal for two pictures whose still part is the same. Holds what it compares, so that no
-        identity is reused while it is remembered."""
-        items = tuple((item.mesh, item.material) for item in scene.items if item.still)
+        """Equal for two pictures whose still part is the same. What is large is held weakly: it would be
+        kept for as long as a picture of its size is."""
+        items = tuple((weakly(item.mesh), weakly(item.material)) for item in scene.items if item.still)
         lens = view.opening_mm, view.focus_mm
         eye = (*view.eye, *view.right, *view.up, view.parallel, view.tall, view.raised, *lens)
         panel = None if scene.panel is None else (*scene.panel.middle, *scene.panel.half)
         ground = scene.base
         base = None
         if ground is not None:
-            base = (ground.material, ground.radius_mm, ground.sweep, ground.table, ground.relief)
+            base = (weakly(ground.material), ground.radius_mm, ground.sweep, ground.table, ground.relief)
         return (
             items,
             eye,
@@ -261,11 +261,11 @@ class Draft:
             base,
             tuple(scene.gain),
             scene.stance.tobytes(),
-            gathered,
+            weakly(gathered),
             room,
             id(scene.backdrop.seen(view)),
             scene.backdrop.turn,
-            scene.lamps,
+            weakly(scene.lamps),
             glow,
         )
 
@@ -310,7 +310,7 @@ class Draft:
         hits = _kept(
             self._hits,
             (*place, rays),
-            6,
+            KEPT_HITS,
             scene.proxy,
             lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays),
         )
@@ -519,7 +519,7 @@ class Draft:
         drawn = self._card.mesh(item.mesh)
         # light looked up in a hurry is good enough until the picture rests
         lamps = self._open_scene.lamps
-        light = _weakly(gathered), _weakly(lamps)
+        light = weakly(gathered), weakly(lamps)
         lit_by = (*light, self._detail.fine or item.side is not None)
         if drawn.lit_by not in (lit_by, (*light, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
@@ -669,11 +669,6 @@ class Draft:
         program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
         program["cover_alpha"].value = [*alphas, *[1.0] * spare]
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
-
-
-def _weakly(thing: Any) -> Any:
-    """What tells whether something is still the same without keeping it: it may be large."""
-    return None if thing is None else weakref.ref(thing)
 
 
 def _doubled(picture: Array) -> Array:

@@ -10,6 +10,7 @@ The rays depend on the blank only; light and finishes are applied to their remem
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
@@ -83,16 +84,17 @@ class Caster:
 class Hits:
     """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
 
-    points, normals (n, 3) scene; directions (n, rays, 3); kind (n, rays); target (n, rays): index of
-    the gathering point nearest to the hit; slot (n,): index into the slots' albedos.
+    points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest to
+    the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix; slot
+    (n,): index into the slots' albedos.
     """
 
     points: Array
     normals: Array
     pieces: int
-    directions: Array
     kind: Array
     target: Array
+    sky: Any
     slot: Array
     caster: Caster
     cells: Cells
@@ -108,23 +110,8 @@ class Hits:
         rays = self.kind.shape[1]
         point, ray = np.nonzero(self.kind != NOTHING)
         size = len(self.points)
-        shares = np.full(len(point), 1 / rays), (point, self.target[point, ray])
+        shares = np.full(len(point), np.float32(1 / rays)), (point, self.target[point, ray])
         return sparse.csr_matrix(shares, shape=(size, size))
-
-    @cached_property
-    def sky(self) -> Any:
-        """What each point sees of an all-round picture of SKY pixels, row by row, as a matrix."""
-        rows, columns = SKY
-        point, ray = np.nonzero(self.kind == NOTHING)
-        uv = direction_to_uv(self.directions[point, ray])
-        x, y = uv[:, 0] * columns - 0.5, np.clip(uv[:, 1] * rows - 0.5, 0, rows - 1)
-        x0, y0 = np.floor(x).astype(int), y.astype(int)
-        fx, fy = x - x0, y - y0
-        y1 = np.minimum(y0 + 1, rows - 1)
-        pixel = [row * columns + column % columns for row in (y0, y1) for column in (x0, x0 + 1)]
-        share = [down * across for down in (1 - fy, fy) for across in (1 - fx, fx)]
-        values = np.concatenate(share) / self.kind.shape[1], (np.tile(point, 4), np.concatenate(pixel))
-        return sparse.csr_matrix(values, shape=(len(self.points), rows * columns))
 
     @cached_property
     def tree(self) -> Any:
@@ -194,6 +181,26 @@ def keyed(points: Array, normals: Array) -> Array:
     return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
 
+def _sky(kind: Array, directions: Array) -> Any:
+    """``Hits.sky`` of rays (n, rays) in ``directions`` (n, rays, 3)."""
+    rows, columns = SKY
+    point, ray = np.nonzero(kind == NOTHING)
+    uv = direction_to_uv(directions[point, ray])
+    x, y = uv[:, 0] * columns - 0.5, np.clip(uv[:, 1] * rows - 0.5, 0, rows - 1)
+    x0, y0 = np.floor(x).astype(int), y.astype(int)
+    fx, fy = x - x0, y - y0
+    y1 = np.minimum(y0 + 1, rows - 1)
+    pixel = [row * columns + column % columns for row in (y0, y1) for column in (x0, x0 + 1)]
+    share = [down * across for down in (1 - fy, fy) for across in (1 - fx, fx)]
+    values = (np.concatenate(share) / kind.shape[1]).astype(np.float32)
+    where = np.tile(point, 4), np.concatenate(pixel)
+    return sparse.csr_matrix((values, where), shape=(len(kind), rows * columns))
+
+
+# of each body for as long as it lives: it is cast at with few rays first and with all of them then
+_TRACERS: weakref.WeakKeyDictionary[Body, Any] = weakref.WeakKeyDictionary()
+
+
 def tracer_of(triangles: Array) -> Any:
     """Triangles (n, 3, 3) for casting rays at."""
     scene = EmbreeScene()
@@ -208,7 +215,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
-    triangles = [mesh.points[mesh.faces] for mesh in meshes] if body.tracer is None else []
+    triangles = [mesh.points[mesh.faces] for mesh in meshes]
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
     cells, keep = _cells(at, out, radius_mm)
@@ -224,9 +231,9 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    tracer = body.tracer
+    tracer = body.tracer or _TRACERS.get(body)
     if tracer is None:
-        tracer = tracer_of(np.concatenate(triangles))
+        tracer = _TRACERS[body] = tracer_of(np.concatenate(triangles))
     caster = Caster(tracer, stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = base.under(middle)
@@ -244,9 +251,9 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         all_points,
         all_normals,
         len(at),
-        directions,
         kind,
         target,
+        _sky(kind, directions),
         np.concatenate([slots_at, np.full(len(floor), len(SLOTS))]),
         caster,
         cells,

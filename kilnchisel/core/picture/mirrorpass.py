@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import POLISHED, Material, texture_matrix
-from kilnchisel.core.picture.card import Card, let_go_of, set_values
+from kilnchisel.core.picture.card import Card, let_go_of, set_values, weakly
 from kilnchisel.core.picture.gather import Gathered, Hits
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.scene.view import View
@@ -54,13 +54,14 @@ class Shown:
     room: Any
 
     def key(self, items: tuple[Item, ...]) -> tuple[Any, ...]:
-        """Equal for two pictures in which these items mirror the same. Holds what it compares."""
+        """Equal for two pictures in which these items mirror the same."""
         view, base = self.view, self.scene.base
         return (
-            tuple((item.mesh, item.material) for item in items),
+            tuple((weakly(item.mesh), weakly(item.material)) for item in items),
             self.scene.stance.tobytes(),
             (*view.eye, *view.right, *view.up, view.tall, view.raised),
-            (self.size, self.gathered, self.room, None if base is None else base.material, self.ground),
+            (self.size, weakly(self.gathered), self.room, self.ground),
+            None if base is None else weakly(base.material),
         )
 
 
@@ -160,7 +161,7 @@ class MirrorPass:
             hits = shown.gathered.hits
             if id(hits) not in self._facets:
                 self._facets[id(hits)] = (hits, facets_of(scene.proxy, scene.stance, hits))
-                while len(self._facets) > 3:
+                while len(self._facets) > 2:
                     self._facets.popitem(last=False)
             found = mirrored(scene, shown.gathered, self._facets[id(hits)][1], layers, pixels)
         return self._uploaded(place.shape[:2], row, column, points, found)
