@@ -14,7 +14,7 @@ from kilnchisel.ui.start import has_display, open_window
 from kilnchisel.ui.startpage import DemoJob
 
 PREVIEW = PictureOrder((536, 392), 64)
-FULL = PictureOrder((1280, 800), 32)
+FULL = PictureOrder((1280, 800), 16)
 
 
 def main(arguments: list[str]) -> int:
