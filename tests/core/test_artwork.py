@@ -113,10 +113,27 @@ class Drawings(Folder):
             '<path d="M0 20H40" fill="none" stroke="#000" stroke-width="4"/>', name="b.svg"
         )
         self.assertEqual(len(opened.lines), 1)
-        self.assertAlmostEqual(opened.ink.area, 20 * 2 + np.pi, delta=0.03)
+        self.assertAlmostEqual(opened.ink.area, 20 * 2, delta=0.03)
         left_out = content_of_file(self.folder / "b.svg").model_copy(update={"lines": "left out"})
         with self.assertRaisesRegex(KilnError, "open lines only"):
             outline_of_content(left_out)
+
+    def test_ends_and_corners_of_lines_are_as_the_file_says(self):
+        # source: SVG 2, 13.5: butt ends and mitred corners where nothing is said
+        bent = '<path d="M10 10H30V30" fill="none" stroke="#000" stroke-width="4" {}/>'
+        plain = 2 * 20 * 4.0  # of two arms, each to the middle of the corner; scaled to half below
+        for more, added in (
+            ("", 4.0),  # the corner's outer square, less what the arms cover twice
+            ('stroke-linejoin="round"', np.pi),
+            ('stroke-linejoin="bevel"', 2.0),
+            ('stroke-linecap="round"', 4.0 + 4 * np.pi),
+            ('stroke-linecap="square"', 4.0 + 16.0),
+            ('style="stroke-linecap:round"', 4.0 + 4 * np.pi),
+        ):
+            with self.subTest(more=more):
+                inside = -4.0  # the square in the corner's inside is covered twice
+                area = self.region(bent.format(more)).ink.area * 4
+                self.assertAlmostEqual(area, plain + inside + added, delta=0.15)
 
     def test_white_covers_what_lies_under_it(self):
         body = '<rect width="40" height="40"/><circle cx="20" cy="20" r="10" fill="#fff"/>'

@@ -24,7 +24,7 @@ from kilnchisel.core.lettering.drawings import Drawing, read_drawing
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Layer, Outline, Raster, bounds_of, make_outline
 from kilnchisel.core.lettering.polygons import as_region, length_of, rings_of
-from kilnchisel.core.lettering.reshaping import stroked
+from kilnchisel.core.lettering.reshaping import arc_pieces
 from kilnchisel.core.lettering.shapes import shape_region
 from kilnchisel.core.lettering.tracing import (
     DEFAULT_PPI,
@@ -192,16 +192,25 @@ def _drawn_artwork(content: Artwork) -> Outline:
         return np.asarray((points - middle) * scale)
 
     region = shapely.transform(drawing.region, place)
-    lines = [(place(line), width * scale) for line, width in drawing.lines]
+    lines = [line._replace(points=place(line.points)) for line in drawing.lines]
     if content.lines == "drawn" and lines:
-        widths = np.maximum([width for _, width in lines], content.pen_mm)
-        pens = stroked([line for line, _ in lines], widths)
-        region = as_region([shapely.union_all([region, pens])])
+        pens = [
+            shapely.buffer(
+                shapely.LineString(line.points),
+                (wide := max(line.width * scale, content.pen_mm) / 2),
+                cap_style=line.cap,
+                join_style=line.join,
+                mitre_limit=4,  # of SVG where nothing is said
+                quad_segs=arc_pieces(wide),
+            )
+            for line in lines
+        ]
+        region = as_region([shapely.union_all([region, *pens])])
     if region.is_empty:
         raise KilnError(
             f"{content.name or 'The artwork'} holds open lines only; draw them with a pen width."
         )
-    return _plain(region, tuple(line for line, _ in lines), drawing.notes)
+    return _plain(region, tuple(line.points for line in lines), drawing.notes)
 
 
 @remembered
@@ -332,7 +341,7 @@ def curve_of_file(path: Path) -> Curve:
     if content.form == "bitmap":
         raise KilnError(f"{path.name} is a picture; a curve is taken from a drawing (SVG, DXF or PDF).")
     drawing = _drawing(content)
-    lines = [line for line, _ in drawing.lines] + rings_of(drawing.region)
+    lines = [line.points for line in drawing.lines] + rings_of(drawing.region)
     line = max(lines, key=length_of)
     if line[0, 0] > line[-1, 0]:
         line = line[::-1]
@@ -355,7 +364,7 @@ def outline_of_file(path: Path) -> tuple[tuple[tuple[float, float], ...], tuple[
         raise KilnError(f"{path.name} is a picture; an outline is taken from a drawing (SVG, DXF or PDF).")
     drawing = _drawing(content)
     parts = [shapely.Polygon(part.exterior) for part in shapely.get_parts(drawing.region)]
-    parts += [shapely.Polygon(line) for line, _ in drawing.lines if len(line) > 2]
+    parts += [shapely.Polygon(line.points) for line in drawing.lines if len(line.points) > 2]
     if not parts:
         raise KilnError(f"{path.name} holds no closed outline.")
     area = max(parts, key=lambda part: part.area)

@@ -13,7 +13,7 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 import shapely
@@ -36,16 +36,32 @@ POINT_MM = MM_PER_INCH / 72
 WHITE = 0.94
 DRAWN = 0.6  # of the work is done when every piece was read; the rest is joining them
 
+Cap = Literal["round", "flat", "square"]
+Join = Literal["round", "mitre", "bevel"]
+SVG_CAPS: dict[str, Cap] = {"round": "round", "square": "square"}  # "butt" where nothing is said
+SVG_JOINS: dict[str, Join] = {"round": "round", "bevel": "bevel"}  # "miter" where nothing is said
+PDF_CAPS: dict[int, Cap] = {0: "flat", 1: "round", 2: "square"}  # ISO 32000-1, tables 54 and 55
+PDF_JOINS: dict[int, Join] = {0: "mitre", 1: "round", 2: "bevel"}
+
 TextOutline = Callable[[str, str, float], "shapely.MultiPolygon | None"]
+
+
+class Line(NamedTuple):
+    """An open line: points (n, 2), its stated width (0: hairline), how its ends and corners are drawn."""
+
+    points: Array
+    width: float
+    cap: Cap = "round"
+    join: Join = "round"
 
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
     """What a file draws. ``unit_mm``: mm of the unit it states, None when it states none; the shapes
-    are then in its own units. ``lines``: open lines with their stated width (0: hairline)."""
+    are then in its own units."""
 
     region: shapely.MultiPolygon
-    lines: tuple[tuple[Array, float], ...]
+    lines: tuple[Line, ...]
     unit_mm: float | None
     notes: tuple[str, ...] = ()
 
@@ -53,7 +69,7 @@ class Drawing:
     def bounds(self) -> tuple[float, float, float, float]:
         """Left, bottom, right, top of everything; zeros when nothing is drawn."""
         boxes = [] if self.region.is_empty else [self.region.bounds]
-        boxes += [(*line.min(axis=0), *line.max(axis=0)) for line, _ in self.lines]
+        boxes += [(*line.points.min(axis=0), *line.points.max(axis=0)) for line in self.lines]
         if not boxes:
             return (0.0, 0.0, 0.0, 0.0)
         array = np.array(boxes, dtype=float)
@@ -67,7 +83,7 @@ class _Sheet:
     """Ink as it is laid down, in the file's order."""
 
     inks: list[tuple[shapely.Geometry, bool]] = field(default_factory=list)  # geometry, is ink
-    lines: list[tuple[Array, float]] = field(default_factory=list)
+    lines: list[Line] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     points: int = 0
     pieces: int = 0
@@ -102,7 +118,9 @@ class _Sheet:
         factor = (scale, -scale if down else scale)
         gate.at(DRAWN, "joining the pieces")
         region = shapely.transform(self.region(), lambda p: p * factor)
-        lines = tuple((line * factor, width * scale) for line, width in self.lines)
+        lines = tuple(
+            line._replace(points=line.points * factor, width=line.width * scale) for line in self.lines
+        )
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
 
 
@@ -235,7 +253,7 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
         if not region.is_empty:
             sheet.inks.append((region, _is_ink(element.fill)))
     if _paints(element.stroke):
-        width = float(element.stroke_width or 1.0)
+        width, values = float(element.stroke_width or 1.0), element.values or {}
         _stroke(
             sheet,
             rings,
@@ -243,7 +261,8 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
             width,
             filled=filled,
             ink=_is_ink(element.stroke),
-            values=element.values or {},
+            cap=SVG_CAPS.get(values.get("stroke-linecap", ""), "flat"),
+            join=SVG_JOINS.get(values.get("stroke-linejoin", ""), "mitre"),
         )
 
 
@@ -252,19 +271,20 @@ def _stroke(
     rings: list[Array],
     closed: list[bool],
     width: float,
-    values: dict[str, Any],
     *,
+    cap: Cap,
+    join: Join,
     filled: bool,
     ink: bool,
 ) -> None:
     """Strokes of closed or filled shapes become outlines; open ones stay lines with their width."""
-    joins = {"round": "round", "bevel": "bevel"}.get(values.get("stroke-linejoin", ""), "mitre")
     for points, loop in zip(rings, closed, strict=True):
         if not loop and not filled and ink:
-            sheet.lines.append((points, width))
+            sheet.lines.append(Line(points, width, cap, join))
             continue
         line = shapely.LinearRing(points[:-1]) if loop and len(points) > 3 else shapely.LineString(points)
-        sheet.inks.append((shapely.buffer(line, width / 2, join_style=joins, quad_segs=16), ink))
+        drawn = shapely.buffer(line, width / 2, cap_style=cap, join_style=join, quad_segs=16)
+        sheet.inks.append((drawn, ink))
 
 
 def _filled(rings: list[Array], *, even_odd: bool) -> shapely.Geometry:
@@ -417,7 +437,7 @@ def _closed_and_open(sheet: _Sheet, curves: list[Array], size: float) -> None:
             if np.linalg.norm(points[0] - points[-1]) < near and len(points) > 3:
                 loops.append(points)
             else:
-                sheet.lines.append((points, 0.0))
+                sheet.lines.append(Line(points, 0.0))
     if loops:
         sheet.inks.append((_filled(loops, even_odd=True), True))
 
@@ -493,7 +513,10 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
         scale = math.sqrt(abs(m.a * m.d - m.b * m.c)) or 1.0
         closed = [bool(np.allclose(ring[0], ring[-1])) for ring in rings]
         ink = _pdf_ink(raw.FPDFPageObj_GetStrokeColor, item.raw)
-        _stroke(sheet, rings, closed, width.value * scale, filled=bool(mode.value), ink=ink, values={})
+        cap = PDF_CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat")
+        join = PDF_JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre")
+        wide = width.value * scale
+        _stroke(sheet, rings, closed, wide, cap=cap, join=join, filled=bool(mode.value), ink=ink)
 
 
 def _through(points: Array, m: Any) -> Array:
