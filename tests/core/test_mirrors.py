@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Glass, Gold, Paint
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
+from kilnchisel.core.picture import card
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.mockup import Mockup
@@ -87,6 +89,11 @@ class Mirrors(unittest.TestCase):
         self.assertEqual(first, again)
         self.assertIn("still", first)
         np.testing.assert_array_equal(one, self.draft.render(self.scene, self.view, SIZE))
+
+    def test_a_card_that_holds_few_meshes_draws_the_same(self):
+        wanted = self.draft.render(self.scene, self.view, SIZE)
+        with mock.patch.multiple(card, KEPT_MESHES=1, KEPT_MESH_BYTES=0, FEW_MESHES=1):
+            np.testing.assert_array_equal(Draft().render(self.scene, self.view, SIZE), wanted)
 
     def test_another_ground_shows_in_the_ring(self):
         red = change(

@@ -7,7 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import moderngl
@@ -196,7 +196,7 @@ class Draft:
         something moves. The same objects for the same picture."""
         if not self._detail.fine or gathered is None or scene.base is None or view.parallel:
             return {}
-        shown = Shown(scene, view, size, gathered, self._ground_of(scene.base), room)
+        shown = Shown(scene, view, size, gathered, partial(self._ground_of, scene.base), room)
         parts: tuple[Part, ...] = ("glass",) if scene.clear else ("still", "lettering")
         return {part: self._mirrors.of(shown, part) for part in parts}
 
@@ -253,7 +253,7 @@ class Draft:
         ground = scene.base
         base = None
         if ground is not None:
-            base = (weakly(ground.material), ground.radius_mm, ground.sweep, ground.table, ground.relief)
+            base = (weakly(ground.material), *ground.form)
         return (
             items,
             eye,

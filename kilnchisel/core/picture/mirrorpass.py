@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Literal
 
 import moderngl
@@ -43,14 +45,15 @@ class Mirror:
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """A picture that is drawn. ground: the ground's mesh on the card; room: the texture of the layers of
-    the room, from polished to dull."""
+    """A picture that is drawn. ground: gives the ground's mesh on the card, to be drawn at once, as what is
+    sent there later may take its place; room: the texture of the layers of the room, from polished to
+    dull."""
 
     scene: Scene
     view: View
     size: tuple[int, int]
     gathered: Gathered
-    ground: Any
+    ground: Callable[[], Any]
     room: Any
 
     def key(self, items: tuple[Item, ...]) -> tuple[Any, ...]:
@@ -60,8 +63,8 @@ class Shown:
             tuple((weakly(item.mesh), weakly(item.material)) for item in items),
             self.scene.stance.tobytes(),
             (*view.eye, *view.right, *view.up, view.tall, view.raised),
-            (self.size, weakly(self.gathered), self.room, self.ground),
-            None if base is None else weakly(base.material),
+            (self.size, weakly(self.gathered), self.room),
+            None if base is None else (weakly(base.material), *base.form),
         )
 
 
@@ -182,12 +185,12 @@ class MirrorPass:
         assert scene.base is not None
         drawn = [(GROUND, shown.ground, scene.base.material, np.eye(4))]
         for number, item in items:
-            drawn.append((number, self._card.mesh(item.mesh), item.material, scene.stance))
+            drawn.append((number, partial(self._card.mesh, item.mesh), item.material, scene.stance))
         for number, mesh, material, stance in drawn:
             set_values(program, number=float(number), stance=stance, grain=texture_matrix(material).T)
             if number == GROUND:  # it may be seen from both sides
                 gl.disable(moderngl.CULL_FACE)
-            self._card.draw(self._card.placed(mesh))
+            self._card.draw(self._card.placed(mesh()))
             gl.enable(moderngl.CULL_FACE)
         read = [
             np.frombuffer(self._card.read(target), np.float32).reshape(height, width, 4)

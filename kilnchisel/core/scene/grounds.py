@@ -62,6 +62,11 @@ class Base:
         return np.asarray(point - ((point - self.point) @ self.normal) * self.normal)
 
     @property
+    def form(self) -> tuple[Any, ...]:
+        """What its surface depends on besides its frame, to be compared."""
+        return self.radius_mm, self.sweep, self.table, self.relief
+
+    @property
     def mesh(self) -> Mesh:
         """Its surface in the scene, uv in mm of its own sheet."""
         if self.sweep is not None:
