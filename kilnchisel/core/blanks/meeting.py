@@ -14,6 +14,7 @@ from kilnchisel.core.blanks.sides import Side
 Array = NDArray[Any]
 
 NEWTON = 6
+NEAR_ENOUGH_MM = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,8 +77,11 @@ def _refined(side: Side, uv: Array, origin: Array, way: Array) -> Array:
             return uv
         t = float((point - origin) @ frame[2]) / facing
         off = origin + t * way - point
-        uv = uv + np.linalg.solve(side.jacobian(at)[0], frame[:2] @ off)
+        step = np.linalg.solve(side.jacobian(at)[0], frame[:2] @ off)
+        uv = uv + step
         uv[1] = np.clip(uv[1], low_v, high_v)
         if side.period is None:
             uv[0] = np.clip(uv[0], low_u, high_u)
+        if np.abs(step).max() < NEAR_ENOUGH_MM:
+            break
     return uv

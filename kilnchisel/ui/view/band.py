@@ -181,12 +181,15 @@ def handle_at(band: Band | None, pixel: tuple[float, float]) -> Handle | None:
 
 def lettering_at(drawn: Drawn, pixel: tuple[float, float], size: tuple[int, int]) -> int | None:
     """The lettering whose frame lies under a pixel, the last one where several do."""
+    met: dict[int, Array | None] = {}  # by side: most letterings share theirs
     for index in reversed(range(len(drawn.laid))):
         laid = drawn.laid[index]
         lettering = drawn.order.job.letterings[index]
         if laid.ink.is_empty or lettering.locked or lettering.hidden:
             continue
-        uv = sheet_at(drawn, laid, pixel, size)
+        if id(laid.side) not in met:
+            met[id(laid.side)] = sheet_at(drawn, laid, pixel, size)
+        uv = met[id(laid.side)]
         if uv is not None and _inside(laid, uv, margin_mm(drawn, laid, size)):
             return index
     return None
