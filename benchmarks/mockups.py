@@ -50,7 +50,7 @@ def run() -> Iterator[Figure]:
     mockup = Mockup(scene)
     loaded = time.perf_counter()
     traced: TracedScene = mockup.traced
-    clocks += [_Clock(traced, "light"), _Clock(traced, "guides")]
+    clocks += [_Clock(traced, "seen"), _Clock(traced, "guides")]
     first = None
     for _ in mockup.refine(view, SIZE, CLEAN_SAMPLES):
         first = first or time.perf_counter()
