@@ -12,6 +12,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.laying.patch import spot_chart
 from tests.outside.test_blanks import job_on, mesh_of
@@ -70,6 +71,8 @@ class Projection(unittest.TestCase):
                     blank(), text="OR", cap=5, along_mm=place[0], across_mm=place[1], wrap="project"
                 )
                 with self.subTest(kind=kind, at=(u, v)):
+                    follows = change(job, ("letterings", 0, "lay", "wrap"), "follow")
+                    self.assertTrue(np.isfinite(lettering_laid(follows, 0).frame).all())
                     try:
                         laid = lettering_laid(job, 0)
                     except KilnError as error:

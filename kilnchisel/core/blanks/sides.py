@@ -104,9 +104,6 @@ class Side(Protocol):
         ...
 
 
-INWARDS = 0.01  # of the way to the middle: a border may come to a point
-
-
 @dataclass(frozen=True, eq=False)
 class Plane:
     """A flat side. ``origin`` is the sheet's (0, 0); ``right`` and ``up`` are unit vectors."""
@@ -207,6 +204,9 @@ class Cylinder:
 
     def degrees(self, length_mm: float) -> float | None:
         return float(np.degrees(length_mm / self.radius_mm))
+
+
+INWARDS = 0.01  # of the way to the middle: a border may come to a point
 
 
 def on_side(side: Side, spot: Array) -> Array:

@@ -15,7 +15,6 @@ import warnings
 from pathlib import Path
 from typing import Any
 
-from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.intake.wire import packed, received, written
@@ -28,7 +27,6 @@ AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
 
 def main() -> None:
     """Answer until the pipe ends."""
-    settle_allocator()
     threading.Thread(target=_die_with, args=(os.getppid(),), daemon=True).start()
     answers = os.dup(1)
     nowhere = os.open(os.devnull, os.O_RDWR)
@@ -53,7 +51,6 @@ def main() -> None:
         except EOFError:
             return
         send(_answer(name, args, memory, seconds))
-        give_back()
 
 
 def _load(names: tuple[str, ...]) -> None:

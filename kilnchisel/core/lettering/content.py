@@ -24,7 +24,7 @@ from kilnchisel.core.lettering.drawings import Drawing, read_drawing
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Layer, Outline, Raster, bounds_of, make_outline
 from kilnchisel.core.lettering.polygons import as_region, length_of, rings_of
-from kilnchisel.core.lettering.reshaping import arc_pieces
+from kilnchisel.core.lettering.reshaping import pen_along
 from kilnchisel.core.lettering.shapes import shape_region
 from kilnchisel.core.lettering.tracing import (
     DEFAULT_PPI,
@@ -195,14 +195,7 @@ def _drawn_artwork(content: Artwork) -> Outline:
     lines = [line._replace(points=place(line.points)) for line in drawing.lines]
     if content.lines == "drawn" and lines:
         pens = [
-            shapely.buffer(
-                shapely.LineString(line.points),
-                (wide := max(line.width * scale, content.pen_mm) / 2),
-                cap_style=line.cap,
-                join_style=line.join,
-                mitre_limit=4,  # of SVG where nothing is said
-                quad_segs=arc_pieces(wide),
-            )
+            pen_along(line.points, max(line.width * scale, content.pen_mm), line.cap, line.join)
             for line in lines
         ]
         region = as_region([shapely.union_all([region, *pens])])

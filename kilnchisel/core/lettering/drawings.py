@@ -13,7 +13,7 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -23,6 +23,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.lettering.curves import cubic, quadratic
 from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
+from kilnchisel.core.lettering.reshaping import Cap, Join
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -36,8 +37,6 @@ POINT_MM = MM_PER_INCH / 72
 WHITE = 0.94
 DRAWN = 0.6  # of the work is done when every piece was read; the rest is joining them
 
-Cap = Literal["round", "flat", "square"]
-Join = Literal["round", "mitre", "bevel"]
 SVG_CAPS: dict[str, Cap] = {"round": "round", "square": "square"}  # "butt" where nothing is said
 SVG_JOINS: dict[str, Join] = {"round": "round", "bevel": "bevel"}  # "miter" where nothing is said
 PDF_CAPS: dict[int, Cap] = {0: "flat", 1: "round", 2: "square"}  # ISO 32000-1, tables 54 and 55

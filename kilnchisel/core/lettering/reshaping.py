@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
@@ -16,6 +16,9 @@ from numpy.typing import NDArray
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, weld
 
 Array = NDArray[Any]
+
+Cap = Literal["round", "flat", "square"]
+Join = Literal["round", "mitre", "bevel"]
 
 OFFSET_MM = 0.005
 BRIDGE_WAYS = 24
@@ -34,15 +37,21 @@ def arc_pieces(radius: float) -> int:
     return max(3, math.ceil(math.pi / 4 / math.acos(1 - share)))
 
 
-def stroked(lines: Sequence[Array], widths: float | Array) -> shapely.MultiPolygon:
-    """What a round pen leaves along lines (n, 2), of one width or one for each."""
-    if not len(lines):
-        return shapely.MultiPolygon()
-    half = np.asarray(widths) / 2
-    shapes = [shapely.LineString(line) for line in lines]
-    return as_region(
-        [shapely.union_all(shapely.buffer(shapes, half, quad_segs=arc_pieces(float(half.max()))))]
+def pen_along(line: Array, width: float, cap: Cap = "round", join: Join = "round") -> shapely.Polygon:
+    """What a pen leaves along a line (n, 2), by how its ends and corners are drawn."""
+    return shapely.buffer(
+        shapely.LineString(line),
+        width / 2,
+        cap_style=cap,
+        join_style=join,
+        mitre_limit=4,  # of SVG where nothing is said
+        quad_segs=arc_pieces(width / 2),
     )
+
+
+def stroked(lines: Sequence[Array], width: float) -> shapely.MultiPolygon:
+    """What a round pen leaves along lines (n, 2)."""
+    return as_region([shapely.union_all([pen_along(line, width) for line in lines])])
 
 
 def thickened(region: shapely.MultiPolygon, by: float) -> shapely.MultiPolygon:

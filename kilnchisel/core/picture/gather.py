@@ -215,7 +215,8 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
-    triangles = [mesh.points[mesh.faces] for mesh in meshes]
+    tracer = body.tracer or _TRACERS.get(body)
+    triangles = [mesh.points[mesh.faces] for mesh in meshes] if tracer is None else []
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
     cells, keep = _cells(at, out, radius_mm)
@@ -231,7 +232,6 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    tracer = body.tracer or _TRACERS.get(body)
     if tracer is None:
         tracer = _TRACERS[body] = tracer_of(np.concatenate(triangles))
     caster = Caster(tracer, stance)

@@ -328,7 +328,9 @@ class TracedScene:
 
     @cached_property
     def _path(self) -> Any:
-        how = {"type": "path", "max_depth": self._depth, "rr_depth": 3, "hide_emitters": True}
+        from kilnchisel.core.picture.lightpaths import ROULETTE
+
+        how = {"type": "path", "max_depth": self._depth, "rr_depth": ROULETTE, "hide_emitters": True}
         return self.mi.load_dict(how)
 
     def _filmed(self, scene: Any, integrator: Any, part: Slice) -> Array:
