@@ -25,7 +25,7 @@ DEMO = Path(__file__).parent.parent / "demo"
 OPENED = ("night-crew-mug", "trail-sign", "directors-signet")
 # those that ask for a file or end the window are driven with a file below
 ASKING = {"open_job", "new_on_mesh", "save_job", "save_job_as", "hand_over_picture", "hand_over_mesh"}
-ASKING |= {"hand_over_outline", "add_artwork", "show_keys", "show_about", "close"}
+ASKING |= {"hand_over_outline", "add_artwork", "look_from_afar", "show_keys", "show_about", "close"}
 SVG = (
     b'<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm" viewBox="0 0 40 30">'
     b'<path d="M2 2H20V20H2ZM5 5V15H15V5Z"/></svg>'

@@ -15,11 +15,10 @@ PROGRAM = """
 import os, sys, time, resource
 start = time.perf_counter()
 from pathlib import Path
+from kilnchisel.ui.start import ahead, shown
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from kilnchisel.core.intake import gate
-from kilnchisel.ui.start import shown
-gate.warm()  # as open_window does
+ahead()  # as open_window does
 app = QApplication([])
 window = shown(Path(sys.argv[1]))
 first = []

@@ -14,8 +14,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.bodies import body_of
-from kilnchisel.core.blanks.body import Body, Sheet
+from kilnchisel.core.blanks.bodies import body_of, sides_at
+from kilnchisel.core.blanks.body import Body, Sheet, Sides
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fittings import fitting_parts
@@ -46,7 +46,7 @@ from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
-from kilnchisel.core.remembered import remembered
+from kilnchisel.core.remembered import made_elsewhere, remembered
 from kilnchisel.core.scene.copies import shown_body
 from kilnchisel.core.scene.scene import Scene, middle_of, scene_of
 from kilnchisel.core.scene.stance import stance_of
@@ -112,7 +112,7 @@ def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, *, detail: Detail = 
     its spot, in detail or in a hurry. Raises KilnError for a side the blank does not have."""
     if isinstance(blank, Mesh3D):
         return chart_for(free_mesh(blank), lay, reach_mm, detail=detail)
-    return body_of(blank).sheet(lay.side).side
+    return sides_at(blank).named(lay.side)
 
 
 def reach_of(outline: Outline, lay: Lay) -> float:
@@ -126,6 +126,22 @@ def lettering_laid(job: Job, index: int, *, detail: Detail = Detail.FINE) -> Lai
     """One lettering of a job, laid; on a mesh in detail or in a hurry."""
     lettering = job.letterings[index]
     return laid_of(job.blank, lettering.content, lettering.lay, detail=_laying(job.blank, detail))
+
+
+def sides_of_job(job: Job) -> Sides | None:
+    """The sides of the job's blank; None on a mesh, where a lettering makes its own."""
+    return None if isinstance(job.blank, Mesh3D) else sides_at(job.blank)
+
+
+def laid_elsewhere(job: Job, laid: tuple[Laid, ...], sides: Sides | None, *, detail: Detail) -> None:
+    """The letterings of a job as another process has laid them, on its sides: nobody need do it again."""
+    if sides is not None:
+        made_elsewhere(sides, sides_at, job.blank)
+    for lettering, one in zip(job.letterings, laid, strict=True):
+        content = lettering.content
+        made_elsewhere(one, laid_of, job.blank, content, lettering.lay, detail=_laying(job.blank, detail))
+        if not (isinstance(content, Shape) and isinstance(content.form, Frame)):  # it follows its side
+            made_elsewhere(one.outline, outline_of, content)
 
 
 def prepare(job: Job) -> None:
@@ -296,13 +312,13 @@ def _standing(craft: Standing, off: _Off) -> Free:
 def _with_free(
     blank: Blank, parts: tuple[Part, ...], makings: tuple[_Making, ...], *, detail: Detail
 ) -> Piece:
-    """A piece with the letterings that stand free of it."""
+    """A piece with the letterings that stand free of it, without parts of which nothing is left on it."""
     lamps: tuple[Lamp, ...] = ()
     for making in makings:
         if stands_free(making.craft):
             more, shining = _free_parts(blank, making, detail=detail)
             parts, lamps = parts + more, lamps + shining
-    return Piece(parts, lamps)
+    return Piece(tuple(part for part in parts if len(part.mesh.faces)), lamps)
 
 
 def _on_side(making: _Making, body: Body, name: str) -> _Making | None:
@@ -398,11 +414,11 @@ def can_be_on_both(job: Job, index: int) -> bool:
     if isinstance(job.blank, Mesh3D):
         return False
     try:
-        body = body_of(job.blank)
-        side = body.sheet(lay.side).side
+        sides = sides_at(job.blank)
+        side = sides.named(lay.side)
     except KilnError:
         return False
-    return lay.repeat is None and (side.period is not None or body.opposite(lay.side) is not None)
+    return lay.repeat is None and (side.period is not None or sides.opposite(lay.side) is not None)
 
 
 def unlinked(job: Job, index: int) -> Job:
@@ -425,7 +441,7 @@ def first_side(blank: Blank) -> Side:
     """A side to look at where there is no lettering yet."""
     if isinstance(blank, Mesh3D):
         return chart_for(free_mesh(blank), Lay(side=ANY_SPOT), 0.3 * min(blank.size_mm))
-    return body_of(blank).sheets[0].side
+    return sides_at(blank).all[0]
 
 
 def sides_of(blank: Blank) -> tuple[str, ...]:
@@ -433,7 +449,7 @@ def sides_of(blank: Blank) -> tuple[str, ...]:
     if isinstance(blank, Mesh3D):
         mesh = free_mesh(blank)
         return (ANY_SPOT, *(area.name for area in mesh.areas), *(area.name for area in mesh.round_areas))
-    return tuple(sheet.side.name for sheet in body_of(blank).sheets)
+    return tuple(side.name for side in sides_at(blank).all)
 
 
 def middle_of_job(job: Job) -> Array:

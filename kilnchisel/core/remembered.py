@@ -66,6 +66,13 @@ class Store:
                     self._under_way.pop(key, None)
         return value
 
+    def knows(self, key: Any, value: Any) -> None:
+        """Take a result in that was made elsewhere, unless it is there."""
+        with self._lock:
+            if key in self._kept or key in self._under_way:
+                return
+        self._keep(key, _Kept(value, leaves_of((key, value))))
+
     def _keep(self, key: Any, kept: _Kept) -> None:
         dropped = []  # let go of outside the lock
         with self._lock:
@@ -99,10 +106,18 @@ def remembered(make: Callable[P, T]) -> Callable[P, T]:
 
     @functools.wraps(make)
     def get(*args: P.args, **kwargs: P.kwargs) -> T:
-        key = (make, args, tuple(sorted(kwargs.items()))) if kwargs else (make, args)
-        return STORE.get(key, lambda: make(*args, **kwargs))
+        return STORE.get(_key(make, args, kwargs), lambda: make(*args, **kwargs))
 
     return get
+
+
+def made_elsewhere(value: Any, function: Any, *args: Any, **kwargs: Any) -> None:
+    """What a remembered ``function`` gives for these arguments, worked out in another process."""
+    STORE.knows(_key(function.__wrapped__, args, kwargs), value)
+
+
+def _key(make: Any, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
+    return (make, args, tuple(sorted(kwargs.items()))) if kwargs else (make, args)
 
 
 PLAIN = frozenset((int, float, str, bool, type(None)))  # what weighs nothing

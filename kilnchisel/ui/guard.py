@@ -7,7 +7,6 @@ sentence, and a report that can be copied.
 
 from __future__ import annotations
 
-import platform
 import sys
 import threading
 import traceback
@@ -16,8 +15,8 @@ from types import TracebackType
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from kilnchisel import __version__
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.faults import report_of, sentence_of
 
 MOST_FAULTS = 50  # distinct ones that are remembered
 
@@ -73,21 +72,3 @@ class Guard(QObject):
     def _caught_in_thread(self, caught: threading.ExceptHookArgs) -> None:
         if caught.exc_value is not None and not isinstance(caught.exc_value, SystemExit):
             self.take(caught.exc_value)
-
-
-def sentence_of(error: BaseException) -> str:
-    """A fault of this program in a sentence."""
-    if isinstance(error, MemoryError):
-        return "There is not enough memory for that; your work is kept. Undo the last step."
-    return (
-        f"Something went wrong inside ({type(error).__name__}); your work is kept. "
-        "Undo the last step if the picture does not come back."
-    )
-
-
-def report_of(error: BaseException) -> str:
-    """What a developer needs to mend it: versions and where it happened; no words or files of the job."""
-    steps = traceback.extract_tb(error.__traceback__)
-    lines = [f"{step.filename.rsplit('kilnchisel', 1)[-1]}:{step.lineno} in {step.name}" for step in steps]
-    system = f"Kiln Chisel {__version__}, Python {platform.python_version()}, {platform.system()}"
-    return "\n".join([system, *lines, f"{type(error).__name__}: {str(error)[:300]}"])

@@ -24,11 +24,11 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.meshfile import UNITS, MeshFile, like, mesh_of_file
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.faults import sentence_of
 from kilnchisel.core.intake.gate import stop_reading, told_of
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.units import format_number
 from kilnchisel.ui.away import show_share, waiting_bar
-from kilnchisel.ui.guard import sentence_of
 
 AXES = (("z", "z"), ("y", "y"), ("x", "x"), ("-z", "−z"), ("-y", "−y"), ("-x", "−x"))
 

@@ -18,7 +18,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.setpictures import alike, pictures_there
 from kilnchisel.core.job.model import Job
-from kilnchisel.ui.work import Slot
+from kilnchisel.core.workshop.slot import Slot
 
 RESTS_S = 0.8  # how long a job stays as it is before its pictures are made
 LOOK_S = 0.1
@@ -33,6 +33,11 @@ class SetOrder:
     number: int
 
 
+def _failed(error: Exception, _number: int) -> None:
+    if not isinstance(error, KilnError):
+        sys.excepthook(type(error), error, error.__traceback__)
+
+
 class SetDesk(QObject):
     """Hands out pictures; the newest job wins."""
 
@@ -40,7 +45,7 @@ class SetDesk(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._slot = Slot(self._serve, "sets")
+        self._slot = Slot(self._serve, "sets", _failed)
         self._job: Job | None = None
 
     def want(self, job: Job | None) -> None:

@@ -7,8 +7,6 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QApplication
-
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -30,11 +28,21 @@ def open_window(job: Path | None, demos: list[DemoJob] | None = None) -> int:
         raise KilnError(
             "There is no display to open a window on. Without one: kilnchisel picture JOB -o FILE.png"
         )
-    gate.warm()  # the process that reads files starts while the window is loaded and built
+    ahead()
+    from PyQt6.QtWidgets import QApplication
+
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Kiln Chisel")
     shown(job, demos)
     return int(app.exec())
+
+
+def ahead() -> None:
+    """Start the processes that read files and that draw: they get ready while the window is built."""
+    gate.warm()
+    from kilnchisel.ui import work
+
+    work.ahead()
 
 
 def shown(job: Path | None, demos: list[DemoJob] | None = None) -> Window:

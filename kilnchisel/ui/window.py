@@ -62,6 +62,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import PLACE_ENDINGS
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.picture.about import about
+from kilnchisel.core.workshop.orders import MockupOrder
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away
@@ -81,7 +82,6 @@ from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
 from kilnchisel.ui.tidying import Tidying
 from kilnchisel.ui.view.picture import PictureView
-from kilnchisel.ui.work import MockupOrder
 
 JOBS = "Jobs (*.kcj)"
 WARM_MS = 1500

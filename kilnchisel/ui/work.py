@@ -1,7 +1,6 @@
-"""Background work: the newest request wins, progress is told, cancelling is quick.
+"""The window's side of the workshop: orders go to it, its answers come back as signals.
 
-Two threads: one owns OpenGL and draws drafts and takes readings, one owns the path tracer. Each waits
-in a single slot that a newer request overwrites.
+It is a process of its own: what draws never holds up the window, and may end alone.
 """
 
 from __future__ import annotations
@@ -9,289 +8,189 @@ from __future__ import annotations
 import contextlib
 import sys
 import threading
-import time
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from kilnchisel.core.allocation import give_back
-from kilnchisel.core.build import lettering_laid, scene_of_job, square_on_view, view_of
-from kilnchisel.core.detail import Detail
-from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.pictures import PictureOrder, order_view
-from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.model import Job
-from kilnchisel.core.later import spatial
-from kilnchisel.core.laying.laid import Laid
-from kilnchisel.core.picture.afar import Afar
-from kilnchisel.core.scene.stance import stance_of
-from kilnchisel.core.scene.view import View
-from kilnchisel.core.shop.check import Check
-from kilnchisel.core.shop.checks import checks
-from kilnchisel.core.shop.readings import Reading, readings
-from kilnchisel.ui.guard import sentence_of
-from kilnchisel.ui.helpers import Helpers
+from kilnchisel.core.build import laid_elsewhere
+from kilnchisel.core.faults import Elsewhere
+from kilnchisel.core.sending.things import Receiver
+from kilnchisel.core.sending.wire import sent, taken
+from kilnchisel.core.workshop.orders import DraftOrder, Drawn, MockupOrder, Taken
+from kilnchisel.core.workshop.process import Process, forked, started
+
+ENDED = (
+    "What draws the picture has ended: it may have run out of memory. It starts again with the next "
+    "change; your work is kept."
+)
+_ahead: list[Process] = []
 
 
-@dataclass(frozen=True)
-class Look:
-    """How the picture is looked at in the window."""
-
-    square_on: bool = False
-    zoom: float = 1.0
-    at: tuple[float, float] | None = None  # sheet point looked at when square-on
+def ahead() -> None:
+    """Start the process for the first workshop there will be, before there is a window or any thread."""
+    if not _ahead:
+        _ahead.append(forked())
 
 
-@dataclass(frozen=True)
-class DraftOrder:
-    """A draft to draw. ``scale`` < 1 while something moves."""
+class Workshop(QObject):
+    """The process, and what comes from it. To be used from the window's thread."""
 
-    job: Job
-    index: int | None
-    look: Look
-    size: tuple[int, int]
-    scale: float
-    detail: Detail
-    number: int
+    heard = pyqtSignal(object)  # an answer of the bench, what it is made of put together; or ("ended",)
 
-
-@dataclass(frozen=True, eq=False)
-class Drawn:
-    """A drawn draft with what the handles and rulers need to lie exactly on it."""
-
-    order: DraftOrder
-    pixels: Any
-    view: View
-    stance: Any
-    laid: tuple[Laid, ...]
-    seconds: float  # that drawing it took, the geometry apart
-
-
-@dataclass(frozen=True, eq=False)
-class Taken:
-    """Readings and checks of the chosen lettering."""
-
-    job: Job
-    index: int
-    readings: tuple[Reading, ...]
-    checks: tuple[Check, ...]
-
-
-@dataclass(frozen=True)
-class MockupOrder:
-    """A mockup to refine in the window, or (``picture``) one to be written to a file."""
-
-    job: Job
-    index: int | None
-    look: Look
-    size: tuple[int, int]
-    samples: int
-    number: int
-    picture: PictureOrder | None = None
-
-
-def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
-    """The camera of a look."""
-    aspect = size[0] / size[1]
-    if look.square_on:
-        return square_on_view(job, index or 0, aspect, look.zoom, look.at)
-    return view_of(job, aspect)
-
-
-DRAFT_BEHIND = 2
-
-
-class Slot(QObject):
-    """A thread that serves the newest request only."""
-
-    failed = pyqtSignal(str, int)
-
-    def __init__(
-        self,
-        serve: Callable[[Any], None],
-        name: str,
-        prepare: Callable[[], None] | None = None,
-    ) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._serve = serve
-        self._prepare = prepare
-        self._wanted: Any = None
-        self._ready = threading.Condition()
-        self._open = True
-        self._busy = False
-        self.newest = 0
-        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
-        self._thread.start()
+        self._process: Process | None = None
+        self._start()
 
-    def ask(self, order: Any) -> None:
-        """Replace whatever waits by ``order``; what runs hears of it through ``stale``."""
-        with self._ready:
-            self.newest = order.number
-            self._wanted = order
-            self._ready.notify()
+    def _start(self) -> None:
+        self._process = _ahead.pop() if _ahead else started()
+        threading.Thread(target=self._listen, args=(self._process,), name="workshop", daemon=True).start()
 
-    def withdraw(self, number: int) -> None:
-        """Nothing is wanted; ``number`` is above every request so far."""
-        with self._ready:
-            self.newest = number
-            self._wanted = None
-
-    def rest(self) -> None:
-        """Withdraw what waits, and come back when what runs has ended."""
-        self.withdraw(self.newest + 1)
-        with self._ready:
-            self._ready.wait_for(lambda: not self._busy, timeout=20)
-
-    def stale(self, order: Any) -> bool:
-        return not self._open or self.newest != order.number
+    def send(self, *order: Any) -> None:
+        """Order something. A process that has ended is started again."""
+        if self._process is None or not self._process.runs():
+            self._start()
+        assert self._process is not None
+        with contextlib.suppress(OSError):  # it ends at this moment: that is heard
+            sent(self._process.orders, order)
 
     def close(self) -> None:
-        with self._ready:
-            self._open = False
-            self._wanted = None
-            self._ready.notify()
-        self._thread.join(timeout=20)
+        """End the process."""
+        process, self._process = self._process, None
+        if process is not None:
+            process.kill()
 
-    def _run(self) -> None:
-        if self._prepare is not None:
-            with contextlib.suppress(Exception):  # the first request meets the same trouble and tells it
-                self._prepare()
+    def _listen(self, process: Process) -> None:
+        receiver = Receiver()
         while True:
-            with self._ready:
-                while self._open and self._wanted is None:
-                    self._ready.wait()
-                if not self._open:
-                    return
-                order, self._wanted = self._wanted, None
-                self._busy = True
             try:
-                self._serve(order)
-            except KilnError as error:
-                self.failed.emit(str(error), order.number)
-            except Exception as error:
-                self.failed.emit(sentence_of(error), order.number)
-                sys.excepthook(type(error), error, error.__traceback__)
-            finally:
-                with self._ready:
-                    self._busy = False
-                    self._ready.notify_all()
+                answer = taken(process.answers)
+            except (EOFError, OSError, ValueError):
+                break
+            self._tell(answer, receiver)
+        process.end()
+        if process is self._process:  # not closed by the window
+            self._emit(("ended",))
+
+    def _tell(self, answer: tuple[Any, ...], receiver: Receiver) -> None:
+        if answer[0] == "drawn":
+            kind, number, parts, *rest = answer
+            answer = (kind, number, receiver.value(parts), *rest)
+        self._emit(answer)
+
+    def _emit(self, answer: tuple[Any, ...]) -> None:
+        with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
+            self.heard.emit(answer)
 
 
-class DraftDesk(QObject):
-    """Draws drafts and takes readings."""
+class _Desk(QObject):
+    """Orders that are under way, by number. ``failed``: a sentence, and the order's number."""
+
+    failed = pyqtSignal(str, int)
+    what = ""
+
+    def __init__(self, workshop: Workshop) -> None:
+        super().__init__()
+        self._workshop = workshop
+        self._orders: dict[int, Any] = {}
+        self._answered = self._again = -1
+        workshop.heard.connect(self._hear)
+
+    def ask(self, order: Any) -> None:
+        """Order it; of orders that wait only the newest is served."""
+        self._orders[order.number] = order
+        self._workshop.send(self.what, order)
+
+    def _order(self, number: int) -> Any:
+        """The order of an answer, if it is still known; those before it will get none any more."""
+        for older in [n for n in self._orders if n < number]:
+            del self._orders[older]
+        return self._orders.get(number)
+
+    def _hear(self, answer: tuple[Any, ...]) -> None:
+        kind, *values = answer
+        if kind == "ended":
+            self._once_more(max(self._orders, default=-1))
+        elif kind == "failed" and values[0] == self.what:
+            _, number, sentence, report = values
+            if self._order(number) is not None:
+                self._answered = number
+                self.failed.emit(sentence, number)
+            if report:
+                fault = Elsewhere(sentence, report)
+                sys.excepthook(Elsewhere, fault, None)
+
+    def _once_more(self, number: int) -> None:
+        """The process has ended. What it was at is tried again once: it may have been the process, or what
+        was asked of it."""
+        if number <= self._answered:
+            return
+        if number != self._again:
+            self._again = number
+            self._workshop.send(self.what, self._orders[number])
+        else:
+            self._answered = number
+            self.failed.emit(ENDED, number)
+
+
+class DraftDesk(_Desk):
+    """Has drafts drawn and readings taken."""
 
     drawn = pyqtSignal(object)
     taken = pyqtSignal(object)
-    failed = pyqtSignal(str, int)
+    what = "draft"
 
-    def __init__(self) -> None:
-        super().__init__()
-        self._draft: Any = None
-        # the graphics context is made ready while the window is still being built
-        self._slot = Slot(self._serve, "draft", self._ready)
-        self._slot.failed.connect(self.failed)
+    def __init__(self, workshop: Workshop) -> None:
+        super().__init__(workshop)
+        self.card: str | None = None  # what draws; None while nothing does
 
-    def ask(self, order: DraftOrder) -> None:
-        self._slot.ask(order)
-
-    def rest(self) -> None:
-        """Nothing is wanted any more, and nothing is under way."""
-        self._slot.rest()
-
-    def close(self) -> None:
-        self._slot.close()
-
-    @property
-    def card(self) -> str | None:
-        """What draws; None while nothing does."""
-        return None if self._draft is None else str(self._draft.name)
-
-    def _ready(self) -> None:
-        if self._draft is None:
-            from kilnchisel.core.picture.draft import Draft
-
-            helpers = Helpers(DRAFT_BEHIND)
-            self._draft = Draft()
-            spatial.cKDTree  # noqa: B018 - the first picture wants it: loaded while nothing is drawn yet
-            helpers.settle()
-
-    def _serve(self, order: DraftOrder) -> None:
-        self._ready()
-        scene = scene_of_job(order.job, detail=order.detail)
-        view = view_for(order.job, order.index, order.look, order.size)
-        width, height = (max(int(side * order.scale), 16) for side in order.size)
-        started = time.monotonic()
-        pixels = self._draft.render(scene, view, (width, height), detail=order.detail)
-        seconds = time.monotonic() - started
-        count = len(order.job.letterings)
-        laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))
-        self.drawn.emit(Drawn(order, pixels, view, stance_of(order.job), laid, seconds))
-        if order.detail.fine:
-            give_back()
-        if order.index is None or self._slot.stale(order):
-            return
-        # letters just as the face draws them are measured at once, others when the picture rests
-        # (on a mesh: what is unrolled in a hurry is not measured)
-        analytic = not isinstance(order.job.blank, Mesh3D)
-        if order.detail.fine or (analytic and laid[order.index].outline.as_drawn):
-            self.taken.emit(
-                Taken(
-                    order.job, order.index, readings(order.job, order.index), checks(order.job, order.index)
-                )
-            )
+    def _hear(self, answer: tuple[Any, ...]) -> None:
+        super()._hear(answer)
+        kind, *values = answer
+        if kind == "card":
+            self.card = values[0]
+        elif kind in ("drawn", "taken"):
+            order: DraftOrder | None = self._order(values[0])
+            if order is None:
+                return
+            self._answered = order.number
+            if kind == "drawn":
+                (laid, sides), pixels, view, stance, seconds = values[1:]
+                laid_elsewhere(order.job, laid, sides, detail=order.detail)
+                self.drawn.emit(Drawn(order, pixels, view, stance, laid, seconds))
+            elif order.index is not None:
+                self.taken.emit(Taken(order.job, order.index, *values[1:]))
 
 
-class MockupDesk(QObject):
-    """Refines mockups, in the window or for a file."""
+class MockupDesk(_Desk):
+    """Has mockups refined, for the window or for a file."""
 
     refined = pyqtSignal(object, object)  # order, Refined
     progress = pyqtSignal(float, float, int)  # share done, seconds left, number
-    failed = pyqtSignal(str, int)
     stopped = pyqtSignal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._afar = Afar()
-        self._slot = Slot(self._serve, "mockup")
-        self._slot.failed.connect(self.failed)
+    what = "mockup"
 
     def ahead(self) -> None:
         """Start what a mockup takes before one is wanted."""
-        self._afar.ahead()
-
-    def ask(self, order: MockupOrder) -> None:
-        self._slot.ask(order)
+        self._workshop.send("ahead")
 
     def withdraw(self, number: int) -> None:
-        self._slot.withdraw(number)
+        """None is wanted; ``number`` is above every order so far."""
+        if self._orders:
+            self._orders.clear()
+            self._workshop.send("no mockup", number)
 
-    def close(self) -> None:
-        self._afar.close()
-        self._slot.close()
-
-    def _serve(self, order: MockupOrder) -> None:
-        started = time.monotonic()
-
-        def stop() -> bool:
-            return self._slot.stale(order)
-
-        def progress(share: float) -> None:
-            spent = time.monotonic() - started
-            self.progress.emit(share, spent / max(share, 1e-3) * (1 - share), order.number)
-
-        self.progress.emit(0.0, 0.0, order.number)
-        scene = scene_of_job(order.job)
-        if stop():
-            self.stopped.emit(order.number)
+    def _hear(self, answer: tuple[Any, ...]) -> None:
+        super()._hear(answer)
+        kind, *values = answer
+        if kind not in ("refined", "progress", "stopped"):
             return
-        if order.picture is None:
-            view = view_for(order.job, order.index, order.look, order.size)
-        else:
-            view = order_view(order.job, order.picture)
-        looks, wish = (None, None) if order.picture is None else ((), order.picture.wish)
-        for state in self._afar.refine(scene, view, order.size, order.samples, stop, progress, looks, wish):
+        order: MockupOrder | None = self._order(values[0])
+        if kind == "stopped":
+            self.stopped.emit(values[0])
+        elif order is not None and kind == "refined":
+            state = values[1]
+            self._answered = order.number if state.done >= state.wanted else self._answered
             self.refined.emit(order, state)
-        if stop():
-            self.stopped.emit(order.number)
+        elif order is not None:
+            self.progress.emit(values[1], values[2], values[0])

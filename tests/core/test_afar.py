@@ -9,10 +9,11 @@ import numpy as np
 
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.finishes.material import Texture
+from kilnchisel.core.finishes.material import Amount, Texture
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.picture.afar import Afar, Receiver, Sender
+from kilnchisel.core.picture.afar import Afar
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.sending.things import Receiver, Sender
 from tests.samples import mug_job
 
 SIZE = (60, 48)
@@ -23,13 +24,14 @@ class Bytes(unittest.TestCase):
 
     def setUp(self):
         self.scene = replace(scene_of_job(mug_job("TARN")), proxy=None)
-        self.sender, self.receiver = Sender(), Receiver()
+        self.sender, self.receiver = Sender(Texture, Amount), Receiver()
 
     def over(self, scene):
-        gone, fresh, arrays, body = self.sender.parts(scene)
-        size = len(body) + sum(len(data) for _, data in fresh) + sum(one.nbytes for _, one in arrays)
-        copies = [(number, one.copy()) for number, one in arrays]
-        return self.receiver.scene(gone, fresh, copies, body), size, len(gone)
+        parts = self.sender.parts(scene)
+        size = len(parts.body) + sum(len(data) for _, data in parts.things)
+        size += sum(one.nbytes for _, one in parts.arrays)
+        copies = [(number, one.copy()) for number, one in parts.arrays]
+        return self.receiver.value(replace(parts, arrays=copies)), size, len(parts.gone)
 
     def test_a_scene_comes_over_whole(self):
         there, _, _ = self.over(self.scene)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import functools
 import os
+import pickle
 import tempfile
 import unittest
 from collections.abc import Callable
@@ -19,9 +20,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.picture.afar import Afar
+from kilnchisel.core.sending.things import Receiver
+from kilnchisel.core.workshop.bench import Bench
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
-from kilnchisel.ui.work import DraftDesk
+from kilnchisel.ui.work import Workshop
 from tests.waiting import until
 
 
@@ -32,21 +36,31 @@ def application() -> QApplication:
     return found if isinstance(found, QApplication) else QApplication([])
 
 
-class _LastingDrafts(DraftDesk):
-    """One desk for all windows of the run: a graphics context costs two seconds each time."""
+class Inside(Workshop):
+    """The bench in this process, one for all windows of the run: a graphics context costs two seconds each
+    time, and what it calls can be replaced. Everything goes over as it does to the process."""
+
+    def _start(self) -> None:
+        self._receiver = Receiver()
+        self.bench = Bench(lambda answer: self._tell(pickle.loads(pickle.dumps(answer)), self._receiver))
+
+    def send(self, *order: Any) -> None:
+        self.bench.take(pickle.loads(pickle.dumps(order)))
 
     def close(self) -> None:
-        """A window that closes does not take the desk with it."""
-        self.rest()
-        for signal in (self.drawn, self.taken, self.failed):
-            with contextlib.suppress(TypeError):
-                signal.disconnect()
+        """A window that closes does not take the bench with it."""
+        for desk in (self.bench.mockups, self.bench.drafts):
+            desk.slot.rest()
+        with contextlib.suppress(TypeError):
+            self.heard.disconnect()
+        self.bench.mockups.afar.close()
+        self.bench.mockups.afar = Afar()
 
 
 @functools.cache
-def lasting_drafts() -> _LastingDrafts:
-    """The desk, made at first use."""
-    return _LastingDrafts()
+def inside() -> Inside:
+    """The workshop, made at first use."""
+    return Inside()
 
 
 class WindowTest(unittest.TestCase):
@@ -56,7 +70,7 @@ class WindowTest(unittest.TestCase):
         self.app = application()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
-        self.enterContext(mock.patch("kilnchisel.ui.view.picture.DraftDesk", lasting_drafts))
+        self.enterContext(mock.patch("kilnchisel.ui.view.picture.Workshop", inside))
         # half the time of a draft at rest on a software card; the core's tests look at its edges
         self.enterContext(mock.patch.dict("kilnchisel.core.picture.draft.SAMPLES", {Detail.FINE: 0}))
         self.window = self.open_window()

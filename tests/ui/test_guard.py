@@ -10,11 +10,11 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QDialog, QPushButton
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.faults import report_of
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.lettering.content import content_of_file
 from kilnchisel.ui.away import Chores, Stopped, away
-from kilnchisel.ui.guard import report_of
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.session import rescues
 from tests.ui.harness import WindowTest
@@ -54,7 +54,7 @@ class Caught(WindowTest):
     def test_a_fault_in_another_thread_and_in_drawing(self):
         threading.Thread(target=lambda: [][3]).start()
         self.wait(lambda: "IndexError" in self.window.picture.notice, "that of the thread")
-        with mock.patch("kilnchisel.ui.work.scene_of_job", side_effect=ZeroDivisionError("no")):
+        with mock.patch("kilnchisel.core.workshop.bench.scene_of_job", side_effect=ZeroDivisionError("no")):
             self.window.session.edit(("name",), "Other", "name")
             self.wait(lambda: "ZeroDivisionError" in self.window.picture.notice, "that of the draft")
         self.window.picture.tell("")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -71,14 +72,14 @@ def _board_ring(board: Board, edge: float, *, detail: Detail) -> Ring:
 
 def _domed(board: Board, below: float) -> Any:
     """The front's y: a cap that falls to nothing at the board's width and height."""
-    a, b, high = board.width_mm / 2, board.height_mm / 2, board.dome_mm
+    return partial(_dome, board, below)
 
-    def depth(x: Array, z: Array) -> Array:
-        p, q = (x / a) ** 2, ((z - b) / b) ** 2
-        share = 1 - p - q if board.shape == "oval" else (1 - p) * (1 - q)
-        return np.asarray(below - high * share)
 
-    return depth
+def _dome(board: Board, below: float, x: Array, z: Array) -> Array:
+    a, b = board.width_mm / 2, board.height_mm / 2
+    p, q = (x / a) ** 2, ((z - b) / b) ** 2
+    share = 1 - p - q if board.shape == "oval" else (1 - p) * (1 - q)
+    return np.asarray(below - board.dome_mm * share)
 
 
 def _border_line(board: Board, ring: Ring, edge: float) -> tuple[Inset, ...]:

@@ -12,7 +12,7 @@ from kilnchisel.core.blanks.boards import (
     plate_body,
     wall_body,
 )
-from kilnchisel.core.blanks.body import Body, Shell
+from kilnchisel.core.blanks.body import Body, Shell, Sides
 from kilnchisel.core.blanks.ground import bank_body, garment_body
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.longbody import handle_body, hull_body
@@ -66,6 +66,12 @@ def _mesh_body(blank: Mesh3D, *, detail: Detail) -> Body:
         Shell(mesh.parts[mesh.part_of_block(block)], "blank", drawn) for block, drawn in mesh.drawn.items()
     )
     return Body(tuple(shells), (), tracer=mesh.tracer)
+
+
+@remembered
+def sides_at(blank: Blank) -> Sides:
+    """The sides of a blank, for whoever needs no more of its body."""
+    return body_of(blank).sides
 
 
 @remembered

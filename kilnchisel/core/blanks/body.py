@@ -91,6 +91,30 @@ def every(rows: Array, step: int) -> Array:
 
 
 @dataclass(frozen=True, eq=False)
+class Sides:
+    """The sides of a body that can be lettered: all that placing a lettering takes."""
+
+    all: tuple[Side, ...]
+
+    def opposite(self, name: str) -> str | None:
+        """The side that is seen when the body is turned over; None where there is none."""
+        partner = OPPOSITE.get(name)
+        return partner if any(side.name == partner for side in self.all) else None
+
+    def place(self, name: str) -> int:
+        """The place of a side among them. Raises KilnError naming the sides there are."""
+        for number, side in enumerate(self.all):
+            if side.name == name:
+                return number
+        names = " and ".join(f"“{side.name}”" for side in self.all)
+        raise KilnError(f"This blank has no side “{name}”; it has {names}.")
+
+    def named(self, name: str) -> Side:
+        """A side by name. Raises KilnError naming the sides there are."""
+        return self.all[self.place(name)]
+
+
+@dataclass(frozen=True, eq=False)
 class Body:
     """All surfaces of a blank. Shells and unlettered sheets of one ``solid`` close to a solid; solids may
     overlap (a handle runs into its mug) and are united in files. ``tracer``: all of it for casting rays
@@ -101,18 +125,18 @@ class Body:
     lengthwise: bool = False  # a place along one side is the same place along the other: a van, a handle
     tracer: Any = None
 
+    @property
+    def sides(self) -> Sides:
+        """Its sides alone."""
+        return Sides(tuple(sheet.side for sheet in self.sheets))
+
     def opposite(self, name: str) -> str | None:
         """The side that is seen when the body is turned over; None where there is none."""
-        partner = OPPOSITE.get(name)
-        return partner if any(sheet.side.name == partner for sheet in self.sheets) else None
+        return self.sides.opposite(name)
 
     def sheet(self, name: str) -> Sheet:
         """The sheet of a side by name. Raises KilnError naming the sides there are."""
-        for sheet in self.sheets:
-            if sheet.side.name == name:
-                return sheet
-        names = " and ".join(f"“{sheet.side.name}”" for sheet in self.sheets)
-        raise KilnError(f"This blank has no side “{name}”; it has {names}.")
+        return self.sheets[self.sides.place(name)]
 
 
 def arc_angles(start_deg: float, end_deg: float, radius_mm: float, *, detail: Detail) -> Array:

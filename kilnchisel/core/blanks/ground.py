@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -47,18 +48,7 @@ def garment_body(shirt: Garment, *, detail: Detail) -> Body:
     stitch = shapely.intersection(seam.buffer(0.9), area)
     if stitch.geom_type == "Polygon":
         insets.append(Inset("hem", "rim", shapely.MultiPolygon([stitch]), -0.3))
-    fold = shirt.folds_mm
-
-    def front(x: Array, z: Array) -> Array:
-        """Long, low folds from the shoulders down, and across at the waist."""
-        p, q = x / chest, (z - middle) / length
-        wave = (
-            0.5 * np.sin(3.1 * p + 2.4 * q + 0.4)
-            + 0.3 * np.sin(6.4 * p - 5.2 * q + 1.0)
-            + 0.2 * np.sin(1.7 * p + 11.0 * q)
-        )
-        return np.asarray(-fold * (0.5 + 0.5 * wave))
-
+    front = partial(_folds, shirt.folds_mm, chest, length)
     what = Slab(
         (points + (0.0, middle), normals),
         Face("front", front, step_mm=step, insets=tuple(insets)),
@@ -72,6 +62,17 @@ def garment_body(shirt: Garment, *, detail: Detail) -> Body:
     return Body(shells, sheets)
 
 
+def _folds(fold: float, chest: float, length: float, x: Array, z: Array) -> Array:
+    """Long, low folds from the shoulders down, and across at the waist: the front's y."""
+    p, q = x / chest, (z - length / 2) / length
+    wave = (
+        0.5 * np.sin(3.1 * p + 2.4 * q + 0.4)
+        + 0.3 * np.sin(6.4 * p - 5.2 * q + 1.0)
+        + 0.2 * np.sin(1.7 * p + 11.0 * q)
+    )
+    return np.asarray(-fold * (0.5 + 0.5 * wave))
+
+
 def bank_body(bank: Bank, *, detail: Detail) -> Body:
     """A bank rising away from the front, standing on z = 0."""
     slant = float(np.hypot(bank.deep_mm, bank.rise_mm))
@@ -79,27 +80,26 @@ def bank_body(bank: Bank, *, detail: Detail) -> Body:
     columns, rows = (97, 41) if detail.fine else (33, 15)
     u = np.linspace(-bank.width_mm / 2, bank.width_mm / 2, columns)
     v = np.linspace(-slant / 2, slant / 2, rows)
-
-    def place(uv: Array) -> Array:
-        x, t = uv[:, 0], uv[:, 1] / slant + 0.5
-        rise = 0.35 * t + 0.65 * (0.5 - 0.5 * np.cos(np.pi * np.clip(t, -0.2, 1.2)))
-        p = x / bank.width_mm
-        rough = (
-            0.5 * np.sin(9 * p + 1.3 + 2 * t) + 0.3 * np.sin(23 * p - 5 * t) + 0.2 * np.sin(41 * p + 9 * t)
-        )
-        crest = 1 - 0.16 * (2 * p) ** 2 * t
-        # towards both ends it runs out into level ground
-        out = np.clip((np.abs(2 * p) - 0.72) / 0.28, 0, 1)
-        crest = crest * (1 - out * out * (3 - 2 * out))
-        z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough
-        return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
-
     net = grid_net(u, v)
     rough = grid_net(u[::3], v[::4]) if detail.fine else net
     domain = shapely.box(u[0], v[0], u[-1], v[-1])
-    side = Surface("slope", domain, place, net, wall_mm=low)
+    side = Surface("slope", domain, partial(_slope, bank, slant, low), net, wall_mm=low)
     sheet = Sheet(side, "blank", net=net, rough=rough)
     return Body((_skirt(side, u, v),), (sheet,))
+
+
+def _slope(bank: Bank, slant: float, low: float, uv: Array) -> Array:
+    """Places on the bank, (n, 2) sheet mm -> (n, 3)."""
+    x, t = uv[:, 0], uv[:, 1] / slant + 0.5
+    rise = 0.35 * t + 0.65 * (0.5 - 0.5 * np.cos(np.pi * np.clip(t, -0.2, 1.2)))
+    p = x / bank.width_mm
+    rough = 0.5 * np.sin(9 * p + 1.3 + 2 * t) + 0.3 * np.sin(23 * p - 5 * t) + 0.2 * np.sin(41 * p + 9 * t)
+    crest = 1 - 0.16 * (2 * p) ** 2 * t
+    # towards both ends it runs out into level ground
+    out = np.clip((np.abs(2 * p) - 0.72) / 0.28, 0, 1)
+    crest = crest * (1 - out * out * (3 - 2 * out))
+    z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough
+    return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
 
 
 def _skirt(side: Surface, u: Array, v: Array) -> Shell:

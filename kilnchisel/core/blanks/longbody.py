@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -61,14 +62,8 @@ def long_body(what: Long, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[S
     net, rough = grid_net(u, v), grid_net(u[::4], v[::3]) if detail.fine else grid_net(u, v)
     domain = shapely.box(u[0], v[0], u[-1], v[-1])
     for name, way in zip(what.names, (1.0, -1.0), strict=True):
-
-        def place(uv: Array, way: float = way) -> Array:
-            s = way * uv[:, 0] + middle
-            angle = what.angle(uv[:, 1])
-            return what.at(s, what.size(s), angle if way > 0 else np.pi - angle)
-
         insets, clear = _mirrored(what, way)
-        side = Surface(name, domain, place, net, what.wall_mm, clear)
+        side = Surface(name, domain, partial(_placed, what, way), net, what.wall_mm, clear)
         sides.append(side)
         sheets.append(Sheet(side, "blank", insets=insets, net=net, rough=rough))
     s, angle = u + middle, what.angle(v)
@@ -84,6 +79,13 @@ def long_body(what: Long, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[S
     for name, end in zip(("near end", "far end"), what.ends, strict=True):
         shells.append(Shell(name, "blank", without_slivers(_lattice(what, end[:, 0], end[:, 1], around))))
     return tuple(shells), tuple(sheets)
+
+
+def _placed(what: Long, way: float, uv: Array) -> Array:
+    """Places on the front's side (way 1) or the back's, (n, 2) sheet mm -> (n, 3)."""
+    s = way * uv[:, 0] + sum(what.span) / 2
+    angle = what.angle(uv[:, 1])
+    return what.at(s, what.size(s), angle if way > 0 else np.pi - angle)
 
 
 def _mirrored(what: Long, way: float) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
@@ -117,24 +119,13 @@ def _lattice(what: Long, s: Array, size: Array, angle: Array) -> Any:
 
 def handle_body(handle: Handle, *, detail: Detail) -> Body:
     """A handle lying along x, its thicker end to the left, its head to the right."""
-    length, bend = handle.length_mm, np.radians(handle.bend_deg)
+    length = handle.length_mm
     shape = interpolate.PchipInterpolator(
         np.array([0.0, 0.1, 0.38, 0.8, 1.0]) * length,
         np.array([0.94 * handle.end_mm, handle.end_mm, handle.widest_mm, handle.neck_mm, handle.neck_mm])
         / 2,
     )
-    lift = handle.widest_mm / 2
-
-    def at(s: Array, size: Array, angle: Array) -> Array:
-        turn = bend * (s / length - 0.5)
-        if abs(bend) > 1e-9:
-            radius = length / bend
-            x, z = radius * np.sin(turn), radius * (1 - np.cos(turn))
-        else:
-            x, z = s - length / 2, np.zeros_like(s)
-        side, up = -size * np.cos(angle), size * np.sin(angle)
-        return np.stack([x - up * np.sin(turn), side, z + up * np.cos(turn) + lift], axis=1)
-
+    at = partial(_on_handle, handle)
     first, last = 0.12 * length, 0.84 * length
     steps = np.linspace(0, 1, 25 if detail.fine else 7)
     dome = 0.1 * length
@@ -152,7 +143,7 @@ def handle_body(handle: Handle, *, detail: Detail) -> Body:
     what = Long(
         at,
         shape,
-        lambda v: v / reference,
+        partial(_angle_up, reference),
         reference * np.radians(78),
         (first, last),
         (near, far),
@@ -161,6 +152,22 @@ def handle_body(handle: Handle, *, detail: Detail) -> Body:
     )
     shells, sheets = long_body(what, detail=detail)
     return Body(shells + _head(handle, at, detail=detail), sheets, lengthwise=True)
+
+
+def _on_handle(handle: Handle, s: Array, size: Array, angle: Array) -> Array:
+    length, bend = handle.length_mm, np.radians(handle.bend_deg)
+    turn = bend * (s / length - 0.5)
+    if abs(bend) > 1e-9:
+        radius = length / bend
+        x, z = radius * np.sin(turn), radius * (1 - np.cos(turn))
+    else:
+        x, z = s - length / 2, np.zeros_like(s)
+    side, up = -size * np.cos(angle), size * np.sin(angle)
+    return np.stack([x - up * np.sin(turn), side, z + up * np.cos(turn) + handle.widest_mm / 2], axis=1)
+
+
+def _angle_up(radius: float, v: Array) -> Array:
+    return np.asarray(v / radius)
 
 
 def _head(handle: Handle, at: Place, *, detail: Detail) -> tuple[Shell, ...]:
@@ -188,23 +195,7 @@ def _head(handle: Handle, at: Place, *, detail: Detail) -> tuple[Shell, ...]:
 
 def hull_body(hull: Hull, *, detail: Detail) -> Body:
     """A hull lying along x, nose to the left, its lowest line on the ground."""
-    half_w, half_h = hull.width_mm / 2, hull.height_mm / 2
-    power = 2 + 4 * hull.squareness / 100
-
-    def radius(angle: Array) -> Array:
-        c, s = np.abs(np.cos(angle)) / half_w, np.abs(np.sin(angle)) / half_h
-        return np.asarray((c**power + s**power) ** (-1 / power))
-
-    def at(s: Array, size: Array, angle: Array) -> Array:
-        r = size * radius(angle)
-        x = s - hull.length_mm / 2
-        return np.stack([x, -r * np.cos(angle), half_h + r * np.sin(angle)], axis=1)
-
-    def size(s: Array) -> Array:
-        nose = np.clip(1 - s / hull.nose_mm, 0, 1)
-        tail = np.clip(1 - (hull.length_mm - s) / hull.tail_mm, 0, 1)
-        return np.asarray(np.sqrt(np.maximum(1 - nose**2.2, 0)) * (1 - 0.86 * tail**2))
-
+    at, size = partial(_on_hull, hull), partial(_hull_size, hull)
     # up a side v is the arc length of the middle section
     angles = np.linspace(-1.2, 1.2, 2001)
     spots = at(np.full(2001, hull.length_mm / 2), np.ones(2001), angles)
@@ -232,6 +223,20 @@ def hull_body(hull: Hull, *, detail: Detail) -> Body:
     )
     shells, sheets = long_body(what, detail=detail)
     return Body(shells, sheets, lengthwise=True)
+
+
+def _on_hull(hull: Hull, s: Array, size: Array, angle: Array) -> Array:
+    half_w, half_h = hull.width_mm / 2, hull.height_mm / 2
+    power = 2 + 4 * hull.squareness / 100
+    across, up = np.abs(np.cos(angle)) / half_w, np.abs(np.sin(angle)) / half_h
+    r = size * (across**power + up**power) ** (-1 / power)
+    return np.stack([s - hull.length_mm / 2, -r * np.cos(angle), half_h + r * np.sin(angle)], axis=1)
+
+
+def _hull_size(hull: Hull, s: Array) -> Array:
+    nose = np.clip(1 - s / hull.nose_mm, 0, 1)
+    tail = np.clip(1 - (hull.length_mm - s) / hull.tail_mm, 0, 1)
+    return np.asarray(np.sqrt(np.maximum(1 - nose**2.2, 0)) * (1 - 0.86 * tail**2))
 
 
 def _windows(hull: Hull) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:

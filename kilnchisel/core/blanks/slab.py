@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import mapbox_earcut
@@ -141,12 +142,7 @@ def _sheet(face: Face, ring: Array, what: Slab, way: float, *, detail: Detail) -
         area = shapely.remove_repeated_points(domain, 1e-7)
         side: Side = Plane(face.name, area, origin, way * X, Z, what.wall_mm, face.clear)
         return Sheet(side, face.slot, solid=what.solid, insets=face.insets)
-    depth, middle = face.depth, what.middle_z
-
-    def place(uv: Array) -> Array:
-        x, z = way * uv[:, 0], uv[:, 1] + middle
-        return np.stack([x, depth(x, z), z], axis=1)
-
+    place = partial(_placed, face.depth, way, what.middle_z)
     step = face.step_mm if detail.fine else 2 * face.step_mm
     net = net_over(domain, max(step, _widest(domain)))
     # its border may leave the true one by less than letters keep off it
@@ -155,6 +151,12 @@ def _sheet(face: Face, ring: Array, what: Slab, way: float, *, detail: Detail) -
     rough = net_over(about, max(ROUGHER * step, _widest(about)))
     side = Surface(face.name, domain, place, net, what.wall_mm, face.clear)
     return Sheet(side, face.slot, solid=what.solid, insets=face.insets, net=net, rough=rough)
+
+
+def _placed(depth: Callable[[Array, Array], Array], way: float, middle: float, uv: Array) -> Array:
+    """Places on a face of this depth, (n, 2) sheet mm -> (n, 3)."""
+    x, z = way * uv[:, 0], uv[:, 1] + middle
+    return np.stack([x, depth(x, z), z], axis=1)
 
 
 def _widest(area: shapely.Polygon) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -38,13 +39,6 @@ def van_body(van: Van, *, detail: Detail) -> Body:
     length, height = van.length_mm, van.height_mm
     ring = subdivided(_outline(van, detail=detail), STEP_MM if detail.fine else 2.4 * STEP_MM)
     middle = height / 2
-
-    def half(x: Array, z: Array) -> Array:
-        """Half the body's width: narrower towards the roof and the nose."""
-        up = np.clip((z / height - 0.42) / 0.58, 0, 1)
-        ahead = np.clip((-x / length - 0.2) / 0.3, 0, 1)
-        return np.asarray(van.width_mm / 2 * (1 - 0.1 * up**2 - 0.09 * ahead**2))
-
     insets, zones = _side_details(van)
     mirrored = tuple(replace(i, area=flipped(i.area)) for i in insets)
     strips = tuple(
@@ -59,10 +53,10 @@ def van_body(van: Van, *, detail: Detail) -> Body:
     typed: tuple[tuple[str, FinishSlot, int, int], ...] = strips  # type: ignore[assignment]
     what = Slab(
         ring,
-        Face("left side", lambda x, z: -half(x, z), step_mm=STEP_MM, clear=zones, insets=insets),
+        Face("left side", partial(_half, van, -1.0), step_mm=STEP_MM, clear=zones, insets=insets),
         Face(
             "right side",
-            half,
+            partial(_half, van, 1.0),
             step_mm=STEP_MM,
             clear=tuple(ClearZone(z.name, flipped(z.area)) for z in zones),
             insets=mirrored,
@@ -99,6 +93,13 @@ def _run_on(ring: Array, length: float, height: float, line: tuple[Any, Any]) ->
         raise AssertionError("the van's outline has lost a straight piece")
     start = int(np.flatnonzero(on & ~np.roll(on, 1))[0])
     return start, start + int(on.sum()) - 1
+
+
+def _half(van: Van, way: float, x: Array, z: Array) -> Array:
+    """Half the body's width, towards the back (way 1) or the front: narrower towards the roof, the nose."""
+    up = np.clip((z / van.height_mm - 0.42) / 0.58, 0, 1)
+    ahead = np.clip((-x / van.length_mm - 0.2) / 0.3, 0, 1)
+    return np.asarray(way * van.width_mm / 2 * (1 - 0.1 * up**2 - 0.09 * ahead**2))
 
 
 def _side_details(van: Van) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:

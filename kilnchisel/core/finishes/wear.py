@@ -80,7 +80,7 @@ def marked(
     far, (row, column) = ndimage.distance_transform_edt(~edge, return_indices=True)
     here = slice(pad, pad + columns)
     at = row[:, here], (column[:, here] - pad) % columns
-    near = np.exp(-((far[:, here] * step / reach_mm) ** 2)).astype(np.float32)
+    near = np.exp(-((far[:, here] * step / max(reach_mm, 1e-3 * step)) ** 2)).astype(np.float32)
     above = high_map > (top[at] + floor[at]) / 2
     clean = above | (top[at] - floor[at] < HOLDS_DIRT_MM)
     return Marked(np.where(above, near, 0.0), np.where(clean, 0.0, near), (left, low), size)

@@ -17,7 +17,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.intake.wire import packed, received, written
+from kilnchisel.core.sending.wire import packed, received, written
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")

@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.intake.wire import Late, packed, received, written
+from kilnchisel.core.sending.wire import Late, packed, received, written
 
 Told = Callable[[float | None, str], None]
 
@@ -49,6 +49,7 @@ class _Reader:
     def __init__(self, *, ahead: bool = False) -> None:
         """``ahead``: while nothing is asked of it, it loads what reading any kind of file takes."""
         self.fresh = True
+        self.since = 0.0  # when it was last needed (monotonic)
         environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         self.process = subprocess.Popen(
             [sys.executable, "-m", "kilnchisel.core.intake.child", *(["ahead"] if ahead else [])],
@@ -92,6 +93,7 @@ _lock = threading.Lock()
 _idle: list[_Reader] = []
 _busy: dict[_Reader, int] = {}  # with the thread that waits for it
 _free = threading.Semaphore(MOST_READERS)
+_kept_s: list[float] = []
 
 
 def warm() -> None:
@@ -101,6 +103,25 @@ def warm() -> None:
     with _lock:
         if not _idle and not _busy:
             _idle.append(_Reader(ahead=True))
+
+
+def start_anew() -> None:
+    """In a process that was forked: the readers there are belong to the other one."""
+    _idle.clear()
+    _busy.clear()
+
+
+def keep_readers(seconds: float) -> None:
+    """From now on a reading process that has had nothing to do for so long is ended."""
+    _kept_s.append(seconds)
+
+
+def _end_idle() -> None:
+    with _lock:
+        gone = [reader for reader in _idle if time.monotonic() - reader.since >= _kept_s[-1]]
+        _idle[:] = [reader for reader in _idle if reader not in gone]
+    for reader in gone:
+        reader.end()
 
 
 def stop_reading(thread: int | None = None) -> None:
@@ -182,9 +203,14 @@ def read(
             del _busy[reader]
             kept = how not in ("late", "died", "memory")
             if kept:
+                reader.since = time.monotonic()
                 _idle.append(reader)
         if not kept:
             reader.end()
+        elif _kept_s:
+            later = threading.Timer(_kept_s[-1], _end_idle)
+            later.daemon = True
+            later.start()
     if how == "made":
         return value
     raise KilnError(_sentence(how, value, name[:80] or "The file", limits, doing))

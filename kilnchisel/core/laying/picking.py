@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
@@ -37,8 +37,7 @@ def spot_under(blank: Blank, origin: Array, way: Array) -> Spot | None:
         x, y, z = (round(float(value), 3) for value in found[0])
         return Spot(ANY_SPOT, spot=(x, y, z))
     best: tuple[float, Spot] | None = None
-    for sheet in body_of(blank).sheets:
-        side = sheet.side
+    for side in sides_at(blank).all:
         uv = side.meet(origin[None], way[None])[0]
         if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv):
             continue

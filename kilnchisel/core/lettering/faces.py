@@ -61,10 +61,16 @@ class LoadedFace:
     features: frozenset[str]  # OpenType features that substitute glyphs
     axes: tuple[AxisRange, ...]
     count: int  # faces in the file
+    number: int  # of this one among them
+    settings: tuple[Axis, ...]
     font: hb.Font = field(repr=False)
     characters: frozenset[int] = field(repr=False)
     open_font: OpenFont | None = field(default=None, repr=False)
     lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # in another process: read from its file there
+        return _load_again, (self.path, self.number, self.settings)
 
     @property
     def title(self) -> str:
@@ -98,12 +104,15 @@ def face_path(face: Face) -> Path:
 
 def load_face(face: Face) -> LoadedFace:
     """The loaded face. Raises KilnError naming the file and the reason when it is unusable."""
-    path = face_path(face)
+    number, axes = (face.number, face.axes) if isinstance(face, FileFace) else (0, ())
+    return _load_again(face_path(face), number, axes)
+
+
+def _load_again(path: Path, number: int, axes: tuple[Axis, ...]) -> LoadedFace:
     try:
         state = path.stat()
     except OSError as error:
         raise KilnError(f"The font file {path} cannot be read: {error.strerror}.") from None
-    number, axes = (face.number, face.axes) if isinstance(face, FileFace) else (0, ())
     return _load(path, state.st_mtime_ns, state.st_size, number, axes)
 
 
@@ -211,6 +220,8 @@ def _parsed(path: Path, data: bytes, number: int, axes: tuple[Axis, ...]) -> Loa
         features=_features(tables),
         axes=_axes(tables),
         count=count,
+        number=number,
+        settings=axes,
         font=font,
         characters=frozenset(characters),
         open_font=open_font,

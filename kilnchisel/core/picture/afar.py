@@ -6,8 +6,6 @@ arrays go over once and are named by number from then on, until nothing here ref
 
 from __future__ import annotations
 
-import collections
-import io
 import os
 import pickle
 import queue
@@ -17,29 +15,22 @@ import sys
 import threading
 import time
 import traceback
-import weakref
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
-from kilnchisel.core.intake.wire import packed, received, written
 from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.sending.things import Receiver, Sender
+from kilnchisel.core.sending.wire import sent, taken
 
-LARGE_BYTES = 64 * 1024  # arrays from here on go over once
 LOOK_S = 0.02  # how often it is asked whether the picture is still wanted
 PATIENCE_S = 20.0  # for the end of a picture that is not wanted any more
 BEHIND = 10  # nice
-
-
-Sent = tuple[int, NDArray[Any]]
 
 
 @dataclass(frozen=True)
@@ -54,93 +45,12 @@ class Order:
     wish: Wish | None = None
 
 
-class Sender:
-    """Turns scenes into bytes; what was sent before and still is there is only named."""
-
-    def __init__(self) -> None:
-        self._numbers: dict[int, tuple[weakref.ref[Any], int]] = {}
-        self._gone: collections.deque[int] = collections.deque()
-        self._next = 0
-
-    def parts(self, scene: Scene) -> tuple[list[int], list[tuple[int, bytes]], list[Sent], bytes]:
-        """Numbers that mean nothing any more; new things in the order in which they need each other; the
-        new arrays; the scene."""
-        fresh: list[tuple[int, Any]] = []
-        body = self._bytes(scene, fresh, None)
-        sent: list[tuple[int, bytes]] = []
-        arrays: list[Sent] = []
-        done = 0
-        while done < len(fresh):
-            number, thing = fresh[done]
-            if isinstance(thing, np.ndarray):
-                arrays.append((number, np.ascontiguousarray(thing)))
-            else:
-                sent.append((number, self._bytes(thing, fresh, thing)))
-            done += 1
-        gone = []
-        while self._gone:
-            gone.append(self._gone.popleft())
-        return gone, sent[::-1], arrays, body
-
-    def _bytes(self, value: Any, fresh: list[tuple[int, Any]], itself: Any) -> bytes:
-        buffer = io.BytesIO()
-        pickler = pickle.Pickler(buffer, protocol=5)
-        pickler.persistent_id = lambda one: self._named(one, fresh, itself)  # type: ignore[method-assign]
-        pickler.dump(value)
-        return buffer.getvalue()
-
-    def _named(self, one: Any, fresh: list[tuple[int, Any]], itself: Any) -> int | None:
-        large = isinstance(one, np.ndarray) and one.nbytes >= LARGE_BYTES and one.dtype != object
-        if one is itself or not (large or isinstance(one, Texture | Amount)):
-            return None
-        known = self._numbers.get(id(one))
-        if known is None or known[0]() is not one:
-            self._next += 1
-            known = (weakref.ref(one, self._dropper(id(one), self._next)), self._next)
-            self._numbers[id(one)] = known
-            fresh.append((known[1], one))
-        return known[1]
-
-    def _dropper(self, key: int, number: int) -> Callable[[Any], None]:
-        def drop(_: Any) -> None:
-            self._gone.append(number)
-            held = self._numbers.get(key)
-            if held is not None and held[1] == number:
-                del self._numbers[key]
-
-        return drop
-
-
-class Receiver:
-    """Turns the bytes into scenes again."""
-
-    def __init__(self) -> None:
-        self.things: dict[int, Any] = {}
-
-    def scene(
-        self, gone: list[int], fresh: list[tuple[int, bytes]], arrays: list[Sent], body: bytes
-    ) -> Scene:
-        """The scene that was sent."""
-        for number in gone:
-            self.things.pop(number, None)
-        self.things.update(arrays)
-        for number, data in fresh:
-            self.things[number] = self._value(data)
-        made: Scene = self._value(body)
-        return made
-
-    def _value(self, data: bytes) -> Any:
-        unpickler = pickle.Unpickler(io.BytesIO(data))
-        unpickler.persistent_load = self.things.__getitem__  # type: ignore[method-assign]
-        return unpickler.load()
-
-
 class Afar:
     """Mockups made elsewhere. To be used from one thread; ``ahead`` and ``close`` from any."""
 
     def __init__(self) -> None:
         self._process: subprocess.Popen[bytes] | None = None
-        self._sender = Sender()
+        self._sender = Sender(Texture, Amount)
         self._scene: Scene | None = None
         self._number = 0
         self._closed = False
@@ -151,7 +61,7 @@ class Afar:
         with self._starting:
             if self._closed or (self._process is not None and self._process.poll() is None):
                 return
-            self._sender, self._scene = Sender(), None
+            self._sender, self._scene = Sender(Texture, Amount), None
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "kilnchisel.core.picture.afar"],
                 stdin=subprocess.PIPE,
@@ -201,11 +111,7 @@ class Afar:
         self._number += 1
         if scene is not self._scene:
             # what is only for drafts need not go over
-            gone, fresh, arrays, body = self._sender.parts(replace(scene, proxy=None))
-            shapes = [(number, array.dtype.str, array.shape) for number, array in arrays]
-            self._send(("scene", gone, fresh, shapes, body))
-            for _, array in arrays:  # as they lie: packing them would hold up the other threads
-                self._write(array.reshape(-1).view(np.uint8).data)
+            self._send(("scene", self._sender.parts(replace(scene, proxy=None))))
             self._scene = scene
         self._send(("refine", Order(self._number, view, size, samples, looks, wish)))
         given_up: float | None = None
@@ -241,16 +147,13 @@ class Afar:
             if given_up is not None and time.monotonic() > given_up:
                 raise EOFError
             return None
-        reply: tuple[str, int, Any] = received(process.stdout.fileno(), time.monotonic() + PATIENCE_S)
+        reply: tuple[str, int, Any] = taken(process.stdout.fileno())
         return reply
 
     def _send(self, message: tuple[Any, ...]) -> None:
-        self._write(packed(message))
-
-    def _write(self, view: bytes | memoryview) -> None:
         if self._process is None or self._process.stdin is None:
             raise EOFError
-        written(self._process.stdin.fileno(), view)
+        sent(self._process.stdin.fileno(), message)
 
     def _end(self) -> None:
         process, self._process, self._scene = self._process, None, None
@@ -293,12 +196,12 @@ def main() -> None:
         kind, *values = orders.get()
         if kind == "scene":
             had = had if mockup is None else mockup.traced.textures
-            scene, mockup = receiver.scene(*values), None
+            scene, mockup = receiver.value(values[0]), None
             continue
         order: Order = values[0]
 
         def send(what: str, value: Any, number: int = order.number) -> None:
-            written(answers, packed((what, number, value)))
+            sent(answers, (what, number, value))
 
         def stop(number: int = order.number) -> bool:
             return number in stopped
@@ -329,28 +232,13 @@ def _listen(orders: queue.SimpleQueue[tuple[Any, ...]], stopped: set[int]) -> No
     """Take orders while a picture is made. The end of the pipe is the end of the program that asks."""
     while True:
         try:
-            message = received(0)
+            message = taken(0)
         except EOFError:
             os._exit(0)
         if message[0] == "stop":
             stopped.add(message[1])
             continue
-        if message[0] == "scene":
-            kind, gone, fresh, shapes, body = message
-            message = (kind, gone, fresh, [(n, _array(dtype, shape)) for n, dtype, shape in shapes], body)
         orders.put(message)
-
-
-def _array(dtype: str, shape: tuple[int, ...]) -> NDArray[Any]:
-    """The next array from the pipe, as it lies."""
-    array = np.empty(shape, dtype=dtype)
-    view = array.reshape(-1).view(np.uint8).data
-    while view:
-        count = os.readv(0, [view[: 1 << 20]])
-        if count == 0:
-            os._exit(0)
-        view = view[count:]
-    return array
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
@@ -49,11 +49,11 @@ def _on_mesh(blank: Mesh3D, origin: Array, way: Array) -> tuple[Array, Array] | 
 
 def _on_side(blank: Blank, origin: Array, way: Array) -> tuple[Array, Array] | None:
     best: tuple[float, Array, Array] | None = None
-    for sheet in body_of(blank).sheets:
-        uv = sheet.side.meet(origin[None], way[None])
-        if np.isnan(uv).any() or not shapely.intersects_xy(sheet.side.domain, *uv[0]):
+    for side in sides_at(blank).all:
+        uv = side.meet(origin[None], way[None])
+        if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv[0]):
             continue
-        point, normal = sheet.side.to_body(uv, np.zeros(1))[0], sheet.side.frames(uv)[0, 2]
+        point, normal = side.to_body(uv, np.zeros(1))[0], side.frames(uv)[0, 2]
         far = float((point - origin) @ way)
         if float(normal @ way) < 0 and (best is None or far < best[0]):
             best = far, point, normal

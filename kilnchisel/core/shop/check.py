@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 from kilnchisel.core.job.edits import Fix, change
@@ -27,7 +28,7 @@ class Check:
 
 def set_to(index: int, label: str, path: tuple[str | int, ...], value: object) -> Fix:
     """The fix that gives a field of a lettering another value."""
-    return Fix(label, lambda job: change(job, ("letterings", index, *path), value))
+    return Fix(label, partial(change, path=("letterings", index, *path), value=value))
 
 
 def rounded_down(value: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import shapely
 
@@ -323,11 +324,15 @@ def _shrink_to_side(job: Job, index: int, laid: Laid) -> Fix | None:
     if laid.side.period is None:
         share = min(share, 0.94 * (high_u - low_u) / laid.width_mm)
     if share >= 1:
-        return Fix("Centre it", lambda job: centred(job, index))
+        return Fix("Centre it", partial(centred, index=index))
     smaller = _scaled_fix(job, index, laid, share)
     if smaller is None:
         return None
-    return Fix(f"Fit it: {smaller.label.lower()}", lambda job: centred(smaller.apply(job), index))
+    return Fix(f"Fit it: {smaller.label.lower()}", partial(_smaller_centred, smaller=smaller, index=index))
+
+
+def _smaller_centred(job: Job, smaller: Fix, index: int) -> Job:
+    return centred(smaller.apply(job), index)
 
 
 def _scaled_fix(job: Job, index: int, laid: Laid, share: float) -> Fix | None:
@@ -352,7 +357,7 @@ def _off_zones(job: Job, index: int) -> Fix | None:
         clear_of_zones(job, index)
     except KilnError:
         return None
-    return Fix("Move it clear", lambda job: clear_of_zones(job, index))
+    return Fix("Move it clear", partial(clear_of_zones, index=index))
 
 
 def _cap(index: int, cap: float) -> Fix:

@@ -9,9 +9,9 @@ from kilnchisel.core.job.edits import Fix
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.readings import Reading
 from kilnchisel.core.units import format_length
+from kilnchisel.core.workshop.orders import Taken
 from kilnchisel.ui.theme import Theme, drawing
 from kilnchisel.ui.ticket.sections import TITLES
-from kilnchisel.ui.work import Taken
 
 WIDTH = 222
 COLOUR = {"good": "glaze", "warning": "amber", "failure": "brick"}

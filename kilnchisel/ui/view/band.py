@@ -16,7 +16,7 @@ from kilnchisel.core.job.bending import can_bend
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.arranging import is_straight
-from kilnchisel.ui.work import Drawn
+from kilnchisel.core.workshop.orders import Drawn
 
 Array = NDArray[Any]
 

@@ -23,9 +23,9 @@ from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.shop.placing import gap_round
 from kilnchisel.core.units import format_angle, format_length
+from kilnchisel.core.workshop.orders import Drawn, Look
 from kilnchisel.ui.view.band import moved, on_picture, sheet_at, sized, turned, visible_runs
 from kilnchisel.ui.view.letters import letter_dragged, point_dragged
-from kilnchisel.ui.work import Drawn, Look
 
 Array = NDArray[Any]
 Pixel = tuple[float, float]

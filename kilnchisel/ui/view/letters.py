@@ -15,8 +15,8 @@ from kilnchisel.core.job.wording import Curve, LetterChange, Slope, Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.arranging import Stand
 from kilnchisel.core.lettering.paths import baseline_of
+from kilnchisel.core.workshop.orders import Drawn
 from kilnchisel.ui.view.band import Handle, on_picture, visible_runs
-from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
 

@@ -38,6 +38,7 @@ from kilnchisel.core.scene.highlights import Glint, glint_under
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import nudged
 from kilnchisel.core.units import format_length
+from kilnchisel.core.workshop.orders import DraftOrder, Drawn, Look, MockupOrder
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import Theme
 from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, on_picture, sheet_at
@@ -56,7 +57,7 @@ from kilnchisel.ui.view.painting import (
 from kilnchisel.ui.view.rulers import paint_rulers
 from kilnchisel.ui.view.stretch import stretch_cells, stretch_picture
 from kilnchisel.ui.view.typing import caret_at, caret_line, typed
-from kilnchisel.ui.work import DraftDesk, DraftOrder, Drawn, Look, MockupDesk, MockupOrder
+from kilnchisel.ui.work import DraftDesk, MockupDesk, Workshop
 
 Array = NDArray[Any]
 
@@ -120,8 +121,9 @@ class PictureView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
         self.setAccessibleName("Picture of the piece")
-        self.drafts = DraftDesk()
-        self.mockups = MockupDesk()
+        self.workshop = Workshop()
+        self.drafts = DraftDesk(self.workshop)
+        self.mockups = MockupDesk(self.workshop)
         self.drafts.drawn.connect(self._show_draft)
         self.drafts.taken.connect(self._take)
         self.drafts.failed.connect(self._fail)
@@ -328,8 +330,7 @@ class PictureView(QWidget):
         """Stop the threads."""
         for timer in (self._slow, self._rest, self._pause):
             timer.stop()
-        self.mockups.close()
-        self.drafts.close()
+        self.workshop.close()
 
     # looking
 

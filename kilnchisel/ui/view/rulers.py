@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.units import LENGTH_FACTORS, format_number
+from kilnchisel.core.workshop.orders import Drawn
 from kilnchisel.ui.theme import Theme, font
 from kilnchisel.ui.view.band import on_picture
-from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
 

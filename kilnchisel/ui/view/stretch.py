@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.workshop.orders import Drawn
 from kilnchisel.ui.view.band import on_picture
-from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
 

@@ -13,9 +13,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.workshop.orders import Drawn
 from kilnchisel.ui.view.band import on_picture
 from kilnchisel.ui.view.letters import letter_under, own_place, stand_of
-from kilnchisel.ui.work import Drawn
 
 Array = NDArray[Any]
 

@@ -1,8 +1,6 @@
 """What keeps the window from standing still: who stands back, and when Python looks for garbage."""
 
 import gc
-import os
-import threading
 import unittest
 import weakref
 
@@ -10,31 +8,7 @@ import numpy as np
 
 from kilnchisel.core.picture.card import Card
 from kilnchisel.core.picture.lockless import Lockless
-from kilnchisel.ui.helpers import Helpers
 from tests.ui.harness import WindowTest
-from tests.waiting import until
-
-
-class StandingBack(unittest.TestCase):
-    def test_threads_of_libraries_do_and_those_of_python_do_not(self):
-        # a thread that Python does not list, as a library's own
-        import _thread
-
-        going, tasks = threading.Event(), []
-
-        def helper():
-            tasks.append(threading.get_native_id())
-            going.wait(20)
-
-        helpers = Helpers(7)
-        _thread.start_new_thread(helper, ())
-        mine = threading.Thread(target=lambda: going.wait(20))
-        mine.start()
-        until(lambda: tasks, "the helper to start")
-        helpers.settle()
-        self.addCleanup(going.set)
-        self.assertEqual(os.getpriority(os.PRIO_PROCESS, tasks[0]), 7)
-        self.assertEqual(os.getpriority(os.PRIO_PROCESS, mine.native_id), 0)
 
 
 class Garbage(WindowTest):

@@ -1,0 +1,80 @@
+"""What the window asks for and what it gets: plain values that go from process to process."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from kilnchisel.core.build import square_on_view, view_of
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.handover.pictures import PictureOrder
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.scene.view import View
+from kilnchisel.core.shop.check import Check
+from kilnchisel.core.shop.readings import Reading
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the picture is looked at in the window."""
+
+    square_on: bool = False
+    zoom: float = 1.0
+    at: tuple[float, float] | None = None  # sheet point looked at when square-on
+
+
+@dataclass(frozen=True)
+class DraftOrder:
+    """A draft to draw. ``scale`` < 1 while something moves."""
+
+    job: Job
+    index: int | None
+    look: Look
+    size: tuple[int, int]
+    scale: float
+    detail: Detail
+    number: int
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A drawn draft with what the handles and rulers need to lie exactly on it."""
+
+    order: DraftOrder
+    pixels: Any
+    view: View
+    stance: Any
+    laid: tuple[Laid, ...]
+    seconds: float  # that drawing it took, the geometry apart
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """Readings and checks of the chosen lettering."""
+
+    job: Job
+    index: int
+    readings: tuple[Reading, ...]
+    checks: tuple[Check, ...]
+
+
+@dataclass(frozen=True)
+class MockupOrder:
+    """A mockup to refine in the window, or (``picture``) one to be written to a file."""
+
+    job: Job
+    index: int | None
+    look: Look
+    size: tuple[int, int]
+    samples: int
+    number: int
+    picture: PictureOrder | None = None
+
+
+def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
+    """The camera of a look."""
+    aspect = size[0] / size[1]
+    if look.square_on:
+        return square_on_view(job, index or 0, aspect, look.zoom, look.at)
+    return view_of(job, aspect)

@@ -1,0 +1,72 @@
+"""The window with the workshop's own process: it draws, comes back when it ended, says when it cannot."""
+
+import os
+import signal
+from unittest import mock
+
+from kilnchisel.ui import work
+from tests.ui.harness import WindowTest
+
+
+class Apart(WindowTest):
+    def open_window(self, demos=None):
+        with mock.patch("kilnchisel.ui.view.picture.Workshop", work.Workshop):
+            return super().open_window(demos)
+
+    @property
+    def pid(self):
+        return self.window.picture.workshop._process.pid
+
+    def drawn(self):
+        self.wait(self.window.picture._shows_present, "the draft")
+
+    def rename(self, name):
+        self.window.session.edit(("name",), name, "name")
+
+    def test_typing_dragging_and_readings_go_through_it(self):
+        self.new()
+        self.drawn()
+        self.assertNotEqual(self.pid, os.getpid())
+        self.assertTrue(self.window.picture.drafts.card)
+        laid = self.window.picture.drawn.laid[0]
+        before = self.pixels()
+        width = laid.width_mm
+        self.window.session.edit(("letterings", 0, "content", "text"), "Your words and more", "words")
+        self.drawn()
+        self.assertGreater(self.window.picture.drawn.laid[0].width_mm, width)
+        self.assertGreater(abs(self.pixels() - before).max(), 40)
+        band = self.window.picture.band
+        self.assertTrue(band.handles)
+
+    def test_a_process_that_ends_is_started_again_and_the_picture_comes(self):
+        self.new()
+        self.drawn()
+        gone = self.pid
+        os.kill(gone, signal.SIGKILL)
+        self.rename("Other")
+        self.drawn()
+        self.assertNotEqual(self.pid, gone)
+        self.assertEqual(self.window.picture.notice, "")
+
+    def test_what_ends_it_again_and_again_is_told(self):
+        self.new()
+        self.drawn()
+        killed = []
+
+        def ends(self, *order):
+            killed.append(order[0])
+            if self._process is None or not self._process.runs():
+                self._start()
+            self._process.kill()
+
+        with mock.patch.object(work.Workshop, "send", ends):
+            self.rename("Other")
+            self.wait(lambda: self.window.picture.notice == work.ENDED, "the sentence")
+        self.rename("Third")
+        self.wait(lambda: not self.window.picture.notice, "it draws again")
+        self.drawn()
+
+    def test_closing_the_window_ends_it(self):
+        process = self.window.picture.workshop._process
+        self.window.close()
+        self.wait(lambda: not process.runs(), "its end")
