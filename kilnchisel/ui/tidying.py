@@ -14,8 +14,8 @@ class Tidying(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._garbage = Garbage()
-        self.tick, self.rest = self._garbage.tick, self._garbage.rest
+        self.garbage = Garbage()
+        self.tick, self.rest = self.garbage.tick, self.garbage.rest
         self._clock = QTimer(self)
         self._clock.timeout.connect(self.tick)
         self._clock.start(TICK_MS)
@@ -23,4 +23,4 @@ class Tidying(QObject):
     def stop(self) -> None:
         """Leave it to Python again."""
         self._clock.stop()
-        self._garbage.stop()
+        self.garbage.stop()

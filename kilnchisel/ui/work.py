@@ -6,6 +6,7 @@ It is a process of its own: what draws never holds up the window, and may end al
 from __future__ import annotations
 
 import contextlib
+import queue
 import sys
 import threading
 from typing import Any
@@ -35,24 +36,26 @@ def ahead() -> None:
 class Workshop(QObject):
     """The process, and what comes from it. To be used from the window's thread."""
 
+    card: str | None = None  # what draws
     heard = pyqtSignal(object)  # an answer of the bench, what it is made of put together; or ("ended",)
 
     def __init__(self) -> None:
         super().__init__()
         self._process: Process | None = None
+        self._orders: queue.SimpleQueue[tuple[Any, ...] | None] = queue.SimpleQueue()
         self._start()
 
     def _start(self) -> None:
         self._process = _ahead.pop() if _ahead else started()
-        threading.Thread(target=self._listen, args=(self._process,), name="workshop", daemon=True).start()
+        self._orders = queue.SimpleQueue()
+        what = (self._process, self._orders)
+        threading.Thread(target=self._listen, args=what, name="workshop", daemon=True).start()
 
     def send(self, *order: Any) -> None:
-        """Order something. A process that has ended is started again."""
+        """Order something; comes back at once. A process that has ended is started again."""
         if self._process is None or not self._process.runs():
             self._start()
-        assert self._process is not None
-        with contextlib.suppress(OSError):  # it ends at this moment: that is heard
-            sent(self._process.orders, order)
+        self._orders.put(order)
 
     def close(self) -> None:
         """End the process."""
@@ -60,19 +63,28 @@ class Workshop(QObject):
         if process is not None:
             process.kill()
 
-    def _listen(self, process: Process) -> None:
+    def _listen(self, process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:
+        writer = threading.Thread(target=_write, args=(process, orders), name="orders", daemon=True)
+        writer.start()
         receiver = Receiver()
         while True:
             try:
                 answer = taken(process.answers)
-            except (EOFError, OSError, ValueError):
+                self._tell(answer, receiver)
+            except (EOFError, OSError):
                 break
-            self._tell(answer, receiver)
+            except Exception as error:  # what comes cannot be used: as if it had ended
+                sys.excepthook(type(error), error, error.__traceback__)
+                break
+        orders.put(None)
+        writer.join()  # before its pipe is closed
         process.end()
         if process is self._process:  # not closed by the window
             self._emit(("ended",))
 
     def _tell(self, answer: tuple[Any, ...], receiver: Receiver) -> None:
+        if answer[0] == "card":
+            self.card = answer[1]
         if answer[0] == "drawn":
             kind, number, parts, *rest = answer
             answer = (kind, number, receiver.value(parts), *rest)
@@ -81,6 +93,13 @@ class Workshop(QObject):
     def _emit(self, answer: tuple[Any, ...]) -> None:
         with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
             self.heard.emit(answer)
+
+
+def _write(process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:
+    """Send what is ordered; where it is not taken at once, nobody but this thread waits."""
+    with contextlib.suppress(OSError):  # the process has ended: that is heard
+        while (order := orders.get()) is not None:
+            sent(process.orders, order)
 
 
 class _Desk(QObject):
@@ -140,16 +159,15 @@ class DraftDesk(_Desk):
     taken = pyqtSignal(object)
     what = "draft"
 
-    def __init__(self, workshop: Workshop) -> None:
-        super().__init__(workshop)
-        self.card: str | None = None  # what draws; None while nothing does
+    @property
+    def card(self) -> str | None:
+        """What draws; None while nothing does."""
+        return self._workshop.card
 
     def _hear(self, answer: tuple[Any, ...]) -> None:
         super()._hear(answer)
         kind, *values = answer
-        if kind == "card":
-            self.card = values[0]
-        elif kind in ("drawn", "taken"):
+        if kind in ("drawn", "taken"):
             order: DraftOrder | None = self._order(values[0])
             if order is None:
                 return

@@ -9,11 +9,12 @@ from kilnchisel.core.blanks.mesh import Mesh, open_edges
 from kilnchisel.core.build import lettering_laid, outline_of, piece_of, scene_of_job
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet
 from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
-from kilnchisel.core.job.crafts import Engraved, Printed, Raised
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, with_lettering
-from kilnchisel.core.job.fresh import first_lettering
+from kilnchisel.core.job.fresh import first_lettering, fresh_job
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.wording import Backing, ShippedFace, Wording
 from kilnchisel.core.laying.laid import lay_outline
@@ -210,3 +211,15 @@ class Chain(unittest.TestCase):
         self.assertIs(before["edge"], after["edge"])
         self.assertIs(before["back"].mesh, after["back"].mesh)
         self.assertIsNot(before["front"].mesh, after["front"].mesh)
+
+
+class OffTheSide(unittest.TestCase):
+    def test_parts_of_which_nothing_is_left_are_not_there(self):
+        job = change(fresh_job("plaque"), ("letterings", 0, "craft"), CutThrough(behind="light"))
+        off = change(job, ("letterings", 0, "lay", "across_mm"), 500.0)
+        for detail in Detail:
+            with self.subTest(detail=detail):
+                names = {part.name for part in piece_of(job, detail=detail).parts}
+                parts = piece_of(off, detail=detail).parts
+                self.assertTrue(all(len(part.mesh.faces) for part in parts))
+                self.assertLess({part.name for part in parts}, names)

@@ -169,6 +169,7 @@ class Elsewhere(unittest.TestCase):
         np.testing.assert_array_equal(pixels, here["drawn"][2])
         np.testing.assert_array_equal(stance, here["drawn"][4])
         self.assertGreater(seconds, 0)
+        self.assertTrue(there["card"][0])
         (laid,), sides = Receiver().value(parts)
         self.assertEqual(laid.outline.letters[0].character, "T")
         self.assertEqual(laid.side.name, sides.all[0].name)

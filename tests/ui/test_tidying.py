@@ -45,7 +45,7 @@ class Garbage(WindowTest):
         gc.collect(1)  # it is old by now, had it been kept
         gone = tied()
         tidying = self.window.tidying
-        tidying._last = 0.0
+        tidying.garbage._last = 0.0
         tidying.rest()
         self.assertIsNone(gone())
         again = tied()

@@ -21,7 +21,7 @@ from kilnchisel.core.intake import gate
 from kilnchisel.core.sending.wire import sent, taken
 
 READER_S = 20.0  # what reads files for it is not kept longer
-BEHIND = 2  # nice: the window comes first
+BEHIND = 4  # nice: the window comes first
 
 
 class Process:
@@ -43,7 +43,8 @@ class Process:
                 os.kill(self.pid, signal.SIGKILL)
 
     def end(self) -> None:
-        """Wait for its end, and close the pipes."""
+        """End it, wait for that, and close the pipes."""
+        self.kill()
         self._waited(0)
         for pipe in (self.orders, self.answers):
             with contextlib.suppress(OSError):
