@@ -37,7 +37,7 @@ class Watch:
     call that does not let go of the interpreter stops the window from another thread."""
 
     def __init__(self, from_s: float) -> None:
-        self.last = time.monotonic()
+        self.last, self._worked = time.monotonic(), time.thread_time()
         self.doing = "start"
         self.found: list[tuple[float, str, str]] = []  # gap, what was being done, where it stood
         self._from_s = from_s
@@ -49,12 +49,14 @@ class Watch:
     def beat(self) -> None:
         """An event has come through."""
         now = time.monotonic()
-        gap = now - self.last
+        gap, worked = now - self.last, time.thread_time()
         if gap > self._from_s:
             # nobody came to look: another thread held the interpreter, and has hardly gone on since
-            self.found.append((gap, self.doing, self._stack or f"not seen; {self._stacks()}"))
+            where = self._stack or f"not seen; {self._stacks()}"
+            own = 1000 * (worked - self._worked)  # the rest it waited for a processor or for another thread
+            self.found.append((gap, self.doing, f"at work {own:.0f} ms; {where}"))
         self._stack = ""
-        self.last = now
+        self.last, self._worked = now, worked
 
     def longest(self, count: int) -> list[tuple[float, str, str]]:
         """The longest gaps, longest first."""
