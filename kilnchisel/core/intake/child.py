@@ -17,7 +17,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.sending.wire import packed, received, written
+from kilnchisel.core.sending.wire import packed, received, way_back, written
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
@@ -28,10 +28,8 @@ AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
 def main() -> None:
     """Answer until the pipe ends."""
     threading.Thread(target=_die_with, args=(os.getppid(),), daemon=True).start()
-    answers = os.dup(1)
-    nowhere = os.open(os.devnull, os.O_RDWR)
-    os.dup2(nowhere, 1)  # what libraries print is not an answer
-    os.dup2(nowhere, 2)
+    answers = way_back()
+    os.dup2(1, 2)
     sys.stdout = sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
     warnings.simplefilter("ignore")
 

@@ -26,7 +26,7 @@ from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.sending.things import Receiver, Sender
-from kilnchisel.core.sending.wire import sent, taken
+from kilnchisel.core.sending.wire import sent, taken, way_back
 
 LOOK_S = 0.02  # how often it is asked whether the picture is still wanted
 PATIENCE_S = 20.0  # for the end of a picture that is not wanted any more
@@ -178,9 +178,7 @@ def main() -> None:
     """Make what is asked for until the pipe ends."""
     os.nice(BEHIND)
     settle_allocator()
-    answers = os.dup(1)
-    nowhere = os.open(os.devnull, os.O_RDWR)
-    os.dup2(nowhere, 1)  # what libraries print is not an answer
+    answers = way_back()
     orders: queue.SimpleQueue[tuple[Any, ...]] = queue.SimpleQueue()
     stopped: set[int] = set()
     threading.Thread(target=_listen, args=(orders, stopped), daemon=True).start()

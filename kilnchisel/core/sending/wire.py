@@ -16,6 +16,15 @@ class Late(Exception):
     """Nothing came in time."""
 
 
+def way_back() -> int:
+    """In a process that answers on what it prints to: that pipe, kept for answers from now on."""
+    answers = os.dup(1)
+    nowhere = os.open(os.devnull, os.O_RDWR)
+    os.dup2(nowhere, 1)  # what libraries print is not an answer
+    os.close(nowhere)
+    return answers
+
+
 def packed(value: Any) -> bytes:
     """A value as it is sent."""
     body = pickle.dumps(value, protocol=5)

@@ -18,7 +18,7 @@ from typing import Any, NoReturn
 from kilnchisel.core.allocation import settle_allocator
 from kilnchisel.core.garbage import Garbage
 from kilnchisel.core.intake import gate
-from kilnchisel.core.sending.wire import sent, taken
+from kilnchisel.core.sending.wire import sent, taken, way_back
 
 READER_S = 20.0  # what reads files for it is not kept longer
 BEHIND = 4  # nice: the window comes first
@@ -101,9 +101,7 @@ def main() -> NoReturn:
     """Take orders until the pipe ends."""
     os.nice(BEHIND)
     settle_allocator()
-    answers = os.dup(1)
-    nowhere = os.open(os.devnull, os.O_RDWR)
-    os.dup2(nowhere, 1)  # what libraries print is not an answer
+    answers = way_back()
     one_at_a_time = threading.Lock()
 
     def answer(message: tuple[Any, ...]) -> None:
