@@ -33,19 +33,6 @@ signal: Any = Later("scipy.signal")
 special: Any = Later("scipy.special")
 
 
-SOON = ("scipy.spatial", "scipy.interpolate", "scipy.optimize", "trimesh")  # what a gesture may want
-
-
-def load_soon() -> threading.Thread:
-    """Load what is likely to be used next in a thread of its own, so that nobody waits for it then."""
-    thread = threading.Thread(
-        target=lambda: [importlib.import_module(name) for name in SOON], name="loading"
-    )
-    thread.daemon = True
-    thread.start()
-    return thread
-
-
 def compiled(**options: bool) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """A function that is compiled (numba's njit, with its options) when it is first called."""
 

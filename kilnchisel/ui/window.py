@@ -60,7 +60,6 @@ from kilnchisel.core.job.fontplaces import OUTLINE_FONT_ENDINGS
 from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import PLACE_ENDINGS
-from kilnchisel.core.later import load_soon
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.picture.about import about
 from kilnchisel.core.workshop.orders import MockupOrder
@@ -124,7 +123,6 @@ class Window(LetteringActions, QMainWindow):
         self._restore()
         self.show_job()
         QTimer.singleShot(WARM_MS, warm)  # the process that reads files, for the first that is opened
-        self.picture.first_drawn.connect(lambda: QTimer.singleShot(WARM_MS, load_soon))
 
     # building
 
