@@ -145,15 +145,17 @@ def laid_elsewhere(job: Job, laid: tuple[Laid, ...], sides: Sides | None, *, det
 
 
 def prepare(job: Job) -> None:
-    """Read the fonts and the mesh of a job, so that whoever asks for them later has them. What cannot be
-    read is told where it is asked for."""
+    """Read the fonts and the mesh of a job and make its sides, so that whoever asks for them later has
+    them. What cannot be read is told where it is asked for."""
     for lettering in job.letterings:
         if isinstance(lettering.content, Wording):
             with contextlib.suppress(KilnError):
                 load_face(lettering.content.face)
-    if isinstance(job.blank, Mesh3D):
-        with contextlib.suppress(KilnError):
-            free_mesh(job.blank)
+    with contextlib.suppress(KilnError):
+        if isinstance(job.blank, Mesh3D):
+            free_mesh(job.blank).nearest(np.zeros(3))  # with what looking for places on it takes
+        else:
+            sides_at(job.blank)
 
 
 @remembered

@@ -391,7 +391,9 @@ class Window(LetteringActions, QMainWindow):
         """A new job on a blank, with a first lettering to write over."""
         if not self.leave_job():
             return
-        self._begin(fresh_job(kind), None)
+        job = fresh_job(kind)
+        away(lambda: prepare(job), f"Making the {kind}", self)
+        self._begin(job, None)
         self.edit_words()
 
     def new_on_mesh(self) -> None:
