@@ -27,6 +27,7 @@ from tests.waiting import until
 
 class GoingOver(unittest.TestCase):
     def setUp(self):
+        STORE.clear()  # a lettering may outlive its side there, which is made anew then
         self.sender, self.receiver = Sender(*STAYS), Receiver()
 
     def over(self, value):

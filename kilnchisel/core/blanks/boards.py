@@ -34,7 +34,7 @@ def board_body(board: Board, *, detail: Detail) -> Body:
     depth: Any = board.frame_rise_mm if board.frame_mm else 0.0
     step = max(board.width_mm, board.height_mm) / NET_SHARE
     if board.dome_mm:
-        depth = _domed(board, float(depth))
+        depth = partial(_dome, board, float(depth))
         ring = subdivided(ring, step if detail.fine else 2 * step)
     line = _border_line(board, ring, edge)
     thick = float(board.thickness_mm)
@@ -70,12 +70,8 @@ def _board_ring(board: Board, edge: float, *, detail: Detail) -> Ring:
     return drawn(np.array(board.points), *size, corner, detail=detail)
 
 
-def _domed(board: Board, below: float) -> Any:
-    """The front's y: a cap that falls to nothing at the board's width and height."""
-    return partial(_dome, board, below)
-
-
 def _dome(board: Board, below: float, x: Array, z: Array) -> Array:
+    """The front's y: a cap that falls to nothing at the board's width and height."""
     a, b = board.width_mm / 2, board.height_mm / 2
     p, q = (x / a) ** 2, ((z - b) / b) ** 2
     share = 1 - p - q if board.shape == "oval" else (1 - p) * (1 - q)

@@ -17,7 +17,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.sending.wire import packed, received, way_back, written
+from kilnchisel.core.sending.wire import sent, taken, way_back
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
@@ -34,7 +34,7 @@ def main() -> None:
     warnings.simplefilter("ignore")
 
     def send(value: Any) -> None:
-        written(answers, packed(value))
+        sent(answers, value)
 
     gate.answer_by(send)
     _load(BASICS)
@@ -45,7 +45,7 @@ def main() -> None:
         ahead.start()
     while True:
         try:
-            name, args, memory, seconds = received(0)
+            name, args, memory, seconds = taken(0)
         except EOFError:
             return
         send(_answer(name, args, memory, seconds))

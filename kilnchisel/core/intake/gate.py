@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.sending.wire import Late, packed, received, written
+from kilnchisel.core.sending.wire import Late, sent, taken
 
 Told = Callable[[float | None, str], None]
 
@@ -64,12 +64,12 @@ class _Reader:
         assert self.process.stdin is not None and self.process.stdout is not None
         try:
             if self.fresh:  # it says when it is ready: what it loads first is not the file's time
-                received(self.process.stdout.fileno(), time.monotonic() + STARTS_IN_S)
+                taken(self.process.stdout.fileno(), time.monotonic() + STARTS_IN_S)
                 self.fresh = False
             deadline = time.monotonic() + seconds
-            written(self.process.stdin.fileno(), packed(order))
+            sent(self.process.stdin.fileno(), order)
             while True:
-                how, value = received(self.process.stdout.fileno(), deadline)
+                how, value = taken(self.process.stdout.fileno(), deadline)
                 if how != "at":
                     return how, value
                 if told is not None:

@@ -147,7 +147,7 @@ class Afar:
             if given_up is not None and time.monotonic() > given_up:
                 raise EOFError
             return None
-        reply: tuple[str, int, Any] = taken(process.stdout.fileno())
+        reply: tuple[str, int, Any] = taken(process.stdout.fileno(), time.monotonic() + PATIENCE_S)
         return reply
 
     def _send(self, message: tuple[Any, ...]) -> None:
