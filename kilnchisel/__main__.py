@@ -580,7 +580,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="kilnchisel",
         description="Opens the window, with a job if one is named.",
-        epilog="Without a window: kilnchisel picture | measure | mesh | schema --help",
+        epilog=f"Without a window: kilnchisel {' | '.join(COMMANDS)}, each with --help",
     )
     parser.add_argument("job", type=Path, nargs="?")
     options = parser.parse_args(arguments)

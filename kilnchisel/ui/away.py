@@ -1,4 +1,5 @@
-"""Work that takes its time, beside the window: in order and unseen, or waited for with the window alive.
+"""Work that takes its time, beside the window: in order and unseen, or waited for with the window alive;
+and what only the window can do, in turns.
 
 ``Chores`` are done one after the other in a thread of their own and nobody waits for them (keeping a copy
 of the work). ``away`` waits: the window goes on drawing, and after half a second says what it is waiting
@@ -24,6 +25,7 @@ T = TypeVar("T")
 
 AT_ONCE_S = 0.012  # what is done by then needs no waiting
 SAID_MS = 500
+TURN_MS = 1  # no time at all would be the same turn
 
 
 class Stopped(KilnError):
@@ -122,6 +124,22 @@ def show_share(bar: QProgressBar, share: float | None) -> None:
     bar.setRange(0, 0 if share is None else 1000)
     if share is not None:
         bar.setValue(round(1000 * share))
+
+
+def in_turns(parent: QObject, *steps: Callable[[], None]) -> None:
+    """Do one step after the other, each in a turn of its own, so that events come through in between."""
+    left = list(steps)
+    clock = QTimer(parent)
+
+    def turn() -> None:
+        step = left.pop(0)
+        if not left:
+            clock.stop()
+            clock.deleteLater()
+        step()
+
+    clock.timeout.connect(turn)
+    clock.start(TURN_MS)
 
 
 class _Told(QObject):

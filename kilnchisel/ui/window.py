@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import threading
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -42,7 +41,7 @@ from kilnchisel.core.allocation import settle_allocator
 from kilnchisel.core.blanks.meshfile import MESH_KINDS
 from kilnchisel.core.build import prepare
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.meshes import MESH_ENDINGS, mesh_bytes
+from kilnchisel.core.handover.meshes import MESH_ENDINGS
 from kilnchisel.core.handover.outlines import OUTLINE_ENDINGS, OutlineOrder, write_outline
 from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
 from kilnchisel.core.handover.pictures import (
@@ -61,11 +60,12 @@ from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import PLACE_ENDINGS
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
+from kilnchisel.core.paths import kept_elsewhere
 from kilnchisel.core.picture.about import about
 from kilnchisel.core.workshop.orders import MockupOrder
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
-from kilnchisel.ui.away import away
+from kilnchisel.ui.away import away, in_turns
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
 from kilnchisel.ui.guard import Guard
@@ -82,6 +82,7 @@ from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
 from kilnchisel.ui.tidying import Tidying
 from kilnchisel.ui.view.picture import PictureView
+from kilnchisel.ui.work import SolidDesk
 
 JOBS = "Jobs (*.kcj)"
 WARM_MS = 1500
@@ -113,6 +114,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket = Ticket(self.session)
         self.sets = SetDesk()
         self.picture = PictureView(self.session, self.theme)
+        self.solids = SolidDesk(self.picture.workshop)
         self.readings = ReadingsPanel(self.theme)
         self.session.preview = self.picture.preview
         self._build()
@@ -120,8 +122,10 @@ class Window(LetteringActions, QMainWindow):
         self._connect()
         self._shortcuts()
         self._restyle()
+        self.ticket.show_job()
         self._restore()
         self.show_job()
+        self.say(kept_elsewhere())
         QTimer.singleShot(WARM_MS, warm)  # the process that reads files, for the first that is opened
 
     # building
@@ -375,7 +379,6 @@ class Window(LetteringActions, QMainWindow):
         self.picture.unit = self.unit
         self.ticket.unit = self.unit
         self.readings.restyle(self.theme, self.unit)
-        self.ticket.show_job()
         self.picture.update()
         self._show_look()
 
@@ -614,17 +617,18 @@ class Window(LetteringActions, QMainWindow):
         drawing.cache_clear()
         if self.pages.currentIndex() == 1:  # it is laid out anew when it is shown again
             self.start_page.clear()
-        # every widget is dressed anew, 0.7 ms each: making them is quicker, and a turn of its own
-        self.readings.drop_rows()
+        self.setUpdatesEnabled(False)  # nothing is seen half dressed, and all is painted once
+        self.readings.drop_rows()  # to make these anew is quicker than to dress them anew
         self.ticket.drop_fields()
-        self._dress()
-        QTimer.singleShot(0, self._restyle)  # each long enough for one turn
+        turns = (self._dress, self._restyle, self.ticket.show_job, lambda: self.setUpdatesEnabled(True))
+        in_turns(self, *turns)
 
     def toggle_inches(self) -> None:
         """Millimetres or inches shown; the job itself is always in mm."""
         self.unit = "in" if self.unit == "mm" else "mm"
         remember("unit", self.unit)
         self._restyle()
+        self.ticket.show_job()
 
     def show_keys(self) -> None:
         """The page of keys."""
@@ -711,15 +715,10 @@ class Window(LetteringActions, QMainWindow):
 
     def write_mesh(self, path: Path) -> None:
         """Write the solid and say so."""
-        job, dropped = self.session.job, threading.Event()
-
-        def make() -> None:
-            data = mesh_bytes(job, path, beside=True)
-            if not dropped.is_set():
-                write_whole(path, data)
-
+        made = self.solids.solid(self.session.job, path)
+        words = f"Making the solid for {path.name}"
         try:
-            away(make, f"Making the solid for {path.name}", self, dropped.set)
+            away(lambda: write_whole(path, made.result()), words, self, self.solids.withdraw)
             self.say(f"Solid written to {path}.")
         except KilnError as error:
             self._tell(str(error))

@@ -9,15 +9,20 @@ import contextlib
 import queue
 import sys
 import threading
+from concurrent.futures import Future
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from kilnchisel.core.build import laid_elsewhere
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import Elsewhere
+from kilnchisel.core.job.assets import only_here
+from kilnchisel.core.job.model import Job
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.sending.wire import sent, taken
-from kilnchisel.core.workshop.orders import DraftOrder, Drawn, MockupOrder, Taken
+from kilnchisel.core.workshop.orders import DraftOrder, Drawn, MockupOrder, SolidOrder, Taken
 from kilnchisel.core.workshop.process import Process, forked, started
 
 ENDED = (
@@ -43,11 +48,13 @@ class Workshop(QObject):
         super().__init__()
         self._process: Process | None = None
         self._orders: queue.SimpleQueue[tuple[Any, ...] | None] = queue.SimpleQueue()
+        self._given: set[str] = set()  # files of jobs that it would not find by itself
         self._start()
 
     def _start(self) -> None:
         self._process = _ahead.pop() if _ahead else started()
         self._orders = queue.SimpleQueue()
+        self._given = set()
         what = (self._process, self._orders)
         threading.Thread(target=self._listen, args=what, name="workshop", daemon=True).start()
 
@@ -55,6 +62,10 @@ class Workshop(QObject):
         """Order something; comes back at once. A process that has ended is started again."""
         if self._process is None or not self._process.runs():
             self._start()
+        files = {digest: data for digest, data in only_here().items() if digest not in self._given}
+        if files:
+            self._given |= files.keys()
+            self._orders.put(("keep", list(files.values())))
         self._orders.put(order)
 
     def close(self) -> None:
@@ -212,3 +223,41 @@ class MockupDesk(_Desk):
             self.refined.emit(order, state)
         elif order is not None:
             self.progress.emit(values[1], values[2], values[0])
+
+
+class SolidDesk(_Desk):
+    """Has solids made, one at a time."""
+
+    what = "solid"
+
+    def __init__(self, workshop: Workshop) -> None:
+        super().__init__(workshop)
+        self._number = 0
+        self._wanted: Future[bytes] = Future()
+        self.failed.connect(self._fail)
+
+    def solid(self, job: Job, path: Path) -> Future[bytes]:
+        """The piece as a file of the path's kind, once it is made; or a KilnError."""
+        self._wanted.cancel()
+        self._wanted = Future()
+        self._number += 1
+        self.ask(SolidOrder(job, path.name, self._number))
+        return self._wanted
+
+    def withdraw(self) -> None:
+        """It is not wanted any more."""
+        self._wanted.cancel()
+        self._number += 1
+        self._orders.clear()
+        self._workshop.send("no solid", self._number)
+
+    def _hear(self, answer: tuple[Any, ...]) -> None:
+        super()._hear(answer)
+        kind, *values = answer
+        if kind == "made" and values[0] == self._number and self._order(values[0]) is not None:
+            self._answered = values[0]
+            self._wanted.set_result(values[1])
+
+    def _fail(self, sentence: str, number: int) -> None:
+        if number == self._number:
+            self._wanted.set_exception(KilnError(sentence))

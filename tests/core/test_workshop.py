@@ -4,12 +4,16 @@ import os
 import pickle
 import threading
 import unittest
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
 from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.build import laid_elsewhere, lettering_laid, outline_of, sides_of_job
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.handover.meshes import mesh_bytes
+from kilnchisel.core.job.assets import forget, keep_asset, only_here
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
@@ -18,7 +22,7 @@ from kilnchisel.core.sending.things import Receiver, Sender
 from kilnchisel.core.sending.wire import sent, taken
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.workshop.bench import STAYS, Bench
-from kilnchisel.core.workshop.orders import DraftOrder, Look
+from kilnchisel.core.workshop.orders import DraftOrder, Look, SolidOrder
 from kilnchisel.core.workshop.process import started
 from kilnchisel.core.workshop.slot import Slot
 from tests.samples import mug_job
@@ -180,6 +184,35 @@ class Elsewhere(unittest.TestCase):
         what, number, sentence, report = self.answers("failed")["failed"]
         self.assertEqual((what, number, report), ("draft", 2, ""))
         self.assertIn("nowhere", sentence)
+
+    def test_a_solid_made_there_is_the_one_made_here_and_one_that_is_withdrawn_does_not_come(self):
+        job = mug_job("TARN")
+        sent(self.process.orders, ("solid", SolidOrder(fresh_job("globe"), "a.stl", 1)))
+        sent(self.process.orders, ("no solid", 2))
+        sent(self.process.orders, ("solid", SolidOrder(job, "a.stl", 3)))
+        number, data = self.answers("made")["made"]
+        self.assertEqual(number, 3)
+        self.assertEqual(data, mesh_bytes(job, Path("b.stl")))
+        sent(self.process.orders, ("solid", SolidOrder(job, "a.step", 4)))
+        what, number, sentence, report = self.answers("failed")["failed"]
+        self.assertEqual((what, number, report), ("solid", 4, ""))
+        self.assertIn(".stl", sentence)
+
+    def test_a_file_that_no_folder_holds_goes_there_by_itself(self):
+        data = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"><path d="M0 0H9V9"/></svg>'
+        )
+        with mock.patch("kilnchisel.core.job.assets.write_whole", side_effect=OSError("no room")):
+            digest = keep_asset(data)
+        self.addCleanup(forget, digest)
+        self.assertEqual(only_here()[digest], data)
+        artwork = {"kind": "artwork", "name": "a.svg", "sha256": digest, "form": "svg"}
+        job = change(mug_job("TARN"), ("letterings", 0, "content"), artwork)
+        sent(self.process.orders, ("draft", self.order(1, job)))
+        self.assertIn("a.svg", self.answers("failed")["failed"][2])
+        sent(self.process.orders, ("keep", list(only_here().values())))
+        sent(self.process.orders, ("draft", self.order(2, job)))
+        self.assertEqual(self.answers("drawn")["drawn"][0], 2)
 
     def test_it_ends_with_who_started_it(self):
         self.assertTrue(self.process.runs())

@@ -278,7 +278,7 @@ class Panels(WindowTest):
         self.new()
         day = self.window.grab().toImage().pixelColor(10, 400).lightness()
         self.window.toggle_evening()
-        self.app.processEvents()
+        self.wait(self.window.updatesEnabled, "the last step")
         evening = self.window.grab().toImage().pixelColor(10, 400).lightness()
         self.assertLess(evening, day - 100)
         self.assertEqual(recall("theme"), "evening")

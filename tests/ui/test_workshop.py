@@ -4,8 +4,12 @@ import os
 import signal
 from unittest import mock
 
+from kilnchisel.core.handover.meshes import mesh_bytes
+from kilnchisel.core.job.assets import forget
 from kilnchisel.ui import work
 from tests.ui.harness import WindowTest
+
+SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="12mm" height="9mm"><path d="M0 0H12V9Z"/></svg>'
 
 
 class Apart(WindowTest):
@@ -23,7 +27,7 @@ class Apart(WindowTest):
     def rename(self, name):
         self.window.session.edit(("name",), name, "name")
 
-    def test_typing_dragging_and_readings_go_through_it(self):
+    def test_typing_readings_artwork_and_solids_go_through_it(self):
         self.new()
         self.drawn()
         self.assertNotEqual(self.pid, os.getpid())
@@ -37,6 +41,18 @@ class Apart(WindowTest):
         self.wait(lambda: self.window.readings._taken, "the readings")
         band = self.window.picture.band
         self.assertTrue(band.handles)
+        # artwork that no folder could keep, and a solid
+        drawing = self.folder / "own.svg"
+        drawing.write_text(SVG)
+        with mock.patch("kilnchisel.core.job.assets.write_whole", side_effect=OSError("no room")):
+            self.window.put_artwork(drawing)
+        self.addCleanup(forget, self.window.session.job.letterings[-1].content.sha256)
+        self.drawn()
+        self.assertEqual(self.window.picture.notice, "")
+        self.assertEqual(len(self.window.picture.drawn.laid), 2)
+        target = self.folder / "a.stl"
+        self.window.write_mesh(target)
+        self.assertEqual(target.read_bytes(), mesh_bytes(self.window.session.job, target))
 
     def test_a_process_that_ends_is_started_again_and_the_picture_comes(self):
         self.new()

@@ -16,6 +16,7 @@ from kilnchisel.core.writing import write_whole
 LARGEST = 512 * 2**20
 DIGEST = re.compile(r"^[0-9a-f]{64}$")
 _held: dict[str, bytes] = {}
+_only_here: set[str] = set()  # what the cache folder could not take
 
 
 def keep_asset(data: bytes, name: str = "the file") -> str:
@@ -27,18 +28,26 @@ def keep_asset(data: bytes, name: str = "the file") -> str:
     digest = hashlib.sha256(data).hexdigest()
     if digest not in _held:
         _held[digest] = data
-        path = cache_folder() / "assets" / digest
         # where it cannot be kept it is in memory, and in the job file once that is saved
-        with contextlib.suppress(OSError, KilnError):
+        try:
+            path = cache_folder() / "assets" / digest
             path.parent.mkdir(exist_ok=True)
             if not path.exists():
                 write_whole(path, data)
+        except (OSError, KilnError):
+            _only_here.add(digest)
     return digest
+
+
+def only_here() -> dict[str, bytes]:
+    """What another process does not find in the cache folder, by digest."""
+    return {digest: _held[digest] for digest in _only_here}
 
 
 def forget(digest: str) -> None:
     """Drop a kept file, here and in the cache folder."""
     _held.pop(digest, None)
+    _only_here.discard(digest)
     if DIGEST.match(digest):
         with contextlib.suppress(OSError):
             (cache_folder() / "assets" / digest).unlink(missing_ok=True)

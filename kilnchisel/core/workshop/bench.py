@@ -1,16 +1,20 @@
-"""Where pictures and readings are made: one thread owns OpenGL, draws drafts and takes readings, one has
-mockups refined. Each serves its newest request; orders come in and answers go out as plain tuples.
+"""Where pictures, readings and solids are made: one thread owns OpenGL, draws drafts and takes readings,
+one has mockups refined, one makes solids. Each serves its newest request; orders come in and answers go
+out as plain tuples.
 
-In: ("draft", DraftOrder), ("mockup", MockupOrder), ("no mockup", number), ("ahead",).
+In: ("draft", DraftOrder), ("mockup", MockupOrder), ("no mockup", number), ("ahead",),
+("solid", SolidOrder), ("no solid", number), ("keep", files that a job holds).
 Out: ("card", name), ("drawn", number, parts, pixels, view, stance, seconds), ("taken", number, readings,
-checks), ("refined", number, Refined), ("progress", number, share, seconds left), ("stopped", number), and
-("failed", "draft" or "mockup", number, sentence, report of a fault or "").
+checks), ("refined", number, Refined), ("progress", number, share, seconds left), ("stopped", number),
+("made", number, bytes of a solid), and ("failed", the order's kind, number, sentence, report of a fault
+or "").
 """
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.allocation import give_back
@@ -24,7 +28,10 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import report_of, sentence_of
 from kilnchisel.core.garbage import Garbage
+from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.handover.pictures import order_view
+from kilnchisel.core.intake import gate
+from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.later import ndimage, spatial
@@ -36,7 +43,7 @@ from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.sending.things import Sender
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
-from kilnchisel.core.workshop.orders import DraftOrder, Look, MockupOrder, view_for
+from kilnchisel.core.workshop.orders import DraftOrder, Look, MockupOrder, SolidOrder, view_for
 from kilnchisel.core.workshop.slot import Slot
 
 Answer = Callable[[tuple[Any, ...]], None]
@@ -52,6 +59,7 @@ class Bench:
         """``garbage``: looked after between drafts."""
         self.drafts = _Drafts(answer, garbage)
         self.mockups = _Mockups(answer)
+        self.solids = _Solids(answer)
 
     def take(self, order: tuple[Any, ...]) -> None:
         """Begin what is ordered; comes back at once."""
@@ -64,6 +72,13 @@ class Bench:
             self.mockups.slot.withdraw(values[0])
         elif kind == "ahead":
             self.mockups.afar.ahead()
+        elif kind == "solid":
+            self.solids.slot.ask(values[0])
+        elif kind == "no solid":
+            self.solids.stop(values[0])
+        elif kind == "keep":
+            for data in values[0]:
+                keep_asset(data)
         else:
             raise ValueError(f"nobody makes {kind!r}")
 
@@ -71,6 +86,8 @@ class Bench:
         """End what runs."""
         self.mockups.afar.close()
         self.mockups.slot.close()
+        self.solids.stop(self.solids.slot.newest + 1)
+        self.solids.slot.close()
         self.drafts.slot.close()
 
 
@@ -172,3 +189,21 @@ class _Mockups:
             self._answer(("refined", order.number, state))
         if stop():
             self._answer(("stopped", order.number))
+
+
+class _Solids:
+    """Makes solids. What unites them may be ended alone."""
+
+    def __init__(self, answer: Answer) -> None:
+        self._answer = answer
+        self.slot = Slot(self._serve, "solid", _failed("solid", answer))
+
+    def stop(self, number: int) -> None:
+        """None is wanted; ``number`` is above every order so far."""
+        self.slot.withdraw(number)
+        gate.stop_reading(self.slot.thread)
+
+    def _serve(self, order: SolidOrder) -> None:
+        data = mesh_bytes(order.job, Path(order.name), beside=True)
+        if not self.slot.stale(order):
+            self._answer(("made", order.number, data))

@@ -72,6 +72,15 @@ class MockupOrder:
     picture: PictureOrder | None = None
 
 
+@dataclass(frozen=True)
+class SolidOrder:
+    """The piece as a file of a solid; the name's ending says which format."""
+
+    job: Job
+    name: str
+    number: int
+
+
 def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
     """The camera of a look."""
     aspect = size[0] / size[1]

@@ -32,6 +32,11 @@ class Slot:
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
         self._thread.start()
 
+    @property
+    def thread(self) -> int | None:
+        """The ident of the thread that serves."""
+        return self._thread.ident
+
     def ask(self, order: Any) -> None:
         """Replace whatever waits by ``order``; what runs hears of it through ``stale``."""
         with self._ready:

@@ -260,6 +260,8 @@ class NumberField(Field):
 
     def refuse(self, sentence: str) -> None:
         super().refuse(sentence)
+        if bool(sentence) == bool(self.line.property("refused")):
+            return  # nothing to dress anew; the first question for a style alone costs 20 ms
         self.line.setProperty("refused", bool(sentence))
         style = self.line.style()
         if style is not None:
