@@ -30,19 +30,19 @@ from kilnchisel.core.crafts.upright import upright_parts
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.wear import Marked, marked
-from kilnchisel.core.job.artwork import Frame, Shape
+from kilnchisel.core.job.artwork import Artwork, Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube, stands_free
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import Circle, Wording
+from kilnchisel.core.job.wording import Circle, Rows, Wording
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid, lay_outline
 from kilnchisel.core.laying.patch import ANY_SPOT, chart_for
-from kilnchisel.core.lettering.content import outline_of_content
+from kilnchisel.core.lettering.content import artwork_size, outline_of_content
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
@@ -81,6 +81,16 @@ def laid_of(blank: Blank, wording: Content, lay: Lay, *, detail: Detail) -> Laid
     if isinstance(wording, Shape) and isinstance(wording.form, Frame):
         outline = outline_of(_following(wording, wording.form, side, lay))
     return lay_outline(outline, side, lay, centre=round_)
+
+
+LEAST_ROW_MM = 0.1
+
+
+@remembered
+def row_length(wording: Wording) -> float:
+    """The length of the words set straight, mm. Raises KilnError when their face cannot be used."""
+    straight = wording.model_copy(update={"arrangement": Rows()})
+    return max(outline_of(straight).width_mm, LEAST_ROW_MM)
 
 
 def width_of(job: Job, index: int) -> float:
@@ -142,15 +152,19 @@ def laid_elsewhere(job: Job, laid: tuple[Laid, ...], sides: Sides | None, *, det
         made_elsewhere(one, laid_of, job.blank, content, lettering.lay, detail=_laying(job.blank, detail))
         if not (isinstance(content, Shape) and isinstance(content.form, Frame)):  # it follows its side
             made_elsewhere(one.outline, outline_of, content)
+            if isinstance(content, Wording) and content.arrangement == Rows():
+                made_elsewhere(max(one.outline.width_mm, LEAST_ROW_MM), row_length, content)
 
 
 def prepare(job: Job) -> None:
-    """Read the fonts and the mesh of a job and make its sides, so that whoever asks for them later has
-    them. What cannot be read is told where it is asked for."""
+    """Read the fonts, the artwork's sizes and the mesh of a job and make its sides, so that whoever asks
+    for them later has them. What cannot be read is told where it is asked for."""
     for lettering in job.letterings:
-        if isinstance(lettering.content, Wording):
-            with contextlib.suppress(KilnError):
+        with contextlib.suppress(KilnError):
+            if isinstance(lettering.content, Wording):
                 load_face(lettering.content.face)
+            if isinstance(lettering.content, Artwork):
+                artwork_size(lettering.content)
     with contextlib.suppress(KilnError):
         if isinstance(job.blank, Mesh3D):
             free_mesh(job.blank).nearest(np.zeros(3))  # with what looking for places on it takes

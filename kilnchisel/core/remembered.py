@@ -66,6 +66,9 @@ class Store:
                     self._under_way.pop(key, None)
         return value
 
+    def __contains__(self, key: Any) -> bool:
+        return key in self._kept
+
     def knows(self, key: Any, value: Any) -> None:
         """Take a result in that was made elsewhere, unless it is there."""
         with self._lock:
@@ -114,6 +117,11 @@ def remembered(make: Callable[P, T]) -> Callable[P, T]:
 def made_elsewhere(value: Any, function: Any, *args: Any, **kwargs: Any) -> None:
     """What a remembered ``function`` gives for these arguments, worked out in another process."""
     STORE.knows(_key(function.__wrapped__, args, kwargs), value)
+
+
+def known(function: Any, *args: Any, **kwargs: Any) -> bool:
+    """Whether a remembered ``function`` need not be worked out for these arguments."""
+    return _key(function.__wrapped__, args, kwargs) in STORE
 
 
 def _key(make: Any, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:

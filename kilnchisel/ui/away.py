@@ -13,6 +13,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
@@ -20,6 +21,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushBut
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.gate import stop_reading, told_of
+from kilnchisel.core.remembered import known
 
 T = TypeVar("T")
 
@@ -145,6 +147,11 @@ def in_turns(parent: QObject, *steps: Callable[[], None]) -> None:
 class _Told(QObject):
     done = pyqtSignal()
     at = pyqtSignal(object, str)
+
+
+def known_or_away(words: str, function: Callable[..., T], *args: Any) -> T:
+    """What a remembered ``function`` gives for these arguments: at once where it is known, or ``away``."""
+    return function(*args) if known(function, *args) else away(partial(function, *args), words)
 
 
 def away(

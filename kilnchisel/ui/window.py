@@ -78,6 +78,7 @@ from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.setdesk import SetDesk
 from kilnchisel.ui.startpage import DemoJob, StartPage
 from kilnchisel.ui.theme import THEMES, drawing, icon, plain
+from kilnchisel.ui.ticket.fields import large_pictures
 from kilnchisel.ui.ticket.sections import SECTIONS
 from kilnchisel.ui.ticket.ticket import Ticket
 from kilnchisel.ui.tidying import Tidying
@@ -85,7 +86,7 @@ from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import SolidDesk
 
 JOBS = "Jobs (*.kcj)"
-WARM_MS = 1500
+WARM_MS, BEAT_MS = 1500, 250
 SWITCH_S = 0.001  # other threads hand over to the window's so often
 DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS)
 
@@ -126,7 +127,9 @@ class Window(LetteringActions, QMainWindow):
         self._restore()
         self.show_job()
         self.say(kept_elsewhere())
-        QTimer.singleShot(WARM_MS, warm)  # the process that reads files, for the first that is opened
+        # while nobody waits: the process that reads files, and what menus take
+        QTimer.singleShot(WARM_MS, warm)
+        QTimer.singleShot(WARM_MS + BEAT_MS, large_pictures)
 
     # building
 

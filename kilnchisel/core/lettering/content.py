@@ -34,7 +34,7 @@ from kilnchisel.core.lettering.tracing import (
     open_pixels,
     traced,
 )
-from kilnchisel.core.remembered import remembered
+from kilnchisel.core.remembered import made_elsewhere, remembered
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -88,10 +88,9 @@ def artwork_size(content: Artwork) -> ArtworkSize:
         wide, tall, ppi = _pixel_size(content.sha256, content.name)
         per_px = MM_PER_INCH / ppi if ppi else content.unit_mm or MM_PER_INCH / DEFAULT_PPI
         return ArtworkSize(wide * per_px, tall * per_px, ppi is not None)
-    drawing = _drawing(content)
-    left, low, right, high = drawing.bounds
-    scale = 1.0 if drawing.unit_mm else content.unit_mm or 1.0
-    return ArtworkSize((right - left) * scale, (high - low) * scale, drawing.unit_mm is not None)
+    (left, low, right, high), unit_mm = _drawing_size(*_named(content))
+    scale = 1.0 if unit_mm else content.unit_mm or 1.0
+    return ArtworkSize((right - left) * scale, (high - low) * scale, unit_mm is not None)
 
 
 def artwork_width(content: Artwork | Picture) -> float:
@@ -141,20 +140,44 @@ def _glimpsed(digest: str, name: str) -> tuple[Image.Image, tuple[int, int], flo
 GLIMPSE_SIDE = 256
 
 
+def _named(content: Artwork) -> tuple[str, str, str, int]:
+    return content.sha256, content.form, content.name or "The drawing", content.page
+
+
 def _drawing(content: Artwork) -> Drawing:
-    return _kept_drawing(content.sha256, content.form, content.name or "The drawing", content.page)
+    return _kept_drawing(*_named(content))
 
 
 @remembered
 def _kept_drawing(digest: str, form: str, name: str, page: int) -> Drawing:
     drawing = gate.read(f"{__name__}:drawing_in", name, asset(digest, name), form, name, page)
     assert isinstance(drawing, Drawing)
+    made_elsewhere((drawing.bounds, drawing.unit_mm), _drawing_size, digest, form, name, page)
     return drawing
+
+
+Box = tuple[float, float, float, float]
+
+
+@remembered
+def _drawing_size(digest: str, form: str, name: str, page: int) -> tuple[Box, float | None]:
+    """The bounds of a kept drawing and the unit it states. The ticket asks for them again and again, so
+    they are kept without the drawing."""
+    size: tuple[Box, float | None] = gate.read(
+        f"{__name__}:size_in", name, asset(digest, name), form, name, page
+    )
+    return size
 
 
 def drawing_in(data: bytes, form: str, name: str, page: int) -> Drawing:
     """A drawing from its bytes, read here and now."""
     return read_drawing(data, form, name, page, words_in)
+
+
+def size_in(data: bytes, form: str, name: str, page: int) -> tuple[Box, float | None]:
+    """The bounds of a drawing and the unit it states, read here and now."""
+    drawing = drawing_in(data, form, name, page)
+    return drawing.bounds, drawing.unit_mm
 
 
 def words_in(words: str, family: str, size: float) -> shapely.MultiPolygon | None:

@@ -526,7 +526,8 @@ LOOK_PX = 38
 
 
 @lru_cache(maxsize=1)
-def _large_pictures() -> QStyle:
+def large_pictures() -> QStyle:
+    """The style of these menus. The first of any style costs 20 ms: what PyQt makes of its lists."""
     return _LargePictures("Fusion")
 
 
@@ -540,7 +541,7 @@ class MenuField(Field):
         self.list = QMenu(self.button)
         if spec.pictures:
             self.list.setObjectName("looks")
-            self.list.setStyle(_large_pictures())
+            self.list.setStyle(large_pictures())
             self.button.setIconSize(QSize(30, 23))
         else:  # the toolkit leaves out the padding of a button with a menu
             room = QPixmap(2, 2)

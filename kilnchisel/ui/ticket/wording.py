@@ -10,7 +10,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from kilnchisel.core.build import side_of, width_of
+from kilnchisel.core.build import outline_of, side_of, width_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
@@ -37,6 +37,7 @@ from kilnchisel.core.job.wording import (
 from kilnchisel.core.job.words.contents import face_words
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
 from kilnchisel.core.units import format_angle, format_length, format_number
+from kilnchisel.ui.away import known_or_away
 from kilnchisel.ui.ticket.artwork import artwork_specs, picture_specs, shape_specs
 from kilnchisel.ui.ticket.drawnas import around_specs, around_words, outline_specs, outline_words
 from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
@@ -290,7 +291,7 @@ def _fit(job: Job, path: Where, wording: Wording) -> list[Spec]:
         if by is None:
             return change(job, (*path, "fit"), None)
         present = wording_at(job, index).fit
-        width = present.width_mm if present else width_of(job, index)
+        width = present.width_mm if present else _width(job, index)
         return change(job, (*path, "fit"), Fit(by=by, width_mm=width))
 
     fields = [
@@ -408,8 +409,14 @@ def _row_fields(job: Job, path: Where, wording: Wording) -> list[Spec]:
     return fields
 
 
+def _width(job: Job, index: int) -> float:
+    with contextlib.suppress(KilnError):  # what cannot be drawn has a width all the same
+        known_or_away("Measuring the words", outline_of, job.letterings[index].content)
+    return width_of(job, index)
+
+
 def _put_arrangement(job: Job, path: Where, index: int, kind: str) -> Job:
-    made = with_arrangement(wording_at(job, index), kind, width_of(job, index))
+    made = with_arrangement(wording_at(job, index), kind, _width(job, index))
     return change(job, (*path, "arrangement"), made.arrangement)
 
 

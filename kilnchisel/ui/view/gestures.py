@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import outline_of
+from kilnchisel.core.build import row_length
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
 from kilnchisel.core.job.bending import bend_of, bent_round
@@ -17,7 +17,7 @@ from kilnchisel.core.job.edits import letter_change, scaled, with_letter
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import Curve, Fit, Rows, Slope, Wording
+from kilnchisel.core.job.wording import Curve, Fit, Slope, Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
@@ -103,11 +103,6 @@ def _of_words(drag: Drag, lettering: Lettering, laid: Laid, now: Array) -> Edit 
         words = format_length(abs(bend_of(changed_lettering, length)))
         return Edit((), changed_lettering, f"bend {words}")
     return None
-
-
-def row_length(wording: Wording) -> float:
-    """The length of the words set straight, mm."""
-    return max(outline_of(wording.model_copy(update={"arrangement": Rows()})).width_mm, 0.1)
 
 
 def _moved(drag: Drag, index: int, laid: Laid, now: Array, size: tuple[int, int], *, free: bool) -> Edit:

@@ -24,7 +24,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from kilnchisel.core.build import side_of
+from kilnchisel.core.build import row_length, side_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
@@ -39,6 +39,7 @@ from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import nudged
 from kilnchisel.core.units import format_length
 from kilnchisel.core.workshop.orders import DraftOrder, Drawn, Look, MockupOrder
+from kilnchisel.ui.away import known_or_away
 from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import Theme
 from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, on_picture, sheet_at
@@ -489,6 +490,10 @@ class PictureView(QWidget):
             elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.look.square_on:
                 kind = "aim"
         self.session.end_step()
+        if kind == "bend" and self.session.index is not None:
+            known_or_away(
+                "Measuring the words", row_length, wording_at(self.session.job, self.session.index)
+            )
         self._drag = Drag(
             kind, pixel, self.session.history, self.session.job, self.drawn, self.look, sheet, number
         )
