@@ -708,7 +708,7 @@ class Window(LetteringActions, QMainWindow):
             self._end_picture()
             self.say("The picture was stopped; no file was written.")
             return
-        self.picture.cancel_mockup()
+        self.picture.cancel()
 
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""

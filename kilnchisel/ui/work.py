@@ -68,8 +68,13 @@ class Workshop(QObject):
             self._orders.put(("keep", list(files.values())))
         self._orders.put(order)
 
+    def end(self) -> None:
+        """End the process with all that it is at; the next order starts one."""
+        if self._process is not None:
+            self._process.kill()
+
     def close(self) -> None:
-        """End the process."""
+        """End the process for good."""
         process, self._process = self._process, None
         if process is not None:
             process.kill()
@@ -174,6 +179,11 @@ class DraftDesk(_Desk):
     def card(self) -> str | None:
         """What draws; None while nothing does."""
         return self._workshop.card
+
+    def stop(self) -> None:
+        """Give up what is being drawn."""
+        self._orders.clear()
+        self._workshop.end()
 
     def _hear(self, answer: tuple[Any, ...]) -> None:
         super()._hear(answer)

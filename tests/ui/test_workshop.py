@@ -7,6 +7,7 @@ from unittest import mock
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget
 from kilnchisel.ui import work
+from kilnchisel.ui.view.picture import STOPPED
 from tests.ui.harness import WindowTest
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="12mm" height="9mm"><path d="M0 0H12V9Z"/></svg>'
@@ -62,6 +63,21 @@ class Apart(WindowTest):
         self.rename("Other")
         self.drawn()
         self.assertNotEqual(self.pid, gone)
+        self.assertEqual(self.window.picture.notice, "")
+
+    def test_a_draft_that_does_not_come_can_be_stopped(self):
+        self.new()
+        self.drawn()
+        os.kill(self.pid, signal.SIGSTOP)  # at it for ever
+        self.rename("Other")
+        with mock.patch("kilnchisel.ui.view.picture.LONG_S", 0.5):
+            self.wait(self.window.cancel.isVisible, "a way to stop")
+        self.assertIn("Drawing the draft, ", self.window.status.text())
+        self.click(self.window.cancel)
+        self.assertEqual(self.window.picture.notice, STOPPED)
+        self.assertFalse(self.window.cancel.isVisible())
+        self.rename("Third")
+        self.drawn()
         self.assertEqual(self.window.picture.notice, "")
 
     def test_what_ends_it_again_and_again_is_told(self):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -63,7 +64,8 @@ from kilnchisel.ui.work import DraftDesk, MockupDesk, Workshop
 Array = NDArray[Any]
 
 REST_MS, PAUSE_MS = 180, 650
-SLOW_MS = 450  # a draft that takes longer is spoken of
+SLOW_MS, LONG_S = 450, 4.0  # a draft that takes longer is spoken of; and can be stopped
+STOPPED = "Drawing was stopped. It begins again with the next change; Undo takes the last one back."
 EDIT_SCALE, WALK_SCALE = 0.6, 0.4
 WALK_S = 0.03  # what drawing a picture may take while one walks round
 WINDOW_SAMPLES = 64
@@ -132,6 +134,7 @@ class PictureView(QWidget):
         self.mockups.progress.connect(self._progress)
         self.mockups.failed.connect(self._mockup_failed)
         self.mockups.stopped.connect(self._mockup_stopped)
+        self._waiting_since = 0.0  # for a draft, monotonic
         self._slow = self._timer(SLOW_MS, self._say_drawing)
         self._rest = self._timer(REST_MS, self._at_rest)
         self._pause = self._timer(PAUSE_MS, self._after_pause)
@@ -171,6 +174,7 @@ class PictureView(QWidget):
         self._rest.start()
         if not self._slow.isActive():
             self._slow.start()
+            self._waiting_since = time.monotonic()
 
     def _ask(self, scale: float, *, detail: Detail) -> None:
         self._number += 1
@@ -199,7 +203,11 @@ class PictureView(QWidget):
     def _say_drawing(self) -> None:
         """Tell that what is shown is not the present job yet."""
         if not self._trouble and not self._shows_present():
-            self.status.emit("Drawing the draft", -1.0)
+            waited = time.monotonic() - self._waiting_since
+            if waited < LONG_S:
+                self.status.emit("Drawing the draft", -1.0)
+            else:
+                self.status.emit(f"Drawing the draft, {waited:.0f} s", 0.0)  # with a way to stop
             self._slow.start()
 
     def _shows_present(self) -> bool:
@@ -220,9 +228,17 @@ class PictureView(QWidget):
             MockupOrder(self.session.job, self.session.index, self.look, size, WINDOW_SAMPLES, self._number)
         )
 
-    def cancel_mockup(self) -> None:
-        """Stop refining; the next change starts it again."""
+    def cancel(self) -> None:
+        """Stop drawing a draft that does not come, or refining; the next change starts it again."""
         self._pause.stop()
+        if self._slow.isActive():
+            self._slow.stop()
+            self._rest.stop()
+            self.drafts.stop()
+            self._trouble = STOPPED
+            self.status.emit("", -1.0)
+            self.update()
+            return
         self._number += 1
         self.mockups.withdraw(self._number)
         self._mockup_number = -1
