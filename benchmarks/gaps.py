@@ -58,6 +58,10 @@ class Watch:
         self._stack = ""
         self.last, self._worked = now, worked
 
+    def anew(self) -> None:
+        """What has been since the last event is no gap."""
+        self.last, self._worked, self._stack = time.monotonic(), time.thread_time(), ""
+
     def longest(self, count: int) -> list[tuple[float, str, str]]:
         """The longest gaps, longest first."""
         return sorted(self.found, reverse=True)[:count]

@@ -292,6 +292,7 @@ class Driver:
         closer.timeout.connect(lambda: (d := self.app.activeModalWidget()) is not None and d.close())
         closer.start(2500)
         begun, memories, told = time.monotonic(), [(0.0, memory_mb())], 0
+        paces = [pace_ms()]
         self.open_demo()
         while (now := time.monotonic() - begun) < 60 * minutes:
             try:
@@ -302,7 +303,10 @@ class Driver:
             if now // 60 > told:
                 told = int(now // 60)
                 memories.append((now, memory_mb()))
-                tell(f"{told} min: {memory_mb():.0f} MB, {self.count} actions, {len(self.faults)} faults")
+                paces.append(pace_ms())
+                self.watch.anew()  # what measuring took is not the window's
+                so_far = f"{memories[-1][1]:.0f} MB, {self.count} actions, {len(self.faults)} faults"
+                tell(f"{told} min: {so_far}, a fixed sum takes {paces[-1]:.0f} ms")
         memories.append((time.monotonic() - begun, memory_mb()))
         self.watch.close()
         beat.stop()
@@ -314,7 +318,15 @@ class Driver:
             "faults": self.faults,
             "gaps": self.watch.longest(25),
             "memory": memories,
+            "pace": paces,
         }
+
+
+def pace_ms() -> float:
+    """What a fixed sum takes of the processor: how quick the machine is at the moment, whatever waits."""
+    started = time.thread_time()
+    sum(n * n % 7 for n in range(200_000))
+    return 1000 * (time.thread_time() - started)
 
 
 def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int:
@@ -331,6 +343,7 @@ def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int
     tell(f"{len(found['faults'])} distinct faults; gaps over {GAP_S * 1000:.0f} ms, longest first:")
     for gap, doing, where in found["gaps"]:
         tell(f"  {gap * 1000:6.0f} ms  {doing:<44}  {where}")
+    tell(f"a fixed sum took {min(found['pace']):.0f} to {max(found['pace']):.0f} ms")
     settled = [mb for at, mb in found["memory"] if at >= min(SETTLED_S, 30 * minutes)]
     by_minute = ", ".join(f"{mb:.0f}" for _, mb in found["memory"])
     tell(f"memory: {by_minute} MB; grown by {settled[-1] - settled[0]:.0f}")

@@ -63,15 +63,11 @@ class Surface:
         return np.asarray(points + height[:, None] * self._normal(uv))
 
     def frames(self, uv: Array) -> Array:
-        along, up = self._slopes(uv)
-        out = np.cross(along, up)
-        out /= np.linalg.norm(out, axis=1, keepdims=True)
-        along = along / np.linalg.norm(along, axis=1, keepdims=True)
-        return np.stack([along, np.cross(out, along), out], axis=1)
+        return _frames(*self._slopes(uv))
 
     def jacobian(self, uv: Array) -> Array:
         along, up = self._slopes(uv)
-        frame = self.frames(uv)[:, :2]
+        frame = _frames(along, up)[:, :2]
         return np.asarray(np.einsum("nij,njk->nik", frame, np.stack([along, up], axis=2)))
 
     def true_at(self, spot: Array) -> Array:
@@ -86,3 +82,11 @@ class Surface:
 
     def degrees(self, length_mm: float) -> float | None:
         return None if self.round_mm is None else float(np.degrees(length_mm / self.round_mm))
+
+
+def _frames(along: Array, up: Array) -> Array:
+    """Unit vectors along, up and out, (n, 3, 3), from the slopes."""
+    out = np.cross(along, up)
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    along = along / np.linalg.norm(along, axis=1, keepdims=True)
+    return np.stack([along, np.cross(out, along), out], axis=1)
