@@ -135,6 +135,29 @@ class Drawings(Folder):
                 area = self.region(bent.format(more)).ink.area * 4
                 self.assertAlmostEqual(area, plain + inside + added, delta=0.15)
 
+    def test_a_mitre_longer_than_its_limit_is_a_bevel(self):
+        # source: SVG 2, 13.5.5: mitre length / width = 1 / sin(theta / 2); 5.76 at a corner of 20 degrees
+        half, arm, corner = 2.0, 30.0, np.radians(20)
+        up = arm * np.array([np.cos(corner), np.sin(corner)])
+        kite = half**2 / np.tan(corner / 2)  # covered twice inside, and the mitre's own area
+        bevel = half**2 * np.sin(corner) / 2
+        side = np.hypot(*(up - (arm, 0)))
+        for more, tip in (
+            ("", bevel),
+            ('stroke-miterlimit="5.7"', bevel),
+            ('stroke-miterlimit="5.8"', kite),
+            ('style="stroke-miterlimit:8"', kite),
+            ('stroke-miterlimit="0.5"', bevel),
+        ):
+            with self.subTest(more=more):
+                way = f"M{5 + arm} 5H5L{5 + up[0]} {5 + up[1]}"
+                pen = f'fill="none" stroke="#000" stroke-width="4" {more}'
+                open_ = self.region(f'<path d="{way}" {pen}/>').ink.area * 4
+                self.assertAlmostEqual(open_, 2 * arm * 2 * half - kite + tip, delta=0.1)
+                drawn = self.region(f'<path d="{way}Z" {pen}/>', name="c.svg").ink.area * 4
+                around = (2 * arm + side) * 2 * half  # its two other corners are mitred
+                self.assertAlmostEqual(drawn, around - kite + tip, delta=0.1)
+
     def test_white_covers_what_lies_under_it(self):
         body = '<rect width="40" height="40"/><circle cx="20" cy="20" r="10" fill="#fff"/>'
         self.assertAlmostEqual(self.region(body).ink.area, (1600 - np.pi * 100) / 4, delta=0.05)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.laying.patch import ANY_SPOT, on_plane, right_and_up
@@ -36,18 +37,27 @@ def spot_under(blank: Blank, origin: Array, way: Array) -> Spot | None:
             return None
         x, y, z = (round(float(value), 3) for value in found[0])
         return Spot(ANY_SPOT, spot=(x, y, z))
-    best: tuple[float, Spot] | None = None
+    met = side_under(blank, origin, way)
+    if met is None:
+        return None
+    side, uv = met
+    return Spot(side.name, round(float(uv[0]), 2), round(float(uv[1]), 2))
+
+
+def side_under(blank: Blank, origin: Array, way: Array) -> tuple[Side, Array] | None:
+    """The side that a ray (3,), (3,) in the piece's frame meets first from outside, and where on its
+    sheet (2,); None where no side is."""
+    best: tuple[float, Side, Array] | None = None
     for side in sides_at(blank).all:
-        uv = side.meet(origin[None], way[None])[0]
-        if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv):
+        uv = side.meet(origin[None], way[None])
+        if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv[0]):
             continue
-        point = side.to_body(uv[None], np.zeros(1))[0]
-        if float(side.frames(uv[None])[0, 2] @ way) >= 0:
+        if float(side.frames(uv)[0, 2] @ way) >= 0:
             continue
-        far = float((point - origin) @ way)
+        far = float((side.to_body(uv, np.zeros(1))[0] - origin) @ way)
         if best is None or far < best[0]:
-            best = far, Spot(side.name, round(float(uv[0]), 2), round(float(uv[1]), 2))
-    return None if best is None else best[1]
+            best = far, side, uv[0]
+    return None if best is None else best[1:]
 
 
 WALK_STEPS = 8

@@ -218,7 +218,7 @@ def _drawn_artwork(content: Artwork) -> Outline:
     lines = [line._replace(points=place(line.points)) for line in drawing.lines]
     if content.lines == "drawn" and lines:
         pens = [
-            pen_along(line.points, max(line.width * scale, content.pen_mm), line.cap, line.join)
+            pen_along(line.points, max(line.width * scale, content.pen_mm), line.cap, line.join, line.limit)
             for line in lines
         ]
         region = as_region([shapely.union_all([region, *pens])])

@@ -7,6 +7,7 @@ and named if it is not.
 
 from __future__ import annotations
 
+import contextlib
 import io
 import itertools
 import math
@@ -23,7 +24,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.lettering.curves import cubic, quadratic
 from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
-from kilnchisel.core.lettering.reshaping import Cap, Join
+from kilnchisel.core.lettering.reshaping import MITRE_LIMIT, Cap, Join, pen_along
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -41,17 +42,21 @@ SVG_CAPS: dict[str, Cap] = {"round": "round", "square": "square"}  # "butt" wher
 SVG_JOINS: dict[str, Join] = {"round": "round", "bevel": "bevel"}  # "miter" where nothing is said
 PDF_CAPS: dict[int, Cap] = {0: "flat", 1: "round", 2: "square"}  # ISO 32000-1, tables 54 and 55
 PDF_JOINS: dict[int, Join] = {0: "mitre", 1: "round", 2: "bevel"}
+PDF_MITRE_LIMIT = 10.0  # table 52, where nothing is said; the library does not tell another
+STROKE_PIECES = 16  # to a quarter circle
 
 TextOutline = Callable[[str, str, float], "shapely.MultiPolygon | None"]
 
 
 class Line(NamedTuple):
-    """An open line: points (n, 2), its stated width (0: hairline), how its ends and corners are drawn."""
+    """An open line: points (n, 2), its stated width (0: hairline), how its ends and corners are drawn, and
+    the mitres' limit."""
 
     points: Array
     width: float
     cap: Cap = "round"
     join: Join = "round"
+    limit: float = MITRE_LIMIT
 
 
 @dataclass(frozen=True, eq=False)
@@ -262,7 +267,16 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
             ink=_is_ink(element.stroke),
             cap=SVG_CAPS.get(values.get("stroke-linecap", ""), "flat"),
             join=SVG_JOINS.get(values.get("stroke-linejoin", ""), "mitre"),
+            limit=_mitre_limit(values.get("stroke-miterlimit")),
         )
+
+
+def _mitre_limit(said: str | None) -> float:
+    """Of an SVG; what is no number of at least 1 counts as not said."""
+    with contextlib.suppress(TypeError, ValueError):
+        if said is not None and float(said) >= 1:
+            return float(said)
+    return MITRE_LIMIT
 
 
 def _stroke(
@@ -273,16 +287,17 @@ def _stroke(
     *,
     cap: Cap,
     join: Join,
+    limit: float,
     filled: bool,
     ink: bool,
 ) -> None:
     """Strokes of closed or filled shapes become outlines; open ones stay lines with their width."""
     for points, loop in zip(rings, closed, strict=True):
         if not loop and not filled and ink:
-            sheet.lines.append(Line(points, width, cap, join))
+            sheet.lines.append(Line(points, width, cap, join, limit))
             continue
-        line = shapely.LinearRing(points[:-1]) if loop and len(points) > 3 else shapely.LineString(points)
-        drawn = shapely.buffer(line, width / 2, cap_style=cap, join_style=join, quad_segs=16)
+        ring = loop and len(points) > 3
+        drawn = pen_along(points, width, cap, join, limit, closed=ring, pieces=STROKE_PIECES)
         sheet.inks.append((drawn, ink))
 
 
@@ -515,7 +530,8 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
         cap = PDF_CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat")
         join = PDF_JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre")
         wide = width.value * scale
-        _stroke(sheet, rings, closed, wide, cap=cap, join=join, filled=bool(mode.value), ink=ink)
+        filled, limit = bool(mode.value), PDF_MITRE_LIMIT
+        _stroke(sheet, rings, closed, wide, cap=cap, join=join, limit=limit, filled=filled, ink=ink)
 
 
 def _through(points: Array, m: Any) -> Array:

@@ -37,16 +37,58 @@ def arc_pieces(radius: float) -> int:
     return max(3, math.ceil(math.pi / 4 / math.acos(1 - share)))
 
 
-def pen_along(line: Array, width: float, cap: Cap = "round", join: Join = "round") -> shapely.Polygon:
-    """What a pen leaves along a line (n, 2), by how its ends and corners are drawn."""
-    return shapely.buffer(
-        shapely.LineString(line),
+MITRE_LIMIT = 4.0  # SVG 2, 13.5.5, where nothing is said
+
+
+def pen_along(
+    line: Array,
+    width: float,
+    cap: Cap = "round",
+    join: Join = "round",
+    limit: float = MITRE_LIMIT,
+    *,
+    closed: bool = False,
+    pieces: int | None = None,
+) -> shapely.Geometry:
+    """What a pen leaves along a line (n, 2), by how its ends and corners are drawn.
+
+    ``limit``: a mitre longer than so many widths is a bevel. ``closed``: the line's last point is its
+    first. ``pieces``: straight ones to a quarter circle.
+    """
+    drawn = shapely.buffer(
+        shapely.LinearRing(line[:-1]) if closed else shapely.LineString(line),
         width / 2,
         cap_style=cap,
-        join_style=join,
-        mitre_limit=4,  # of SVG where nothing is said
-        quad_segs=arc_pieces(width / 2),
+        join_style="bevel" if join == "mitre" else join,  # the library cuts a mitre off at its limit
+        quad_segs=pieces or arc_pieces(width / 2),
     )
+    if join != "mitre":
+        return drawn
+    return shapely.union_all([drawn, *_mitres(line, width / 2, limit, closed=closed)])
+
+
+SLIGHT = 0.02  # rad: what a corner turns by at which a mitre adds nothing to a bevel
+
+
+def _mitres(line: Array, half: float, limit: float, *, closed: bool) -> list[shapely.Polygon]:
+    """What mitred corners have that bevelled ones have not. A corner that turns by t is 1 / cos(t / 2)
+    widths long (SVG 2, 13.5.5: 1 / sin(theta / 2), theta = pi - t)."""
+    ahead = np.diff(line, axis=0)
+    long = np.linalg.norm(ahead, axis=1)
+    ahead, at = ahead[long > 0] / long[long > 0, None], line[1:][long > 0]
+    if not closed:
+        at = at[:-1]
+    before, after = ahead[: len(at)], np.roll(ahead, -1, axis=0)[: len(at)]
+    cross = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
+    turn = np.arctan2(cross, np.sum(before * after, axis=1))
+    short = np.cos(turn / 2)
+    sharp = (np.abs(turn) > SLIGHT) & (short * limit >= 1) & (short > 1e-6)
+    out = np.where(turn > 0, half, -half)[:, None]  # the outer side is the other one from the turn
+    first = at + out * np.stack([before[:, 1], -before[:, 0]], axis=1)
+    last = at + out * np.stack([after[:, 1], -after[:, 0]], axis=1)
+    middle = (first + last) / 2 - at
+    tip = at + middle / np.maximum(short, 1e-6)[:, None] ** 2
+    return [shapely.Polygon(corners) for corners in np.stack([first, tip, last], axis=1)[sharp]]
 
 
 def stroked(lines: Sequence[Array], width: float) -> shapely.MultiPolygon:

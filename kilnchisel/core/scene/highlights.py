@@ -6,15 +6,14 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.setting import StudioLight
+from kilnchisel.core.laying.picking import side_under
 
 Array = NDArray[Any]
 
@@ -48,16 +47,11 @@ def _on_mesh(blank: Mesh3D, origin: Array, way: Array) -> tuple[Array, Array] | 
 
 
 def _on_side(blank: Blank, origin: Array, way: Array) -> tuple[Array, Array] | None:
-    best: tuple[float, Array, Array] | None = None
-    for side in sides_at(blank).all:
-        uv = side.meet(origin[None], way[None])
-        if np.isnan(uv).any() or not shapely.intersects_xy(side.domain, *uv[0]):
-            continue
-        point, normal = side.to_body(uv, np.zeros(1))[0], side.frames(uv)[0, 2]
-        far = float((point - origin) @ way)
-        if float(normal @ way) < 0 and (best is None or far < best[0]):
-            best = far, point, normal
-    return None if best is None else best[1:]
+    met = side_under(blank, origin, way)
+    if met is None:
+        return None
+    side, uv = met[0], met[1][None]
+    return side.to_body(uv, np.zeros(1))[0], side.frames(uv)[0, 2]
 
 
 def placed_by(glint: Glint, way: Array, lamp: StudioLight, middle: Array) -> StudioLight:
