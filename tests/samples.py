@@ -16,8 +16,10 @@ from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.light import Room
 from kilnchisel.core.scene.scene import Backdrop, Item, Scene
+from kilnchisel.core.scene.view import View
 
 FIVE_FACES = ("cinzel-bold", "pacifico", "eb-garamond", "league-spartan-bold", "routed-gothic")
 
@@ -77,3 +79,9 @@ def bare_scene(items: tuple[Item, ...], light: Any, radius_mm: float) -> Scene:
 def closed(points: Any, faces: Any) -> bool:
     """Whether a mesh closes once coinciding corners are one."""
     return open_edges(welded(np.asarray(points), np.asarray(faces))[1]) == 0
+
+
+def mocked(scene: Scene, view: View, size: tuple[int, int], samples: int = 24) -> Any:
+    """A mockup's pixels at its last state, (h, w, 3)."""
+    *_, last = Mockup(scene).refine(view, size, samples, looks=())
+    return last.pixels[..., :3]

@@ -26,7 +26,7 @@ from kilnchisel.core.job.copies import (
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
-from kilnchisel.core.job.finish import Brass, Enamel, Gold, Slate
+from kilnchisel.core.job.finish import Brass, Enamel, Gold, Paint, Slate
 from kilnchisel.core.job.fresh import fresh_job, with_blank
 from kilnchisel.core.job.sets import fitted, keep_set, set_of
 from kilnchisel.core.job.setting import Copy
@@ -34,6 +34,9 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.scene.copies import placings_of
 from kilnchisel.core.scene.stance import stance_of
 from tests.commands import called
+from tests.samples import mocked
+
+GREEN = Paint(colour="#128a2b", gloss=0.0)
 
 
 def in_scene(job, item):
@@ -112,6 +115,24 @@ class Placed(unittest.TestCase):
         seen = draft.render(scene, view, (300, 200))
         alone = draft.render(scene_of_job(with_copies(job, ())), view, (300, 200))
         self.assertGreater(float(np.abs(seen.astype(int) - alone).mean()), 1.0)
+
+    def test_a_copy_of_its_own_colour_is_mirrored_and_shines_back_in_that_colour(self):
+        size = (240, 160)
+        job = change(fresh_job("band"), ("finish",), Gold(polish="satin"))
+        draft, view = Draft(), view_of(with_copies(job, (Copy(beside_mm=25.0),)))
+
+        def greener(copy, made):
+            """By how much the piece itself is greener beside a green copy, of levels."""
+            green = scene_of_job(with_copies(job, (copy.model_copy(update={"finish": GREEN}),)))
+            same = scene_of_job(with_copies(job, (copy,)))
+            seen, other = (made(scene)[..., :3].astype(float) for scene in (green, same))
+            tint = (seen[..., 1] - seen[..., 0]) - (other[..., 1] - other[..., 0])
+            return tint[draft.coverage(scene_of_job(job), view, size)]
+
+        drafted = greener(Copy(beside_mm=25.0), lambda scene: draft.render(scene, view, size))
+        traced = greener(Copy(beside_mm=25.0), lambda scene: mocked(scene, view, size, 16))
+        self.assertGreater(drafted.mean(), 0.5 * traced.mean())
+        self.assertLess(drafted.mean(), 1.6 * traced.mean())
 
 
 class Arranged(unittest.TestCase):

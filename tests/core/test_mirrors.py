@@ -17,17 +17,10 @@ from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture import card
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.ggx import share_table
-from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.picture.rays import RAYS, lobes
+from tests.samples import mocked
 
 SIZE = (240, 192)
-
-
-def mocked(scene, view, size=SIZE, samples=24):
-    last = None
-    for state in Mockup(scene).refine(view, size, samples, looks=()):
-        last = state
-    return last.pixels[..., :3]
 
 
 class Lobes(unittest.TestCase):
@@ -70,7 +63,7 @@ class Mirrors(unittest.TestCase):
     def test_a_ring_is_mirrored_in_itself_and_in_acrylic_as_in_the_mockup(self):
         fine = self.draft.render(self.scene, self.view, SIZE)[..., :3]
         rough = self.draft.render(self.scene, self.view, SIZE, detail=Detail.ROUGH)[..., :3]
-        mock = mocked(self.scene, self.view)
+        mock = mocked(self.scene, self.view, SIZE)
         self.assertLess(self.differs(fine, mock, self.there), 0.8 * self.differs(rough, mock, self.there))
         # on the ground before it: its mirror image, of gold
         rows = np.nonzero(self.there.any(axis=1))[0]

@@ -32,12 +32,14 @@ MAIN = "body"  # the solid that most of a blank is
 
 @dataclass(frozen=True, eq=False)
 class Shell:
-    """A mesh of the body with the finish it takes. ``solid``: which of the body's solids it helps close."""
+    """A mesh of the body with the finish it takes. ``solid``: which of the body's solids it helps close;
+    ``own``: the number of the copy's finish that it has instead, from 1 on; 0 for none."""
 
     name: str
     slot: FinishSlot
     mesh: Mesh
     solid: str = MAIN
+    own: int = 0
 
 
 @dataclass(frozen=True, eq=False)

@@ -63,12 +63,18 @@ def points_of(body: Body) -> Array:
 
 
 @remembered
-def repeated(body: Body, placings: tuple[bytes, ...]) -> Body:
+def repeated(body: Body, placings: tuple[bytes, ...], own: tuple[int, ...] = ()) -> Body:
     """A body with the same body again, once for each placing (a (4, 4) matrix of float64, as bytes): of
-    those no side takes lettering."""
+    those no side takes lettering. ``own``: the number of each copy's own finish, 0 where it has none."""
     alone = [*body.shells, *(as_shell(sheet) for sheet in body.sheets)]
     more = [
-        Shell(f"{shell.name} {number + 2}", shell.slot, shell.mesh.moved(matrix_in(placing)), shell.solid)
+        Shell(
+            f"{shell.name} {number + 2}",
+            shell.slot,
+            shell.mesh.moved(matrix_in(placing)),
+            shell.solid,
+            own[number] if own and shell.slot == "blank" else 0,
+        )
         for number, placing in enumerate(placings)
         for shell in alone
     ]

@@ -29,10 +29,10 @@ from kilnchisel.core.picture.gather import (
     GROUND_CELLS,
     QUICK_RAYS,
     RAYS,
-    SLOTS,
     Gathered,
     Hits,
     gather,
+    materials_of,
     trace,
 )
 from kilnchisel.core.picture.ggx import SIZE as SHARES
@@ -314,7 +314,7 @@ class Draft:
             scene.proxy,
             lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays),
         )
-        albedos = np.stack([*(scene.albedos[slot] for slot in SLOTS), base.material.albedo])
+        albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel
         lit = (
             id(hits),

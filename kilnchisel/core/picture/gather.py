@@ -21,12 +21,14 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.body import Body, Shell
 from kilnchisel.core.blanks.coarse import sampled
+from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.later import ndimage, sparse, spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.light import Room, direction_to_uv, directions_of
+from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
 
@@ -39,7 +41,8 @@ PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
-SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the rows of the albedos; the ground is the one after
+SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the first rows of the albedos; copies' own finishes follow
+GROUND_ROW = -1  # the last one
 
 
 @dataclass(frozen=True, eq=False)
@@ -208,10 +211,20 @@ def tracer_of(triangles: Array) -> Any:
     return scene
 
 
+def row_of(shell: Shell) -> int:
+    """The row of the albedos that a shell has."""
+    return len(SLOTS) + shell.own - 1 if shell.own else SLOTS[shell.slot]
+
+
+def materials_of(scene: Scene) -> list[Material]:
+    """The materials of all rows but the ground's."""
+    return [*(scene.slots[slot] for slot in SLOTS), *scene.others]
+
+
 def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
     """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it."""
     meshes = [shell.mesh for shell in body.shells]
-    slots = [SLOTS[shell.slot] for shell in body.shells]
+    slots = [row_of(shell) for shell in body.shells]
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
@@ -254,7 +267,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         kind,
         target,
         _sky(kind, directions),
-        np.concatenate([slots_at, np.full(len(floor), len(SLOTS))]),
+        np.concatenate([slots_at, np.full(len(floor), GROUND_ROW)]),
         caster,
         cells,
         axes,

@@ -25,6 +25,8 @@ from kilnchisel.core.picture.gather import (
     Gathered,
     Hits,
     keyed,
+    materials_of,
+    row_of,
     tracer_of,
 )
 from kilnchisel.core.picture.rays import BOUNCES, NOWHERE, RAYS, alone, follow, lobes, near_ball, smoothed
@@ -77,7 +79,7 @@ def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
         mesh = shell.mesh
         corners.append(mesh.points[mesh.faces])
         normals.append(mesh.normals[mesh.faces])
-        slots.append(np.full(len(mesh.faces), SLOTS[shell.slot]))
+        slots.append(np.full(len(mesh.faces), row_of(shell)))
     for sheet in body.sheets:
         points, out, triangles, _ = sampled(sheet)
         nearest = spatial.cKDTree(points).query(triangles.reshape(-1, 3))[1]
@@ -128,7 +130,7 @@ def _brought_back(
     thrown, back = np.ones((rays, 3), np.float32), np.zeros((rays, 3), np.float32)
     open_ = np.zeros(rays, np.float32)
     alive = np.ones(rays, dtype=np.bool_)
-    slots = [scene.slots[slot] for slot in SLOTS]
+    slots = materials_of(scene)
     metal = np.array([material.kind == "metal" for material in slots])
     dull = np.array([material.mean_alpha for material in slots])
     tone = np.stack([material.albedo for material in slots])

@@ -45,7 +45,7 @@ def _swept(scene: Scene, base: Base, directions: Array) -> tuple[Array, Array]:
         aside = np.abs(scene.middle[0] - base.point[0] + far * directions[:, 0])
     soft = 0.05 * high  # the edge of a wall is not told from its room in so small a picture
     cover = np.clip((high - up) / soft, 0, 1) * np.clip((base.radius_mm - aside) / soft, 0, 1)
-    facing, point = np.array([0.0, -1.0, 0.0]), np.array([0.0, away, high / 2]) + base.point
+    facing, point = np.array([0.0, -1.0, 0.0]), np.array([0.0, behind + round_, high / 2]) + base.point
     arriving = open_light(scene, facing)
     if scene.panel is not None:
         arriving = arriving + scene.panel.on(point, facing)

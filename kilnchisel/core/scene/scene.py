@@ -27,7 +27,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
 from kilnchisel.core.job.crafts import Standing, Tube
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Glow, Ground
+from kilnchisel.core.job.setting import Copy, Glow, Ground
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
@@ -123,6 +123,7 @@ class Scene:
     middle: Array
     radius_mm: float
     slots: dict[str, Material]  # of the blank, by what they are for
+    others: tuple[Material, ...]  # of the copies that have a finish of their own
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
     clear: bool = False  # light goes through the piece
     lamps: Lamps | None = None
@@ -175,7 +176,7 @@ def scene_of(
     setting, placings = job.setting, placings_of(job, proxy)
     if placings:
         items = _with_copies(job, placings, items, piece, proxy, marks)
-        proxy = repeated(proxy, placings)
+        proxy = repeated(proxy, placings, _own(setting.copies))
         middle, radius = middle_of(proxy, stance)
     room = room_of(setting.light)
     return Scene(
@@ -190,6 +191,7 @@ def scene_of(
         middle=middle,
         radius_mm=radius,
         slots=slots,
+        others=tuple(material_of(copy.finish) for copy in setting.copies if copy.finish is not None),
         proxy=proxy,
         clear=ground.kind == "glass",
         lamps=_lamps(job, piece, stance, placings),
@@ -219,6 +221,12 @@ def _items(
         )
         for part in piece.parts
     )
+
+
+def _own(copies: tuple[Copy, ...]) -> tuple[int, ...]:
+    """The number of each copy's own finish, 0 where it has the piece's."""
+    so_far = np.cumsum([copy.finish is not None for copy in copies]).tolist()
+    return tuple(n if copy.finish is not None else 0 for n, copy in zip(so_far, copies, strict=True))
 
 
 def _with_copies(
