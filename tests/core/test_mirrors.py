@@ -119,7 +119,7 @@ class ThroughGlass(unittest.TestCase):
         job = fitted(job, "white sweep")
         scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
         draft = Draft()
-        mock = mocked(scene, view, samples=48)
+        mock = mocked(scene, view, SIZE, samples=48)
         there = draft.coverage(scene, view, SIZE)
 
         def off(detail):

@@ -54,7 +54,7 @@ class Sections(WindowTest):
 
         self.new("plaque")
         base = change(self.window.session.job, ("blank", "thickness_mm"), 20.0)
-        base = change(base, ("letterings", 0, "content", "text"), "RS")
+        base = change(base, ("letterings", 0, "content", "text"), "R")
         base = change(base, ("letterings", 0, "content", "cap_height_mm"), 24.0)
         base = change(base, ("letterings", 0, "lay", "across_mm"), 0.0)
         jobs = []
@@ -94,6 +94,7 @@ class Sections(WindowTest):
 
     def test_each_craft_by_its_menu(self):
         self.new("plaque")
+        self.window.session.edit(("letterings", 0, "content", "text"), "R", "words")
         menu = self.field("craft", "craft.kind").list
         names = [action.text() for action in menu.actions()]
         relief = names.index("Relief")  # it needs a picture
