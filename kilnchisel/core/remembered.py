@@ -34,8 +34,9 @@ class _Kept:
 class Store:
     """Results by key, in the order in which they were last asked for."""
 
-    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
-        self.most_bytes = most_bytes
+    def __init__(self, most_bytes: int = MOST_BYTES, least: int = LEAST_KEPT) -> None:
+        """``least``: so many results stay whatever their size."""
+        self.most_bytes, self.least = most_bytes, least
         self.bytes = 0
         self._lock = threading.Lock()
         self._kept: OrderedDict[Any, _Kept] = OrderedDict()
@@ -84,7 +85,7 @@ class Store:
                 held = self._holders.get(leaf, 0)
                 self._holders[leaf] = held + 1
                 self.bytes += 0 if held else size
-            while self.bytes > self.most_bytes and len(self._kept) > LEAST_KEPT:
+            while self.bytes > self.most_bytes and len(self._kept) > self.least:
                 old, gone = self._kept.popitem(last=False)
                 dropped.append((old, gone))
                 for leaf, size in gone.leaves.items():

@@ -39,9 +39,9 @@ def open_window(job: Path | None, demos: list[DemoJob] | None = None) -> int:
 
 def ahead() -> None:
     """Start the processes that read files and that draw: they get ready while the window is built."""
-    gate.warm()
     from kilnchisel.ui import work
 
+    gate.fork_ahead()
     work.ahead()
 
 

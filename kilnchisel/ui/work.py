@@ -20,10 +20,11 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import Elsewhere
 from kilnchisel.core.job.assets import only_here
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.sending.process import Process
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.sending.wire import sent, taken
+from kilnchisel.core.workshop import process as workshop
 from kilnchisel.core.workshop.orders import DraftOrder, Drawn, MockupOrder, SolidOrder, Taken
-from kilnchisel.core.workshop.process import Process, forked, started
 
 ENDED = (
     "What draws the picture has ended: it may have run out of memory. It starts again with the next "
@@ -35,7 +36,7 @@ _ahead: list[Process] = []
 def ahead() -> None:
     """Start the process for the first workshop there will be, before there is a window or any thread."""
     if not _ahead:
-        _ahead.append(forked())
+        _ahead.append(workshop.ahead())
 
 
 class Workshop(QObject):
@@ -52,7 +53,7 @@ class Workshop(QObject):
         self._start()
 
     def _start(self) -> None:
-        self._process = _ahead.pop() if _ahead else started()
+        self._process = _ahead.pop() if _ahead else workshop.started()
         self._orders = queue.SimpleQueue()
         self._given = set()
         what = (self._process, self._orders)

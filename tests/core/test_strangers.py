@@ -87,7 +87,7 @@ class InAProcessOfItsOwn(unittest.TestCase):
         self.assertEqual(gate.read("builtins:len", "x", "four"), 4)
         self.assertIs(gate._idle[-1], reader)
         reader.process.kill()
-        reader.process.wait()
+        until(lambda: not reader.process.runs(), "its end")
         self.assertEqual(gate.read("builtins:len", "x", "three"), 5)
 
     def test_reading_can_be_stopped(self):

@@ -25,8 +25,8 @@ REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering
 AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
 
 
-def main() -> None:
-    """Answer until the pipe ends."""
+def main(*, ahead: bool = False) -> None:
+    """Answer until the pipe ends. ``ahead``: while nothing is asked, load what any kind of file takes."""
     threading.Thread(target=_die_with, args=(os.getppid(),), daemon=True).start()
     answers = way_back()
     os.dup2(1, 2)
@@ -39,10 +39,10 @@ def main() -> None:
     gate.answer_by(send)
     _load(BASICS)
     send("ready")
-    if "ahead" in sys.argv:
-        ahead = threading.Timer(AHEAD_AFTER_S, _load, (REST,))
-        ahead.daemon = True
-        ahead.start()
+    if ahead:
+        loading = threading.Timer(AHEAD_AFTER_S, _load, (REST,))
+        loading.daemon = True
+        loading.start()
     while True:
         try:
             name, args, memory, seconds = taken(0)
@@ -95,4 +95,4 @@ def _limit(memory: int | None, seconds: float | None) -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(ahead="ahead" in sys.argv)

@@ -11,16 +11,17 @@ import contextlib
 import importlib
 import os
 import stat
-import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.sending.process import Process, forked, spawned
 from kilnchisel.core.sending.wire import Late, sent, taken
 
 Told = Callable[[float | None, str], None]
@@ -46,30 +47,20 @@ LARGE = Limits(150.0, 8000 * MB)  # meshes of millions of triangles
 class _Reader:
     """One reading process."""
 
-    def __init__(self, *, ahead: bool = False) -> None:
-        """``ahead``: while nothing is asked of it, it loads what reading any kind of file takes."""
+    def __init__(self, process: Process) -> None:
+        self.process = process
         self.fresh = True
         self.since = 0.0  # when it was last needed (monotonic)
-        environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "kilnchisel.core.intake.child", *(["ahead"] if ahead else [])],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            bufsize=0,
-            env=environment,
-        )
 
     def ask(self, order: tuple[Any, ...], seconds: float, told: Told | None) -> tuple[str, Any]:
-        assert self.process.stdin is not None and self.process.stdout is not None
         try:
             if self.fresh:  # it says when it is ready: what it loads first is not the file's time
-                taken(self.process.stdout.fileno(), time.monotonic() + STARTS_IN_S)
+                taken(self.process.answers, time.monotonic() + STARTS_IN_S)
                 self.fresh = False
             deadline = time.monotonic() + seconds
-            sent(self.process.stdin.fileno(), order)
+            sent(self.process.orders, order)
             while True:
-                how, value = taken(self.process.stdout.fileno(), deadline)
+                how, value = taken(self.process.answers, deadline)
                 if how != "at":
                     return how, value
                 if told is not None:
@@ -80,13 +71,12 @@ class _Reader:
             return "died", None
 
     def end(self) -> None:
-        self.process.kill()
-        for pipe in (self.process.stdin, self.process.stdout):
-            if pipe is not None:
-                with contextlib.suppress(OSError):
-                    pipe.close()
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            self.process.wait(5)
+        self.process.end()
+
+
+def _started(*more: str) -> _Reader:
+    environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+    return _Reader(spawned([sys.executable, "-m", "kilnchisel.core.intake.child", *more], environment))
 
 
 _lock = threading.Lock()
@@ -102,11 +92,21 @@ def warm() -> None:
         return
     with _lock:
         if not _idle and not _busy:
-            _idle.append(_Reader(ahead=True))
+            _idle.append(_started("ahead"))
+
+
+def fork_ahead() -> None:
+    """As ``warm``, from a program that has loaded much of what reading takes and has no threads yet."""
+    from kilnchisel.core.intake import child
+
+    if not INSIDE and not _idle and not _busy:
+        _idle.append(_Reader(forked(partial(child.main, ahead=True))))
 
 
 def start_anew() -> None:
     """In a process that was forked: the readers there are belong to the other one."""
+    for reader in (*_idle, *_busy):
+        reader.process.close_pipes()
     _idle.clear()
     _busy.clear()
 
@@ -193,9 +193,9 @@ def read(
     limits = limits or ORDINARY
     with _free:
         with _lock:
-            while _idle and _idle[-1].process.poll() is not None:
+            while _idle and not _idle[-1].process.runs():
                 _idle.pop().end()  # ended by something else meanwhile
-            reader = _idle.pop() if _idle else _Reader()
+            reader = _idle.pop() if _idle else _started()
             _busy[reader] = threading.get_ident()
         told = getattr(_listening, "told", None)
         how, value = reader.ask((function, args, limits.memory, limits.seconds), limits.seconds, told)

@@ -23,6 +23,7 @@ from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
 from kilnchisel.core.picture.refined import Refined, Wish
+from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.sending.things import Receiver, Sender
@@ -31,6 +32,11 @@ from kilnchisel.core.sending.wire import sent, taken, way_back
 LOOK_S = 0.02  # how often it is asked whether the picture is still wanted
 PATIENCE_S = 20.0  # for the end of a picture that is not wanted any more
 BEHIND = 10  # nice
+COMPILED_FOR = 8  # scenes: what was compiled for them is then let go of (50 MB after seven jobs)
+KEPT_BYTES, KEPT_LEAST = (
+    24 * 2**20,
+    4,
+)  # what is behind a piece, as one picture takes it; the rest comes over
 
 
 @dataclass(frozen=True)
@@ -183,18 +189,23 @@ def main() -> None:
     stopped: set[int] = set()
     threading.Thread(target=_listen, args=(orders, stopped), daemon=True).start()
     from kilnchisel.core.picture.mockup import LOOKS, Mockup
-    from kilnchisel.core.picture.tracing import Textures, tracer
+    from kilnchisel.core.picture.tracing import Textures, drop_compiled, tracer
 
     tracer()
+    STORE.most_bytes, STORE.least = KEPT_BYTES, KEPT_LEAST
     receiver = Receiver()
     scene: Scene | None = None
     mockup: Mockup | None = None
     had: Textures | None = None
+    scenes = 0
     while True:
         kind, *values = orders.get()
         if kind == "scene":
             had = had if mockup is None else mockup.traced.textures
             scene, mockup = receiver.value(values[0]), None
+            scenes += 1
+            if scenes % COMPILED_FOR == 0:
+                drop_compiled()
             continue
         order: Order = values[0]
 

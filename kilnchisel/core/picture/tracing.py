@@ -66,6 +66,14 @@ def tracer() -> ModuleType:
     return mitsuba
 
 
+def drop_compiled() -> None:
+    """Let go of what was compiled: what is wanted again comes from the disk."""
+    if variant_name() != SAFE:
+        import drjit as dr
+
+        dr.flush_kernel_cache()
+
+
 def variant_name() -> str:
     """The variant in use, for the status line and the benchmarks."""
     return str(tracer().variant())
