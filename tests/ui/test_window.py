@@ -274,6 +274,13 @@ class Panels(WindowTest):
         self.window.toggle_inches()
         self.assertTrue(any(text.endswith(" in") for text in self.figures()))
 
+    def test_what_is_being_measured_is_said_in_the_other_theme_too(self):
+        self.window.readings.begin()
+        self.window.toggle_evening()
+        self.wait(self.window.updatesEnabled, "the last step")
+        words = [label.text() for label in self.window.readings.findChildren(QLabel)]
+        self.assertIn("Measuring…", words)
+
     def test_evening_is_remembered(self):
         self.new()
         day = self.window.grab().toImage().pixelColor(10, 400).lightness()

@@ -32,6 +32,7 @@ class ReadingsPanel(QWidget):
         self.theme = theme
         self.unit = "mm"
         self._taken: Taken | None = None
+        self._measuring = False
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(16, 12, 14, 12)
@@ -61,7 +62,7 @@ class ReadingsPanel(QWidget):
 
     def begin(self) -> None:
         """Another job: what was read from the one before is not its."""
-        self._taken = None
+        self._taken, self._measuring = None, True
         self.drop_rows()
         self._note("Measuring…")
 
@@ -78,7 +79,7 @@ class ReadingsPanel(QWidget):
 
     def show_taken(self, taken: Taken | None) -> None:
         """Show the readings and checks, or nothing."""
-        self._taken = taken
+        self._taken, self._measuring = taken, False
         self.drop_rows()
         if taken is None:
             self._note("Add lettering to read its measures.")
@@ -97,7 +98,10 @@ class ReadingsPanel(QWidget):
 
     def restyle(self, theme: Theme, unit: str) -> None:
         self.theme, self.unit = theme, unit
-        self.show_taken(self._taken)
+        if self._measuring:
+            self.begin()
+        else:
+            self.show_taken(self._taken)
 
     def _figure(self, reading: Reading) -> str:
         if reading.unit == "mm" and self.unit == "in":
