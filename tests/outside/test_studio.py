@@ -21,6 +21,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.setting import KeyLight, Light, StudioLight
+from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.highlights import Glint, glint_under, placed_by
@@ -228,6 +229,26 @@ class GainMaps(unittest.TestCase):
         linear = float(srgb_decode(np.array(188 / 255)))
         self.assertEqual(light.shape, (32, 64, 3))
         np.testing.assert_allclose(light, (linear + 1 / 64) * 8 - 1 / 64, rtol=0.01)
+
+    def test_the_sky_of_a_place_has_no_blocks_of_colour(self):
+        # JPEG (ITU-T T.81) keeps colours in blocks, here of 16 pixels; measured in stops between red, green
+        # and blue, where a block meets the next
+        path = RESOURCES / "lights" / "places" / "park.jpg"
+        base = srgb_decode(np.asarray(Image.open(path).convert("RGB"), float) / 255)
+
+        def steps(light):
+            sky = np.log2(light[100:200] + 1 / 64)
+            colour = sky[..., [0, 2]] - sky[..., [1]]
+            return np.abs(np.diff(colour, axis=1)).mean(axis=(0, 2))[15::16].mean()
+
+        light = gain_mapped(path)
+        self.assertGreater(steps(base), 0.012)  # and as much again from the gain map's blocks
+        self.assertLess(steps(light), 0.6 * steps(base))
+        # and everything is as bright as it was
+        ground = slice(280, 500)
+        np.testing.assert_allclose(
+            light[ground].mean(axis=(0, 1)), base[ground].mean(axis=(0, 1)), rtol=0.02
+        )
 
 
 class ByItsHighlight(unittest.TestCase):

@@ -26,7 +26,7 @@ from kilnchisel.core.scene.ownplace import picture_of
 
 Array = NDArray[Any]
 
-RECIPE = 1  # to be raised when places are read in another way
+RECIPE = 2  # to be raised when places are read in another way
 OFFSET = 1 / 64  # of the gain map: what is added before and taken off after, both ways
 SUNNY = 400.0  # so many times the mean is the sun, and no cloud
 SUN_REACH = 4.0  # degrees round the brightest pixel that belong to it
@@ -92,9 +92,52 @@ def gain_mapped(path: Path) -> Array:
     gains = Image.open(io.BytesIO(raw[-length:]), formats=["JPEG"]).convert("RGB").resize(base.size)
     least, most = _numbers(said, "GainMapMin", 0.0), _numbers(said, "GainMapMax", 1.0)
     share = (np.asarray(gains, np.float64) / 255) ** (1 / _numbers(said, "Gamma", 1.0))
-    shown = np.asarray(base, np.float64) / 255
-    stops = _smoothed(least + (most - least) * share, shown.mean(axis=2))
+    shown, stops = _without_blocks(np.asarray(base, np.float64) / 255, least + (most - least) * share)
     return np.asarray((srgb_decode(shown) + OFFSET) * 2.0**stops - OFFSET)
+
+
+# half widths, pixels, and deviations of what is shown that count as nothing: for its lightness, its
+# colours, the stops
+LIGHTNESS, COLOURS, STOPS = (6, 0.012), (16, 0.03), (16, 0.03)
+PLAIN = 0.08  # deviation of lightness up to which colours are taken together
+DIM_STOPS, BRIGHT_STOPS = 1.2, 2.0  # what is brighter than the picture can show, a lamp or the sun, stays
+
+
+def _without_blocks(shown: Array, stops: Array) -> tuple[Array, Array]:
+    """A picture (h, w, 3), 0 to 1, and its stops without the blocks in which a JPEG keeps them: out of
+    focus behind a piece they would be patches of colour in the sky."""
+    light = shown @ JPEG_LUMA
+    spread = np.maximum(_mean(light * light, LIGHTNESS[0]) - _mean(light, LIGHTNESS[0]) ** 2, 0)
+    plain = np.exp(-spread / PLAIN**2)
+    smooth = _guided(light, light, *LIGHTNESS)
+    made = np.empty_like(shown)
+    for k in range(3):
+        colour = shown[..., k] - light
+        made[..., k] = smooth + colour + (_guided(light, colour, *COLOURS) - colour) * plain
+    width = 2 * STOPS[0] + 1
+    most = ndimage.maximum_filter(stops.max(axis=2), width, mode=ROUND)
+    dim = _mean(np.clip((BRIGHT_STOPS - most) / (BRIGHT_STOPS - DIM_STOPS), 0, 1), width // 3)[..., None]
+    evened = np.stack([_guided(light, stops[..., k], *STOPS) for k in range(3)], axis=-1)
+    kept = _smoothed(stops, shown.mean(axis=2))
+    return np.clip(made, 0, 1), kept + (evened - kept) * dim
+
+
+JPEG_LUMA = np.array([0.299, 0.587, 0.114])  # ITU-T T.871
+ROUND = ("nearest", "wrap")  # the pictures go all round
+
+
+def _mean(one: Array, half: int) -> Array:
+    """The mean over a square of 2 half + 1 pixels."""
+    return np.asarray(ndimage.uniform_filter(one, 2 * half + 1, mode=ROUND))
+
+
+def _guided(guide: Array, values: Array, half: int, even: float) -> Array:
+    """Values (h, w) as a line through what guides them, square by square, so that they keep its edges and
+    no others (He, Sun, Tang, "Guided image filtering", 2010). ``even``: the deviation that is no edge."""
+    means = _mean(guide, half), _mean(values, half)
+    spread = _mean(guide * guide, half) - means[0] ** 2
+    slope = (_mean(guide * values, half) - means[0] * means[1]) / (spread + even**2)
+    return _mean(slope, half) * guide + _mean(means[1] - slope * means[0], half)
 
 
 EVEN_PIXELS, EVEN = 25, 0.02  # over what width a part is looked at, and what deviation makes it even
@@ -103,16 +146,12 @@ EVEN_PIXELS, EVEN = 25, 0.02  # over what width a part is looked at, and what de
 def _smoothed(stops: Array, shown: Array) -> Array:
     """The stops of a gain map (h, w, 3) with its coarse blocks smoothed away where the picture (h, w) is
     even, as a sky is."""
-    mode = ("nearest", "wrap")
-
-    def mean(one: Array) -> Array:
-        return np.asarray(ndimage.uniform_filter(one, EVEN_PIXELS, mode=mode))
-
-    spread = np.maximum(mean(shown * shown) - mean(shown) ** 2, 0)
+    half = EVEN_PIXELS // 2
+    spread = np.maximum(_mean(shown * shown, half) - _mean(shown, half) ** 2, 0)
     even = np.exp(-spread / EVEN**2)[..., None]
     # even up to the next edge: what is beyond it must not come in
-    even = ndimage.minimum_filter(even, (EVEN_PIXELS, EVEN_PIXELS, 1), mode=(*mode, "nearest"))
-    smooth = np.stack([mean(mean(stops[..., k])) for k in range(3)], axis=-1)
+    even = ndimage.minimum_filter(even, (EVEN_PIXELS, EVEN_PIXELS, 1), mode=(*ROUND, "nearest"))
+    smooth = np.stack([_mean(_mean(stops[..., k], half), half) for k in range(3)], axis=-1)
     return np.asarray(stops + (smooth - stops) * even)
 
 
