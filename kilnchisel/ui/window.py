@@ -399,6 +399,7 @@ class Window(LetteringActions, QMainWindow):
             return
         job = fresh_job(kind)
         away(lambda: prepare(job), f"Making the {kind}", self)
+        self.ticket.open_section = "wording"  # so that its fields are made at once, and no others before
         self._begin(job, None)
         self.edit_words()
 
