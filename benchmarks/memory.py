@@ -6,6 +6,7 @@ In a process of its own: ``python -m benchmarks.memory [EDITS] [SEED]`` prints t
 from __future__ import annotations
 
 import contextlib
+import itertools
 import os
 import random
 import subprocess
@@ -32,15 +33,26 @@ WORDS = "TARNLIGHT HILL OBSERVATORY NIGHTS & DOME PATH 1897"
 
 def memory_mb() -> float:
     """What this process and those it has started hold now; what they share counts once (PSS)."""
-    waiting, total = [os.getpid()], 0
+    return sum(mb for _, mb in memory_by_process())
+
+
+def memory_by_process() -> list[tuple[str, float]]:
+    """The same, one by one: the module that each runs, or "forked", and MB."""
+    waiting, found = [os.getpid()], []
     while waiting:
         pid = waiting.pop()
         with contextlib.suppress(OSError):  # one may have ended meanwhile
             rows = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
-            total += next(int(row.split()[1]) for row in rows if row.startswith("Pss:"))
+            kb = next(int(row.split()[1]) for row in rows if row.startswith("Pss:"))
+            words = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace").split("\0")
+            module = next((b for a, b in itertools.pairwise(words) if a == "-m"), "")
+            own = "this" if pid == os.getpid() else "forked"
+            found.append(
+                (module.rsplit(".", 1)[-1] if module.startswith("kilnchisel.") else own, kb / 1024)
+            )
             for task in Path(f"/proc/{pid}/task").iterdir():
                 waiting += map(int, (task / "children").read_text().split())
-    return total / 1024
+    return found
 
 
 def edited(job: Any, rng: random.Random) -> Any:

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.gaps import Watch
-from benchmarks.memory import memory_mb
+from benchmarks.memory import memory_by_process, memory_mb
 
 BEAT_MS = 10
 GAP_S = 0.1  # a longer one is a fault
@@ -302,10 +302,14 @@ class Driver:
             self.breathe(self.rng.choice((0.02, 0.05, 0.2, 0.6, 1.5, 3.0)))
             if now // 60 > told:
                 told = int(now // 60)
-                memories.append((now, memory_mb()))
+                each = memory_by_process()
+                memories.append((now, sum(mb for _, mb in each)))
                 paces.append(pace_ms())
                 self.watch.anew()  # what measuring took is not the window's
-                so_far = f"{memories[-1][1]:.0f} MB, {self.count} actions, {len(self.faults)} faults"
+                parts = ", ".join(f"{what} {mb:.0f}" for what, mb in each)
+                so_far = (
+                    f"{memories[-1][1]:.0f} MB ({parts}), {self.count} actions, {len(self.faults)} faults"
+                )
                 tell(f"{told} min: {so_far}, a fixed sum takes {paces[-1]:.0f} ms")
         memories.append((time.monotonic() - begun, memory_mb()))
         self.watch.close()

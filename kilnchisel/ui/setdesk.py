@@ -18,10 +18,12 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.setpictures import alike, pictures_there
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import sets_for
 from kilnchisel.core.workshop.slot import Slot
 
 RESTS_S = 0.8  # how long a job stays as it is before its pictures are made
 LOOK_S = 0.1
+BREATH_S = 0.01  # between two pictures: the window has the fields about them to make meanwhile
 BEHIND = 10  # nice
 
 
@@ -78,11 +80,15 @@ class SetDesk(QObject):
     def _hand_out(self, order: SetOrder) -> frozenset[str]:
         """Tell the pictures that are there; the sets that have none."""
         missing = set()
-        for name, pixels in pictures_there(order.job).items():
+        for one in sets_for(order.job.blank):
+            time.sleep(BREATH_S)
+            if self._slot.stale(order):
+                break
+            pixels = pictures_there(order.job, one.name)[one.name]
             if pixels is None:
-                missing.add(name)
-            elif not self._slot.stale(order):
-                self.made.emit(order.job, name, pixels)
+                missing.add(one.name)
+            else:
+                self.made.emit(order.job, one.name, pixels)
         return frozenset(missing)
 
     def _make(self, order: SetOrder, missing: frozenset[str]) -> None:
