@@ -46,10 +46,9 @@ def memory_by_process() -> list[tuple[str, float]]:
             kb = next(int(row.split()[1]) for row in rows if row.startswith("Pss:"))
             words = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace").split("\0")
             module = next((b for a, b in itertools.pairwise(words) if a == "-m"), "")
-            own = "this" if pid == os.getpid() else "forked"
-            found.append(
-                (module.rsplit(".", 1)[-1] if module.startswith("kilnchisel.") else own, kb / 1024)
-            )
+            own = module.startswith("kilnchisel.")
+            what = module.rsplit(".", 1)[-1] if own else "this" if pid == os.getpid() else "forked"
+            found.append((what, kb / 1024))
             for task in Path(f"/proc/{pid}/task").iterdir():
                 waiting += map(int, (task / "children").read_text().split())
     return found
