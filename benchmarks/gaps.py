@@ -37,7 +37,7 @@ class Watch:
     call that does not let go of the interpreter stops the window from another thread."""
 
     def __init__(self, from_s: float) -> None:
-        self.last, self._worked = time.monotonic(), time.thread_time()
+        self.last, self._worked, self._stolen = time.monotonic(), time.thread_time(), stolen_ms()
         self.doing = "start"
         self.found: list[tuple[float, str, str]] = []  # gap, what was being done, where it stood
         self._from_s = from_s
@@ -49,18 +49,20 @@ class Watch:
     def beat(self) -> None:
         """An event has come through."""
         now = time.monotonic()
-        gap, worked = now - self.last, time.thread_time()
+        gap, worked, stolen = now - self.last, time.thread_time(), stolen_ms()
         if gap > self._from_s:
             # nobody came to look: another thread held the interpreter, and has hardly gone on since
             where = self._stack or f"not seen; {self._stacks()}"
             own = 1000 * (worked - self._worked)  # the rest it waited for a processor or for another thread
-            self.found.append((gap, self.doing, f"at work {own:.0f} ms; {where}"))
+            took = f"at work {own:.0f} ms, taken by the machine's host {stolen - self._stolen:.0f}"
+            self.found.append((gap, self.doing, f"{took}; {where}"))
         self._stack = ""
-        self.last, self._worked = now, worked
+        self.last, self._worked, self._stolen = now, worked, stolen
 
     def anew(self) -> None:
         """What has been since the last event is no gap."""
         self.last, self._worked, self._stack = time.monotonic(), time.thread_time(), ""
+        self._stolen = stolen_ms()
 
     def longest(self, count: int) -> list[tuple[float, str, str]]:
         """The longest gaps, longest first."""
@@ -81,6 +83,12 @@ class Watch:
     def close(self) -> None:
         """Stop looking."""
         self._open = False
+
+
+def stolen_ms() -> float:
+    """What the host of a virtual machine has taken from all its processors (proc(5)), in steps of 10 ms."""
+    with Path("/proc/stat").open() as rows:
+        return 1000 * int(rows.readline().split()[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def _steps(frame: Any) -> str:

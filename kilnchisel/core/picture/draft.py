@@ -57,6 +57,7 @@ FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
+KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
 KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
 PANEL_STEP = 0.75  # how much of a lobe's width lies between them
@@ -333,7 +334,7 @@ class Draft:
                 ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
             maps = self._ground_map(ground), self._ground_map(np.repeat(open_to[..., None], 4, axis=2))
             self._gathered[lit] = ((hits, scene.draft_room), result, maps)
-            while len(self._gathered) > 6:
+            while len(self._gathered) > KEPT_HITS:
                 for old in self._gathered.popitem(last=False)[1][2]:
                     old.release()
         self._gathered.move_to_end(lit)
@@ -365,7 +366,7 @@ class Draft:
         layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
         layers.repeat_y = False
         self._rooms[key] = (scene.draft_room, layers)
-        while len(self._rooms) > 6:
+        while len(self._rooms) > KEPT_ROOMS:
             self._rooms.popitem(last=False)[1][1].release()
         return layers
 
@@ -430,11 +431,11 @@ class Draft:
         picture = scene.backdrop.seen(view)
         if id(picture) not in self._backdrops:
             height, width = picture.shape[:2]
-            texture = self.gl.texture((width, height), 3, picture.astype("f4").tobytes(), dtype="f4")
+            texture = self.gl.texture((width, height), 3, _half(picture), dtype="f2", alignment=2)
             texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
             texture.repeat_y = False
             self._backdrops[id(picture)] = (picture, texture)
-            while len(self._backdrops) > 6:
+            while len(self._backdrops) > KEPT_ROOMS:
                 self._backdrops.popitem(last=False)[1][1].release()
         self._backdrops[id(picture)][1].use(0)
         tall = (0.0, 0.0) if view.parallel else (view.tall * aspect, view.tall)
@@ -691,6 +692,11 @@ def _lens(view: View, size: tuple[int, int]) -> tuple[float, float]:
     """The lens for the shader: its opening by the largest disc, and the depth in focus, mm."""
     radius_px = view.opening_mm / 2 / (2 * view.tall) * size[1]
     return radius_px / _largest_disc(size), view.focus_mm
+
+
+def _half(light: Array) -> bytes:
+    """Light as the card keeps it: of half precision, which has three digits and goes up to 65504."""
+    return np.minimum(light, 65504).astype("f2").tobytes()
 
 
 def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:
