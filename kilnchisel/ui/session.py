@@ -53,6 +53,7 @@ class Session(QObject):
         self.letter: int | None = None  # the chosen letter of the chosen wording
         self.preview: Callable[[], Callable[[], bytes | None]] = lambda: lambda: None
         self._saved_job: Job | None = self.history.job
+        self._compared: tuple[Job | None, Job | None, bool] = (None, None, False)
         self._saved_at = 0.0
         self._stem = f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
         self.chores = Chores()
@@ -76,7 +77,12 @@ class Session(QObject):
 
     @property
     def unsaved(self) -> bool:
-        return self.job != self._saved_job
+        """Whether the job is another than was saved. Large ones take 25 ms to compare: it is done once."""
+        job, saved, differs = self._compared
+        if job is not self.job or saved is not self._saved_job:
+            differs = self.job != self._saved_job
+            self._compared = (self.job, self._saved_job, differs)
+        return differs
 
     @property
     def saved_words(self) -> str:
