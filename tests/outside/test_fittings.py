@@ -215,7 +215,7 @@ class Films(unittest.TestCase):
             return next(i for i in scene_of_job(self.job(craft)).items if "lettering 1" in i.name).material
 
         covered, bare = ink(Printed()), ink(Printed(underprint=False))
-        ground = scene_of_job(self.job(Printed())).albedos["blank"]
+        ground = scene_of_job(self.job(Printed())).slots["blank"].albedo
         np.testing.assert_allclose(bare.base, np.array(covered.base) * ground, rtol=1e-6)
         self.assertLess(max(bare.base), max(covered.base) / 5)
         on_white = ink(Printed(underprint=False, carrier_mm=3))

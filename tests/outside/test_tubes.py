@@ -108,7 +108,7 @@ class Light(unittest.TestCase):
         x = scene.middle[0] + (columns + 0.5 - 40) * size_mm
         points = np.stack([x, np.full(24, front), np.full(24, scene.middle[2])], axis=1)
         wanted = tube_light(points, np.tile([0.0, -1, 0], (24, 1)), scene.lamps)[:, 0]
-        seen = picture[34:46, 48:72, 0].mean(axis=0) / scene.albedos["blank"][0]
+        seen = picture[34:46, 48:72, 0].mean(axis=0) / scene.slots["blank"].albedo[0]
         # what the wall has of the room and of itself is small; paper is nearly even
         self.assertAlmostEqual(float((seen / wanted).mean()), 1.0, delta=0.03)
         np.testing.assert_allclose(seen / wanted, 1.0, atol=0.2)

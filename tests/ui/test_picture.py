@@ -295,6 +295,16 @@ class Refining(WindowTest):
         self.settle()
         self.assertFalse(self.window.bar.isVisible())
 
+    def test_while_drafts_come_none_is_said_to_be_missing(self):
+        self.new()
+        self.settle()
+        picture = self.window.picture
+        self.window.session.edit(("name",), "Ahead", "name")
+        picture._waiting_since = 0.0  # a drag that lasts: the job is always ahead of its drafts
+        picture._show_draft(picture.drawn)
+        picture._say_drawing()
+        self.assertFalse(self.window.cancel.isVisible())
+
     def test_stop_button(self):
         self.window.picture.refining = True
         self.window.start_new("mug")

@@ -10,7 +10,6 @@ import os
 import pickle
 import queue
 import select
-import subprocess
 import sys
 import threading
 import time
@@ -26,6 +25,7 @@ from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.sending.process import Process, spawned
 from kilnchisel.core.sending.things import Receiver, Sender
 from kilnchisel.core.sending.wire import sent, taken, way_back
 
@@ -33,10 +33,8 @@ LOOK_S = 0.02  # how often it is asked whether the picture is still wanted
 PATIENCE_S = 20.0  # for the end of a picture that is not wanted any more
 BEHIND = 10  # nice
 COMPILED_FOR = 8  # scenes: what was compiled for them is then let go of (50 MB after seven jobs)
-KEPT_BYTES, KEPT_LEAST = (
-    24 * 2**20,
-    4,
-)  # what is behind a piece, as one picture takes it; the rest comes over
+# what is behind a piece, as one picture takes it; the rest comes over
+KEPT_BYTES, KEPT_LEAST = 24 * 2**20, 4
 
 
 @dataclass(frozen=True)
@@ -55,7 +53,7 @@ class Afar:
     """Mockups made elsewhere. To be used from one thread; ``ahead`` and ``close`` from any."""
 
     def __init__(self) -> None:
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Process | None = None
         self._sender = Sender(Texture, Amount)
         self._scene: Scene | None = None
         self._number = 0
@@ -65,16 +63,10 @@ class Afar:
     def ahead(self) -> None:
         """Start the process, so that it is ready when a picture is wanted. Comes back at once."""
         with self._starting:
-            if self._closed or (self._process is not None and self._process.poll() is None):
+            if self._closed or (self._process is not None and self._process.runs()):
                 return
             self._sender, self._scene = Sender(Texture, Amount), None
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "kilnchisel.core.picture.afar"],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL,
-                bufsize=0,
-            )
+            self._process = spawned([sys.executable, "-m", "kilnchisel.core.picture.afar"])
 
     def refine(
         self,
@@ -147,28 +139,24 @@ class Afar:
     def _reply(self, given_up: float | None) -> tuple[str, int, Any] | None:
         """The next answer, None when there is none yet. Raises EOFError when there will be none."""
         process = self._process
-        if process is None or process.stdout is None:
+        if process is None:
             raise EOFError
-        if not select.select([process.stdout], [], [], LOOK_S)[0]:
+        if not select.select([process.answers], [], [], LOOK_S)[0]:
             if given_up is not None and time.monotonic() > given_up:
                 raise EOFError
             return None
-        reply: tuple[str, int, Any] = taken(process.stdout.fileno(), time.monotonic() + PATIENCE_S)
+        reply: tuple[str, int, Any] = taken(process.answers, time.monotonic() + PATIENCE_S)
         return reply
 
     def _send(self, message: tuple[Any, ...]) -> None:
-        if self._process is None or self._process.stdin is None:
+        if self._process is None:
             raise EOFError
-        sent(self._process.stdin.fileno(), message)
+        sent(self._process.orders, message)
 
     def _end(self) -> None:
         process, self._process, self._scene = self._process, None, None
         if process is not None:
-            process.kill()
-            process.wait()
-            for pipe in (process.stdin, process.stdout):
-                if pipe is not None:
-                    pipe.close()
+            process.end()
 
     def close(self) -> None:
         """End the process."""

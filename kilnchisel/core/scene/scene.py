@@ -131,11 +131,6 @@ class Scene:
     glow: Glow = NO_GLOW
 
     @property
-    def albedos(self) -> dict[str, Array]:
-        """Mean reflectance of each of the blank's materials, linear RGB."""
-        return {slot: material.albedo for slot, material in self.slots.items()}
-
-    @property
     def panel(self) -> Panel | None:
         """The strongest light that is set up."""
         return next((one for one in self.panels if one.throws is None), None)

@@ -47,6 +47,11 @@ class Process:
                 with contextlib.suppress(OSError):
                     os.close(pipe)
 
+    def __del__(self) -> None:
+        """One that nobody refers to any more leaves no pipes, and no entry where it has ended."""
+        self.close_pipes()
+        self._waited(os.WNOHANG)
+
     def _waited(self, how: int) -> bool:
         with self._lock:
             if not self._ended:

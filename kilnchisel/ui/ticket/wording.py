@@ -36,8 +36,9 @@ from kilnchisel.core.job.wording import (
 )
 from kilnchisel.core.job.words.contents import face_words
 from kilnchisel.core.lettering.faces import LoadedFace, load_face
+from kilnchisel.core.remembered import known
 from kilnchisel.core.units import format_angle, format_length, format_number
-from kilnchisel.ui.away import known_or_away
+from kilnchisel.ui.away import away
 from kilnchisel.ui.ticket.artwork import artwork_specs, picture_specs, shape_specs
 from kilnchisel.ui.ticket.drawnas import around_specs, around_words, outline_specs, outline_words
 from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
@@ -410,9 +411,9 @@ def _row_fields(job: Job, path: Where, wording: Wording) -> list[Spec]:
 
 
 def _width(job: Job, index: int) -> float:
-    with contextlib.suppress(KilnError):  # what cannot be drawn has a width all the same
-        known_or_away("Measuring the words", outline_of, job.letterings[index].content)
-    return width_of(job, index)
+    measured = partial(width_of, job, index)
+    known_ = known(outline_of, job.letterings[index].content)
+    return measured() if known_ else away(measured, "Measuring the words")
 
 
 def _put_arrangement(job: Job, path: Where, index: int, kind: str) -> Job:

@@ -261,6 +261,7 @@ class PictureView(QWidget):
         if drawn.order.number < latest:
             return
         self._trouble = ""
+        self._waiting_since = time.monotonic()  # drafts do come, if not as quickly as the job changes
         self.drawn = drawn
         scale = drawn.order.scale / self.devicePixelRatioF()
         if drawn.order.detail.rough and scale != EDIT_SCALE:
@@ -506,10 +507,12 @@ class PictureView(QWidget):
             elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.look.square_on:
                 kind = "aim"
         self.session.end_step()
-        if kind == "bend" and self.session.index is not None:
-            known_or_away(
-                "Measuring the words", row_length, wording_at(self.session.job, self.session.index)
-            )
+        index = self.session.index
+        if kind == "bend" and index is not None:
+            try:
+                known_or_away("Measuring the words", row_length, wording_at(self.session.job, index))
+            except KilnError:  # the person did not want to wait, or the face has gone
+                return
         self._drag = Drag(
             kind, pixel, self.session.history, self.session.job, self.drawn, self.look, sheet, number
         )
