@@ -38,20 +38,41 @@ def memory_mb() -> float:
 
 def memory_by_process() -> list[tuple[str, float]]:
     """The same, one by one: the module that each runs, or "forked", and MB."""
-    waiting, found = [os.getpid()], []
-    while waiting:
-        pid = waiting.pop()
+    found = []
+    for pid in processes():
         with contextlib.suppress(OSError):  # one may have ended meanwhile
-            rows = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
-            kb = next(int(row.split()[1]) for row in rows if row.startswith("Pss:"))
+            kb = _row_of(f"/proc/{pid}/smaps_rollup", "Pss:")
             words = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace").split("\0")
             module = next((b for a, b in itertools.pairwise(words) if a == "-m"), "")
             own = module.startswith("kilnchisel.")
             what = module.rsplit(".", 1)[-1] if own else "this" if pid == os.getpid() else "forked"
             found.append((what, kb / 1024))
+    return found
+
+
+def peaks() -> dict[int, float]:
+    """The most that this process and those it has started have held so far, MB by number."""
+    found = {}
+    for pid in processes():
+        with contextlib.suppress(OSError):
+            found[pid] = _row_of(f"/proc/{pid}/status", "VmHWM:") / 1024
+    return found
+
+
+def processes() -> Iterator[int]:
+    """The numbers of this process and of all that it has started."""
+    waiting = [os.getpid()]
+    while waiting:
+        pid = waiting.pop()
+        yield pid
+        with contextlib.suppress(OSError):  # one may have ended meanwhile
             for task in Path(f"/proc/{pid}/task").iterdir():
                 waiting += map(int, (task / "children").read_text().split())
-    return found
+
+
+def _row_of(path: str, name: str) -> int:
+    rows = Path(path).read_text().splitlines()
+    return next(int(row.split()[1]) for row in rows if row.startswith(name))
 
 
 def edited(job: Any, rng: random.Random) -> Any:

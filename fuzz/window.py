@@ -16,10 +16,11 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.gaps import Watch
-from benchmarks.memory import memory_by_process, memory_mb
+from benchmarks.memory import memory_by_process, memory_mb, peaks
 
 BEAT_MS = 10
 GAP_S = 0.1  # a longer one is a fault
+PEAK_MB = 250  # a process that has held so much more than before is told
 SETTLED_S = 300  # from then on memory should not grow
 DEMO = Path(__file__).parent.parent / "demo"
 WORDS = "TARN & Hill “8” – Ångström 1897 fi ffl"
@@ -45,6 +46,7 @@ class Driver:
         self.refusals: collections.Counter[str] = collections.Counter()
         self.window.guard.told.connect(self._fault)
         self.count = 0
+        self.peaks: dict[int, float] = {}
 
     def _fault(self, sentence: str, report: str) -> None:
         if report:
@@ -280,6 +282,13 @@ class Driver:
                 return
             time.sleep(0.002)
 
+    def _tell_peaks(self, tell: Callable[[str], None]) -> None:
+        for pid, mb in peaks().items():
+            before = self.peaks.setdefault(pid, mb)
+            if mb > before + PEAK_MB:
+                self.peaks[pid] = mb
+                tell(f"  process {pid} has held {mb:.0f} MB: {'; '.join(self.done)}")
+
     def run(self, minutes: float, tell: Callable[[str], None] = print) -> dict[str, Any]:
         """Act for so long. Returns what was found."""
         from PyQt6.QtCore import QTimer
@@ -300,6 +309,7 @@ class Driver:
             except Exception as error:
                 self.window.guard.take(error)
             self.breathe(self.rng.choice((0.02, 0.05, 0.2, 0.6, 1.5, 3.0)))
+            self._tell_peaks(tell)
             if now // 60 > told:
                 told = int(now // 60)
                 each = memory_by_process()

@@ -5,13 +5,15 @@ Loaded only where something is glossy: compiled code takes a while to come.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
 Array = NDArray[Any]
+F = TypeVar("F")
 
 RAYS = 6  # from each pixel; its neighbours' are taken together with them
 BOUNCES = 3
@@ -19,7 +21,7 @@ FAR = 1e6
 NOWHERE = -1
 
 # a division by nothing gives infinity, not an error
-compiled = njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+compiled: Callable[[F], F] = njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 
 
 @compiled

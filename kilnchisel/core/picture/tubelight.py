@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from threading import Lock
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numba import njit, prange
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.scene.scene import Lamps
 
 Array = NDArray[Any]
+F = TypeVar("F")
 
 
 def tube_light(points: Array, normals: Array, lamps: Lamps) -> Array:
@@ -44,7 +46,10 @@ def tube_light(points: Array, normals: Array, lamps: Lamps) -> Array:
 ONE_AT_A_TIME = Lock()
 
 
-@njit(parallel=True, fastmath=True, cache=True, nogil=True)
+compiled: Callable[[F], F] = njit(parallel=True, fastmath=True, cache=True, nogil=True)
+
+
+@compiled
 def _summed(
     points: Array,
     normals: Array,

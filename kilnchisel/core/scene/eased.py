@@ -425,9 +425,12 @@ class _Easing:
         key = (lo * len(self._points) + hi) * 3 + np.where(cut_of < 0, 2, cut_of % 2)
         _, first, vertex = np.unique(key, return_index=True, return_inverse=True)
         lo, hi, t = lo[first], hi[first], t[first][:, None]
-        points = (1 - t) * self._points[lo] + t * self._points[hi]
-        normals = _unit((1 - t) * self._normals[lo] + t * self._normals[hi])
-        uv = (1 - t) * self._uv[lo] + t * self._uv[hi]
+
+        def between(values: Array) -> Array:
+            return (1 - t) * values[lo] + t * values[hi]
+
+        points, uv = between(self._points), between(self._uv)
+        normals = _unit(between(self._normals))
         group = self._group[touched[rows[first]]]
         level, moved, normals = self._bent(points, normals, group, lo, cut_of[first])
         number = np.full((count, 9), -1, dtype=np.int64)
