@@ -64,7 +64,9 @@ def inside() -> Inside:
 
 
 class WindowTest(unittest.TestCase):
-    """A fresh window and an own state folder for every test."""
+    """A fresh window and an own state folder for every test. A fault that the window took fails it."""
+
+    provoked = False  # a test that provokes faults says so
 
     def setUp(self) -> None:
         self.app = application()
@@ -89,6 +91,8 @@ class WindowTest(unittest.TestCase):
         window.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         self.app.processEvents()
+        if not self.provoked:
+            self.assertEqual(list(window.guard.faults), [])
 
     def wait(self, holds: Callable[[], Any], why: str = "") -> None:
         """Let the application run until something holds."""

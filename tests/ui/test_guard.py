@@ -21,6 +21,8 @@ from tests.ui.harness import WindowTest
 
 
 class Caught(WindowTest):
+    provoked = True
+
     def setUp(self):
         super().setUp()
         self.new()

@@ -8,6 +8,7 @@ import trimesh
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QAbstractButton
 
+from kilnchisel.core.job.artwork import Badge, Shape
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.fresh import fresh_job, job_on
 from kilnchisel.core.job.lettering import Lay
@@ -43,6 +44,12 @@ class OnTheObject(WindowTest):
         self.assertIn("bend", self.window.undo_button.toolTip())
         self.window.undo()
         self.assertIsInstance(self.lettering.content.arrangement, Rows)
+
+    def test_the_bar_of_words_that_are_a_shape_by_now_bends_nothing(self):
+        bar, shape = self.handle("bend").at, Shape(form=Badge())
+        self.window.session.edit(("letterings", 0, "content"), shape)  # the picture still shows the words
+        self.drag(bar, (bar[0], bar[1] - 40))
+        self.assertEqual(self.lettering.content, shape)
 
     def test_the_bar_beside_spreads(self):
         before = self.picture.drawn.laid[0].width_mm

@@ -508,9 +508,10 @@ class PictureView(QWidget):
                 kind = "aim"
         self.session.end_step()
         index = self.session.index
-        if kind == "bend" and index is not None:
+        chosen = None if index is None else self.session.job.letterings[index].content
+        if kind == "bend" and isinstance(chosen, Wording):  # the handle may be of what is there no more
             try:
-                known_or_away("Measuring the words", row_length, wording_at(self.session.job, index))
+                known_or_away("Measuring the words", row_length, chosen)
             except KilnError:  # the person did not want to wait, or the face has gone
                 return
         self._drag = Drag(
