@@ -161,10 +161,12 @@ def work() -> None:
     from PyQt6.QtCore import QTimer
     from PyQt6.QtWidgets import QApplication
 
-    app = QApplication([])
     from kilnchisel.core.errors import KilnError
+    from kilnchisel.ui.start import ahead
     from kilnchisel.ui.window import Window
 
+    ahead()  # as the program does
+    app = QApplication([])
     window = Window()
     window.resize(1280, 800)
     window.show()

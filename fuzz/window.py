@@ -32,6 +32,9 @@ class Driver:
     def __init__(self, seed: int, folder: Path) -> None:
         from PyQt6.QtWidgets import QApplication
 
+        from kilnchisel.ui.start import ahead
+
+        ahead()  # as the program does
         self.rng = random.Random(seed)
         self.folder = folder
         self.app = QApplication.instance() or QApplication([])

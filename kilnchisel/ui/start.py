@@ -9,10 +9,13 @@ from typing import TYPE_CHECKING
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
+from kilnchisel.core.remembered import STORE
 
 if TYPE_CHECKING:
     from kilnchisel.ui.startpage import DemoJob
     from kilnchisel.ui.window import Window
+
+WINDOW_BYTES = 32 * 2**20  # of sides and laid letterings, which clicks and drags ask for
 
 
 def has_display() -> bool:
@@ -43,6 +46,7 @@ def ahead() -> None:
 
     gate.fork_ahead()
     work.ahead()
+    STORE.most_bytes = WINDOW_BYTES  # the pictures are made elsewhere
 
 
 def shown(job: Path | None, demos: list[DemoJob] | None = None) -> Window:

@@ -24,7 +24,7 @@ class Bytes(unittest.TestCase):
 
     def setUp(self):
         self.scene = replace(scene_of_job(mug_job("TARN")), proxy=None)
-        self.sender, self.receiver = Sender(Texture, Amount), Receiver()
+        self.sender, self.receiver = Sender(Texture, Amount, kept=2), Receiver()
 
     def over(self, scene):
         parts = self.sender.parts(scene)
@@ -62,6 +62,20 @@ class Bytes(unittest.TestCase):
         _, _, gone = self.over(self.scene)
         self.assertEqual(gone, 1)
         self.assertEqual(len(self.receiver.things), held - 1)
+
+    def test_what_the_last_values_did_not_hold_goes_too_and_comes_again(self):
+        large = np.zeros((200, 200, 3), np.float32)
+        with_it = replace(self.scene, middle=large)
+        self.over(with_it)
+        held = len(self.receiver.things)
+        self.over(self.scene)
+        self.assertEqual(len(self.receiver.things), held)  # one of the last two did
+        self.over(self.scene)
+        self.over(self.scene)
+        self.assertLess(len(self.receiver.things), held)
+        again, size, _ = self.over(with_it)
+        self.assertGreater(size, large.nbytes)
+        np.testing.assert_array_equal(again.middle, large)
 
 
 class Elsewhere(unittest.TestCase):

@@ -32,7 +32,7 @@ from tests.waiting import until
 class GoingOver(unittest.TestCase):
     def setUp(self):
         STORE.clear()  # a lettering may outlive its side there, which is made anew then
-        self.sender, self.receiver = Sender(*STAYS), Receiver()
+        self.sender, self.receiver = Sender(*STAYS, kept=8), Receiver()
 
     def over(self, value):
         return self.receiver.value(pickle.loads(pickle.dumps(self.sender.parts(value))))

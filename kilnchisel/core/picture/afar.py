@@ -33,6 +33,7 @@ LOOK_S = 0.02  # how often it is asked whether the picture is still wanted
 PATIENCE_S = 20.0  # for the end of a picture that is not wanted any more
 BEHIND = 10  # nice
 COMPILED_FOR = 8  # scenes: what was compiled for them is then let go of (50 MB after seven jobs)
+KEPT_SCENES = 3  # what none of so many took is let go of over there
 # what is behind a piece, as one picture takes it; the rest comes over
 KEPT_BYTES, KEPT_LEAST = 24 * 2**20, 4
 
@@ -54,18 +55,22 @@ class Afar:
 
     def __init__(self) -> None:
         self._process: Process | None = None
-        self._sender = Sender(Texture, Amount)
+        self._sender = self._fresh_sender()
         self._scene: Scene | None = None
         self._number = 0
         self._closed = False
         self._starting = threading.Lock()
+
+    @staticmethod
+    def _fresh_sender() -> Sender:
+        return Sender(Texture, Amount, kept=KEPT_SCENES)
 
     def ahead(self) -> None:
         """Start the process, so that it is ready when a picture is wanted. Comes back at once."""
         with self._starting:
             if self._closed or (self._process is not None and self._process.runs()):
                 return
-            self._sender, self._scene = Sender(Texture, Amount), None
+            self._sender, self._scene = self._fresh_sender(), None
             self._process = spawned([sys.executable, "-m", "kilnchisel.core.picture.afar"])
 
     def refine(

@@ -10,7 +10,8 @@ The rays depend on the blank only; light and finishes are applied to their remem
 
 from __future__ import annotations
 
-import weakref
+from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
@@ -200,15 +201,38 @@ def _sky(kind: Array, directions: Array) -> Any:
     return sparse.csr_matrix((values, where), shape=(len(kind), rows * columns))
 
 
-# of each body for as long as it lives: it is cast at with few rays first and with all of them then
-_TRACERS: weakref.WeakKeyDictionary[Body, Any] = weakref.WeakKeyDictionary()
+# of the bodies of late: each is cast at with few rays first and with all of them then
+_tracers: OrderedDict[Body, Any] = OrderedDict()
+KEPT_TRACERS = 3
 
 
-def tracer_of(triangles: Array) -> Any:
-    """Triangles (n, 3, 3) for casting rays at."""
+Part = tuple[Array, Array | None]  # points (n, 3) and faces (m, 3), None where each three points are one
+
+
+def tracer_of(parts: Sequence[Part]) -> Any:
+    """Meshes for casting rays at; the numbers of their faces go on from part to part."""
+    starts = np.cumsum([0, *(len(points) for points, _ in parts)])
+    faces = [
+        start + (np.arange(len(points)).reshape(-1, 3) if faces is None else faces)
+        for start, (points, faces) in zip(starts, parts, strict=False)
+    ]
     scene = EmbreeScene()
-    TriangleMesh(scene, triangles.astype(np.float32, copy=False))
+    points = np.concatenate([points for points, _ in parts]).astype(np.float32)
+    TriangleMesh(scene, points, np.concatenate(faces).astype(np.int32))
     return scene
+
+
+def _tracer_of_body(body: Body, sheets: Sequence[Array]) -> Any:
+    """``sheets``: the triangles (n, 3, 3) of its sheets."""
+    if body.tracer is not None:
+        return body.tracer
+    if body not in _tracers:
+        shells = [(shell.mesh.points, shell.mesh.faces) for shell in body.shells]
+        _tracers[body] = tracer_of([*shells, *((corners.reshape(-1, 3), None) for corners in sheets)])
+        while len(_tracers) > KEPT_TRACERS:
+            _tracers.popitem(last=False)
+    _tracers.move_to_end(body)
+    return _tracers[body]
 
 
 def row_of(shell: Shell) -> int:
@@ -228,8 +252,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
-    tracer = body.tracer or _TRACERS.get(body)
-    triangles = [mesh.points[mesh.faces] for mesh in meshes] if tracer is None else []
+    triangles = []
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
     cells, keep = _cells(at, out, radius_mm)
@@ -245,9 +268,7 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    if tracer is None:
-        tracer = _TRACERS[body] = tracer_of(np.concatenate(triangles))
-    caster = Caster(tracer, stance)
+    caster = Caster(_tracer_of_body(body, triangles), stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = base.under(middle)
     half = GROUND_REACH * radius_mm

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
-from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,6 +23,7 @@ from kilnchisel.core.picture.gather import (
     SLOTS,
     Gathered,
     Hits,
+    Part,
     keyed,
     materials_of,
     row_of,
@@ -62,34 +62,34 @@ class Facets:
     """A coarse body's triangles in the scene: normals (m, 3, 3) of their corners, the gathering points
     next to those (m, 3), and the slot of each (m,)."""
 
-    corners: Array
+    tracer: Any
     normals: Array
     index: Array
     slot: Array
 
-    @cached_property
-    def tracer(self) -> Any:
-        return tracer_of(self.corners)
-
 
 def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
     """The triangles of a body that light was gathered for."""
+    turn, shift = stance[:3, :3], stance[:3, 3]
+    parts: list[Part] = []
     corners, normals, slots = [], [], []
     for shell in body.shells:
         mesh = shell.mesh
-        corners.append(mesh.points[mesh.faces])
+        points = mesh.points @ turn.T + shift
+        parts.append((points, mesh.faces))
+        corners.append(points[mesh.faces])
         normals.append(mesh.normals[mesh.faces])
         slots.append(np.full(len(mesh.faces), row_of(shell)))
     for sheet in body.sheets:
         points, out, triangles, _ = sampled(sheet)
         nearest = spatial.cKDTree(points).query(triangles.reshape(-1, 3))[1]
-        corners.append(triangles)
+        corners.append(triangles @ turn.T + shift)
+        parts.append((corners[-1].reshape(-1, 3), None))
         normals.append(out[nearest].reshape(-1, 3, 3))
         slots.append(np.full(len(triangles), SLOTS[sheet.slot]))
-    turn, shift = stance[:3, :3], stance[:3, 3]
-    at, out = np.concatenate(corners) @ turn.T + shift, np.concatenate(normals) @ turn.T
+    at, out = np.concatenate(corners), np.concatenate(normals) @ turn.T
     index = hits.tree.query(keyed(at.reshape(-1, 3), out.reshape(-1, 3)), workers=-1)[1]
-    return Facets(at, out, index.reshape(-1, 3), np.concatenate(slots))
+    return Facets(tracer_of(parts), out, index.reshape(-1, 3), np.concatenate(slots))
 
 
 def mirrored(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glossy: Glossy) -> Array:
@@ -98,7 +98,6 @@ def mirrored(scene: Scene, gathered: Gathered, facets: Facets, room: Array, glos
     this, which may be below zero; but for the strongest light, which is left to who draws the pixel.
     ``room``: layers from polished to dull, (layers, h, w, 3 or more)."""
     around = around_of(scene, gathered, room)
-    _ = facets.tracer  # made once, before more than one want it
     count = -(-len(glossy.points) // AT_ONCE)
     parts = [_some(glossy, part) for part in np.array_split(np.arange(len(glossy.points)), count)]
     with ThreadPoolExecutor(2) as pool:  # what is compiled lets others run beside it

@@ -44,17 +44,16 @@ class Walls:
 def walls_of(scene: Scene) -> Walls:
     """The triangles of a scene, as its pictures show them."""
     turn, shift = scene.stance[:3, :3], scene.stance[:3, 3]
-    corners, normals, glass, tint = [], [], [], []
+    parts, normals, glass, tint = [], [], [], []
     for item in scene.items:
         mesh, material = item.mesh, item.material
-        corners.append((mesh.points @ turn.T + shift)[mesh.faces].astype(np.float32))
+        parts.append((mesh.points @ turn.T + shift, mesh.faces))
         normals.append((mesh.normals @ turn.T)[mesh.faces].astype(np.float32))
         clear = material.kind == "glass"
         glass.append(np.full(len(mesh.faces), clear))
         own = np.asarray(material.base) ** GLASS_KEEPS if clear else material.albedo
         tint.append(np.broadcast_to(own, (len(mesh.faces), 3)))
-    tracer = tracer_of(np.concatenate(corners))
-    return Walls(np.concatenate(normals), np.concatenate(glass), np.concatenate(tint), tracer)
+    return Walls(np.concatenate(normals), np.concatenate(glass), np.concatenate(tint), tracer_of(parts))
 
 
 def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, panes: Glossy) -> Array:

@@ -1,5 +1,5 @@
 """Values that share large parts, from one process to another: a part goes over once and is named from then
-on by a number, until nothing on the sending side refers to it any more.
+on by a number, until nothing on the sending side refers to it any more, or none of the last values held it.
 
 What is named: large arrays, and values of the kinds that the sender is told.
 """
@@ -35,16 +35,24 @@ class Parts:
 class Sender:
     """Turns values into parts. To be used from one thread."""
 
-    def __init__(self, *kinds: type) -> None:
+    def __init__(self, *kinds: type, kept: int) -> None:
+        """``kept``: a part that none of the last so many values held is let go of over there."""
         self._kinds = frozenset(kinds)
+        self._kept = kept
+        self._turn = 0
         self._numbers: dict[int, tuple[weakref.ref[Any], int]] = {}
+        self._used: dict[int, int] = {}  # by number: the turn in which it was part of a value
         self._gone: collections.deque[int] = collections.deque()
         self._next = 0
 
     def parts(self, value: Any) -> Parts:
         """The value, and what of it is new over there."""
         fresh = Parts([], [], [], b"")
+        self._turn += 1
         body = self._bytes(value, fresh, None)
+        for key, (_, number) in list(self._numbers.items()):
+            if self._used.get(number, 0) <= self._turn - self._kept:
+                self._drop(key, number)
         while self._gone:
             fresh.gone.append(self._gone.popleft())
         return Parts(fresh.gone, fresh.arrays, fresh.things, body)
@@ -70,16 +78,18 @@ class Sender:
                 fresh.arrays.append((known[1], np.ascontiguousarray(one)))
             else:  # after what it is made of
                 fresh.things.append((known[1], self._bytes(one, fresh, one)))
+        self._used[known[1]] = self._turn
         return known[1]
 
     def _dropper(self, key: int, number: int) -> Callable[[Any], None]:
-        def drop(_: Any) -> None:
-            self._gone.append(number)
-            held = self._numbers.get(key)
-            if held is not None and held[1] == number:
-                del self._numbers[key]
+        return lambda _: self._drop(key, number)
 
-        return drop
+    def _drop(self, key: int, number: int) -> None:
+        self._gone.append(number)
+        self._used.pop(number, None)
+        held = self._numbers.get(key)
+        if held is not None and held[1] == number:
+            del self._numbers[key]
 
 
 class Receiver:

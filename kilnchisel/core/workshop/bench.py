@@ -49,6 +49,7 @@ from kilnchisel.core.workshop.slot import Slot
 Answer = Callable[[tuple[Any, ...]], None]
 
 WARM_PX = (96, 80)
+KEPT_TURNS = 64  # drafts: undo comes back to what none of so many showed
 STAYS = (Laid, Outline, Plane, Cylinder, Turned, Extruded, Surface, Chart, FreeMesh)  # go over once
 
 
@@ -107,7 +108,7 @@ class _Drafts:
         self._answer = answer
         self._garbage = garbage
         self._draft: Any = None
-        self._sender = Sender(*STAYS)
+        self._sender = Sender(*STAYS, kept=KEPT_TURNS)
         # the graphics context is made ready while the window is still being built
         self.slot = Slot(self._serve, "draft", _failed("draft", answer), self._warm_up)
 
