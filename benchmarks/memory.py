@@ -72,7 +72,7 @@ def processes() -> Iterator[int]:
 
 def _row_of(path: str, name: str) -> int:
     rows = Path(path).read_text().splitlines()
-    return next(int(row.split()[1]) for row in rows if row.startswith(name))
+    return next((int(row.split()[1]) for row in rows if row.startswith(name)), 0)  # 0: it has ended
 
 
 def edited(job: Any, rng: random.Random) -> Any:
