@@ -205,6 +205,11 @@ def mockup(name: str) -> None:
 
 def main(names: list[str]) -> None:
     """Make the named pictures, or all."""
+    unknown = {*names} - {*SHOTS, *MOCKUPS}
+    if unknown:
+        sys.exit(
+            f"There is no {' and no '.join(sorted(unknown))}; there are {', '.join([*SHOTS, *MOCKUPS])}."
+        )
     stage: Stage | None = None
     for name in names or [*SHOTS, *MOCKUPS]:
         if name in MOCKUPS:

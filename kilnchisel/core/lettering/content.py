@@ -218,8 +218,8 @@ def _drawn_artwork(content: Artwork) -> Outline:
     lines = [line._replace(points=place(line.points)) for line in drawing.lines]
     if content.lines == "drawn" and lines:
         pens = [
-            pen_along(line.points, max(line.width * scale, content.pen_mm), line.cap, line.join, line.limit)
-            for line in lines
+            pen_along(points, pen._replace(width=max(pen.width * scale, content.pen_mm)))
+            for points, pen in lines
         ]
         region = as_region([shapely.union_all([region, *pens])])
     if region.is_empty:

@@ -24,7 +24,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.lettering.curves import cubic, quadratic
 from kilnchisel.core.lettering.polygons import as_region, fill_even_odd, fill_nonzero
-from kilnchisel.core.lettering.reshaping import MITRE_LIMIT, Cap, Join, pen_along
+from kilnchisel.core.lettering.reshaping import MITRE_LIMIT, Cap, Join, Pen, pen_along
 from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
@@ -49,14 +49,10 @@ TextOutline = Callable[[str, str, float], "shapely.MultiPolygon | None"]
 
 
 class Line(NamedTuple):
-    """An open line: points (n, 2), its stated width (0: hairline), how its ends and corners are drawn, and
-    the mitres' limit."""
+    """An open line: points (n, 2), and the stated pen (of width 0: a hairline)."""
 
     points: Array
-    width: float
-    cap: Cap = "round"
-    join: Join = "round"
-    limit: float = MITRE_LIMIT
+    pen: Pen
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,7 +119,7 @@ class _Sheet:
         gate.at(DRAWN, "joining the pieces")
         region = shapely.transform(self.region(), lambda p: p * factor)
         lines = tuple(
-            line._replace(points=line.points * factor, width=line.width * scale) for line in self.lines
+            Line(points * factor, pen._replace(width=pen.width * scale)) for points, pen in self.lines
         )
         return Drawing(region, lines, unit_mm, tuple(dict.fromkeys(self.notes)))
 
@@ -258,17 +254,13 @@ def _svg_path(sheet: _Sheet, element: Any, path: Any, tolerance: float) -> None:
             sheet.inks.append((region, _is_ink(element.fill)))
     if _paints(element.stroke):
         width, values = float(element.stroke_width or 1.0), element.values or {}
-        _stroke(
-            sheet,
-            rings,
-            closed,
+        pen = Pen(
             width,
-            filled=filled,
-            ink=_is_ink(element.stroke),
-            cap=SVG_CAPS.get(values.get("stroke-linecap", ""), "flat"),
-            join=SVG_JOINS.get(values.get("stroke-linejoin", ""), "mitre"),
-            limit=_mitre_limit(values.get("stroke-miterlimit")),
+            SVG_CAPS.get(values.get("stroke-linecap", ""), "flat"),
+            SVG_JOINS.get(values.get("stroke-linejoin", ""), "mitre"),
+            _mitre_limit(values.get("stroke-miterlimit")),
         )
+        _stroke(sheet, rings, closed, pen, filled=filled, ink=_is_ink(element.stroke))
 
 
 def _mitre_limit(said: str | None) -> float:
@@ -283,21 +275,18 @@ def _stroke(
     sheet: _Sheet,
     rings: list[Array],
     closed: list[bool],
-    width: float,
+    pen: Pen,
     *,
-    cap: Cap,
-    join: Join,
-    limit: float,
     filled: bool,
     ink: bool,
 ) -> None:
     """Strokes of closed or filled shapes become outlines; open ones stay lines with their width."""
     for points, loop in zip(rings, closed, strict=True):
         if not loop and not filled and ink:
-            sheet.lines.append(Line(points, width, cap, join, limit))
+            sheet.lines.append(Line(points, pen))
             continue
         ring = loop and len(points) > 3
-        drawn = pen_along(points, width, cap, join, limit, closed=ring, pieces=STROKE_PIECES)
+        drawn = pen_along(points, pen, closed=ring, pieces=STROKE_PIECES)
         sheet.inks.append((drawn, ink))
 
 
@@ -451,7 +440,7 @@ def _closed_and_open(sheet: _Sheet, curves: list[Array], size: float) -> None:
             if np.linalg.norm(points[0] - points[-1]) < near and len(points) > 3:
                 loops.append(points)
             else:
-                sheet.lines.append(Line(points, 0.0))
+                sheet.lines.append(Line(points, Pen(0.0)))
     if loops:
         sheet.inks.append((_filled(loops, even_odd=True), True))
 
@@ -529,9 +518,8 @@ def _pdf_path(sheet: _Sheet, item: Any, tolerance: float) -> None:
         ink = _pdf_ink(raw.FPDFPageObj_GetStrokeColor, item.raw)
         cap = PDF_CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat")
         join = PDF_JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre")
-        wide = width.value * scale
-        filled, limit = bool(mode.value), PDF_MITRE_LIMIT
-        _stroke(sheet, rings, closed, wide, cap=cap, join=join, limit=limit, filled=filled, ink=ink)
+        pen = Pen(width.value * scale, cap, join, PDF_MITRE_LIMIT)
+        _stroke(sheet, rings, closed, pen, filled=bool(mode.value), ink=ink)
 
 
 def _through(points: Array, m: Any) -> Array:

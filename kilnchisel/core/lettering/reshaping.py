@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 import shapely
@@ -40,31 +40,32 @@ def arc_pieces(radius: float) -> int:
 MITRE_LIMIT = 4.0  # SVG 2, 13.5.5, where nothing is said
 
 
-def pen_along(
-    line: Array,
-    width: float,
-    cap: Cap = "round",
-    join: Join = "round",
-    limit: float = MITRE_LIMIT,
-    *,
-    closed: bool = False,
-    pieces: int | None = None,
-) -> shapely.Geometry:
-    """What a pen leaves along a line (n, 2), by how its ends and corners are drawn.
+class Pen(NamedTuple):
+    """How a line is drawn: its width, its ends, its corners. ``limit``: a mitre longer than so many widths
+    is a bevel."""
 
-    ``limit``: a mitre longer than so many widths is a bevel. ``closed``: the line's last point is its
-    first. ``pieces``: straight ones to a quarter circle.
-    """
+    width: float
+    cap: Cap = "round"
+    join: Join = "round"
+    limit: float = MITRE_LIMIT
+
+
+def pen_along(
+    line: Array, pen: Pen, *, closed: bool = False, pieces: int | None = None
+) -> shapely.Geometry:
+    """What a pen leaves along a line (n, 2). ``closed``: the line's last point is its first. ``pieces``:
+    straight ones to a quarter circle."""
     drawn = shapely.buffer(
         shapely.LinearRing(line[:-1]) if closed else shapely.LineString(line),
-        width / 2,
-        cap_style=cap,
-        join_style="bevel" if join == "mitre" else join,  # the library cuts a mitre off at its limit
-        quad_segs=pieces or arc_pieces(width / 2),
+        pen.width / 2,
+        cap_style=pen.cap,
+        # the library cuts a mitre off at its limit
+        join_style="bevel" if pen.join == "mitre" else pen.join,
+        quad_segs=pieces or arc_pieces(pen.width / 2),
     )
-    if join != "mitre":
+    if pen.join != "mitre":
         return drawn
-    return shapely.union_all([drawn, *_mitres(line, width / 2, limit, closed=closed)])
+    return shapely.union_all([drawn, *_mitres(line, pen.width / 2, pen.limit, closed=closed)])
 
 
 SLIGHT = 0.02  # rad: what a corner turns by at which a mitre adds nothing to a bevel
@@ -93,7 +94,7 @@ def _mitres(line: Array, half: float, limit: float, *, closed: bool) -> list[sha
 
 def stroked(lines: Sequence[Array], width: float) -> shapely.MultiPolygon:
     """What a round pen leaves along lines (n, 2)."""
-    return as_region([shapely.union_all([pen_along(line, width) for line in lines])])
+    return as_region([shapely.union_all([pen_along(line, Pen(width)) for line in lines])])
 
 
 def thickened(region: shapely.MultiPolygon, by: float) -> shapely.MultiPolygon:
