@@ -181,6 +181,10 @@ class DraftDesk(_Desk):
         """What draws; None while nothing does."""
         return self._workshop.card
 
+    def forget(self) -> None:
+        """Another job comes: nothing that was made for the present one need be kept."""
+        self._workshop.send("another job")
+
     def stop(self) -> None:
         """Give up what is being drawn."""
         self._orders.clear()

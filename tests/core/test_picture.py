@@ -44,6 +44,16 @@ class Drafts(unittest.TestCase):
         covered = self.draft.coverage(scene_of_job(mug_job()), view_of(mug_job()), SIZE)
         self.assertGreater(covered[rows, columns].mean(), 0.99)
 
+    def test_after_all_was_forgotten_it_is_drawn_the_same(self):
+        draft = Draft()
+        for job in (fresh_job("band"), mug_job("TARN")):  # a glossy one, and one with a texture
+            scene, view = scene_of_job(job), view_of(job)
+            before = draft.render(scene, view, SIZE)
+            draft.forget()
+            card = draft._card
+            self.assertFalse(card._meshes or card._textures or card._amounts or draft._rooms or draft._hits)
+            np.testing.assert_array_equal(draft.render(scene, view, SIZE), before)
+
     def test_an_oval_hides_no_light_beyond_its_outline(self):
         job = change(
             plaque_job("B"), ("blank",), Plaque(shape="oval", width_mm=240, height_mm=160, thickness_mm=8)

@@ -175,6 +175,14 @@ class Elsewhere(unittest.TestCase):
         np.testing.assert_array_equal(stance, here["drawn"][4])
         self.assertGreater(seconds, 0)
         self.assertTrue(there["card"][0])
+        STORE.knows("of the job before", np.zeros(3))
+        for number, forgotten in ((3, False), (4, True)):
+            if forgotten:
+                bench.take(("another job",))
+            heard.clear()
+            bench.take(("draft", self.order(number, fresh_job("can"))))
+            until(lambda: any(one[0] == "taken" for one in heard), "the bench here")
+            self.assertEqual("of the job before" not in STORE, forgotten)
         (laid,), sides = Receiver().value(parts)
         self.assertEqual(laid.outline.letters[0].character, "T")
         self.assertEqual(laid.side.name, sides.all[0].name)

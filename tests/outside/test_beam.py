@@ -34,6 +34,21 @@ class Projection(unittest.TestCase):
         self.assertAlmostEqual(laid.stretch[1], 1 / slant, delta=0.02)
         self.assertAlmostEqual(laid.stretch[0], 1.0, delta=1e-6)
 
+    def test_a_straight_edge_is_bent_finely(self):
+        # a line of slope 1/2 in the plane: (r asin(x / r), x / 2) on the sheet, whatever the corners are
+        mug = Mug(handle=False)
+        laid = lettering_laid(job_on(mug, text="I", cap=14, across_mm=45, wrap="project"), 0)
+        radius, beam = mug.diameter_mm / 2, laid.placing.beams[0]
+        slanted = shapely.Polygon([(-30, -15), (30, 15), (30, 15.5), (-30, -14.5)])
+        cast = beam.region(shapely.MultiPolygon([slanted]))
+        middles = (u := shapely.get_coordinates(cast.geoms[0].exterior))[:-1] / 2 + u[1:] / 2
+        middles = middles - (laid.lay.along_mm, laid.lay.across_mm)
+        off = middles[:, 1] - radius * np.sin(middles[:, 0] / radius) / 2
+        inner = np.abs(middles[:, 0]) < radius * np.arcsin(29 / radius)
+        nearest = np.minimum(np.abs(off), np.abs(off - 0.5))[inner]
+        self.assertGreater(len(nearest), 20)
+        self.assertLess(float(nearest.max()), 0.003)
+
     def test_the_shadow_keeps_its_area(self):
         # seen from the beam the letters are as large as drawn, on any side that bends
         for blank in (Mug(handle=False), Globe(), Band(inner_mm=30, width_mm=12)):

@@ -20,6 +20,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.metals import metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.light import MANY_NORMALS, cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.view import square_on
 from kilnchisel.ui.theme import DAY, EVENING
@@ -80,6 +81,44 @@ class Metals(unittest.TestCase):
         """Source: common practice, from memory: brass about (0.90, 0.75, 0.45), steel about 0.6 grey."""
         np.testing.assert_allclose(metal_colour("brass"), (0.90, 0.75, 0.45), atol=0.06)
         np.testing.assert_allclose(metal_colour("stainless"), (0.62, 0.60, 0.58), atol=0.04)
+
+
+class OpenSurfaces(unittest.TestCase):
+    """Irradiance of an all-round picture on many normals at once, which is summed by blocks of it."""
+
+    ROWS = 64
+
+    def setUp(self):
+        rng = np.random.default_rng(4)
+        normals = rng.normal(size=(2 * MANY_NORMALS, 3))
+        self.normals = normals / np.linalg.norm(normals, axis=1, keepdims=True)
+        self.up = directions_of(self.ROWS, 2 * self.ROWS)[:, 2]
+
+    def test_an_even_room_gives_its_own_radiance(self):
+        """A hemisphere of radiance L gives pi L (Lambert)."""
+        found = cosine_sum(np.full((len(self.up), 3), 0.7), self.normals)
+        np.testing.assert_allclose(found, 0.7, rtol=0.005)
+
+    def test_a_round_patch_of_sky(self):
+        """A cap of half angle a about the zenith gives pi L sin² a cos t while the tilt t keeps all of it
+        above the horizon (from its vector irradiance; handbooks of lighting have it as that of a disc)."""
+        half = np.radians(45.0)  # a border of pixels
+        sky = np.where(self.up > np.cos(half), 1.0, 0.0)[:, None] * np.ones(3)
+        tilt = np.arccos(np.clip(self.normals[:, 2], -1, 1))
+        whole = tilt < np.pi / 2 - half
+        found = cosine_sum(sky, self.normals)[whole]
+        self.assertGreater(len(found), 50)
+        closed = np.sin(half) ** 2 * np.cos(tilt[whole])
+        np.testing.assert_allclose(found, np.repeat(closed[:, None], 3, axis=1), rtol=0.005)
+
+    def test_some_and_many_are_alike(self):
+        """With a small bright window, some of it below the horizon of many normals."""
+        room = np.full((self.ROWS, 2 * self.ROWS, 3), 0.2)
+        room[20:40, 30:50] = (9.0, 8.0, 6.0)
+        seen, above = room.reshape(-1, 3), np.array([0.0, 0.0, 1.0])
+        many = cosine_sum(seen, self.normals, above)
+        few = np.concatenate([cosine_sum(seen, n[None], above) for n in self.normals])
+        self.assertLess(np.abs(many - few).max(), 0.01 * few.max())
 
 
 class Furnace(unittest.TestCase):

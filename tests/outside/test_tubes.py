@@ -33,6 +33,7 @@ from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.picture.tubelight import tube_light
 from kilnchisel.core.scene.scene import Lamps
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
 
 
@@ -213,6 +214,19 @@ class Bends(unittest.TestCase):
             self.assertGreaterEqual(back_mm(craft) - craft.tube_mm / 2, 6.34)  # NEC 600.41: 1/4 in
             steps = np.linalg.norm(np.diff(run.path, axis=0), axis=1)
             self.assertGreater(float(steps.min()), 1e-4)
+
+    def test_what_joins_the_letters_needs_room_behind_them(self):
+        # NEC 600.41: 1/4 in between glass and wall; a tube that runs behind another takes two tubes more
+        for standoff, state in ((40.0, "good"), (20.0, "warning")):
+            for joined in (True, False):
+                job = neon("Night", tube_mm=10, standoff_mm=standoff, joined=joined)
+                found = next(one for one in checks(job, 0) if one.key == "clearance")
+                with self.subTest(standoff=standoff, joined=joined):
+                    self.assertEqual(found.level, state if joined else "good")
+                    if found.level != "good":
+                        self.assertAlmostEqual(found.amount_mm, 0.25 * 25.4 + 20 - standoff, delta=0.01)
+                        moved = next(c for c in checks(found.fix.apply(job), 0) if c.key == "clearance")
+                        self.assertEqual(moved.level, "good")
 
     def test_the_length_that_is_read_is_that_of_the_glass(self):
         # a ring of 300 mm along its middle, and at each end the way to the wall, less what its bend saves

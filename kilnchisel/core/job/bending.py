@@ -6,7 +6,6 @@ import math
 
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.wording import Circle, Rows, Wording
-from kilnchisel.core.later import optimize
 
 MOST = 0.36  # of the row's length: a sagitta beyond which no arc of that length goes
 LEAST = 0.004  # less bend than this is none
@@ -45,13 +44,26 @@ def bent_round(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lett
     if share < LEAST:
         return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
     # (1 - cos x) / x = 2 s / w, x being half the angle that the row takes
-    half = float(optimize.brentq(lambda x: (1 - math.cos(x)) / x - 2 * share, 1e-6, 2.3311))
+    half = _half_angle(2 * share)
     radius = round(width_mm / 2 / half, 1)
     up = sagitta_mm > 0
     circle = Circle(radius_mm=radius, centre_deg=0.0 if up else 180.0, heads="out" if up else "in")
     return _with(
         lettering, wording.model_copy(update={"arrangement": circle}), middle, -radius if up else radius
     )
+
+
+def _half_angle(share: float) -> float:
+    """The x up to 2.3311, where it is greatest, with (1 - cos x) / x = ``share``, by halving: what a
+    library does it with takes longer to load than a step of a drag may."""
+    low, high = 0.0, 2.3311
+    for _ in range(50):
+        middle = (low + high) / 2
+        if (1 - math.cos(middle)) / middle < share:
+            low = middle
+        else:
+            high = middle
+    return high
 
 
 def _middle(lettering: Lettering) -> tuple[float, float]:

@@ -31,6 +31,7 @@ from kilnchisel.core.picture.gather import (
     RAYS,
     Gathered,
     Hits,
+    forget_tracers,
     gather,
     materials_of,
     trace,
@@ -97,6 +98,22 @@ class Draft:
         """A picture (h, w, 4) uint8, sRGB. FINE: multisampled and with fine shadows."""
         with self.gl:  # there may be other contexts in this thread
             return self._render(scene, view, size, detail=detail)
+
+    def forget(self) -> None:
+        """Let go of what is kept of the pieces drawn so far: another one is drawn from now on."""
+        with self.gl:
+            self._card.forget()
+            self._mirrors.forget()
+            for _, _, maps in self._gathered.values():
+                for one in maps:
+                    one.release()
+            for _, texture in (*self._rooms.values(), *self._backdrops.values()):
+                texture.release()
+        for kept in (self._hits, self._gathered, self._rooms, self._backdrops):
+            kept.clear()
+        self._shadow_of = (None, None)
+        self._open_light = (None, None, ())
+        forget_tracers()
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size

@@ -235,6 +235,11 @@ def _tracer_of_body(body: Body, sheets: Sequence[Array]) -> Any:
     return _tracers[body]
 
 
+def forget_tracers() -> None:
+    """Let go of them: other bodies come."""
+    _tracers.clear()
+
+
 def row_of(shell: Shell) -> int:
     """The row of the albedos that a shell has."""
     return len(SLOTS) + shell.own - 1 if shell.own else SLOTS[shell.slot]

@@ -3,7 +3,7 @@ one has mockups refined, one makes solids. Each serves its newest request; order
 out as plain tuples.
 
 In: ("draft", DraftOrder), ("mockup", MockupOrder), ("no mockup", number), ("ahead",),
-("solid", SolidOrder), ("no solid", number), ("keep", files that a job holds).
+("another job",), ("solid", SolidOrder), ("no solid", number), ("keep", files that a job holds).
 Out: ("card", name), ("drawn", number, parts, pixels, view, stance, seconds), ("taken", number, readings,
 checks), ("refined", number, Refined), ("progress", number, share, seconds left), ("stopped", number),
 ("made", number, bytes of a solid), and ("failed", the order's kind, number, sentence, report of a fault
@@ -39,6 +39,7 @@ from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.picture.afar import Afar
+from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.sending.things import Sender
 from kilnchisel.core.shop.checks import checks
@@ -71,6 +72,8 @@ class Bench:
             self.mockups.slot.ask(values[0])
         elif kind == "no mockup":
             self.mockups.slot.withdraw(values[0])
+        elif kind == "another job":
+            self.drafts.forget = True
         elif kind == "ahead":
             self.mockups.afar.ahead()
         elif kind == "solid":
@@ -109,6 +112,7 @@ class _Drafts:
         self._garbage = garbage
         self._draft: Any = None
         self._sender = Sender(*STAYS, kept=KEPT_TURNS)
+        self.forget = False  # before the next draft, which is of another job, what is kept for the last one
         # the graphics context is made ready while the window is still being built
         self.slot = Slot(self._serve, "draft", _failed("draft", answer), self._warm_up)
 
@@ -137,6 +141,11 @@ class _Drafts:
 
     def _serve(self, order: DraftOrder) -> None:
         self._ready()
+        if self.forget:
+            self.forget = False
+            STORE.clear()
+            self._draft.forget()
+            give_back()
         pixels, view, seconds = self._draw(order)
         count = len(order.job.letterings)
         laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))

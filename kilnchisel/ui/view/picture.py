@@ -152,6 +152,7 @@ class PictureView(QWidget):
 
     def begin(self) -> None:
         """Another job is about to be shown: nothing of the one before stays in sight."""
+        self.drafts.forget()
         self.points = None
         self.look = Look()
         self.drawn = self.image = self._band = None
