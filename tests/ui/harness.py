@@ -9,6 +9,7 @@ import pickle
 import tempfile
 import unittest
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -28,6 +29,8 @@ from kilnchisel.ui.window import Window
 from kilnchisel.ui.work import Workshop
 from tests.waiting import until
 
+COARSE = 0.4  # of the size of a draft that nobody looks at closely
+
 
 @functools.cache
 def application() -> QApplication:
@@ -40,11 +43,15 @@ class Inside(Workshop):
     """The bench in this process, one for all windows of the run: a graphics context costs two seconds each
     time, and what it calls can be replaced. Everything goes over as it does to the process."""
 
+    sharp = True  # drafts have all their pixels
+
     def _start(self) -> None:
         self._receiver = Receiver()
         self.bench = Bench(lambda answer: self._tell(pickle.loads(pickle.dumps(answer)), self._receiver))
 
     def send(self, *order: Any) -> None:
+        if order[0] == "draft" and not self.sharp:
+            order = ("draft", replace(order[1], scale=order[1].scale * COARSE))
         self.bench.take(pickle.loads(pickle.dumps(order)))
 
     def close(self) -> None:
@@ -67,12 +74,16 @@ class WindowTest(unittest.TestCase):
     """A fresh window and an own state folder for every test. A fault that the window took fails it."""
 
     provoked = False  # a test that provokes faults says so
+    sharp = (
+        False  # one that looks at the pixels of drafts says so: on a software card they are the most work
+    )
 
     def setUp(self) -> None:
         self.app = application()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
         self.enterContext(mock.patch("kilnchisel.ui.view.picture.Workshop", inside))
+        inside().sharp = self.sharp
         # half the time of a draft at rest on a software card; the core's tests look at its edges
         self.enterContext(mock.patch.dict("kilnchisel.core.picture.draft.SAMPLES", {Detail.FINE: 0}))
         self.window = self.open_window()

@@ -53,6 +53,8 @@ class MakingTest(WindowTest):
 
 
 class Finishes(MakingTest):
+    sharp = True
+
     def test_a_species_sets_its_parameters_and_is_found_again(self):
         self.choose("finish", "letterings.0.finish.kind", "Wood")
         self.choose("finish", "finish.species", "Walnut")

@@ -270,6 +270,8 @@ class Measuring(WindowTest):
 
 
 class Refining(WindowTest):
+    sharp = True
+
     def test_the_mockup_comes_by_itself_and_a_change_stops_it(self):
         from unittest import mock
 

@@ -16,6 +16,8 @@ from tests.ui.harness import WindowTest
 
 
 class Sets(WindowTest):
+    sharp = True
+
     def tiles(self):
         self.window.ticket.show_section("setting")
         return self.window.ticket.forms["setting"].fields["setting.set"]
@@ -161,6 +163,8 @@ class Sets(WindowTest):
 
 
 class MoreOfIt(WindowTest):
+    sharp = True
+
     def setting(self, *groups):
         ticket = self.window.ticket
         ticket.show_section("setting")
