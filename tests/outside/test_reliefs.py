@@ -6,11 +6,13 @@ import unittest
 import numpy as np
 import shapely
 import trimesh
+from scipy.spatial import cKDTree
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.profile import Outlined, stages_of
-from kilnchisel.core.crafts.roof import roof_faces
+from kilnchisel.core.crafts.roof import FINE, ROUGH, inner_points, roof_faces, stroke_mm
 from kilnchisel.core.crafts.walls import _zipped
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Shape
 from kilnchisel.core.job.blank import Band, Bottle, Globe, Mug, Plaque
@@ -21,6 +23,7 @@ from kilnchisel.core.job.fresh import job_on as fresh_job_on
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import main_side
+from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.shop.readings import readings
 from kilnchisel.core.shop.volumes import relief_range_mm, relief_volume_mm3
 from tests.outside.test_blanks import job_on, mesh_of
@@ -205,6 +208,23 @@ class Closed(unittest.TestCase):
         deep = change(fine, ("letterings", 0, "content", "cap_height_mm"), 30.0)
         with self.assertRaisesRegex(KilnError, "break through"):
             piece_of(deep)
+
+
+class Slopes(unittest.TestCase):
+    def test_no_spot_of_a_round_bend_is_far_from_a_point_of_the_slope(self):
+        # a cone is no plane: within 0.7 of a step of every spot there is a point of it, or the outline
+        disc = shapely.Point(0, 0).buffer(10, quad_segs=64)
+        ring = shapely.difference(disc, shapely.Point(0, 0).buffer(4, quad_segs=64))
+        spots = np.random.default_rng(0).uniform(-10, 10, (9000, 2))
+        for shape in (disc, ring):
+            inside = spots[shapely.contains_xy(shape, *spots.T)]
+            outline = shapely.get_coordinates(shapely.segmentize(shape, 0.2))
+            for detail, share in ((Detail.ROUGH, ROUGH), (Detail.FINE, FINE)):
+                layer = Layer("letters", None, shapely.MultiPolygon([shape]))
+                points = inner_points(layer, 20.0, detail=detail)
+                off = cKDTree(np.concatenate([points, outline])).query(inside)[0]
+                with self.subTest(area=round(shape.area), detail=detail):
+                    self.assertLess(float(off.max()), 0.7 * stroke_mm(layer.region) / share)
 
 
 class Triangles(unittest.TestCase):
