@@ -213,17 +213,17 @@ class Closed(unittest.TestCase):
 class Slopes(unittest.TestCase):
     def test_no_spot_of_a_round_bend_is_far_from_a_point_of_the_slope(self):
         # a cone is no plane: within 0.7 of a step of every spot there is a point of it, or the outline
-        disc = shapely.Point(0, 0).buffer(10, quad_segs=64)
-        ring = shapely.difference(disc, shapely.Point(0, 0).buffer(4, quad_segs=64))
-        spots = np.random.default_rng(0).uniform(-10, 10, (9000, 2))
+        disc = shapely.Point(0, 0).buffer(1, quad_segs=64)
+        ring = shapely.difference(disc, shapely.Point(0, 0).buffer(0.4, quad_segs=64))
+        spots = np.random.default_rng(0).uniform(-1, 1, (9000, 2))
         for shape in (disc, ring):
             inside = spots[shapely.contains_xy(shape, *spots.T)]
-            outline = shapely.get_coordinates(shapely.segmentize(shape, 0.2))
+            outline = shapely.get_coordinates(shapely.segmentize(shape, 0.02))
             for detail, share in ((Detail.ROUGH, ROUGH), (Detail.FINE, FINE)):
                 layer = Layer("letters", None, shapely.MultiPolygon([shape]))
-                points = inner_points(layer, 20.0, detail=detail)
+                points = inner_points(layer, 2.0, detail=detail)
                 off = cKDTree(np.concatenate([points, outline])).query(inside)[0]
-                with self.subTest(area=round(shape.area), detail=detail):
+                with self.subTest(area=round(shape.area, 2), detail=detail):
                     self.assertLess(float(off.max()), 0.7 * stroke_mm(layer.region) / share)
 
 
