@@ -5,6 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import ezdxf
 import numpy as np
 import shapely
 from PIL import Image, ImageDraw
@@ -43,6 +44,7 @@ from kilnchisel.core.lettering.content import (
     picture_of_artwork,
     words_in,
 )
+from kilnchisel.core.lettering.drawings import read_drawing
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
@@ -72,6 +74,18 @@ class Folder(unittest.TestCase):
 
 
 class Drawings(Folder):
+    def test_lines_that_meet_at_their_ends_make_a_shape_and_others_do_not(self):
+        corners = [(0.0, 0.0), (40.0, 0.0), (40.0, 30.0), (0.0, 30.0)]
+        for closed in (True, False):
+            drawing = ezdxf.new(units=4)
+            for a, b in zip(corners, corners[1:] + corners[:1] if closed else corners[1:], strict=False):
+                drawing.modelspace().add_line(a, b)
+            path = self.folder / "lines.dxf"
+            drawing.saveas(path)
+            found = read_drawing(path.read_bytes(), "dxf", path.name, 1, lambda *_: None)
+            self.assertAlmostEqual(found.region.area, 1200.0 if closed else 0.0)
+            self.assertEqual([len(line.points) for line in found.lines], [] if closed else [4])
+
     def region(self, body, **more):
         return outline_of_content(content_of_file(self.svg(body, **more)))
 

@@ -131,12 +131,25 @@ class Zones(unittest.TestCase):
         self.assertIn("seam", [check.key for check in checks(across, 0)])
         self.assertNotIn("seam", [check.key for check in checks(job, 0)])
 
-    def test_how_many_letters_fit(self):
+    def test_the_gap_to_the_seam_is_that_on_the_nearer_side(self):
         job = fresh_job("can", "LABEL")
         laid = lettering_laid(job, 0)
-        count = next(r.value for r in readings(job, 0) if r.key == "would_fit")
-        advance = laid.width_mm / 5
-        self.assertAlmostEqual(count * advance, laid.side.period, delta=1.1 * advance)
+        left, _, right, _ = laid.ink.bounds
+        for at, gap in ((left - 5, 5), (right + 5, 5), (left + 2, -2), (right - 3, -3)):
+            turn = round(at / laid.side.period * 360, 3)
+            moved = change(job, ("letterings", 0, "lay", "seam_deg"), turn)
+            self.assertAlmostEqual(lettering_laid(moved, 0).space.seam_mm, gap, delta=0.01)
+            # and the same seam seen from the other side of it
+            along = change(moved, ("letterings", 0, "lay", "along_mm"), laid.side.period / 2 - 1)
+            self.assertAlmostEqual(lettering_laid(along, 0).space.seam_mm, gap, delta=0.01)
+
+    def test_how_many_letters_fit(self):
+        for words in ("LABEL", "LA"):
+            job = fresh_job("can", words)
+            laid = lettering_laid(job, 0)
+            count = next(r.value for r in readings(job, 0) if r.key == "would_fit")
+            advance = laid.width_mm / len(words)
+            self.assertAlmostEqual(count * advance, laid.side.period, delta=1.1 * advance)
 
 
 class Bending(unittest.TestCase):

@@ -8,6 +8,7 @@ import shapely
 
 from kilnchisel.core.blanks.mesh import weld_keys
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
+from kilnchisel.core.crafts.fields import FLANK, profile_curve
 from kilnchisel.core.crafts.tubes import strokes_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Border, Disc, Frame, Holes, Ring, Rule, Shape, Star
@@ -133,6 +134,16 @@ class Moulded(unittest.TestCase):
                 self.assertTrue(mesh_of(job).is_watertight)
                 high = min(float(p.mesh.points[:, 1].min()) for p in piece_of(job).parts)
                 self.assertAlmostEqual(-high, 2.5, delta=0.12)
+
+    def test_a_cove_is_a_quarter_circle_and_an_ogee_is_as_much_above_as_below(self):
+        far, high = profile_curve(Raised(edge="moulded", moulding="cove"))
+        share = (far[1:] - FLANK) / (1 - FLANK)  # behind its steep outer face
+        np.testing.assert_allclose(np.hypot(1 - share, 1 - high[1:]), 1.0, atol=1e-12)
+        np.testing.assert_allclose((share[0], high[1], share[-1], high[-1]), (0, 1, 1, 0), atol=1e-12)
+        far, high = profile_curve(Raised(edge="moulded", moulding="ogee"))
+        np.testing.assert_allclose(high[1:] + high[:0:-1], 1.0, atol=1e-12)
+        np.testing.assert_allclose(np.diff(far[1:]), (1 - FLANK) / 20, atol=1e-12)
+        self.assertEqual((high[0], high[1]), (0.0, 1.0))
 
     def test_an_ogee_falls_inwards(self):
         craft = Raised(edge="moulded", moulding="ogee", height_mm=3)
