@@ -106,6 +106,13 @@ class Drawings(Folder):
         self.assertAlmostEqual(lettering_laid(job, 1).width_mm, 30)
         self.assertNotIn("unit", [check.key for check in checks(job, 1)])
 
+    def test_text_without_a_place_begins_at_the_origin(self):
+        text, rest = ' font-size="9">HI</text>', '<rect x="40" y="30" width="20" height="5"/>'
+        placed = self.region(f'<text x="0" y="0"{text}{rest}').ink
+        for number, where in enumerate(("", 'x="0"', 'y="0"')):
+            found = self.region(f"<text {where}{text}{rest}", name=f"{number}.svg").ink
+            self.assertTrue(found.equals_exact(placed, 1e-9))
+
     def test_fill_rule_and_holes(self):
         d = "M0 0H40V40H0Z M10 10H30V30H10Z"
         nonzero = self.region(f'<path d="{d}"/>').ink.area

@@ -285,6 +285,17 @@ class Machined(unittest.TestCase):
         self.assertAlmostEqual(found["in_corners"].value, 3 * (math.sqrt(2) - 1), delta=0.03)
         self.assertAlmostEqual(found["corner"].value, 3.0)
 
+    def test_only_what_a_cutter_cuts_flat_is_read_by_its_cutter(self):
+        for craft, said in (
+            (Engraved(cutter_mm=3), True),
+            (Engraved(), False),
+            (Engraved(floor="v", cutter_mm=3), False),
+            (Engraved(floor="v"), False),
+        ):
+            found = {r.key: r.value for r in readings(job_on(Plaque(), text="T", cap=40, craft=craft), 0)}
+            self.assertEqual({"reached", "corner", "in_corners"} <= found.keys(), said, craft)
+            self.assertEqual(found.get("corner"), 1.5 if said else None)
+
     def test_too_wide_a_cutter_is_refused_with_one_that_fits(self):
         job = job_on(Plaque(), text="TARN", cap=12, craft=Engraved(cutter_mm=6))
         check = next(c for c in checks(job, 0) if c.key == "reach")

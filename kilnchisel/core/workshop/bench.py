@@ -73,7 +73,7 @@ class Bench:
         elif kind == "no mockup":
             self.mockups.slot.withdraw(values[0])
         elif kind == "another job":
-            self.drafts.forget = True
+            self.drafts.forget = self.drafts.served
         elif kind == "ahead":
             self.mockups.afar.ahead()
         elif kind == "solid":
@@ -112,6 +112,7 @@ class _Drafts:
         self._garbage = garbage
         self._draft: Any = None
         self._sender = Sender(*STAYS, kept=KEPT_TURNS)
+        self.served = False  # anybody yet: what the warm-up loaded is for the first job
         self.forget = False  # before the next draft, which is of another job, what is kept for the last one
         # the graphics context is made ready while the window is still being built
         self.slot = Slot(self._serve, "draft", _failed("draft", answer), self._warm_up)
@@ -147,6 +148,7 @@ class _Drafts:
             self._draft.forget()
             give_back()
         pixels, view, seconds = self._draw(order)
+        self.served = True
         count = len(order.job.letterings)
         laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))
         parts = self._sender.parts((laid, sides_of_job(order.job)))
