@@ -138,7 +138,7 @@ def cosine_sum(seen: Array, normals: Array, above: Array | None = None) -> Array
     if above is not None:
         weight = weight * (directions @ above > 0)
     light = seen * (weight / np.pi)[:, None]
-    if normals.size > 3 * MANY_NORMALS:
+    if normals.size > 3 * MANY_NORMALS and rows % BLOCK == 0:
         directions, light = _in_blocks(directions, light, rows)
     flat = normals.reshape(-1, 3)
     parts = np.array_split(flat, -(-len(flat) // NORMALS_AT_ONCE))
