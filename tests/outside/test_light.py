@@ -111,6 +111,10 @@ class OpenSurfaces(unittest.TestCase):
         closed = np.sin(half) ** 2 * np.cos(tilt[whole])
         np.testing.assert_allclose(found, np.repeat(closed[:, None], 3, axis=1), rtol=0.005)
 
+    def test_none_have_none(self):
+        found = cosine_sum(np.ones((len(self.up), 3)), np.empty((0, 3)))
+        self.assertEqual(found.shape, (0, 3))
+
     def test_some_and_many_are_alike(self):
         """With a small bright window, some of it below the horizon of many normals."""
         room = np.full((self.ROWS, 2 * self.ROWS, 3), 0.2)

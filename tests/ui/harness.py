@@ -76,9 +76,8 @@ class WindowTest(unittest.TestCase):
     """A fresh window and an own state folder for every test. A fault that the window took fails it."""
 
     provoked = False  # a test that provokes faults says so
-    sharp = (
-        False  # one that looks at the pixels of drafts says so: on a software card they are the most work
-    )
+    # one that looks at the pixels of drafts says so: on a software card they are the most work
+    sharp = False
 
     def setUp(self) -> None:
         self.app = application()

@@ -33,6 +33,7 @@ from kilnchisel.core.picture.gather import (
     Hits,
     forget_tracers,
     gather,
+    kept_of_late,
     materials_of,
     trace,
 )
@@ -325,7 +326,7 @@ class Draft:
         )
         # few rays will do while something moves, unless all of them have been cast before
         rays = RAYS if self._detail.fine or (*place, RAYS) in self._hits else QUICK_RAYS
-        hits = _kept(
+        hits = kept_of_late(
             self._hits,
             (*place, rays),
             KEPT_HITS,
@@ -714,16 +715,6 @@ def _lens(view: View, size: tuple[int, int]) -> tuple[float, float]:
 def _half(light: Array) -> bytes:
     """Light as the card keeps it: of half precision, which has three digits and goes up to 65504."""
     return np.minimum(light, 65504).astype("f2").tobytes()
-
-
-def _kept(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:
-    """The remembered value of ``key``; ``owner`` is held so that its id stays its own."""
-    if key not in store:
-        store[key] = (owner, make())
-        while len(store) > most:
-            store.popitem(last=False)
-    store.move_to_end(key)
-    return store[key][1]
 
 
 LAMP_CELL_MM = {Detail.FINE: 6.0, Detail.ROUGH: 16.0}

@@ -201,6 +201,16 @@ def _sky(kind: Array, directions: Array) -> Any:
     return sparse.csr_matrix((values, where), shape=(len(kind), rows * columns))
 
 
+def kept_of_late(store: OrderedDict[Any, Any], key: Any, most: int, owner: object, make: Any) -> Any:
+    """The remembered value of ``key``; ``owner`` is held so that its id stays its own."""
+    if key not in store:
+        store[key] = (owner, make())
+        while len(store) > most:
+            store.popitem(last=False)
+    store.move_to_end(key)
+    return store[key][1]
+
+
 # of the bodies of late: each is cast at with few rays first and with all of them then
 _tracers: OrderedDict[Body, Any] = OrderedDict()
 KEPT_TRACERS = 3
@@ -226,13 +236,12 @@ def _tracer_of_body(body: Body, sheets: Sequence[Array]) -> Any:
     """``sheets``: the triangles (n, 3, 3) of its sheets."""
     if body.tracer is not None:
         return body.tracer
-    if body not in _tracers:
+
+    def make() -> Any:
         shells = [(shell.mesh.points, shell.mesh.faces) for shell in body.shells]
-        _tracers[body] = tracer_of([*shells, *((corners.reshape(-1, 3), None) for corners in sheets)])
-        while len(_tracers) > KEPT_TRACERS:
-            _tracers.popitem(last=False)
-    _tracers.move_to_end(body)
-    return _tracers[body]
+        return tracer_of([*shells, *((corners.reshape(-1, 3), None) for corners in sheets)])
+
+    return kept_of_late(_tracers, body, KEPT_TRACERS, body, make)
 
 
 def forget_tracers() -> None:

@@ -141,7 +141,7 @@ def cosine_sum(seen: Array, normals: Array, above: Array | None = None) -> Array
     if normals.size > 3 * MANY_NORMALS and rows % BLOCK == 0:
         directions, light = _in_blocks(directions, light, rows)
     flat = normals.reshape(-1, 3)
-    parts = np.array_split(flat, -(-len(flat) // NORMALS_AT_ONCE))
+    parts = np.array_split(flat, len(flat) // NORMALS_AT_ONCE + 1)
     found = [np.clip(part @ directions.T, 0, None) @ light for part in parts]
     return np.concatenate(found).reshape(normals.shape)
 
@@ -152,10 +152,13 @@ MANY_NORMALS, NORMALS_AT_ONCE, BLOCK = 256, 2048, 4
 def _in_blocks(directions: Array, light: Array, rows: int) -> tuple[Array, Array]:
     """Blocks of BLOCK x BLOCK pixels: the mean of their directions by their light, (n, 3), no unit vectors;
     and all their light (n, 3)."""
-    shape = (rows // BLOCK, BLOCK, 2 * rows // BLOCK, BLOCK, 3)
+
+    def of_blocks(values: Array) -> Array:
+        shape = (rows // BLOCK, BLOCK, 2 * rows // BLOCK, BLOCK, values.shape[1])
+        return np.asarray(values.reshape(shape).sum(axis=(1, 3)).reshape(-1, values.shape[1]))
+
     strength = np.maximum(light @ LUMA, 1e-30)[:, None]
-    moment, total = ((x * strength).reshape(shape).sum(axis=(1, 3)) for x in (directions, np.ones((1, 3))))
-    return (moment / total).reshape(-1, 3), light.reshape(shape).sum(axis=(1, 3)).reshape(-1, 3)
+    return of_blocks(directions * strength) / of_blocks(strength), of_blocks(light)
 
 
 def turned(directions: Array, by: float) -> Array:
