@@ -4,6 +4,7 @@ ends with one line of counts. With words: the files whose names hold one of them
 from __future__ import annotations
 
 import contextlib
+import faulthandler
 import io
 import json
 import os
@@ -19,6 +20,8 @@ from typing import Any
 HERE = Path(__file__).parent
 MOST = 2  # processes: each draws and traces with threads of its own
 SLOWEST = 5  # tests that are named at the end
+LINES = 60  # of what a process said last, told when it ends in the middle
+LONGEST_S = 150.0  # a test that takes longer hangs: its process tells where it stands, and ends
 CACHE = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "kilnchisel"
 
 
@@ -32,10 +35,13 @@ class Told(unittest.TextTestResult):
 
     def startTest(self, test: unittest.TestCase) -> None:
         self._from = time.monotonic()
+        print(test.id(), file=sys.__stderr__, flush=True)
+        faulthandler.dump_traceback_later(LONGEST_S, exit=True, file=sys.__stderr__)
         super().startTest(test)
 
     def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
+        faulthandler.cancel_dump_traceback_later()
         self.seconds[test.id()] = time.monotonic() - self._from
 
 
@@ -69,6 +75,8 @@ class Desk(threading.Thread):
         """``state``: where its tests keep what a person would, nobody's own jobs and autosaves."""
         super().__init__()
         self._waiting, self._done = waiting, done
+        state.mkdir()
+        self._told = state / "told.txt"  # the last test that was begun, and where it stood if it hung
         self._environment = {**os.environ, "XDG_STATE_HOME": str(state)}
 
     def run(self) -> None:
@@ -85,7 +93,8 @@ class Desk(threading.Thread):
             if not line:  # it ended in the middle: what it was at is told, the rest goes on
                 code = process.wait()
                 answer: dict[str, Any] = {"run": 1, "failed": 1, "skipped": 0, "took": 0.0, "seconds": {}}
-                answer["words"] = f"{name} ended the process that ran it (code {code}).\n"
+                last = "".join(self._told.read_text(errors="replace").splitlines(True)[-LINES:])
+                answer["words"] = f"{name} ended the process that ran it (code {code}).\n{last}"
                 process = self._process()
             else:
                 answer = json.loads(line)
@@ -97,14 +106,15 @@ class Desk(threading.Thread):
         process.wait()
 
     def _process(self) -> subprocess.Popen[str]:
-        return subprocess.Popen(
-            [sys.executable, "-m", "tests", "--serve"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            text=True,
-            env=self._environment,
-        )
+        with self._told.open("w") as told:
+            return subprocess.Popen(
+                [sys.executable, "-m", "tests", "--serve"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=told,
+                text=True,
+                env=self._environment,
+            )
 
 
 def main(words: list[str]) -> int:

@@ -16,7 +16,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, TypeVar
 
-from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from kilnchisel.core.errors import KilnError
@@ -164,7 +164,10 @@ def away(
 
     ``words`` say what is being done; what reads a file says how far it is. Raises Stopped when the person
     stops it: what is read for it is ended, ``stop`` is called, and what comes of it later is dropped.
+    Where no application runs there is no window to keep alive: it is worked out here.
     """
+    if QCoreApplication.instance() is None:
+        return does()
     result: dict[str, Any] = {}
     told = _Told()
 

@@ -2,6 +2,8 @@
 
 import contextlib
 import io
+import subprocess
+import sys
 import threading
 import unittest
 from unittest import mock
@@ -123,6 +125,15 @@ class Beside(WindowTest):
         self.assertTrue(away(lambda: waiting.wait(20), "Waiting"))
         with self.assertRaisesRegex(KilnError, "no"):
             away(lambda: (_ for _ in ()).throw(KilnError("no")), "Failing")
+
+    def test_without_an_application_it_is_worked_out_here(self):
+        code = (
+            "import threading; from kilnchisel.ui.away import AT_ONCE_S, away\n"
+            "away(lambda: threading.Event().wait(AT_ONCE_S * 2), 'Waiting')\n"
+            "print(away(threading.current_thread, 'Asking').name)"
+        )
+        told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+        self.assertEqual((told.stdout, told.stderr), ("MainThread\n", ""))
 
     def test_it_shows_how_far_a_file_is(self):
         seen = []
