@@ -245,6 +245,7 @@ def samples():
         if kind == "tube":  # more than one tube is long
             job = change(job, ("letterings", 0, "content", "cap_height_mm"), 90.0)
         found[f"craft {kind}"] = with_craft(job, 0, kind)
+    found["letters stand on a slope"] = with_craft(fresh_job("bank", "RS8"), 0, "standing")
     for kind in FINISHES:
         if kind not in ("ink", "as the blank"):
             found[f"finish {kind}"] = change(base, ("finish",), {"kind": kind})
@@ -267,21 +268,26 @@ def controls():
                 if spec.kind not in NO_VALUE and spec.key != "craft.recipe":
                     found.setdefault(re.sub(r"^\d+\.", "", spec.key), (section, spec.key, job))
 
-    jobs = samples()
+    jobs, tried = samples(), set()
     for job in jobs.values():
         note(job)
     for job in jobs.values():
+        one = job.letterings[0]
         for section in SECTIONS:
             for spec in specs(job, section, 0, GROUPS):
-                if spec.kind in ("choice", "switch", "menu") and spec.key not in (
-                    "blank.kind",
-                    "craft.recipe",
-                ):
-                    for value, _ in spec.options[:16]:
-                        try:
-                            note(spec.put(job, value))
-                        except KilnError:
-                            continue  # refused with a sentence: nothing comes of it
+                chosen = spec.kind in ("choice", "switch", "menu")
+                if not chosen or spec.key in ("blank.kind", "craft.recipe"):
+                    continue
+                for value, _ in spec.options[:16]:
+                    # one choice brings the same along on every blank, but not with every craft
+                    step = spec.key, str(value), one.craft.kind, one.content.kind
+                    if step in tried:
+                        continue
+                    try:
+                        note(spec.put(job, value))
+                    except KilnError:
+                        continue  # refused with a sentence: nothing comes of it
+                    tried.add(step)
     return found
 
 

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.wording import FileFace, ShippedFace
 from kilnchisel.core.lettering.faces import face_path
@@ -38,7 +39,7 @@ class Sections(WindowTest):
             self.assertEqual(self.window.ticket.open_section, key)
 
     def test_every_field_of_every_craft_changes_what_is_seen(self):
-        from kilnchisel.core.build import scene_of_job
+        from kilnchisel.core.build import piece_of, scene_of_job
         from kilnchisel.core.job.edits import change
         from kilnchisel.core.job.turning import CRAFTS, with_craft
         from kilnchisel.ui.ticket.craft import craft_specs
@@ -46,10 +47,13 @@ class Sections(WindowTest):
         from tests.outside.test_fields import ramp
 
         def look(job):
-            scene = scene_of_job(job)
+            scene = scene_of_job(job, detail=Detail.ROUGH)  # its edges are not eased
             lamps = 0.0 if scene.lamps is None else float(scene.lamps.radiance.sum())
-            return lamps, *(
-                (len(i.mesh.points), float(i.mesh.points.sum()), i.material) for i in scene.items
+            meshes = [part.mesh.points for part in piece_of(job).parts]
+            return (
+                lamps,
+                [(len(points), float(points.sum())) for points in meshes],
+                [item.material for item in scene.items],
             )
 
         self.new("plaque")

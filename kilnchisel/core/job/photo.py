@@ -1,0 +1,103 @@
+"""A photograph as the place of a job: the picture, what in it tells where the camera stood, and where on
+that the piece is put.
+
+Points of the photo are pixels (x to the right, y down), from the upper left corner of its upper left pixel.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kilnchisel.core.job.base import Degrees, Value
+
+Pixel = Annotated[float, Field(ge=-100_000, le=200_000)]
+Spot = tuple[Pixel, Pixel]
+Line = tuple[Spot, Spot]
+Length = Annotated[float, Field(ge=1, le=10_000_000)]
+LensMm = Annotated[float, Field(ge=4, le=2000)]  # on a frame 36 mm wide
+Lines = Annotated[tuple[Line, ...], Field(max_length=40)]
+
+
+class Rectangle(Value):
+    """A rectangle of known size that is seen in the photo: a door, a window, a sheet, the board itself.
+    ``corners``: lower left, lower right, upper right, upper left, as someone in front of it sees it;
+    on the ground the lower ones are the nearer."""
+
+    kind: Literal["rectangle"] = "rectangle"
+    corners: tuple[Spot, Spot, Spot, Spot]
+    width_mm: Length
+    height_mm: Length
+    on: Literal["wall", "ground"] = "wall"
+
+
+class Parallels(Value):
+    """Lines that are parallel in life: some along the wall, some upright, some going away from its face;
+    two of these at least. ``measured``: from one point to another along ``way``, ``length_mm`` in life; its
+    first point is where the place has its origin."""
+
+    kind: Literal["lines"] = "lines"
+    along: Lines = ()
+    upright: Lines = ()
+    away: Lines = ()
+    measured: Line
+    way: Literal["along", "upright", "away"] = "along"
+    length_mm: Length
+    on: Literal["wall", "ground"] = "wall"
+
+
+class Oval(Value):
+    """An ellipse in the photo: its middle, half its longer and its shorter axis in pixels, and how far the
+    longer one is turned from the picture's right, clockwise as one sees it."""
+
+    middle: Spot
+    long_px: Annotated[float, Field(gt=0, le=100_000)]
+    short_px: Annotated[float, Field(gt=0, le=100_000)]
+    turn_deg: Degrees = 0.0
+
+
+class Rims(Value):
+    """The rim and the foot of something round that stands: two circles of one diameter, one above the
+    other. ``height_mm``: between them, 0 where it is not known."""
+
+    kind: Literal["rims"] = "rims"
+    rim: Oval
+    foot: Oval
+    diameter_mm: Length
+    height_mm: Annotated[float, Field(ge=0, le=10_000_000)] = 0.0
+
+
+class Horizon(Value):
+    """Only the horizon, by two of its points, and how high above the ground the camera was. ``below``: the
+    point of the ground where the place has its origin."""
+
+    kind: Literal["horizon"] = "horizon"
+    line: Line
+    below: Spot
+    eye_mm: Length = 1600.0
+
+
+Told = Annotated[Rectangle | Parallels | Rims | Horizon, Field(discriminator="kind")]
+Off = Annotated[float, Field(ge=-10_000_000, le=10_000_000)]
+
+
+class Photo(Value):
+    """A photograph that the piece stands in.
+
+    ``lens_mm``: as its record says, on a frame 36 mm wide; None where it says nothing. ``bent``: how far
+    the lens bends lines. ``told``: what tells where the camera stood. ``beside_mm``, ``beyond_mm``,
+    ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
+    """
+
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    name: Annotated[str, Field(max_length=200)] = ""
+    width_px: Annotated[int, Field(ge=16, le=65_535)]
+    height_px: Annotated[int, Field(ge=16, le=65_535)]
+    lens_mm: LensMm | None = None
+    bent: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    told: Told
+    beside_mm: Off = 0.0
+    beyond_mm: Off = 0.0
+    above_mm: Off = 0.0
+    turn_deg: Degrees = 0.0

@@ -1,0 +1,1 @@
+"""Photographs as places: where the camera stood, what light there was, what stands in front."""
