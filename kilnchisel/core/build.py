@@ -48,7 +48,9 @@ from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.remembered import made_elsewhere, remembered
 from kilnchisel.core.scene.copies import shown_body
-from kilnchisel.core.scene.scene import Scene, middle_of, scene_of
+from kilnchisel.core.scene.grounds import plane_of
+from kilnchisel.core.scene.onphoto import Plane, light_brought, photo_view
+from kilnchisel.core.scene.scene import OnPhoto, Scene, middle_of, scene_of
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -369,7 +371,36 @@ def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:
 def _scene(job: Job, *, detail: Detail) -> Scene:
     marks = _marks(job, detail=detail) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
     piece, proxy = piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH)
-    return scene_of(job, piece, proxy, marks, detail=detail)
+    on_photo = on_photo_of(job, detail=detail)
+    if on_photo is not None:  # a photo's light is told in the photo's place
+        light = light_brought(job.setting.light, on_photo.plane, on_photo.photo)
+        job = job.model_copy(update={"setting": job.setting.model_copy(update={"light": light})})
+    return scene_of(job, piece, proxy, marks, on_photo, detail=detail)
+
+
+def on_photo_of(job: Job, *, detail: Detail = Detail.FINE) -> OnPhoto | None:
+    """How the piece meets its photo; None where it stands in none. Where only the lettering is shown and
+    the photo's place is a wall, it is the side of the first lettering that lies on that."""
+    photo = job.setting.photo
+    if photo is None:
+        return None
+    plain = None
+    if photo.shown == "lettering" and job.letterings:
+        plain = piece_of(job.model_copy(update={"letterings": ()}), detail=detail)
+        if getattr(photo.told, "on", "") == "wall":
+            return OnPhoto(photo, _lettered_plane(job), plain, carried=True)
+    return OnPhoto(photo, Plane(*plane_of(job)), plain)
+
+
+def _lettered_plane(job: Job) -> Plane:
+    """The side of the first lettering, where it is met straight on from its middle."""
+    side, stance = lettering_laid(job, 0, detail=Detail.ROUGH).side, stance_of(job)
+    low_u, low_v, high_u, high_v = side.domain.bounds
+    along = job.letterings[0].lay.along_mm if side.period is not None else (low_u + high_u) / 2
+    spot = np.array([[along, (low_v + high_v) / 2]])
+    right, _, out = side.frames(spot)[0] @ stance[:3, :3].T
+    point = stance[:3, :3] @ side.to_body(spot, np.zeros(1))[0] + stance[:3, 3]
+    return Plane(point, out, right)
 
 
 def _marks(job: Job, *, detail: Detail) -> dict[str, Marked]:
@@ -476,6 +507,8 @@ def middle_of_job(job: Job) -> Array:
 
 def view_of(job: Job, aspect: float = 1.5) -> View:
     """The job's own camera, for a picture of this width over height."""
+    if (on_photo := on_photo_of(job, detail=Detail.ROUGH)) is not None:
+        return photo_view(on_photo.plane, on_photo.photo, aspect)
     camera, middle = job.setting.camera, middle_of_job(job)
     sharp_at = _sharp_at(job, middle) if camera.f_number > 0 else None
     return walk_round(camera, middle, aspect, sharp_at)

@@ -123,6 +123,20 @@ def picture_curve(linear: Array, gain: float | Array = 1.0) -> Array:
     return np.asarray(shown)
 
 
+MOST_SHOWN = 0.997  # a pixel as bright as this may have been any brighter
+
+
+def curve_undone(shown: Array) -> Array:
+    """The light that the picture curve shows as display-linear light 0..1, before anything pales: shape
+    (..., 3) -> (..., 3)."""
+    shown = np.asarray(shown)
+    peak = shown.max(axis=-1, keepdims=True)
+    room = 1.0 - SHOULDER
+    over = np.clip(peak, SHOULDER, MOST_SHOWN) - SHOULDER
+    light = SHOULDER - room * np.log(1 - over / room)
+    return np.asarray(shown * np.where(peak > SHOULDER, light / np.maximum(peak, 1e-9), 1.0))
+
+
 # linear sRGB to linear Display P3, both of white D65: from their primaries (IEC 61966-2-1, SMPTE RP 431-2)
 P3_FROM_RGB = np.array(
     [

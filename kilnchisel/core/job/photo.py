@@ -88,6 +88,7 @@ class Photo(Value):
     ``lens_mm``: as its record says, on a frame 36 mm wide; None where it says nothing. ``bent``: how far
     the lens bends lines. ``told``: what tells where the camera stood. ``beside_mm``, ``beyond_mm``,
     ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
+    ``shown``: the whole piece, or only its lettering: the blank is something that is in the photo.
     """
 
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
@@ -97,6 +98,7 @@ class Photo(Value):
     lens_mm: LensMm | None = None
     bent: Annotated[float, Field(ge=-1, le=1)] = 0.0
     told: Told
+    shown: Literal["whole", "lettering"] = "whole"
     beside_mm: Off = 0.0
     beyond_mm: Off = 0.0
     above_mm: Off = 0.0

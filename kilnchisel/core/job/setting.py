@@ -8,6 +8,7 @@ from pydantic import Field
 
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 from kilnchisel.core.job.finish import SurfaceFinish
+from kilnchisel.core.job.photo import Photo
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
 LampSize = Annotated[float, Field(ge=1, le=100_000)]
@@ -68,6 +69,7 @@ class OwnPlace(Value):
     kind: Literal["own place"] = "own place"
     name: Annotated[str, Field(max_length=120)] = ""
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    exposed: bool = False  # its light is that of a photo as it is exposed: neither scaled nor balanced
 
 
 class Light(Value):
@@ -209,6 +211,7 @@ class Setting(Value):
     exposure: Literal["by hand", "by itself"] = "by hand"  # by itself: from the light on the piece
     exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0  # by hand, or on top of that
     white_kelvin: Kelvin = 5500.0  # light of this colour temperature is shown as white
+    photo: Photo | None = None  # a photograph that the piece stands in; its camera is the picture's
 
     @property
     def spread(self) -> tuple[float, float]:

@@ -6,17 +6,19 @@ A picture is refined in short slices of samples; between slices it can be shown 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.colour import LUMA, picture_curve, srgb_encode
+from kilnchisel.core.colour import LUMA, curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.photo.reading import whole_pixels
+from kilnchisel.core.picture.apart import Parting
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
+from kilnchisel.core.picture.onphoto import behind, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
@@ -67,6 +69,9 @@ class Mockup:
         try:
             if wish is not None and wish.transparent:
                 yield self._cut_out(view, size, samples, stop, progress, wish)
+                return
+            if self.scene.photo is not None and not view.parallel:
+                yield from self._on_photo(view, size, samples, stop, progress, looks, wish)
                 return
             yield from self._refined(view, size, samples, stop, progress, looks, wish)
         except Cancelled:
@@ -179,42 +184,23 @@ class Mockup:
         wish: Wish,
     ) -> Refined:
         """The piece without what is behind it; of its ground only the shadow on it."""
-        bare = TracedScene(replace(self.scene, items=()), self.traced.textures) if self.scene.base else None
-        rounds = 2 if bare is None else 3
+        parting = Parting(self.scene, self.traced)
 
-        def sampled(draw: Callable[[Slice], Array], number: int) -> Array:
-            step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
-            total, done = None, 0
-            while done < samples:
-                count = min(step, samples - done)
-                part = self._slices(draw, view, size, count, 7 * done + number, stop, done)
-                total = part if total is None else total + part
-                done += count
-                progress((number + done / samples) / rounds)
-            assert total is not None
-            return np.asarray(total / samples)
+        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
+            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
 
-        apart = sampled(self.traced.apart, 0)
-        guides = self._slices(self.traced.guides, view, size, FINE_GUIDES, 1, stop) / FINE_GUIDES
-        mine, ground, both = (
-            denoised(light, guides, samples, detail=Detail.FINE)
-            for light in (apart[..., :3], apart[..., 4:7], apart[..., :3] + apart[..., 4:7])
-        )
-        cover, grounded = np.clip(apart[..., 3], 0, 1), np.clip(apart[..., 7], 0, 1)
-        shade = np.zeros(cover.shape)
-        if bare is not None:
-            alone = sampled(bare.light, 1)
-            plain = self._slices(bare.guides, view, size, GUIDE_SAMPLES, 5, stop) / GUIDE_SAMPLES
-            empty = denoised(alone[..., :3], plain, samples, detail=Detail.FINE)
-            # where there is nothing but ground it is as in the picture with all of it
-            lit = np.where(grounded > 0.999, both @ LUMA, (ground @ LUMA) / np.maximum(grounded, 1e-3))
-            open_ = (empty @ LUMA) / np.maximum(alone[..., 3], 1e-3)
-            lost = 1 - lit / np.maximum(open_, 1e-6)
-            there = (grounded > 0.02) & (alone[..., 3] > 0.02)
-            # what the noise makes of open ground is no shadow
-            shade = np.where(there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
-            # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
-            shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
+        step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
+        for done in range(0, samples, step):
+            count = min(step, samples - done)
+            parting.add(sampled, count, FINE_GUIDES if done == 0 else 0)
+            progress((done + count) / samples)
+        parted = parting.found(detail=Detail.FINE)
+        mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
+        lost = 1 - (parted.lit @ LUMA) / np.maximum(parted.open @ LUMA, 1e-6)
+        # what the noise makes of open ground is no shadow
+        shade = np.where(parted.there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
+        # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
+        shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
         light = self._glowing(np.maximum(mine, 0), view)
         made = Light(
             (light * self.scene.gain).astype(np.float32),
@@ -224,6 +210,51 @@ class Mockup:
         )
         over = picture_curve(made.light + (1 - made.alpha[..., None]))  # on white, to be looked at
         return Refined(np.rint(srgb_encode(over) * 255).astype(np.uint8), samples, samples, made)
+
+    def _on_photo(
+        self,
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        stop: Stop,
+        progress: Callable[[float], None],
+        looks: tuple[int, ...],
+        wish: Wish | None,
+    ) -> Iterator[Refined]:
+        """The piece in its photo, of growing quality."""
+        assert self.scene.photo is not None
+        whole = None
+        if max(size) > max(self.scene.photo.pixels.shape):
+            whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)
+        seen = behind(self.scene.photo, size, whole)
+        parting = Parting(self.scene, self.traced)
+
+        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
+            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
+
+        done = 0
+        for look in [*(n for n in looks if n < samples), samples]:
+            while done < look:
+                step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
+                parting.add(sampled, step, GUIDE_SAMPLES if done == 0 else 0)
+                done += step
+                progress(done / samples)
+            parting.let_go()  # the denoiser wants room of its own
+            parted = parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE)
+            if stop():
+                raise Cancelled
+            glow = None
+            if self.scene.shines:
+                high = float(2 * np.degrees(np.arctan(view.tall)))
+                glow = veil(np.maximum(parted.light, 0), self.scene.glow, high)
+            pixels = on_photo(seen, parted, self.scene.gain, glow)
+            light = None
+            if wish is not None and done == samples:
+                layers = self._layers(view, size, parted.guides, stop) if wish.layers else {}
+                none = np.zeros(pixels.shape[:2], np.float32)
+                shown = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
+                light = Light(shown, 1 - none, none, layers)
+            yield Refined(pixels, done, samples, light)
 
     def _layers(self, view: View, size: tuple[int, int], guides: Array, stop: Stop) -> dict[str, Array]:
         """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal."""

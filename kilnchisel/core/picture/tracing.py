@@ -287,8 +287,13 @@ class TracedScene:
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
 
     def _is_ground(self, seen: Any) -> Any:
-        shape = self._shapes.get("ground")
-        return self.mi.Bool(False) if shape is None else seen.shape == shape  # noqa: FBT003 - a value
+        """Whether it is the ground, or what the photo shows in its place."""
+        caught = [f"item{number}" for number, item in enumerate(self.scene.items) if item.catches]
+        found = self.mi.Bool(False)  # noqa: FBT003 - a value
+        for name in ("ground", *caught):
+            if (shape := self._shapes.get(name)) is not None:
+                found |= seen.shape == shape
+        return found
 
     @cached_property
     def _shapes(self) -> dict[str, Any]:

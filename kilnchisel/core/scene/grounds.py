@@ -173,39 +173,29 @@ def _land_tones(light: Light, middle: tuple[float, float, float], radius: float)
     return np.asarray(np.clip(seen / np.maximum(lit, 1e-6), *GROUND_TONES))
 
 
+def plane_of(job: Job) -> tuple[Array, Array, Array]:
+    """What a job's piece stands on or is fixed to: a point of it, its normal, and the way along it."""
+    if stance_shown(job) == "hung":
+        back = HANG_GAP_MM + _behind_mm(job) + behind_mm(job.blank)
+        return np.array([0.0, back, 0.0]), np.array([0.0, -1.0, 0.0]), np.array([1.0, 0.0, 0.0])
+    wall = beside_mm(job.blank)
+    if wall is not None:
+        return np.array([-wall, 0.0, 0.0]), np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
+    # boards run a little askew, as a thing put down on a table does not line up with it
+    return np.zeros(3), np.array([0.0, 0.0, 1.0]), _along(9.0)
+
+
 def base_of(job: Job, radius: float) -> Base | None:
     """The ground of a job whose piece has this radius, mm; None where it stands on nothing."""
     ground = job.setting.ground
     if ground.kind == "none":
         return None
     material = MATERIALS[ground.kind](ground, radius)
-    if stance_shown(job) == "hung":
-        back = HANG_GAP_MM + _behind_mm(job) + behind_mm(job.blank)
-        return Base(
-            np.array([0.0, back, 0.0]),
-            np.array([0.0, -1.0, 0.0]),
-            np.array([1.0, 0.0, 0.0]),
-            max(3000.0, 12 * radius),
-            material,
-            relief=_bricks(ground, max(3000.0, 12 * radius)),
-        )
-    wall = beside_mm(job.blank)
-    if wall is not None:
-        return Base(
-            np.array([-wall, 0.0, 0.0]),
-            np.array([1.0, 0.0, 0.0]),
-            np.array([0.0, 1.0, 0.0]),
-            max(4000.0, 9 * radius),
-            material,
-            relief=_bricks(ground, max(4000.0, 9 * radius)),
-        )
-    base = Base(
-        np.zeros(3),
-        np.array([0.0, 0.0, 1.0]),
-        _along(9.0),  # boards run a little askew, as a thing put down on a table does not line up with it
-        max(560.0, 4.5 * radius, _open_land_mm(ground, radius)),
-        material,
-    )
+    point, normal, along = plane_of(job)
+    if normal[2] == 0:
+        half = max(4000.0, 9 * radius) if normal[0] else max(3000.0, 12 * radius)
+        return Base(point, normal, along, half, material, relief=_bricks(ground, half))
+    base = Base(point, normal, along, max(560.0, 4.5 * radius, _open_land_mm(ground, radius)), material)
     if ground.form == "sweep":
         sweep = (SWEEP_FROM * radius, SWEEP_ROUND * radius, SWEEP_HIGH * radius)
         return replace(base, radius_mm=SWEEP_WIDE * radius, sweep=sweep)

@@ -15,7 +15,7 @@ from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.ownplace import NAMED
+from kilnchisel.core.scene.ownplace import EXPOSED, NAMED
 from kilnchisel.core.scene.places import Place, Sun, place, place_taken_in
 
 Array = NDArray[Any]
@@ -216,7 +216,9 @@ def _balanced(returned: Array) -> Array:
 
 def name_of(light: Light) -> str:
     """The name of a light's room or place; of one's own the digest is part of it."""
-    return light.room if isinstance(light.room, str) else f"{NAMED}{light.room.sha256}"
+    if isinstance(light.room, str):
+        return light.room
+    return f"{EXPOSED if light.room.exposed else NAMED}{light.room.sha256}"
 
 
 def is_place(name: str) -> bool:
@@ -226,12 +228,14 @@ def is_place(name: str) -> bool:
 
 def _place_of(name: str) -> Place:
     if name.startswith(NAMED):
-        return place_taken_in(name.removeprefix(NAMED))
+        return place_taken_in(name.rpartition(" ")[2])
     return place(name.replace(" ", "-"))
 
 
 @remembered
 def _scale_of_place(name: str) -> Array:
+    if name.startswith(EXPOSED):
+        return np.full(3, 1 / ROOM_WHITE)
     found = _place_of(name)
     at = turned(np.array(FACING), np.radians(ROOM_TURN.get(name, 0.0)))
     returned = _returned(found.picture, at)

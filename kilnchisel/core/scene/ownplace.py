@@ -17,6 +17,7 @@ from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
+from kilnchisel.core.intake.exr import light_of_exr, refuse_too_large
 from kilnchisel.core.job.assets import asset, keep_asset
 from kilnchisel.core.job.setting import PLACE_ENDINGS, OwnPlace
 
@@ -24,10 +25,11 @@ Array = NDArray[Any]
 
 WIDE, HIGH = 1024, 512
 LARGEST = 512 * 2**20
-MOST_PIXELS = 140_000_000
 LOPSIDED = 0.02  # how far from twice as wide as tall it may be
 LIMITS = gate.Limits(60.0, 5000 * gate.MB)
-NAMED = "own "  # what the name of such a place begins with among the rooms; then its digest
+# what the name of such a place begins with among the rooms, then its digest; the second, of one whose light
+# stays as it is
+NAMED, EXPOSED = "own ", "own exposed "
 
 
 def own_place(path: Path) -> OwnPlace:
@@ -53,7 +55,7 @@ def place_in(data: bytes, name: str) -> bytes:
     whole = np.nan_to_num(np.maximum(picture, 0), nan=0.0, posinf=65_000.0)
     gate.at(0.7, "making it smaller")
     small = np.stack([_smaller(whole[..., k]) for k in range(3)], axis=-1)
-    return _written(np.minimum(small, 65_000).astype(np.float16))
+    return exr_of(np.minimum(small, 65_000).astype(np.float16))
 
 
 def _smaller(channel: Array) -> Array:
@@ -64,56 +66,21 @@ def _smaller(channel: Array) -> Array:
 
 def picture_of(digest: str) -> Array:
     """The picture (512, 1024, 3) of a place that was taken in. Raises KilnError where it is lost."""
-    return _exr(asset(digest, "The picture of the place"), "The picture of the place").astype(np.float32)
+    named = "The picture of the place"
+    return light_of_exr(asset(digest, named), named).astype(np.float32)
 
 
 def radiance_of(data: bytes, name: str) -> Array:
     """The linear light (h, w, 3) of an OpenEXR or Radiance file. Raises KilnError."""
     if data[:4] == b"\x76\x2f\x31\x01":
-        return _exr(data, name)
+        return light_of_exr(data, name)
     if data[:2] == b"#?":
         return _radiance(data, name)
     raise KilnError(f"{name} is neither an OpenEXR nor a Radiance file.")
 
 
-def _exr(data: bytes, name: str) -> Array:
-    import OpenEXR
-
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "place.exr"
-        path.write_bytes(data)
-        try:
-            with OpenEXR.File(str(path), separate_channels=True) as file:
-                _refuse_too_large(*_window(file.header()), name)
-                channels = {key: np.asarray(one.pixels) for key, one in file.channels().items()}
-        except KilnError:
-            raise
-        except Exception as error:  # the library raises whatever it likes
-            raise KilnError(f"{name} cannot be read as OpenEXR ({str(error)[:80]}).") from None
-    names = [next((key for key in channels if key.rpartition(".")[2] == one), None) for one in "RGB"]
-    if None in names:
-        alone = next((key for key in channels if key.rpartition(".")[2] == "Y"), None)
-        if alone is None:
-            raise KilnError(
-                f"{name} has no red, green and blue; it has {', '.join(channels) or 'nothing'}."
-            )
-        names = [alone] * 3
-    return np.stack([np.asarray(channels[str(key)], dtype=np.float32) for key in names], axis=-1)
-
-
-def _window(header: dict[str, Any]) -> tuple[int, int]:
-    low, high = header["dataWindow"]
-    return int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1
-
-
-def _refuse_too_large(width: int, height: int, name: str) -> None:
-    if width <= 0 or height <= 0 or width * height > MOST_PIXELS:
-        raise KilnError(
-            f"{name} is {width} x {height} pixels; at most {MOST_PIXELS // 10**6} million can be read."
-        )
-
-
-def _written(picture: Array) -> bytes:
+def exr_of(picture: Array) -> bytes:
+    """An all-round picture (h, w, 3) float16 as an OpenEXR file."""
     import OpenEXR
 
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
@@ -131,7 +98,7 @@ def _radiance(data: bytes, name: str) -> Array:
     if found is None:
         raise KilnError(f"{name} lies in another way than from above to below and left to right.")
     height, width = int(found.group(1)), int(found.group(2))
-    _refuse_too_large(width, height, name)
+    refuse_too_large(width, height, name)
     if b"FORMAT=32-bit_rle_xyze" in data[: found.start()]:
         raise KilnError(f"{name} is in XYZ; only red, green and blue can be read.")
     at = found.end()

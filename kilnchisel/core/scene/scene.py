@@ -19,19 +19,21 @@ from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import matrix_in, repeated
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
-from kilnchisel.core.crafts.piece import Piece
+from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
-from kilnchisel.core.job.crafts import Standing, Tube
+from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Relief, Standing, Tube
+from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.setting import Copy, Glow, Ground
+from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
-from kilnchisel.core.scene.exposure import gain_of, spot_of
+from kilnchisel.core.scene.exposure import gain_of, lit_by, spot_of
 from kilnchisel.core.scene.grounds import Base, ground_of
 from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
 from kilnchisel.core.scene.light import (
@@ -46,6 +48,7 @@ from kilnchisel.core.scene.light import (
     unfocused_room,
 )
 from kilnchisel.core.scene.materials import material_of_part
+from kilnchisel.core.scene.onphoto import Photographed, Plane, photo_base, photographed
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View
 
@@ -60,7 +63,7 @@ SHEET, SHEET_FALLS = 0.34, 0.5
 class Item:
     """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any;
     ``still``: whether it stays when lettering changes; ``mask``: what it is of, for whoever wants to know
-    which pixels are."""
+    which pixels are; ``catches``: it is part of the photo, of which only its light and shadow are shown."""
 
     name: str
     side: str | None
@@ -68,6 +71,7 @@ class Item:
     material: Material
     still: bool = True
     mask: str = "blank"
+    catches: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -128,6 +132,8 @@ class Scene:
     clear: bool = False  # light goes through the piece
     lamps: Lamps | None = None
     shines: bool = False  # whether any item does
+    photo: Photographed | None = None  # what is behind, and takes the piece's shadow
+    bare: tuple[Item, ...] = ()  # what of the piece is part of the photo, as it is without lettering
     glow: Glow = NO_GLOW
 
     @property
@@ -155,29 +161,44 @@ def scene_of(
     piece: Piece,
     proxy: Body,
     marks: dict[str, Marked] | None = None,
+    on_photo: OnPhoto | None = None,
     *,
     detail: Detail = Detail.FINE,
 ) -> Scene:
     """The scene of a crafted job. ``proxy``: the coarse body of its blank; ``marks``: the edges of its
-    sides by name, where it is worn. FINE: with its hard edges eased."""
-    marks = marks or {}
-    slots = _slots(job)
-    ground = slots["blank"]
-    items = _items(job, piece, slots, proxy, marks)
+    sides by name, where it is worn; ``on_photo``: how it meets the place of its photo. FINE: with its hard
+    edges eased."""
+    marks, setting, slots = marks or {}, job.setting, _slots(job)
     stance = stance_of(job)
     middle, radius = middle_of(proxy, stance)
+    ground, base = slots["blank"], None
+    if on_photo is not None:
+        gain = gain_of(setting, middle, radius, ground.albedo)
+        base = _base_on(on_photo, setting.light, middle, radius, gain)
+        if on_photo.plain is not None:  # of the blank, what the photo shows
+            slots = dict.fromkeys(slots, base.material)
+    items = _items(job, piece, slots, proxy, marks)
+    bare: tuple[Item, ...] = ()
+    if on_photo is not None and on_photo.plain is not None:
+        items = tuple(
+            replace(item, catches=_is_blanks(job, part))
+            for item, part in zip(items, piece.parts, strict=True)
+        )
+        bare = _items(job, on_photo.plain, slots, proxy, {})
     if detail.fine:
         items = _with_eased_edges(items, [part.solid for part in piece.parts], radius)
-    setting, placings = job.setting, placings_of(job, proxy)
+    placings = placings_of(job, proxy)
     if placings:
         items = _with_copies(job, placings, items, piece, proxy, marks)
         proxy = repeated(proxy, placings, _own(setting.copies))
         middle, radius = middle_of(proxy, stance)
     room = room_of(setting.light)
+    if on_photo is None:
+        base = ground_of(job, middle, radius)
     return Scene(
         items=items,
         stance=stance,
-        base=ground_of(job, middle, radius),
+        base=None if on_photo is not None and on_photo.carried else base,
         room=room,
         draft_room=draft_room(setting.light, spot_of(middle), radius),
         panels=panels_of(setting.light, middle, radius),
@@ -192,7 +213,36 @@ def scene_of(
         lamps=_lamps(job, piece, stance, placings),
         shines=any(item.material.shines for item in items),
         glow=setting.glow,
+        photo=None if on_photo is None else photographed(on_photo.photo),
+        bare=bare,
     )
+
+
+@dataclass(frozen=True, eq=False)
+class OnPhoto:
+    """A photo, and the plane by which a piece meets its place. ``plain``: the piece without lettering where
+    only that is shown; ``carried``: the plane is a side of the piece itself."""
+
+    photo: Photo
+    plane: Plane
+    plain: Piece | None = None
+    carried: bool = False
+
+
+def _base_on(on_photo: OnPhoto, light: Light, middle: Array, radius: float, gain: Array) -> Base:
+    """What in the photo meets the piece and takes its shadow."""
+    plane = on_photo.plane
+    lit = lit_by(light, spot_of(middle), radius, plane.point, plane.normal[None])[0]
+    return photo_base(plane, on_photo.photo, radius, lit * gain)
+
+
+def _is_blanks(job: Job, part: Part) -> bool:
+    """Whether a part shows the blank: it is of no lettering, or is left as the blank is."""
+    if part.lettering is None or part.role == "blank":
+        return True
+    lettering = job.letterings[part.lettering]
+    cut = isinstance(lettering.craft, Engraved | Pressed | Carved | Relief)
+    return cut and isinstance(lettering.finish, AsBlank)
 
 
 def _slots(job: Job) -> dict[str, Material]:

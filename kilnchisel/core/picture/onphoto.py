@@ -1,0 +1,91 @@
+"""The mockup of a piece in a photograph: what the piece shows lies over the photo, and what it does to the
+light there, shadow or glow, is done to the photo's own pixels.
+
+The ground's light with the piece over its light without (``apart``) multiplies what the photo shows. A
+pixel that the piece neither covers nor changes stays the photo's own, to the last bit.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.colour import curve_undone, picture_curve, srgb_decode, srgb_encode
+from kilnchisel.core.later import ndimage
+from kilnchisel.core.picture.apart import Parted
+from kilnchisel.core.scene.onphoto import Photographed
+
+Array = NDArray[Any]
+
+CHANGED_FROM = 0.012  # of the light: what the noise makes of open ground is neither shadow nor glow
+OUTSIDE = 26  # of 255: what is beside the photo in a picture of another shape
+SEEN_FROM = 0.4 / 255  # of a pixel's cover: less is not seen
+
+
+def behind(photo: Photographed, size: tuple[int, int], pixels: Array | None = None) -> Array:
+    """The photo in a picture of this size, (h, w, 3) uint8: all of it, as large as it fits. ``pixels``: of
+    the photo at its full size, where they are wanted."""
+    import cv2
+
+    source = photo.pixels if pixels is None else pixels
+    left, top, wide, tall = photo.box(size)
+    first = round(left), round(top)
+    last = round(left + wide), round(top + tall)
+    inner = max(last[0] - first[0], 1), max(last[1] - first[1], 1)
+    how = cv2.INTER_AREA if inner[0] < source.shape[1] else cv2.INTER_CUBIC
+    fits = source if inner == source.shape[1::-1] else cv2.resize(source, inner, interpolation=how)
+    if inner == size:
+        return np.ascontiguousarray(fits)
+    whole = np.full((size[1], size[0], 3), OUTSIDE, np.uint8)
+    whole[first[1] : first[1] + inner[1], first[0] : first[0] + inner[0]] = fits
+    return whole
+
+
+def changed_light(parted: Parted) -> Array:
+    """By what the ground's light is multiplied, (h, w, 3): 1 where it stays."""
+    quotient = parted.lit / np.maximum(parted.open, 1e-6)
+    off = quotient - 1.0
+    # soft from the threshold on, so that a shadow has no edge there
+    kept = np.sign(off) * np.maximum(np.abs(off) - CHANGED_FROM, 0) / (1 - CHANGED_FROM)
+    known = parted.there[..., None]
+    changed = np.where(known, np.maximum(1 + kept, 0), np.nan)
+    return _filled(changed, known[..., 0])
+
+
+def _filled(values: Array, known: Array) -> Array:
+    """Values where they are known, elsewhere those of the nearest pixel that is near, else 1: along the
+    edge of a piece there is a share of a pixel of ground of which too little is seen to tell."""
+    if known.all():
+        return values
+    if not known.any():
+        return np.ones_like(values)
+    far, where = ndimage.distance_transform_edt(~known, return_indices=True)
+    near = values[where[0], where[1]]
+    return np.where((far <= NEAR_PX)[..., None], near, 1.0)
+
+
+NEAR_PX = 2.5
+
+
+def on_photo(seen: Array, parted: Parted, gain: Array, veil: Array | None = None) -> Array:
+    """The finished picture, (h, w, 3) uint8 sRGB. ``seen``: the photo in it, the same. ``gain``: by what
+    the scene's light is exposed. ``veil``: what glows over it, scene light.
+
+    What is shown of the photo changes from p to p + curve(q s + v) - curve(s): s is the light that the
+    picture curve would show as p, q the change of its light, v the veil. For q = 1 and v = 0 that is p.
+    """
+    shown = srgb_decode(seen / 255)
+    changed = changed_light(parted)
+    light = curve_undone(shown)
+    added = 0.0 if veil is None else veil * gain
+    lit = shown + picture_curve(light * changed + added) - picture_curve(light)
+    cover = np.clip(parted.cover, 0, 1)[..., None]
+    piece = np.maximum(parted.light, 0) / np.maximum(cover, 1e-3)
+    mine = picture_curve(piece * gain + added) * cover
+    made = np.rint(srgb_encode(mine + (1 - cover) * lit) * 255).astype(np.uint8)
+    same = (cover[..., 0] < SEEN_FROM) & (changed == 1.0).all(axis=2)
+    if veil is not None:
+        same &= (np.abs(added) < SEEN_FROM / 4).all(axis=2)
+    return np.where(same[..., None], seen, made)

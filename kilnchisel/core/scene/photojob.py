@@ -1,0 +1,73 @@
+"""A job put into a photograph: the photo, where on it, and the light that it was taken in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.photo import Photo, Spot
+from kilnchisel.core.job.setting import KeyLight
+from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.reading import Taken, photo_pixels
+from kilnchisel.core.scene.photolight import (
+    light_levels,
+    place_of_photo,
+    sun_by_shadow,
+    surroundings,
+    touched,
+)
+
+
+@dataclass(frozen=True)
+class LightTold:
+    """What of a photo's light was marked in it. ``shadow``: the foot of something upright and the tip of
+    its shadow, perhaps its top; ``white``: something white in the sun, and the same in the shade."""
+
+    shadow: tuple[Spot, ...] = ()
+    white: tuple[Spot, Spot] | None = None
+
+
+def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
+    """The value of a photo that was taken in. Raises KilnError where it is not told where it was taken."""
+    width, height = taken.size
+    made = {"sha256": taken.sha256, "name": taken.name, "width_px": width, "height_px": height}
+    photo = Photo(**made, **({"lens_mm": taken.lens_mm} | more), told=told)
+    stood_for(photo)
+    return photo
+
+
+def in_photo(job: Job, photo: Photo, told: LightTold | None = None) -> Job:
+    """The job in a photo, lit as that was. Raises KilnError where the photo does not tell it."""
+    stood_for(photo)
+    job = change(job, ("setting", "photo"), photo)
+    for field, value in (("exposure", "by hand"), ("exposure_stops", 0.0), ("white_kelvin", 5500.0)):
+        job = change(job, ("setting", field), value)
+    return lit_by_photo(job, told or LightTold())
+
+
+def lit_by_photo(job: Job, told: LightTold) -> Job:
+    """The job in the light of its photo. Raises KilnError where it has none or that tells nothing."""
+    photo = job.setting.photo
+    if photo is None:
+        raise KilnError("This job stands in no photo.")
+    pixels, stood = photo_pixels(photo.sha256, photo.name), stood_for(photo)
+    sun = sun_by_shadow(photo, *told.shadow) if told.shadow else None
+    on_wall = getattr(photo.told, "on", "ground") == "wall"
+    normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])
+    seen = None if told.white is None else touched(pixels, stood.size, *told.white, normal)
+    light = light_levels(surroundings(pixels, stood), sun, seen)
+    update = {"room": place_of_photo(pixels, stood, photo.name or "the photo"), "key": KeyLight(strength=0)}
+    return change(job, ("setting", "light"), light.model_copy(update=update))
+
+
+def out_of_photo(job: Job) -> Job:
+    """The job without its photo, in a room again."""
+    plain = type(job.setting)()
+    job = change(job, ("setting", "photo"), None)
+    job = change(job, ("setting", "exposure"), "by itself")
+    return change(job, ("setting", "light"), plain.light)
