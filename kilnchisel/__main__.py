@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any, NoReturn
 
+from kilnchisel import photocommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -21,6 +22,7 @@ COMMANDS = (
     "lay",
     "recipe",
     "fix",
+    "photo",
     "picture",
     "measure",
     "mesh",
@@ -131,6 +133,7 @@ def _command(arguments: list[str]) -> int:
         "--place", metavar="NAME", help="in the light of this place, and before it; or .exr, .hdr"
     )
     picture.add_argument("--afar", metavar="DISTANCE", help="as large as for the eye from there: 30m")
+    photocommand.add_to(commands)
     copies = commands.add_parser("copies", help="show the piece more than once in its picture")
     copies.add_argument("job", type=Path)
     copies.add_argument("--arrange", metavar="NAME", help="in this arrangement; without it they are listed")
@@ -180,6 +183,7 @@ def _command(arguments: list[str]) -> int:
         "lay": _lay,
         "fix": _fix,
         "recipe": _recipe,
+        "photo": lambda options: photocommand.photo(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,
         "mesh": _mesh,
@@ -369,6 +373,13 @@ def _picture(options: Any) -> None:
     checked_file(options.output, how, draft=options.draft)
     size = parse_size(typed)
     job = _placed(_open(options.job), options.set, options.place)
+    photo = job.setting.photo
+    if photo is not None:
+        if options.view is not None or options.afar is not None:
+            raise KilnError(
+                f"The job stands in the photo “{photo.name}” and is seen from where that was taken."
+            )
+        size = size if options.size else (photo.width_px, photo.height_px)
     if options.view is not None:
         place = place_named(job, options.view)
         job = at_place(job, options.view)

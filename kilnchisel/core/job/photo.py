@@ -82,6 +82,21 @@ Told = Annotated[Rectangle | Parallels | Rims | Horizon, Field(discriminator="ki
 Off = Annotated[float, Field(ge=-10_000_000, le=10_000_000)]
 
 
+class Brush(Value):
+    """A stroke over a photo: over something that stands before the piece, or over what does not."""
+
+    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=4000)]
+    wide_px: Annotated[float, Field(ge=1, le=10_000)] = 20.0
+    before: bool = True
+
+
+class Mask(Value):
+    """A grey picture of the photo's shape: how much of each pixel stands before the piece."""
+
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    name: Annotated[str, Field(max_length=200)] = ""
+
+
 class Photo(Value):
     """A photograph that the piece stands in.
 
@@ -103,3 +118,4 @@ class Photo(Value):
     beyond_mm: Off = 0.0
     above_mm: Off = 0.0
     turn_deg: Degrees = 0.0
+    before: Mask | None = None  # what of the photo stands before the piece

@@ -143,8 +143,8 @@ def keep_set(job: Job, name: str) -> None:
     if plain_name(name) in SETS:
         raise KilnError(f"“{name}” is the name of a set that comes with the program; choose another.")
     stance = stance_among(job.blank, job.setting.stance)
-    # for pieces in any number: how many there are belongs to the job
-    alone = job.setting.model_copy(update={"copies": ()})
+    # for pieces in any number: how many there are belongs to the job, and so does its photo
+    alone = job.setting.model_copy(update={"copies": (), "photo": None})
     radius = _piece(job.blank, stance, job.setting.spread, posts=False).radius
     _SHELF.save(KeptSet(name=name, radius_mm=radius, setting=alone))
 

@@ -36,7 +36,8 @@ class Stood:
     ``eye`` (3,); unit vectors ``right``, ``up``, ``ahead`` (3,); ``focal_px``: of the whole picture, whose
     middle it looks at. ``off_px``: root mean square of what is left between what was marked and what this
     camera sees. ``focal_share``, ``place_share``: standard deviations, of the focal length as a share of
-    itself, of the eye's place as a share of its distance from the origin, if marks are off by half a pixel.
+    itself, of the eye's place as a share of its distance from the origin, if marks are off by half a pixel,
+    or by what is left.
     """
 
     eye: Array
@@ -172,7 +173,7 @@ def stood_of(fit: Fit, covariance: Array, off_px: float, size: tuple[int, int], 
     """What a fit says of where the camera stood. ``covariance``: as ``fitted`` gives it; ``free``: whether
     the lens was looked for too."""
     right, down, ahead = fit.look
-    spread = MARKED_PX * np.sqrt(np.maximum(np.diag(covariance), 0))
+    spread = max(MARKED_PX, off_px) * np.sqrt(np.maximum(np.diag(covariance), 0))
     return Stood(
         eye=-fit.look.T @ fit.shift,
         right=right,

@@ -46,7 +46,8 @@ class Parting:
 
     def __init__(self, scene: Scene, traced: TracedScene) -> None:
         self._traced = traced
-        self._bare = TracedScene(replace(scene, items=scene.bare), traced.textures) if scene.base else None
+        alone = scene.base is not None or scene.bare
+        self._bare = TracedScene(replace(scene, items=scene.bare), traced.textures) if alone else None
         self._done = self._guided = 0
         self._apart: Any = 0.0
         self._alone: Any = 0.0

@@ -15,11 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.colour import PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
+from kilnchisel.core.colour import MOST_SHOWN, PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
+from kilnchisel.core.scene.onphoto import OUTSIDE
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS
 
 Array = NDArray[Any]
@@ -31,14 +32,15 @@ FLAT_CORNERS = 180
 SHADERS = Path(__file__).parent / "shaders"
 
 
-Look = tuple[int, bool, bool]  # the kind of a material, whether it is covered, whether it is brushed
+# the kind of a material; whether it is covered, whether it is brushed, whether it is part of a photo
+Look = tuple[int, bool, bool, bool]
 KINDS = {"matte": 0, "coated": 1, "metal": 2, "glass": 3}
 
 
-def look_of(material: Material) -> Look:
-    """Which program draws a material."""
+def look_of(material: Material, *, caught: bool = False) -> Look:
+    """Which program draws a material; ``caught``: as a part of a photo."""
     glass = material.kind == "glass"
-    return KINDS[material.kind], bool(material.covers) and not glass, material.across > 0
+    return KINDS[material.kind], bool(material.covers) and not glass, material.across > 0, caught
 
 
 @dataclass(eq=False)
@@ -100,6 +102,8 @@ class Card:
             "COAT_SHINE": COAT_SHINE,
             "SHEET": SHEET,
             "SHEET_FALLS": SHEET_FALLS,
+            "MOST_SHOWN": MOST_SHOWN,
+            "OUTSIDE": OUTSIDE,
         }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surfaces: dict[Look, Any] = {}
@@ -159,8 +163,9 @@ class Card:
         """The program that draws surfaces of a look. Each has its own: a software card runs through every
         branch of a program, whether it is taken or not."""
         if look not in self._surfaces:
-            kind, covered, brushed = look
+            kind, covered, brushed, caught = look
             choice = f"#define KIND {kind}\n#define COVERED {covered:d}\n#define BRUSHED {brushed:d}\n"
+            choice += f"#define CAUGHT {caught:d}\n"
             made = self._program("surface.vert.glsl", "surface.frag.glsl", choice)
             set_values(made, **self._shared)
             self._surfaces[look] = made

@@ -42,8 +42,10 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
+from kilnchisel.core.picture.onphoto import before, behind
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
+from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
 
@@ -58,6 +60,7 @@ SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
+PHOTO = GROUND_LIT + 1
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
 KEPT_HITS = 4  # of two bodies, with few rays and with all
@@ -92,6 +95,9 @@ class Draft:
         self._shares.repeat_x = self._shares.repeat_y = False
         self._detail = Detail.ROUGH
         self._veil_of: tuple[Any, Any] = (None, None)
+        self._photo: Photographed | None = None  # behind what is being drawn
+        self._photo_of: tuple[Any, Any] = (None, None)
+        self._before: tuple[Any, Any, Any] = (None, None, None)  # what stands before the piece, at a size
 
     def render(
         self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail = Detail.FINE
@@ -126,7 +132,12 @@ class Draft:
         self._prepare(scene, view, size, room, ground_maps, detail=detail)
         glow = self._veil(scene, view, size)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
-        over = {"veil": 7, "has_veil": glow is not None, "picture_size": np.array(size, float)}
+        over: dict[str, Any] = {
+            "veil": 7,
+            "has_veil": glow is not None,
+            "picture_size": np.array(size, float),
+        }
+        over |= self._use_photo(scene, view, size)
         self._card.share(**over)
         set_values(self._card.backdrop, **over)
         still_of = (*self._still_key(scene, view, gathered, room, glow), mirrors.get("still"))
@@ -152,8 +163,24 @@ class Draft:
         data = self._card.read(frames.plain, components=4)
         if view.opening_mm > 0 and detail.fine:
             data = self._through_lens(data, size)
-        pixels = np.frombuffer(data, dtype=np.uint8)
-        return np.ascontiguousarray(pixels.reshape(height, width, 4)[::-1])
+        pixels = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
+        if self._photo is not None:
+            pixels = self._behind_what_is_before(self._photo, pixels, size)
+        return np.ascontiguousarray(pixels)
+
+    def _behind_what_is_before(self, photo: Photographed, pixels: Array, size: tuple[int, int]) -> Array:
+        """A picture (h, w, 4) with what of the photo stands before the piece."""
+        if photo.mask is None:
+            return pixels
+        of, seen, hidden = self._before
+        if of != (id(photo), size):
+            hidden = before(photo, size)
+            assert hidden is not None
+            hidden, seen = hidden[..., None].astype(np.float32), behind(photo, size).astype(np.float32)
+            self._before = (id(photo), size), seen, hidden
+        over = pixels.copy()
+        over[..., :3] = np.rint(pixels[..., :3] * (1 - hidden) + seen * hidden)
+        return over
 
     @cached_property
     def _screen_lens(self) -> Any:
@@ -286,6 +313,7 @@ class Draft:
             scene.backdrop.turn,
             weakly(scene.lamps),
             glow,
+            weakly(scene.photo),
         )
 
     def coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
@@ -445,6 +473,33 @@ class Draft:
         for item in solid:
             self._card.draw(self._card.mesh(item.mesh).depth)
 
+    def _use_photo(self, scene: Scene, view: View, size: tuple[int, int]) -> dict[str, Any]:
+        """The photo behind, in its place, and what shaders are told of it. Straight on there is none."""
+        self._photo = None if view.parallel else scene.photo
+        if self._photo is None:
+            return {"has_photo": False, "photo": PHOTO}
+        pixels = self._photo.pixels
+        if self._photo_of[0] is not pixels:
+            if self._photo_of[1] is not None:
+                self._photo_of[1].release()
+            texture = self.gl.texture(pixels.shape[1::-1], 3, pixels.tobytes(), alignment=1)
+            texture.build_mipmaps()
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+            texture.repeat_x = texture.repeat_y = False
+            self._photo_of = pixels, texture
+        self._photo_of[1].use(PHOTO)
+        left, top, wide, tall = self._photo.box(size)
+        low = size[1] - top - tall
+        told: dict[str, Any] = {
+            "has_photo": True,
+            "photo": PHOTO,
+            "photo_box": (left / size[0], low / size[1], wide / size[0], tall / size[1]),
+        }
+        if (caught := scene.caught) is not None:
+            open_ = tuple(float(v) for v in open_light(scene, caught.normal))
+            told |= {"photo_tone": caught.material.base, "photo_normal": caught.normal, "photo_open": open_}
+        return told
+
     def _draw_backdrop(self, scene: Scene, view: View, aspect: float) -> None:
         picture = scene.backdrop.seen(view)
         if id(picture) not in self._backdrops:
@@ -536,6 +591,7 @@ class Draft:
 
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._card.mesh(item.mesh)
+        caught = item.catches and self._photo is not None
         # light looked up in a hurry is good enough until the picture rests
         lamps = self._open_scene.lamps
         light = weakly(gathered), weakly(lamps)
@@ -543,13 +599,14 @@ class Draft:
         if drawn.lit_by not in (lit_by, (*light, True)):
             drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
             drawn.lit_by = lit_by
-        program = self._use_material(item.material)
+        program = self._use_material(item.material, caught=caught)
+        set_values(program, caught_by=2 if self._open_scene.base is None else 3)
         side = item.side
         self._use_lamp_map(
             program,
             None if side is None else self._lamps.on_sheet(self._open_scene, side, detail=self._detail),
         )
-        self._card.draw(self._card.array(drawn, look_of(item.material)))
+        self._card.draw(self._card.array(drawn, look_of(item.material, caught=caught)))
 
     def _use_lamp_map(self, program: Any, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
@@ -593,8 +650,9 @@ class Draft:
         return np.column_stack([light, np.ones(len(normals))])
 
     def _draw_base(self, base: Base) -> None:
-        program = self._use_material(base.material)
-        set_values(program, is_ground=True, stance=np.eye(4))
+        caught = self._photo is not None
+        program = self._use_material(base.material, caught=caught)
+        set_values(program, is_ground=True, stance=np.eye(4), caught_by=1)
         drawn = self._ground_of(base)
         self._use_lamp_map(
             program,
@@ -609,7 +667,7 @@ class Draft:
                 moderngl.ONE,
             )
         self.gl.disable(moderngl.CULL_FACE)  # a blade of grass is seen from both sides
-        self._card.draw(self._card.array(drawn, look_of(base.material)))
+        self._card.draw(self._card.array(drawn, look_of(base.material, caught=caught)))
         self.gl.enable(moderngl.CULL_FACE)
         self.gl.disable(moderngl.BLEND)
         set_values(program, is_ground=False, stance=self._open_scene.stance)
@@ -632,9 +690,9 @@ class Draft:
         flat_.index.write(index.tobytes())
         return flat_
 
-    def _use_material(self, material: Material) -> Any:
+    def _use_material(self, material: Material, *, caught: bool) -> Any:
         """Give the program of a material its values. Returns that program."""
-        program = self._card.surface(look_of(material))
+        program = self._card.surface(look_of(material, caught=caught))
         maps = self._card.plain
         if material.texture is not None:
             maps = self._card.texture(material.texture, detail=self._detail)
@@ -658,7 +716,7 @@ class Draft:
             slope_steep=maps.steep,
             cover_count=len(material.covers),
         )
-        if look_of(material)[1]:
+        if look_of(material, caught=caught)[1]:
             self._use_covers(program, material)
         return program
 

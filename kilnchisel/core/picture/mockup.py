@@ -18,7 +18,7 @@ from kilnchisel.core.photo.reading import whole_pixels
 from kilnchisel.core.picture.apart import Parting
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
-from kilnchisel.core.picture.onphoto import behind, on_photo
+from kilnchisel.core.picture.onphoto import before, behind, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
@@ -227,6 +227,7 @@ class Mockup:
         if max(size) > max(self.scene.photo.pixels.shape):
             whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)
         seen = behind(self.scene.photo, size, whole)
+        hidden = before(self.scene.photo, size)
         parting = Parting(self.scene, self.traced)
 
         def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
@@ -247,7 +248,7 @@ class Mockup:
             if self.scene.shines:
                 high = float(2 * np.degrees(np.arctan(view.tall)))
                 glow = veil(np.maximum(parted.light, 0), self.scene.glow, high)
-            pixels = on_photo(seen, parted, self.scene.gain, glow)
+            pixels = on_photo(seen, parted, self.scene.gain, glow, hidden)
             light = None
             if wish is not None and done == samples:
                 layers = self._layers(view, size, parted.guides, stop) if wish.layers else {}

@@ -15,18 +15,19 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.picture.apart import Parted
-from kilnchisel.core.scene.onphoto import Photographed
+from kilnchisel.core.scene.onphoto import OUTSIDE, Photographed
 
 Array = NDArray[Any]
 
 CHANGED_FROM = 0.012  # of the light: what the noise makes of open ground is neither shadow nor glow
-OUTSIDE = 26  # of 255: what is beside the photo in a picture of another shape
 SEEN_FROM = 0.4 / 255  # of a pixel's cover: less is not seen
 
 
-def behind(photo: Photographed, size: tuple[int, int], pixels: Array | None = None) -> Array:
+def behind(
+    photo: Photographed, size: tuple[int, int], pixels: Array | None = None, outside: int | None = None
+) -> Array:
     """The photo in a picture of this size, (h, w, 3) uint8: all of it, as large as it fits. ``pixels``: of
-    the photo at its full size, where they are wanted."""
+    the photo at its full size, where they are wanted; ``outside``: what lies beside it, 0..255."""
     import cv2
 
     source = photo.pixels if pixels is None else pixels
@@ -38,7 +39,8 @@ def behind(photo: Photographed, size: tuple[int, int], pixels: Array | None = No
     fits = source if inner == source.shape[1::-1] else cv2.resize(source, inner, interpolation=how)
     if inner == size:
         return np.ascontiguousarray(fits)
-    whole = np.full((size[1], size[0], 3), OUTSIDE, np.uint8)
+    grey = round(255 * float(srgb_encode(np.array(OUTSIDE)))) if outside is None else outside
+    whole = np.full((size[1], size[0], 3), grey, np.uint8)
     whole[first[1] : first[1] + inner[1], first[0] : first[0] + inner[0]] = fits
     return whole
 
@@ -67,11 +69,24 @@ def _filled(values: Array, known: Array) -> Array:
 
 
 NEAR_PX = 2.5
+UNSEEN = 1  # steps of 255
 
 
-def on_photo(seen: Array, parted: Parted, gain: Array, veil: Array | None = None) -> Array:
+def before(photo: Photographed, size: tuple[int, int]) -> Array | None:
+    """How much of each pixel of a picture of this size stands before the piece, (h, w) 0..1; None where
+    nothing does."""
+    if photo.mask is None:
+        return None
+    whole = behind(photo, size, np.repeat(photo.mask[..., None], 3, axis=2), outside=0)
+    return np.asarray(whole[..., 0] / 255.0)
+
+
+def on_photo(
+    seen: Array, parted: Parted, gain: Array, veil: Array | None = None, hidden: Array | None = None
+) -> Array:
     """The finished picture, (h, w, 3) uint8 sRGB. ``seen``: the photo in it, the same. ``gain``: by what
-    the scene's light is exposed. ``veil``: what glows over it, scene light.
+    the scene's light is exposed. ``veil``: what glows over it, scene light. ``hidden`` (h, w): how much of
+    each pixel stands before the piece, its shadow and its glow.
 
     What is shown of the photo changes from p to p + curve(q s + v) - curve(s): s is the light that the
     picture curve would show as p, q the change of its light, v the veil. For q = 1 and v = 0 that is p.
@@ -84,8 +99,12 @@ def on_photo(seen: Array, parted: Parted, gain: Array, veil: Array | None = None
     cover = np.clip(parted.cover, 0, 1)[..., None]
     piece = np.maximum(parted.light, 0) / np.maximum(cover, 1e-3)
     mine = picture_curve(piece * gain + added) * cover
-    made = np.rint(srgb_encode(mine + (1 - cover) * lit) * 255).astype(np.uint8)
-    same = (cover[..., 0] < SEEN_FROM) & (changed == 1.0).all(axis=2)
-    if veil is not None:
-        same &= (np.abs(added) < SEEN_FROM / 4).all(axis=2)
+    whole = mine + (1 - cover) * lit
+    if hidden is not None:
+        whole = shown + (1 - hidden[..., None]) * (whole - shown)
+    made = np.rint(srgb_encode(whole) * 255).astype(np.uint8)
+    # what nobody sees, the photo's grain hides it, is not done to it
+    same = (cover[..., 0] < SEEN_FROM) & (np.abs(made.astype(np.int16) - seen).max(axis=2) <= UNSEEN)
+    if hidden is not None:
+        same |= hidden >= 1
     return np.where(same[..., None], seen, made)

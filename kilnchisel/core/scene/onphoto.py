@@ -17,6 +17,7 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Light
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.masks import mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.core.photo.stood import Stood
 from kilnchisel.core.remembered import remembered
@@ -25,6 +26,7 @@ from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
+OUTSIDE = 0.01  # display-linear: what is beside the photo in a picture of another shape
 CATCHES = 14.0  # how far the ground or wall reaches that takes the piece's shadow, in radii of the piece
 AROUND = 1.6  # radii of the piece within which the photo tells how light its ground is
 DARKEST, LIGHTEST = 0.03, 0.8  # reflectances of what a piece stands on
@@ -34,10 +36,12 @@ GRAIN = 24  # points each way at which the photo is looked up
 
 @dataclass(frozen=True, eq=False)
 class Photographed:
-    """What is seen behind a piece: pixels (h, w, 3) uint8 sRGB of a photo whose true size is ``size``."""
+    """What is seen behind a piece: pixels (h, w, 3) uint8 sRGB of a photo whose true size is ``size``, and
+    what of it stands before the piece, (h, w) uint8."""
 
     photo: Photo
     pixels: Array
+    mask: Array | None = None
 
     @property
     def size(self) -> tuple[int, int]:
@@ -53,7 +57,8 @@ class Photographed:
 @remembered
 def photographed(photo: Photo) -> Photographed:
     """A job's photo, ready to be seen. Raises KilnError where it is lost."""
-    return Photographed(photo, photo_pixels(photo.sha256, photo.name))
+    mask = None if photo.before is None else mask_pixels(photo.before)
+    return Photographed(photo, photo_pixels(photo.sha256, photo.name), mask)
 
 
 @dataclass(frozen=True, eq=False)

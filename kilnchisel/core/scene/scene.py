@@ -134,6 +134,7 @@ class Scene:
     shines: bool = False  # whether any item does
     photo: Photographed | None = None  # what is behind, and takes the piece's shadow
     bare: tuple[Item, ...] = ()  # what of the piece is part of the photo, as it is without lettering
+    caught: Base | None = None  # the plane by which the piece meets the photo
     glow: Glow = NO_GLOW
 
     @property
@@ -215,6 +216,7 @@ def scene_of(
         glow=setting.glow,
         photo=None if on_photo is None else photographed(on_photo.photo),
         bare=bare,
+        caught=None if on_photo is None else base,
     )
 
 

@@ -2,6 +2,7 @@ in vec2 screen;
 out vec4 colour;
 uniform sampler2D backdrop;
 uniform float turn;
+uniform bool has_photo;
 uniform vec3 ahead;
 uniform vec3 right;
 uniform vec3 up;
@@ -11,6 +12,12 @@ void main() {
     if (tall.y == 0.0) {
         vec3 sheet = vec3(SHEET) * (1.0 - SHEET_FALLS * dot(screen, screen) / 2.0);
         colour = vec4(shown(sheet + veil_here()), 0.0);
+        return;
+    }
+    if (has_photo) {
+        vec3 seen = vec3(OUTSIDE);
+        photo_here(vec3(1.0), veil_here(), seen);
+        colour = vec4(encoded(seen), 0.0);
         return;
     }
     vec3 d = normalize(ahead + screen.x * tall.x * right + (screen.y * tall.y + raised) * up);

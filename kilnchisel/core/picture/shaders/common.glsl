@@ -49,9 +49,8 @@ vec3 linear_of(vec3 lab) {
     return inverse(XYZ) * (t * WHITE);
 }
 
-// core/colour.py: picture_curve and srgb_encode
-vec3 shown(vec3 light) {
-    light = max(light, 0.0) * gain;
+// core/colour.py: picture_curve, of light that is exposed
+vec3 curved(vec3 light) {
     float peak = max(light.r, max(light.g, light.b));
     float room = 1.0 - SHOULDER;
     float bent = SHOULDER + room * (1.0 - exp(-(max(peak, SHOULDER) - SHOULDER) / room));
@@ -68,6 +67,32 @@ vec3 shown(vec3 light) {
         }
         light = clamp(linear_of(vec3(bright, lab.yz * low)), 0.0, 1.0);
     }
+    return light;
+}
+
+// core/colour.py: srgb_encode
+vec3 encoded(vec3 light) {
     return mix(12.92 * light, 1.055 * pow(max(light, 1e-6), vec3(1.0 / 2.4)) - 0.055,
                step(0.0031308, light));
+}
+
+vec3 shown(vec3 light) { return encoded(curved(max(light, 0.0) * gain)); }
+
+// A photo behind the piece: core/picture/onphoto.py
+uniform sampler2D photo;
+uniform vec4 photo_box;      // where it lies in the picture: left, low, width and height, in shares of that
+
+// what it shows of light that is changed by a factor, with a veil over it; false where it does not reach
+bool photo_here(vec3 changed, vec3 veil, out vec3 seen) {
+    vec2 at = (gl_FragCoord.xy / picture_size - photo_box.xy) / photo_box.zw;
+    if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) return false;
+    vec3 stored = texture(photo, vec2(at.x, 1.0 - at.y)).rgb;
+    vec3 plain = mix(stored / 12.92, pow((stored + 0.055) / 1.055, vec3(2.4)), step(0.04045, stored));
+    seen = plain;
+    if (changed == vec3(1.0) && veil == vec3(0.0)) return true;
+    float peak = max(plain.r, max(plain.g, plain.b)), room = 1.0 - SHOULDER;
+    float over = clamp(peak, SHOULDER, MOST_SHOWN) - SHOULDER;
+    vec3 light = plain * (peak > SHOULDER ? (SHOULDER - room * log(1.0 - over / room)) / peak : 1.0);
+    seen = plain + curved(light * changed + veil * gain) - curved(light);
+    return true;
 }

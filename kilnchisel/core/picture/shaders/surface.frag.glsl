@@ -65,6 +65,13 @@ uniform float ground_half;
 uniform vec4 ground_open;         // light and openness away from the piece
 uniform vec2 ground_fades;        // between which distances it is lost, mm; zero: it is not
 
+#if CAUGHT
+uniform int caught_by;            // 1: the ground, 2: a side that lies in the photo's plane, 3: a body
+uniform vec3 photo_tone;          // its reflectance
+uniform vec3 photo_open;          // the light on that plane
+uniform vec3 photo_normal;
+#endif
+
 uniform bool has_mirror;          // whether it is known what mirrors the piece and its ground
 uniform sampler2D mirror_light;   // what is mirrored besides the room, and what share of that is not hidden
 uniform sampler2D mirror_place;   // where: scene coordinates, and 1 where anything is known
@@ -434,6 +441,21 @@ void main() {
         sum += sends_back * max(dot(flat_n, view), 0.0) * tone * behind;
     }
     sum = covered(sum, view, n, c, light);
+#endif
+#if CAUGHT
+    // it is part of the photo: of it only what becomes of its light is shown
+    vec3 open = light.soft;
+    if (caught_by == 1) open = ground_open.rgb;
+    if (caught_by == 2) open = photo_open;
+    if (has_panel) {
+        vec3 plain_n = caught_by == 2 ? photo_normal : flat_n;
+        open += panel_radiance * panel_on(plain_n) * (caught_by == 3 ? light.share : 1.0);
+    }
+    vec3 seen;
+    if (photo_here(sum / max(photo_tone * open, 1e-5), veil_here(), seen)) {
+        colour = vec4(encoded(seen), 0.0);
+        return;
+    }
 #endif
     float there = disc_here();
     if (is_ground && ground_fades.y > 0.0)

@@ -1,0 +1,131 @@
+"""What of a photo stands before the piece: from a picture, or grown from a few strokes.
+
+Grown: a graph cut over colours (Rother, Kolmogorov and Blake, "GrabCut", SIGGRAPH 2004, by OpenCV), then
+its edge follows the photo's own (guided filter: He, Sun and Tang, IEEE PAMI 35, 2013).
+"""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
+from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
+from kilnchisel.core.job.photo import Brush, Mask
+from kilnchisel.core.remembered import remembered
+
+Array = NDArray[Any]
+
+PIXELS_IN = "kilnchisel.core.photo.reading:pixels_in"
+LOPSIDED = 0.01  # how far a mask's shape may be from the photo's
+CUT_AT = 720  # pixels of the longer side at which a mask is grown
+KEPT_AT = 2048  # and at which it is kept
+ROUNDS = 4
+RADIUS, SMOOTH = 0.004, 1e-4  # of the guided filter: share of the longer side; how even counts as flat
+EDGE = 0.006  # of the longer side: how far from the cut the edge may go
+ALL, NONE = 0.985, 0.002  # shares of a photo
+
+
+def mask_of_file(path: Path, size: tuple[int, int]) -> Mask:
+    """A mask from a picture: light where something stands before the piece. Raises KilnError."""
+    data = gate.bytes_of(path, LARGEST, "mask")
+    pixels = gate.read(PIXELS_IN, path.name, data, path.name, KEPT_AT)
+    if abs(pixels.shape[1] / pixels.shape[0] / (size[0] / size[1]) - 1) > LOPSIDED:
+        raise KilnError(
+            f"{path.name} is {pixels.shape[1]} × {pixels.shape[0]} pixels, of another shape than the photo."
+        )
+    return kept_mask(pixels.mean(axis=2) / 255, path.name)
+
+
+def kept_mask(amount: Array, name: str) -> Mask:
+    """A mask (h, w) 0..1 as the job holds it. Raises KilnError where it covers all of the photo or none."""
+    from PIL import Image
+
+    if float(amount.mean()) > ALL:
+        raise KilnError("The mask covers all of the photo; nothing of the piece would be seen.")
+    if float(amount.mean()) < NONE:
+        raise KilnError("The mask covers nothing of the photo.")
+    buffer = io.BytesIO()
+    Image.fromarray(np.rint(np.clip(amount, 0, 1) * 255).astype(np.uint8)).save(buffer, "PNG")
+    return Mask(sha256=keep_asset(buffer.getvalue(), name), name=name[:200])
+
+
+@remembered
+def mask_pixels(mask: Mask) -> Array:
+    """How much of each pixel stands before the piece, (h, w) uint8. Raises KilnError where it is lost."""
+    name = mask.name or "The mask"
+    read = gate.read(PIXELS_IN, name, asset(mask.sha256, name), name, KEPT_AT)
+    return np.ascontiguousarray(read[..., 0])
+
+
+def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> Array:
+    """What the strokes are on, grown to its edges in the photo: (h, w) 0..1. ``pixels`` (h, w, 3) uint8 of
+    a photo of ``size``. Raises KilnError where there is a stroke of one kind only."""
+    import cv2
+
+    kinds = {stroke.before for stroke in strokes}
+    if len(kinds) < 2:
+        raise KilnError("Draw a stroke on what stands before the piece, and one on what does not.")
+    scale = min(CUT_AT / max(pixels.shape[:2]), 1.0)
+    small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    marks = np.full(small.shape[:2], cv2.GC_PR_BGD, np.uint8)
+    to = np.array(small.shape[1::-1]) / np.array(size)
+    for stroke in strokes:
+        points = np.rint(np.array(stroke.points) * to).astype(np.int32)
+        wide = max(round(stroke.wide_px * to[0]), 1)
+        value = cv2.GC_FGD if stroke.before else cv2.GC_BGD
+        cv2.polylines(marks, [points.reshape(-1, 1, 2)], False, int(value), wide)  # noqa: FBT003
+        for x, y in points[[0, -1]]:
+            cv2.circle(marks, (int(x), int(y)), max(wide // 2, 1), int(value), -1)
+    # what is nearer to a stroke of one kind begins as that kind
+    here, there = (cv2.distanceTransform((marks != value).astype(np.uint8), cv2.DIST_L2, 5)
+                   for value in (cv2.GC_FGD, cv2.GC_BGD))  # fmt: skip
+    marks[(marks == cv2.GC_PR_BGD) & (here < there)] = cv2.GC_PR_FGD
+    cv2.setRNGSeed(1)
+    back, front = np.zeros((1, 65)), np.zeros((1, 65))
+    cv2.grabCut(
+        cv2.cvtColor(small, cv2.COLOR_RGB2BGR), marks, None, back, front, ROUNDS, cv2.GC_INIT_WITH_MASK
+    )
+    hard = ((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)).astype(np.uint8)
+    return _edged(pixels, cv2.resize(hard, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR))
+
+
+def _edged(pixels: Array, hard: Array) -> Array:
+    """A mask whose edge follows that of the photo."""
+    import cv2
+
+    longer = max(pixels.shape[:2])
+    radius = max(round(RADIUS * longer), 2)
+    soft = np.clip(guided(pixels.astype(np.float32) / 255, hard.astype(np.float32), radius, SMOOTH), 0, 1)
+    band = max(round(EDGE * longer), 2)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * band + 1, 2 * band + 1))
+    surely, never = cv2.erode(hard, disc) > 0, cv2.dilate(hard, disc) == 0
+    steep = np.clip((soft - 0.5) * 1.6 + 0.5, 0, 1)
+    return np.where(surely, 1.0, np.where(never, 0.0, steep))
+
+
+def guided(guide: Array, values: Array, radius: int, smooth: float) -> Array:
+    """Values (h, w) smoothed without crossing the edges of a guide (h, w, 3) in 0..1: in each window the
+    linear function of the guide that fits them best (He, Sun and Tang 2013, equations 19 to 21)."""
+    import cv2
+
+    window = (2 * radius + 1, 2 * radius + 1)
+
+    def mean(one: Array) -> Array:
+        return np.asarray(cv2.boxFilter(one, -1, window, borderType=cv2.BORDER_REFLECT))
+
+    middle, level = mean(guide), mean(values)
+    shared = mean(guide * values[..., None]) - middle * level[..., None]
+    spread = np.empty((*guide.shape[:2], 3, 3), np.float32)
+    for i in range(3):
+        for j in range(3):
+            spread[..., i, j] = mean(guide[..., i] * guide[..., j]) - middle[..., i] * middle[..., j]
+    spread += smooth * np.eye(3, dtype=np.float32)
+    slope = np.linalg.solve(spread, shared[..., None])[..., 0]
+    base = level - (slope * middle).sum(axis=2)
+    return np.asarray((mean(slope.astype(np.float32)) * guide).sum(axis=2) + mean(base.astype(np.float32)))

@@ -1,0 +1,229 @@
+"""``kilnchisel photo``: put a job into a photograph, from the command line."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.units import parse_angle, parse_length
+
+WAYS = ("along", "upright", "away")
+
+
+def add_to(commands: Any) -> None:
+    """Add the command to the parser's."""
+    photo = commands.add_parser("photo", help="put a job into a photograph, at its true size")
+    photo.add_argument("job", type=Path)
+    photo.add_argument("-o", "--output", type=Path, help="the job file, .kcj")
+    photo.add_argument("--picture", type=Path, help="the photo: .jpg .png .tif .webp .heic .exr")
+    photo.add_argument(
+        "--rectangle",
+        metavar="POINTS",
+        help='corners of a rectangle in it, pixels, from the lower left on to the right: "x,y x,y x,y x,y"',
+    )
+    photo.add_argument("--width", metavar="LENGTH", help="of the rectangle in life: 900mm")
+    photo.add_argument("--height", metavar="LENGTH", help="of the rectangle, or from foot to rim")
+    photo.add_argument("--on", choices=("wall", "ground"), default="wall", help="where the rectangle lies")
+    photo.add_argument(
+        "--lines",
+        nargs=3,
+        action="append",
+        metavar=("WAY", "POINT", "POINT"),
+        help="a line along the wall, upright, or going away from it; two at least of two of these: "
+        "--lines along 10,20 300,40",
+    )
+    photo.add_argument(
+        "--measured", nargs=3, metavar=("WAY", "POINT", "POINT"), help="a known length, with --length"
+    )
+    photo.add_argument("--length", metavar="LENGTH", help="of what is measured")
+    photo.add_argument(
+        "--ellipse",
+        nargs=2,
+        metavar=("RIM", "FOOT"),
+        help='of something round: "x,y long,short turn" in pixels (halves of its axes) and degrees',
+    )
+    photo.add_argument("--diameter", metavar="LENGTH", help="of the round thing")
+    photo.add_argument(
+        "--horizon", metavar="POINTS", help='two points of it: "x,y x,y"; with --below and --eye'
+    )
+    photo.add_argument("--below", metavar="POINT", help="where on the ground the piece is put")
+    photo.add_argument(
+        "--eye", metavar="LENGTH", default="1600mm", help="the camera's height; default %(default)s"
+    )
+    photo.add_argument("--lens", metavar="MM", help="on a frame 36 mm wide, where the photo does not say")
+    photo.add_argument(
+        "--straight",
+        action="append",
+        metavar="POINTS",
+        help='points along an edge that is straight in life, three at least: "x,y x,y x,y"',
+    )
+    photo.add_argument(
+        "--beside", metavar="LENGTH", default="0", help="the piece, to the right of the origin"
+    )
+    photo.add_argument("--beyond", metavar="LENGTH", default="0", help="farther away")
+    photo.add_argument("--above", metavar="LENGTH", default="0", help="higher")
+    photo.add_argument("--turn", metavar="ANGLE", default="0", help="about the upright line")
+    photo.add_argument(
+        "--only-lettering", action="store_true", help="the blank is what is seen in the photo"
+    )
+    photo.add_argument(
+        "--sun",
+        metavar="POINTS",
+        help='a shadow on the ground, from a foot to its tip, and the top: "x,y x,y [x,y]"',
+    )
+    photo.add_argument(
+        "--white", metavar="POINTS", help='something white in the sun, and in the shade: "x,y x,y"'
+    )
+    photo.add_argument(
+        "--behind", type=Path, metavar="MASK", help="a picture, light where the piece is hidden"
+    )
+    photo.add_argument("--out", action="store_true", help="take the job out of its photo")
+    photo.add_argument("--json", action="store_true", help="what was found, as JSON")
+    photo._negative_number_matcher = re.compile(r"^-[\d.]+")  # a place may begin with a minus
+
+
+def photo(options: Any, opened: Any, writable: Any) -> None:
+    """Do what the command says. ``opened``: reads a job; ``writable``: refuses a path that cannot be
+    written. Raises KilnError."""
+    from kilnchisel.core.handover.packing import save_packed
+    from kilnchisel.core.photo.camera import stood_for
+    from kilnchisel.core.photo.reading import photo_taken
+    from kilnchisel.core.scene.photojob import LightTold, in_photo, out_of_photo, taken_in
+
+    job = opened(options.job)
+    if options.output is None:
+        raise KilnError("Say where to write the job: -o FILE.kcj")
+    writable(options.output)
+    if options.out:
+        save_packed(out_of_photo(job), options.output)
+        return
+    if options.picture is None:
+        raise KilnError("Say which photo: --picture FILE.jpg")
+    told = _told(options)
+    taken = photo_taken(options.picture)
+    more: dict[str, Any] = {
+        "beside_mm": parse_length(options.beside),
+        "beyond_mm": parse_length(options.beyond),
+        "above_mm": parse_length(options.above),
+        "turn_deg": parse_angle(options.turn),
+        "shown": "lettering" if options.only_lettering else "whole",
+    }
+    if options.lens is not None:
+        more["lens_mm"] = parse_length(options.lens)
+    if options.straight:
+        from kilnchisel.core.photo.lens import bent_of
+
+        more["bent"] = bent_of([_points(text) for text in options.straight], taken.size)[0]
+    if options.behind is not None:
+        from kilnchisel.core.photo.masks import mask_of_file
+
+        more["before"] = mask_of_file(options.behind, taken.size)
+    photo = taken_in(taken, told, **more)
+    shadow = _spots(options.sun, 2, 3) if options.sun else ()
+    white = _spots(options.white, 2, 2) if options.white else None
+    job = in_photo(job, photo, LightTold(shadow, white))
+    save_packed(job, options.output)
+    _say(stood_for(photo), json_=options.json)
+
+
+def _say(stood: Any, *, json_: bool) -> None:
+    """What was found of the camera, and how surely."""
+    found = {
+        "lens_mm": round(stood.lens_mm, 1),
+        "lens_from": stood.lens_from,
+        "distance_mm": round(stood.distance_mm, 1),
+        "off_px": round(stood.off_px, 2),
+        "off_mm": round(stood.off_mm, 2),
+        "unsure_percent": round(100 * float(stood.place_share), 1),
+    }
+    if json_:
+        print(json.dumps(found))
+        return
+    print(f"Lens {found['lens_mm']:g} mm (by {stood.lens_from}), {found['distance_mm']:,.0f} mm away.")
+    unsure = found["unsure_percent"]
+    print(f"Marks are off by {found['off_px']:g} px, {found['off_mm']:g} mm; the place by {unsure:g} %.")
+
+
+def _told(options: Any) -> Any:
+    """What tells where the camera stood. Raises KilnError where that is nothing, or too much."""
+    from kilnchisel.core.job.photo import Horizon, Parallels, Rectangle, Rims
+
+    given = [name for name in ("rectangle", "lines", "ellipse", "horizon") if getattr(options, name)]
+    if len(given) != 1:
+        raise KilnError(
+            "Say by one of these where the camera stood: --rectangle, --lines, --ellipse or --horizon."
+        )
+    if options.rectangle:
+        width, height = _length(options, "width"), _length(options, "height")
+        return Rectangle(
+            corners=_spots(options.rectangle, 4, 4), width_mm=width, height_mm=height, on=options.on
+        )
+    if options.ellipse:
+        rim, foot = (_oval(text) for text in options.ellipse)
+        height = _length(options, "height") if options.height else 0.0
+        return Rims(rim=rim, foot=foot, diameter_mm=_length(options, "diameter"), height_mm=height)
+    if options.horizon:
+        if options.below is None:
+            raise KilnError("Say where on the ground the piece is put: --below x,y")
+        below = _spots(options.below, 1, 1)[0]
+        return Horizon(line=_spots(options.horizon, 2, 2), below=below, eye_mm=_length(options, "eye"))
+    if options.measured is None:
+        raise KilnError("Say how long something is: --measured along x,y x,y --length 800mm")
+    families: dict[str, list[Any]] = {way: [] for way in WAYS}
+    for way, first, last in options.lines:
+        if way not in families:
+            raise KilnError(f"“{way}” is no way of a line; those are {', '.join(WAYS)}.")
+        families[way].append(_spots(f"{first} {last}", 2, 2))
+    way, first, last = options.measured
+    if way not in families:
+        raise KilnError(f"“{way}” is no way of a line; those are {', '.join(WAYS)}.")
+    return Parallels(
+        **{way: tuple(lines) for way, lines in families.items()},
+        measured=_spots(f"{first} {last}", 2, 2),
+        way=way,
+        length_mm=_length(options, "length"),
+        on=options.on,
+    )
+
+
+def _length(options: Any, name: str) -> float:
+    text = getattr(options, name)
+    if text is None:
+        raise KilnError(f"Give the {name} too: --{name} 600mm")
+    return parse_length(text)
+
+
+def _points(text: str) -> Any:
+    import numpy as np
+
+    return np.array(_spots(text, 3, 400))
+
+
+def _spots(text: str, least: int, most: int) -> Any:
+    """Points of a photo from "x,y x,y". Raises KilnError."""
+    try:
+        spots = tuple(tuple(float(part) for part in spot.split(",")) for spot in text.split())
+        if any(len(spot) != 2 for spot in spots):
+            raise ValueError
+    except ValueError:
+        raise KilnError(
+            f"“{text[:60]}” are no points of a photo; write them as x,y x,y in pixels."
+        ) from None
+    if not least <= len(spots) <= most:
+        count = str(least) if least == most else f"{least} to {most}"
+        raise KilnError(f"“{text[:60]}” has {len(spots)} points; {count} are wanted.")
+    return spots
+
+
+def _oval(text: str) -> Any:
+    from kilnchisel.core.job.photo import Oval
+
+    parts = text.split()
+    if len(parts) not in (2, 3):
+        raise KilnError(f"“{text[:60]}” is no ellipse; write it as “x,y long,short turn”.")
+    middle, halves = _spots(" ".join(parts[:2]), 2, 2)
+    turn = parse_angle(parts[2]) if len(parts) == 3 else 0.0
+    return Oval(middle=middle, long_px=max(halves), short_px=min(halves), turn_deg=turn)

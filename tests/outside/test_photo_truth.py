@@ -1,0 +1,214 @@
+"""A piece put into a photo against the same piece where the photo was taken: photos are pictures of a known
+place, sun and camera, made here without the piece, with grain and as JPEG."""
+
+import functools
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.colour import delta_e, srgb_decode
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.photo import Rectangle
+from kilnchisel.core.job.setting import Ground, KeyLight, Light, StudioLight
+from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.masks import kept_mask
+from kilnchisel.core.photo.reading import photo_taken
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.photojob import LightTold, in_photo, taken_in
+from kilnchisel.core.scene.photolight import sun_by_shadow
+
+SIZE = (480, 320)
+SAMPLES = 32
+SUN = StudioLight(kind="sun", turn_deg=-50, tilt_deg=38, strength=70, kelvin=5000)
+GRAIN, CHANGED = 1.5, 8  # steps of 255
+
+
+def where_it_was():
+    """A plate that stands on concrete in the sun, and the camera before it."""
+    job = fresh_job("plaque", "TARN")
+    light = Light(room="even", strength=60, key=KeyLight(strength=0), lamps=(SUN,))
+    ground = Ground(kind="concrete", behind="plain", behind_colour="#90a0b0")
+    camera = job.setting.camera.model_copy(
+        update={"turn_deg": 22, "tilt_deg": 24, "distance_mm": 900, "lens_mm": 50}
+    )
+    update = {"stance": "standing", "light": light, "ground": ground, "camera": camera}
+    update |= {"exposure": "by hand", "exposure_stops": 0.0}
+    return change(job, ("setting",), job.setting.model_copy(update=update))
+
+
+def traced(scene, view):
+    *_, made = Mockup(scene).refine(view, SIZE, SAMPLES, looks=())
+    return made.pixels
+
+
+@functools.cache
+def known():
+    """The job, its view, the picture of it there, the photo of the place and its file's bytes."""
+    job = where_it_was()
+    scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
+    truth, empty = traced(scene, view), traced(replace(scene, items=()), view)
+    noise = np.random.default_rng(1).normal(0, GRAIN, empty.shape)
+    grainy = np.clip(np.rint(empty + noise), 0, 255).astype(np.uint8)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "place.jpg"
+        Image.fromarray(grainy).save(path, quality=93, subsampling=0)
+        taken = photo_taken(path)
+        seen = np.asarray(Image.open(path))
+    return job, view, truth, empty, taken, seen
+
+
+def rectangle_there(noise=0.08):
+    """A sheet of 360 x 320 mm that lies about the piece, as one marks it in the photo: to a quarter pixel
+    in one of usual size."""
+    view = known()[1]
+    flat = np.array([[-180, -160, 0], [180, -160, 0], [180, 160, 0], [-180, 160, 0]], float)
+    marks = view.project(flat, SIZE)[:, :2] + np.random.default_rng(3).normal(0, noise, (4, 2))
+    corners = tuple((float(x), float(y)) for x, y in marks)
+    return Rectangle(corners=corners, width_mm=360, height_mm=320, on="ground")
+
+
+def put_there(**more):
+    job, taken = known()[0], known()[4]
+    return change(job, ("setting", "photo"), taken_in(taken, rectangle_there(), **more))
+
+
+@functools.cache
+def mocked_up():
+    job = put_there()
+    return traced(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]))
+
+
+def differs(picture, other):
+    return np.abs(picture.astype(int) - other).max(axis=2) > CHANGED
+
+
+class AgainstTheTruth(unittest.TestCase):
+    def test_the_camera(self):
+        view, stood = known()[1], stood_for(put_there().setting.photo)
+        self.assertAlmostEqual(stood.focal_px / (SIZE[1] / 2 / view.tall), 1, delta=0.02)
+        self.assertLess(np.linalg.norm(stood.eye - view.eye) / np.linalg.norm(view.eye), 0.01)
+        self.assertLess(np.degrees(np.arccos(stood.ahead @ view.ahead)), 0.5)
+
+    def test_the_mockup_and_its_shadow(self):
+        _, _, truth, empty, _, seen = known()
+        made = mocked_up()
+        there = differs(truth, empty)
+        off = delta_e(srgb_decode(truth / 255), srgb_decode(made / 255))
+        self.assertLess(off[there].mean(), 3.0)  # 6 is asked for
+        here = differs(made, seen)
+        self.assertGreater((here & there).sum() / (here | there).sum(), 0.9)
+
+    def test_the_draft(self):
+        _, _, truth, empty, _, _ = known()
+        job = put_there()
+        drawn = Draft().render(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE)[..., :3]
+        there = differs(truth, empty)
+        off = delta_e(srgb_decode(truth / 255), srgb_decode(drawn / 255))
+        self.assertLess(off[there].mean(), 6.0)
+
+    def test_what_is_not_lettered_stays_to_the_last_bit(self):
+        _, _, truth, empty, _, seen = known()
+        made = mocked_up()
+        near = differs(truth, empty)
+        rows, columns = np.nonzero(near)
+        kept = np.ones(near.shape, bool)
+        kept[max(rows.min() - 30, 0) : rows.max() + 30, max(columns.min() - 40, 0) : columns.max() + 40] = (
+            False
+        )
+        self.assertGreater(kept.mean(), 0.3)
+        np.testing.assert_array_equal(made[kept], seen[kept])
+
+    def test_moved_and_turned_it_is_where_the_truth_says(self):
+        view = known()[1]
+        job = put_there(beside_mm=60.0, beyond_mm=-40.0, turn_deg=25.0)
+        own = view_of(job, SIZE[0] / SIZE[1])
+        turn = np.radians(25.0)
+        along = np.array([np.cos(turn), np.sin(turn), 0.0])
+        for mm in (-80.0, 0.0, 80.0):
+            here = own.project(np.array([[mm, 0.0, 0.0]]), SIZE)[0, :2]
+            there = view.project((np.array([60.0, -40.0, 0.0]) + mm * along)[None], SIZE)[0, :2]
+            self.assertLess(np.linalg.norm(here - there), 1.0)
+
+
+class TheSun(unittest.TestCase):
+    def test_by_a_pole_and_its_shadow(self):
+        view = known()[1]
+        turn, tilt = np.radians([SUN.turn_deg, SUN.tilt_deg])
+        toward = np.array([np.sin(turn) * np.cos(tilt), -np.cos(turn) * np.cos(tilt), np.sin(tilt)])
+        foot, tall = np.array([-60.0, 40.0, 0.0]), 110.0
+        tip = foot - toward * tall / toward[2] + (0, 0, tall)
+        marks = view.project(np.array([foot, tip, foot + (0, 0, tall)]), SIZE)[:, :2]
+        marks = marks + np.random.default_rng(2).normal(0, 0.25, (3, 2))
+        photo = put_there().setting.photo
+        found = sun_by_shadow(photo, *(tuple(mark) for mark in marks))
+        self.assertAlmostEqual(found[0], SUN.turn_deg, delta=3.0)
+        self.assertAlmostEqual(found[1], SUN.tilt_deg, delta=3.0)
+        only = sun_by_shadow(photo, *(tuple(mark) for mark in marks[:2]))
+        self.assertAlmostEqual(only[0], SUN.turn_deg, delta=3.0)
+
+    def test_the_light_of_the_photo_itself(self):
+        """Direction by its shadow, strength and colour by a white thing in the sun and in the shade."""
+        job, view, truth, empty, taken, _ = known()
+        turn, tilt = np.radians([SUN.turn_deg, SUN.tilt_deg])
+        toward = np.array([np.sin(turn) * np.cos(tilt), -np.cos(turn) * np.cos(tilt), np.sin(tilt)])
+        tip = np.array([0.0, 0.0, 100.0]) - toward * 100.0 / toward[2]
+        shadow = view.project(np.array([[0.0, 0, 0], tip, [0, 0, 100.0]]), SIZE)[:, :2]
+        made = in_photo(job, taken_in(taken, rectangle_there()), LightTold(tuple(map(tuple, shadow))))
+        lamp = made.setting.light.lamps[0]
+        self.assertAlmostEqual(lamp.turn_deg, SUN.turn_deg, delta=3.0)
+        picture = traced(scene_of_job(made), view_of(made, SIZE[0] / SIZE[1]))
+        there = differs(truth, empty)
+        off = delta_e(srgb_decode(truth / 255), srgb_decode(picture / 255))
+        self.assertLess(off[there].mean(), 12.0)  # its strength was not told
+
+
+class BehindSomething(unittest.TestCase):
+    def test_a_mask_hides_piece_and_shadow(self):
+        _, _, _, _, _, seen = known()
+        amount = np.zeros(SIZE[::-1])
+        amount[:, 250:] = 1.0
+        job = put_there(before=kept_mask(amount, "right half"))
+        scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
+        made = traced(scene, view)
+        np.testing.assert_array_equal(made[:, 252:], seen[:, 252:])
+        self.assertTrue(differs(made, seen)[:, :248].any())
+        drawn = Draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
+        self.assertLess(np.abs(drawn[:, 252:].astype(int) - seen[:, 252:]).max(), 3)
+
+
+class OnAWall(unittest.TestCase):
+    def test_lettering_alone_lies_on_what_the_photo_shows(self):
+        """A wall seen from the side: ink is drawn on the photo's own wall, which stays as it is elsewhere."""
+        job, _, _, _, taken, seen = known()
+        flat = np.array([[-180, 0, -100], [180, 0, -100], [180, 0, 100], [-180, 0, 100]], float)
+        view = known()[1]
+        corners = tuple((float(x), float(y)) for x, y in view.project(flat, SIZE)[:, :2])
+        told = Rectangle(corners=corners, width_mm=360, height_mm=200)
+        job = change(job, ("setting", "photo"), taken_in(taken, told, shown="lettering"))
+        scene = scene_of_job(job)
+        self.assertIsNone(scene.base)
+        self.assertTrue(scene.bare)
+        own = view_of(job, SIZE[0] / SIZE[1])
+        made = traced(scene, own)
+        changed = differs(made, seen)
+        self.assertGreater(changed.sum(), 200)  # the letters
+        self.assertLess(changed.mean(), 0.05)
+        # and they are where the plate's letters would be
+        side = next(item for item in scene.items if item.mask.startswith("lettering"))
+        points = side.mesh.points @ scene.stance[:3, :3].T + scene.stance[:3, 3]
+        spots = own.project(points, SIZE)[:, :2]
+        rows, columns = np.nonzero(changed)
+        self.assertAlmostEqual(columns.min(), spots[:, 0].min(), delta=3)
+        self.assertAlmostEqual(rows.max(), spots[:, 1].max(), delta=3)
+
+
+if __name__ == "__main__":
+    unittest.main()
