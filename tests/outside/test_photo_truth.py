@@ -186,7 +186,7 @@ class BehindSomething(unittest.TestCase):
 
 class OnAWall(unittest.TestCase):
     def test_lettering_alone_lies_on_what_the_photo_shows(self):
-        """A wall seen from the side: ink is drawn on the photo's own wall, which stays as it is elsewhere."""
+        """A wall seen from the side: what is cut in is seen on the photo's own wall, the rest stays."""
         job, _, _, _, taken, seen = known()
         flat = np.array([[-180, 0, -100], [180, 0, -100], [180, 0, 100], [-180, 0, 100]], float)
         view = known()[1]

@@ -52,8 +52,10 @@ def changed_light(parted: Parted) -> Array:
     # soft from the threshold on, so that a shadow has no edge there
     kept = np.sign(off) * np.maximum(np.abs(off) - CHANGED_FROM, 0) / (1 - CHANGED_FROM)
     known = parted.there[..., None]
-    changed = np.where(known, np.maximum(1 + kept, 0), np.nan)
-    return _filled(changed, known[..., 0])
+    changed = _filled(np.where(known, np.maximum(1 + kept, 0), np.nan), known[..., 0])
+    # at the border of what is part of the photo, the two pictures differ by their samples only
+    border = parted.grounded + parted.cover < WITHIN
+    return np.where(border[..., None], 1.0, changed)
 
 
 def _filled(values: Array, known: Array) -> Array:
@@ -69,6 +71,7 @@ def _filled(values: Array, known: Array) -> Array:
 
 
 NEAR_PX = 2.5
+WITHIN = 0.98  # of a pixel that is ground or piece
 UNSEEN = 1  # steps of 255
 
 

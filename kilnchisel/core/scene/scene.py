@@ -188,6 +188,8 @@ def scene_of(
         bare = _items(job, on_photo.plain, slots, proxy, {})
     if detail.fine:
         items = _with_eased_edges(items, [part.solid for part in piece.parts], radius)
+        if bare and on_photo is not None and on_photo.plain is not None:
+            bare = _with_eased_edges(bare, [part.solid for part in on_photo.plain.parts], radius)
     placings = placings_of(job, proxy)
     if placings:
         items = _with_copies(job, placings, items, piece, proxy, marks)
