@@ -24,7 +24,7 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 PHOTO_ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".exr")
-FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "MPO", "HEIF")
+FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "HEIF")
 MOST_PIXELS, LEAST_SIDE = 100_000_000, 16
 WORKED_AT = 2048  # pixels of the longer side of the copy that is worked with
 LIMITS = gate.Limits(90.0, 4000 * gate.MB)
