@@ -45,6 +45,7 @@ from kilnchisel.core.units import format_length, parse_length
 from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import MaskDialog
 from kilnchisel.ui.memory import recall, remember
+from kilnchisel.ui.photos import photo_links
 from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.view.picture import Pointing
@@ -86,7 +87,7 @@ class LetteringActions:
 
     def add_artwork(self) -> None:
         """A drawing or picture from a file."""
-        path = self._ask_file("Add artwork", ARTWORK_ENDINGS, "Artwork")
+        path = self.ask_file("Add artwork", ARTWORK_ENDINGS, "Artwork")
         if path is not None:
             self.put_artwork(path)
 
@@ -110,13 +111,13 @@ class LetteringActions:
     def put_artwork(self, path: Path) -> None:
         """Add a file as artwork; one that cannot be used is refused with the reason."""
         try:
-            content = self._read(path, content_of_file)
+            content = self.read_away(path, content_of_file)
         except KilnError as error:
             self._window()._tell(str(error))
             return
         self._add(content, f"add {path.name}")
 
-    def _read(self, path: Path, does: Callable[[Path], T]) -> T:
+    def read_away(self, path: Path, does: Callable[[Path], T]) -> T:
         """What ``does`` makes of a file, with the window alive meanwhile. Raises KilnError."""
         return away(lambda: does(path), f"Reading {path.name}", self._window())
 
@@ -212,13 +213,13 @@ class LetteringActions:
         self.edit_words()
 
     def _board_outline(self) -> None:
-        path = self._ask_file("Take the outline from a drawing", DRAWING_ENDINGS, "Drawings")
+        path = self.ask_file("Take the outline from a drawing", DRAWING_ENDINGS, "Drawings")
         if path is not None:
             self.put_board_outline(path)
 
     def put_board_outline(self, path: Path) -> None:
         """Give the board the largest outline of a drawing. Raises KilnError."""
-        points, size = self._read(path, outline_of_file)
+        points, size = self.read_away(path, outline_of_file)
         window = self._window()
         update: dict[str, Any] = {"shape": "drawn", "points": points}
         if size is not None:
@@ -296,6 +297,7 @@ class LetteringActions:
             "lamp.add": self._add_lamp,
             "copy.add": self._add_copy,
             "light.own": self._own_place,
+            **photo_links(self._window()),
             "camera.afar": self.from_afar,
             "camera.focus": self._focus,
             "camera.keep": self._keep_view,
@@ -320,10 +322,10 @@ class LetteringActions:
             window.session.edit(("letterings", index, "content", *part), value, words)
 
     def _replace_artwork(self) -> None:
-        path = self._ask_file("Take another file", ARTWORK_ENDINGS, "Artwork")
+        path = self.ask_file("Take another file", ARTWORK_ENDINGS, "Artwork")
         if path is None:
             return
-        content = self._read(path, content_of_file)
+        content = self.read_away(path, content_of_file)
         if isinstance(self._content, Picture):
             picture = picture_of_artwork(content)
             self._edit((), picture.model_copy(update={"width_mm": self._content.width_mm}), path.name)
@@ -358,7 +360,7 @@ class LetteringActions:
             self._edit(("arrangement", "points"), content.arrangement.points[:-1], "remove point")
 
     def _import_curve(self) -> None:
-        path = self._ask_file("Take a curve from a file", DRAWING_ENDINGS, "Drawings")
+        path = self.ask_file("Take a curve from a file", DRAWING_ENDINGS, "Drawings")
         if path is not None:
             self.put_curve(path)
 
@@ -367,7 +369,7 @@ class LetteringActions:
         content = self._content
         if not isinstance(content, Wording):
             return
-        curve = self._read(path, curve_of_file)
+        curve = self.read_away(path, curve_of_file)
         kind = type(content.arrangement) if isinstance(content.arrangement, Slope) else Curve
         self._edit(("arrangement",), kind(points=curve.points, smooth=False), f"curve of {path.name}")
 
@@ -411,7 +413,7 @@ class LetteringActions:
         self._window().ticket.open_group(f"lamp{len(session.job.setting.light.lamps) - 1}", open_=True)
 
     def _own_place(self) -> None:
-        path = self._ask_file("A place of your own", PLACE_ENDINGS, "All-round pictures")
+        path = self.ask_file("A place of your own", PLACE_ENDINGS, "All-round pictures")
         if path is not None:
             self.take_place(path)
 
@@ -419,7 +421,7 @@ class LetteringActions:
         """Put the job before an all-round picture from a file."""
         window = self._window()
         try:
-            place = self._read(path, own_place)
+            place = self.read_away(path, own_place)
             window.session.put(before_place(window.session.job, place), f"place {place.name}")
         except KilnError as error:
             window._tell(str(error))
@@ -506,7 +508,8 @@ class LetteringActions:
 
     # files
 
-    def _ask_file(self, title: str, endings: tuple[str, ...], kind: str) -> Path | None:
+    def ask_file(self, title: str, endings: tuple[str, ...], kind: str) -> Path | None:
+        """A file that is asked for; None where the person thought better of it."""
         folder = recall("artwork_folder", "")
         wanted = " ".join(f"*{ending}" for ending in endings)
         start = folder if isinstance(folder, str) else ""
@@ -519,6 +522,6 @@ class LetteringActions:
     def take_font(self, path: Path) -> None:
         """Set the chosen lettering in a font file that was dropped."""
         try:
-            self.use_face(self._read(path, file_face))
+            self.use_face(self.read_away(path, file_face))
         except KilnError as error:
             self._window()._tell(str(error))

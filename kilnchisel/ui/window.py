@@ -73,6 +73,7 @@ from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.meshes import MeshDialog
+from kilnchisel.ui.photos import IN_A_PHOTO
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.setdesk import SetDesk
@@ -340,6 +341,7 @@ class Window(LetteringActions, QMainWindow):
 
     def _show_groups(self) -> None:
         self.picture.show_single_letters(on="single" in self.ticket.open_groups)
+        self.picture.show_photo_marks(on="photo" in self.ticket.open_groups)
 
     def hand_over_outline(self) -> None:
         """The flat lettering as SVG or DXF."""
@@ -568,9 +570,16 @@ class Window(LetteringActions, QMainWindow):
         if place_of(self.session.job) == AFAR:  # from there the camera comes back
             self.session.edit(("setting", "camera"), camera_back(self.session.job), "walk round")
 
+    def into_photo(self) -> None:
+        """Put the job into a photo from a file."""
+        if self.pages.currentIndex() == 1:
+            self.follow_link("photo.take")
+
     def look_from_afar(self) -> None:
         """The piece as large as it is for the eye from a distance."""
-        if self.pages.currentIndex() == 1:
+        if self.session.job.setting.photo is not None:
+            self._tell(IN_A_PHOTO)
+        elif self.pages.currentIndex() == 1:
             self.follow_link("camera.afar")
         self._show_look()
 
@@ -578,6 +587,9 @@ class Window(LetteringActions, QMainWindow):
         """The camera where a fresh job has it; square-on: the whole sheet again."""
         if self.picture.look.square_on:
             self.picture.set_square_on(on=True)
+            return
+        if self.session.job.setting.photo is not None:
+            self._tell(IN_A_PHOTO)
             return
         self.session.edit(("setting", "camera"), camera_back(self.session.job), "camera back")
 

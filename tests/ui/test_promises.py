@@ -1,23 +1,28 @@
 """Every control of the ticket does what it promises: what its words name changes, and what they do not name
 stays as it was."""
 
+import io
 import re
 import unittest
 from functools import lru_cache
 
 import numpy as np
 import shapely
+from PIL import Image
 
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Form
+from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.photo import Photo, Told
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.turning import CRAFTS, FINISHES, with_craft
 from kilnchisel.core.kinds import named
+from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
 from kilnchisel.ui.ticket.sections import SECTIONS, specs
@@ -26,7 +31,7 @@ from tests.outside.test_fields import ramp
 
 GROUPS = frozenset(
     ("letters", "fit", "arrangement", "outline", "around", "single", "rules")
-    + ("lights", "lamp0", "lamp1", "ground", "camera", "exposure")
+    + ("lights", "lamp0", "lamp1", "ground", "camera", "exposure", "photo")
 )
 NO_VALUE = ("link", "group", "letter", "scope")  # these open something, or choose what others are about
 
@@ -133,6 +138,8 @@ class Seen:
     def ground(self):
         scene = scene_of_job(self.job)
         behind = rounded(scene.backdrop.seen(view_of(self.job)).mean(axis=(0, 1)))
+        if scene.base is None:
+            return None, 0, behind
         return scene.base.material, len(scene.base.mesh.points), behind
 
     def glow(self):
@@ -195,6 +202,8 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
+    (r"setting\.photo\.shown", ("blank",), GEOMETRY),
+    (r"setting\.photo\..*", ("camera",), GEOMETRY + ("letters", "rim", "detail")),
     (r"setting\.camera\.(f_number|focus_mm)", ("camera",), GEOMETRY + LOOKS + ("light", "stance")),
     (r"setting\.camera\..*", ("camera",), GEOMETRY + LOOKS + ("light", "ground")),
     (r"setting\.set", ("light", "ground", "camera"), GEOMETRY + LOOKS),
@@ -249,11 +258,31 @@ def samples():
     for kind in FINISHES:
         if kind not in ("ink", "as the blank"):
             found[f"finish {kind}"] = change(base, ("finish",), {"kind": kind})
+    for kind in named(Told):
+        found[f"in a photo, by {kind}"] = in_a_photo(base, kind)
     for kind in named(Form):
         found[f"shape {kind}"] = change(
             base, ("letterings", 0, "content"), {"kind": "shape", "form": {"kind": kind}}
         )
     return found
+
+
+@lru_cache(maxsize=1)
+def grey_photo():
+    data = io.BytesIO()
+    Image.fromarray(np.full((200, 300, 3), 140, np.uint8)).save(data, "PNG")
+    return keep_asset(data.getvalue(), "grey.png")
+
+
+def in_a_photo(job, kind):
+    told = beginning(kind, (300, 200))
+    if kind == "rectangle":  # straight on, so that the lens is not told by it
+        told = told.model_copy(
+            update={"corners": ((90.0, 140.0), (210.0, 140.0), (210.0, 60.0), (90.0, 60.0))}
+        )
+        told = told.model_copy(update={"width_mm": 1200.0, "height_mm": 800.0})
+    photo = Photo(sha256=grey_photo(), name="grey.png", width_px=300, height_px=200, told=told)
+    return change(job, ("setting", "photo"), photo)
 
 
 @lru_cache(maxsize=1)

@@ -20,7 +20,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
-from kilnchisel.core.scene.onphoto import OUTSIDE
+from kilnchisel.core.scene.onphoto import OUTSIDE, UNCHANGED
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS
 
 Array = NDArray[Any]
@@ -104,6 +104,7 @@ class Card:
             "SHEET_FALLS": SHEET_FALLS,
             "MOST_SHOWN": MOST_SHOWN,
             "OUTSIDE": OUTSIDE,
+            "UNCHANGED": UNCHANGED,
         }
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surfaces: dict[Look, Any] = {}

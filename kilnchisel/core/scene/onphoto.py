@@ -27,7 +27,9 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 OUTSIDE = 0.01  # display-linear: what is beside the photo in a picture of another shape
+UNCHANGED = 0.006  # of the light on the photo's ground: less is not shown by the draft
 CATCHES = 14.0  # how far the ground or wall reaches that takes the piece's shadow, in radii of the piece
+TONE_STEP = 0.15  # of its logarithm: what it shines back need not be made anew for every place
 AROUND = 1.6  # radii of the piece within which the photo tells how light its ground is
 DARKEST, LIGHTEST = 0.03, 0.8  # reflectances of what a piece stands on
 LEVEL = 0.7  # of a normal's upright part, from which on its plane is ground and no wall
@@ -124,6 +126,7 @@ def photo_base(plane: Plane, photo: Photo, radius: float, lit: Array) -> Base:
     """What in the photo takes the piece's shadow, as light as it is seen there. ``lit`` (3,): irradiance /
     pi on its plane, exposed."""
     tone = np.clip(_seen_about(plane, photo, radius) / np.maximum(lit, 1e-4), DARKEST, LIGHTEST)
+    tone = np.exp(np.round(np.log(tone) / TONE_STEP) * TONE_STEP)
     base = float(tone[0]), float(tone[1]), float(tone[2])
     return Base(plane.point, plane.normal, plane.along, CATCHES * radius, Material("matte", base, 0.7))
 

@@ -27,6 +27,7 @@ from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.job.words.sections import lamp_words, light_words
 from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
 from kilnchisel.ui.ticket.finishes import SURFACES, finish_specs
+from kilnchisel.ui.ticket.photo import photo_specs, photo_words
 
 Path = tuple[str | int, ...]
 SETTING: Path = ("setting",)
@@ -42,11 +43,21 @@ def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
     return [
         *_set(job),
         *_stance(job),
+        *group("photo", "Photo", photo_words(job), opened, lambda: photo_specs(job)),
         *group("copies", "Copies", _copies_words(job), opened, lambda: _copies(job, opened)),
         *group("lights", "Lights", light_words(job), opened, lambda: _lights(job, opened)),
+        *_about_it(job, opened),
+        *group("exposure", "Exposure", _exposure_words(job), opened, lambda: _exposure(job)),
+    ]
+
+
+def _about_it(job: Job, opened: frozenset[str]) -> list[Spec]:
+    """Ground and camera, where they are not the photo's."""
+    if job.setting.photo is not None:
+        return []
+    return [
         *group("ground", "Ground", _ground_words(job), opened, lambda: _ground(job)),
         *group("camera", "Camera", _camera_words(job), opened, lambda: _camera(job)),
-        *group("exposure", "Exposure", _exposure_words(job), opened, lambda: _exposure(job)),
     ]
 
 

@@ -56,6 +56,13 @@ from kilnchisel.ui.view.painting import (
     paint_stretch,
     paint_words,
 )
+from kilnchisel.ui.view.photomarks import (
+    mark_at,
+    mark_dragged,
+    paint_magnifier,
+    paint_marks,
+    piece_dragged,
+)
 from kilnchisel.ui.view.rulers import paint_rulers
 from kilnchisel.ui.view.stretch import stretch_cells, stretch_picture
 from kilnchisel.ui.view.typing import caret_at, caret_line, typed
@@ -99,6 +106,9 @@ class PictureView(QWidget):
         self.theme = theme
         self.unit = "mm"
         self.look = Look()
+        self.show_marks = False  # of a photo
+        self._mark: int | None = None  # the one under the pointer
+        self._pointer = (0.0, 0.0)
         self.drawn: Drawn | None = None
         self.image: QImage | None = None
         self._trouble = ""  # why the present job cannot be drawn
@@ -410,6 +420,13 @@ class PictureView(QWidget):
             paint_stretch(painter, self._stretch[1], limit, self.theme)
         if drawn is not None and laid is not None and self.look.square_on and drawn.view.parallel:
             paint_rulers(painter, drawn, laid, self._size(), self.theme, self.unit)
+        if self._photo_seen():
+            mark = self._drag.number if self._drag is not None and self._drag.kind == "mark" else self._mark
+            if self.show_marks:
+                paint_marks(painter, self.session.job, self._size(), mark, self.theme)
+            photo = self.session.job.setting.photo
+            if self._drag is not None and self._drag.kind == "mark" and photo is not None:
+                paint_magnifier(painter, photo, self._pointer, self._size(), self.theme)
         if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
             paint_band(painter, self._band, self._over, self.theme)
         if (
@@ -437,6 +454,35 @@ class PictureView(QWidget):
 
     def _size(self) -> tuple[int, int]:
         return self.width(), self.height()
+
+    def _photo_seen(self) -> bool:
+        """Whether the picture is one in a photo."""
+        return self.session.job.setting.photo is not None and not self.look.square_on
+
+    def show_photo_marks(self, *, on: bool) -> None:
+        """Whether what tells where a photo was taken is shown in it, to be dragged."""
+        self.show_marks = on
+        self.update()
+
+    def _mark_at(self, pixel: tuple[float, float]) -> int | None:
+        photo = self.session.job.setting.photo
+        if photo is None or not self.show_marks or self.look.square_on:
+            return None
+        return mark_at(photo, pixel, self._size())
+
+    def _in_photo(self, pixel: tuple[float, float]) -> None:
+        """A mark of the photo, or the piece in it, goes to a widget pixel."""
+        drag = self._drag
+        if drag is None:
+            return
+        if drag.kind == "mark":
+            self.session.put(
+                mark_dragged(self.session.job, drag.number, pixel, self._size()), "mark", "mark"
+            )
+            return
+        moved = piece_dragged(drag.job, drag.start, pixel, self._size())
+        if moved is not None:
+            self.session.put(moved, "place in the photo", "walk")
 
     def _reband(self) -> None:
         index = self.session.index
@@ -488,10 +534,13 @@ class PictureView(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.put_here(pixel)
             return
-        handle = handle_at(self._band, pixel)
+        handle, mark = handle_at(self._band, pixel), self._mark_at(pixel)
         kind, sheet = "sheet" if self.look.square_on else "walk", None
         number = 0
-        if handle is not None:
+        if mark is not None:
+            kind, number = "mark", mark
+            self._pointer = pixel
+        elif handle is not None:
             kind, number = handle.kind, handle.number
             sheet = self._sheet(pixel)
             sheet = np.array(handle.sheet) if sheet is None else sheet
@@ -505,6 +554,8 @@ class PictureView(QWidget):
                     self.session.choose(index)
                     self._reband()
                 kind, sheet = "move", self._sheet(pixel)
+            elif self._photo_seen():
+                kind = "place"
             elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.look.square_on:
                 kind = "aim"
         self.session.end_step()
@@ -525,8 +576,10 @@ class PictureView(QWidget):
             return
         spot = event.position()
         pixel = (spot.x(), spot.y())
+        self._pointer = pixel
         if self._drag is None:
             self._over = handle_at(self._band, pixel)
+            self._mark = self._mark_at(pixel)
             self._shape_cursor(pixel)
             self.update()
             return
@@ -534,6 +587,8 @@ class PictureView(QWidget):
         try:
             if self._drag.kind == "pointing":
                 self._point_out(pixel)
+            elif self._drag.kind in ("mark", "place"):
+                self._in_photo(pixel)
             elif self._drag.kind in ("walk", "aim"):
                 self._walk(*step)
             elif self._drag.kind == "sheet":
@@ -693,6 +748,8 @@ class PictureView(QWidget):
             zoom = float(np.clip(self.look.zoom / factor, 0.3, 40))
             self.look = replace(self.look, zoom=zoom)
             self.refresh(self._budget.scale)
+        elif self._photo_seen():
+            self.tell("The job is seen from where its photo was taken; drag it over the photo instead.")
         else:
             camera = self.session.job.setting.camera
             distance = float(np.clip(camera.distance_mm * factor, 30, 1_000_000))
@@ -809,7 +866,9 @@ class PictureView(QWidget):
 
     def _shape_cursor(self, pixel: tuple[float, float]) -> None:
         handle = handle_at(self._band, pixel)
-        if handle is not None:
+        if self._mark_at(pixel) is not None:
+            shape = Qt.CursorShape.CrossCursor
+        elif handle is not None:
             shape = (
                 Qt.CursorShape.PointingHandCursor
                 if handle.kind == "turn"

@@ -77,6 +77,9 @@ def _off_middle(mm: float, beyond: str, before: str) -> str:
 
 def _setting(job: Job) -> str:
     setting = job.setting
+    if setting.photo is not None:
+        told = {"rectangle": "a rectangle", "lines": "lines", "rims": "a rim and a foot"}
+        return f"In the photo {setting.photo.name}, by {told.get(setting.photo.told.kind, 'its horizon')}"
     away = format_length(setting.camera.distance_mm / 1000, "mm", 2).removesuffix(" mm")
     name = set_of(job)
     if name is not None:

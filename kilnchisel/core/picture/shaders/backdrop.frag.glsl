@@ -15,9 +15,9 @@ void main() {
         return;
     }
     if (has_photo) {
-        vec3 seen = vec3(OUTSIDE);
-        photo_here(vec3(1.0), veil_here(), seen);
-        colour = vec4(encoded(seen), 0.0);
+        vec3 seen;
+        if (!photo_here(vec3(1.0), veil_here(), seen)) seen = encoded(vec3(OUTSIDE));
+        colour = vec4(seen, 0.0);
         return;
     }
     vec3 d = normalize(ahead + screen.x * tall.x * right + (screen.y * tall.y + raised) * up);

@@ -82,17 +82,17 @@ vec3 shown(vec3 light) { return encoded(curved(max(light, 0.0) * gain)); }
 uniform sampler2D photo;
 uniform vec4 photo_box;      // where it lies in the picture: left, low, width and height, in shares of that
 
-// what it shows of light that is changed by a factor, with a veil over it; false where it does not reach
+// what it shows, encoded, of light that is changed by a factor, with a veil over it; false where it does not
+// reach. Most of it stays as it is, and costs nothing then.
 bool photo_here(vec3 changed, vec3 veil, out vec3 seen) {
     vec2 at = (gl_FragCoord.xy / picture_size - photo_box.xy) / photo_box.zw;
     if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) return false;
-    vec3 stored = texture(photo, vec2(at.x, 1.0 - at.y)).rgb;
-    vec3 plain = mix(stored / 12.92, pow((stored + 0.055) / 1.055, vec3(2.4)), step(0.04045, stored));
-    seen = plain;
-    if (changed == vec3(1.0) && veil == vec3(0.0)) return true;
+    seen = texture(photo, vec2(at.x, 1.0 - at.y)).rgb;
+    if (all(lessThan(abs(changed - 1.0), vec3(UNCHANGED))) && veil == vec3(0.0)) return true;
+    vec3 plain = mix(seen / 12.92, pow((seen + 0.055) / 1.055, vec3(2.4)), step(0.04045, seen));
     float peak = max(plain.r, max(plain.g, plain.b)), room = 1.0 - SHOULDER;
     float over = clamp(peak, SHOULDER, MOST_SHOWN) - SHOULDER;
     vec3 light = plain * (peak > SHOULDER ? (SHOULDER - room * log(1.0 - over / room)) / peak : 1.0);
-    seen = plain + curved(light * changed + veil * gain) - curved(light);
+    seen = encoded(plain + curved(light * changed + veil * gain) - curved(light));
     return true;
 }

@@ -453,7 +453,7 @@ void main() {
     }
     vec3 seen;
     if (photo_here(sum / max(photo_tone * open, 1e-5), veil_here(), seen)) {
-        colour = vec4(encoded(seen), 0.0);
+        colour = vec4(seen, 0.0);
         return;
     }
 #endif

@@ -1,0 +1,80 @@
+"""What the window does with photos: a job put into one, its light, what stands before the piece."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.photo.marks import beginning
+from kilnchisel.core.photo.masks import mask_of_file
+from kilnchisel.core.photo.reading import PHOTO_ENDINGS, photo_taken
+from kilnchisel.core.scene.photojob import LightTold, in_photo, lit_by_photo, out_of_photo, taken_in
+from kilnchisel.core.scene.stance import stance_shown
+from kilnchisel.ui.away import away
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.window import Window
+
+IN_A_PHOTO = "The job stands in a photo and is seen from where that was taken."
+FROM_ITS_EDGE_PX = 220  # of the ticket: what follows the first field is seen too
+MASK_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".webp")
+
+
+def photo_links(window: Window) -> dict[str, Callable[[], None]]:
+    """What the links of the ticket's photo do."""
+    return {
+        "photo.take": partial(into_photo, window),
+        "photo.light": partial(_light_again, window),
+        "photo.mask": partial(_hide_behind, window),
+        "photo.unmask": partial(
+            window.session.edit, ("setting", "photo", "before"), None, "hidden behind nothing"
+        ),
+        "photo.out": lambda: window.session.put(out_of_photo(window.session.job), "out of the photo"),
+    }
+
+
+def into_photo(window: Window) -> None:
+    """Put the job into a photo that is asked for."""
+    path = window.ask_file("Put it into a photo", PHOTO_ENDINGS, "Photos")
+    if path is not None:
+        take_photo(window, path)
+
+
+def take_photo(window: Window, path: Path) -> None:
+    """Put the job into a photo from a file; where that was taken is marked in it then."""
+    job = window.session.job
+
+    def made(path: Path) -> Job:
+        taken = photo_taken(path)
+        kind = "rectangle" if stance_shown(job) == "hung" else "horizon"
+        return in_photo(job, taken_in(taken, beginning(kind, taken.size)))
+
+    try:
+        window.session.put(window.read_away(path, made), f"into the photo {path.name}")
+    except KilnError as error:
+        window._tell(str(error))
+        return
+    window.ticket.show_section("setting")
+    window.ticket.open_group("photo", open_=True)
+    field = window.ticket.forms["setting"].fields["setting.photo.told.kind"]
+    window.ticket.scroller.ensureWidgetVisible(field, 0, FROM_ITS_EDGE_PX)
+
+
+def _light_again(window: Window) -> None:
+    job = window.session.job
+    made = away(partial(lit_by_photo, job, LightTold()), "Reading the light of the photo", window)
+    window.session.put(made, "light of the photo")
+
+
+def _hide_behind(window: Window) -> None:
+    photo = window.session.job.setting.photo
+    path = window.ask_file("Hide behind", MASK_ENDINGS, "Masks")
+    if path is None or photo is None:
+        return
+    size = photo.width_px, photo.height_px
+    mask = window.read_away(path, lambda path: mask_of_file(path, size))
+    window.session.edit(("setting", "photo", "before"), mask, f"hidden behind {path.name}")

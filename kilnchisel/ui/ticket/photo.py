@@ -1,0 +1,117 @@
+"""The photo in the Setting section: what tells where it was taken, and where in it the piece is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.marks import beginning
+from kilnchisel.core.photo.stood import USUAL_LENS_MM
+from kilnchisel.core.units import format_length, format_number
+from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+
+PHOTO = ("setting", "photo")
+TOLD = (*PHOTO, "told")
+KINDS = (
+    ("rectangle", "A rectangle"),
+    ("lines", "Parallel lines"),
+    ("rims", "Rim and foot"),
+    ("horizon", "The horizon"),
+)
+ON = (("wall", "Wall"), ("ground", "Ground"))
+SEEN = (("whole", "All of it"), ("lettering", "Lettering"))
+WAYS = (("along", "Along"), ("upright", "Upright"), ("away", "Away"))
+
+
+def photo_words(job: Job) -> str:
+    """The photo in a few words: what was found of its camera."""
+    photo = job.setting.photo
+    if photo is None:
+        return "none"
+    try:
+        found = stood_for(photo)
+    except KilnError as error:
+        return str(error)
+    return f"{format_number(found.lens_mm, 0)} mm, {format_length(found.distance_mm, 'm', 1)} away"
+
+
+def photo_specs(job: Job) -> list[Spec]:
+    """The fields of a job's photo."""
+    photo = job.setting.photo
+    if photo is None:
+        return [link("photo.take", "", "Put it into a photo…", "A picture of the wall, the van, the lawn")]
+    fields = [
+        Spec("setting.photo.told.kind", "Told by", _kind, _told_by, "menu", options=KINDS),
+        *_told(job, photo),
+        Spec(
+            "setting.photo.lens_mm",
+            "Lens",
+            _lens,
+            lambda job, value: change(job, (*PHOTO, "lens_mm"), value),
+            "length",
+            step=1,
+            least=4,
+            most=2000,
+            hint="On a 36 mm wide frame; taken where the picture does not tell it.",
+        ),
+        at((*PHOTO, "shown"), "Seen", "choice", options=SEEN),
+        ranged(job, (*PHOTO, "beside_mm"), "Beside", "length", step=10, hint="To the right of the origin."),
+        ranged(job, (*PHOTO, "beyond_mm"), "Beyond", "length", step=10, hint="Farther away."),
+        ranged(job, (*PHOTO, "above_mm"), "Above", "length", step=10),
+        ranged(job, (*PHOTO, "turn_deg"), "Turned", "angle", step=1),
+        link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
+    ]
+    if photo.before is None:
+        fields.append(link("photo.mask", "", "Hide behind…", "A picture that is light where something is"))
+    else:
+        fields.append(link("photo.unmask", "", "Hide behind nothing", "Drop the mask"))
+    return [*fields, link("photo.out", "", "Take it out of the photo")]
+
+
+def _lens(job: Job) -> float:
+    """The lens of the record, or the one that was found."""
+    photo = job.setting.photo
+    if photo is None or photo.lens_mm is not None:
+        return USUAL_LENS_MM if photo is None else photo.lens_mm or USUAL_LENS_MM
+    try:
+        return round(stood_for(photo).lens_mm, 1)
+    except KilnError:
+        return USUAL_LENS_MM
+
+
+def _told(job: Job, photo: Photo) -> list[Spec]:
+    told: Any = photo.told
+    size = "In life; drag its corners in the picture to where they are."
+    if told.kind == "rectangle":
+        return [
+            ranged(job, (*TOLD, "width_mm"), "Wide", "length", step=10, hint=size),
+            ranged(job, (*TOLD, "height_mm"), "Tall", "length", step=10, hint=size),
+            at((*TOLD, "on"), "Lies on", "choice", options=ON),
+        ]
+    if told.kind == "lines":
+        return [
+            ranged(job, (*TOLD, "length_mm"), "Measured", "length", step=10, hint="The line by itself."),
+            at((*TOLD, "way"), "Runs", "choice", options=WAYS),
+            at((*TOLD, "on"), "Lies on", "choice", options=ON),
+        ]
+    if told.kind == "rims":
+        return [
+            ranged(job, (*TOLD, "diameter_mm"), "Diameter", "length", step=1),
+            ranged(job, (*TOLD, "height_mm"), "Tall", "length", step=1, hint="0 where it is not known."),
+        ]
+    return [ranged(job, (*TOLD, "eye_mm"), "Eye height", "length", step=50, hint="Of the camera.")]
+
+
+def _kind(job: Job) -> str:
+    photo = job.setting.photo
+    return "" if photo is None else photo.told.kind
+
+
+def _told_by(job: Job, kind: str) -> Job:
+    photo = job.setting.photo
+    assert photo is not None
+    return change(job, TOLD, beginning(kind, (photo.width_px, photo.height_px)))

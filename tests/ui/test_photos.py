@@ -1,0 +1,150 @@
+"""A job put into a photo in the window: taken in, marked, moved about, lit, hidden, taken out again."""
+
+from unittest import mock
+
+import numpy as np
+from PIL import Image
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from kilnchisel.core.build import on_photo_of, view_of
+from kilnchisel.core.photo.marks import marks_of
+from kilnchisel.ui.view.photomarks import in_photo_px, on_widget
+from tests.core.test_photo import picture
+from tests.ui.harness import WindowTest
+
+
+class InAPhoto(WindowTest):
+    def setUp(self):
+        super().setUp()
+        self.new("plaque")
+        self.session = self.window.session
+        self.path = self.folder / "lawn.png"
+        Image.fromarray(picture((960, 640))).save(self.path)
+
+    def take(self):
+        chosen = (str(self.path), "")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=chosen):
+            self.window.into_photo()
+        self.settle()
+        return self.photo
+
+    @property
+    def photo(self):
+        return self.session.job.setting.photo
+
+    @property
+    def size(self):
+        return self.window.picture.width(), self.window.picture.height()
+
+    def mark(self, number):
+        x, y = on_widget(self.photo, np.array(marks_of(self.photo.told)), self.size)[number]
+        return float(x), float(y)
+
+    def test_taken_in_and_undone_in_one_step(self):
+        before = self.session.job
+        photo = self.take()
+        self.assertEqual((photo.width_px, photo.height_px, photo.name), (960, 640, "lawn.png"))
+        self.assertIn("photo", self.window.ticket.open_groups)
+        # what is seen above is the photo's sky, to its tone
+        shown = self.pixels()
+        x, y = on_widget(photo, np.array([[100.0, 60.0]]), self.size)[0].astype(int)
+        np.testing.assert_allclose(shown[y, x], (150, 180, 220), atol=9)
+        self.assertLess(shown[3, self.size[0] // 2].max(), 40)  # beside the photo it is dark
+        fields = self.window.ticket.forms["setting"].fields
+        self.assertFalse([key for key in fields if key.startswith(("setting.camera", "setting.ground"))])
+        self.session.undo()
+        self.settle()
+        self.assertEqual(self.session.job, before)
+
+    def test_a_mark_is_dragged_and_the_camera_follows(self):
+        self.take()
+        view = view_of(self.session.job)
+        start = self.mark(0)
+        self.drag(start, (start[0], start[1] + 20))
+        self.assertAlmostEqual(self.mark(0)[1], start[1] + 20, delta=1)
+        self.assertNotEqual(view_of(self.session.job).up.tolist(), view.up.tolist())
+        self.settle()
+        self.session.undo()
+        self.assertAlmostEqual(self.mark(0)[1], start[1], delta=0.1)
+        # where it would tell nothing it stays at the last good place
+        below = self.mark(2)
+        self.drag(below, (below[0], self.mark(0)[1] - 60), steps=30)
+        self.assertEqual(view_of(self.session.job).eye[2] > 0, True)
+
+    def test_a_press_without_marks_moves_the_piece_over_the_ground(self):
+        self.take()
+        self.window.ticket.open_group("photo", open_=False)
+        before = self.photo
+        spot = on_widget(before, np.array([before.told.below]), self.size)[0]
+        start = float(spot[0]) + 90, float(spot[1]) + 10
+        self.drag(start, (start[0] + 50, start[1]))
+        after = self.photo
+        self.assertGreater(after.beside_mm, before.beside_mm)
+        # what was under the pointer is under it still
+        turn = on_photo_of(self.session.job).plane
+        self.assertEqual(after.above_mm, before.above_mm)
+        self.assertIsNotNone(turn)
+        self.session.undo()
+        self.assertEqual(self.photo, before)
+
+    def test_the_camera_is_the_photo_s(self):
+        self.take()
+        camera = self.session.job.setting.camera
+        spot = QPointF(40, 40)
+        wheel = QWheelEvent(
+            spot,
+            spot,
+            QPoint(0, 0),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(self.window.picture, wheel)
+        self.assertIn("seen from where its photo was taken", self.window.picture.notice)
+        self.window.look_from_afar()
+        self.window.look_home()
+        self.assertEqual(self.session.job.setting.camera, camera)
+
+    def test_another_way_of_telling_it_begins_with_marks_of_its_own(self):
+        self.take()
+        for kind, count in (("rectangle", 4), ("lines", 10), ("rims", 6), ("horizon", 3)):
+            spec = self.field("setting", "told.kind").spec
+            self.session.put(spec.put(self.session.job, kind), "told")
+            self.settle()
+            self.assertEqual(len(marks_of(self.photo.told)), count)
+            self.assertEqual(self.window.picture.notice, "")
+
+    def test_hidden_behind_a_mask_and_taken_out(self):
+        self.take()
+        mask = self.folder / "mask.png"
+        Image.fromarray(np.pad(np.full((640, 300), 255, np.uint8), ((0, 0), (660, 0)))).save(mask)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(mask), "")):
+            self.window.follow_link("photo.mask")
+        self.assertIsNotNone(self.photo.before)
+        self.settle()
+        self.window.follow_link("photo.unmask")
+        self.assertIsNone(self.photo.before)
+        self.window.follow_link("photo.light")
+        self.window.follow_link("photo.out")
+        self.assertIsNone(self.photo)
+        self.settle()
+        self.assertEqual(self.window.picture.notice, "")
+
+    def test_a_photo_that_cannot_be_read_is_told_and_nothing_is_lost(self):
+        before = self.session.job
+        self.path.write_bytes(b"no photo")
+        chosen = (str(self.path), "")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=chosen):
+            self.window.into_photo()
+        self.assertIn("damaged, cut short", self.window.hint.text() + self.window.picture.notice)
+        self.assertEqual(self.session.job, before)
+
+    def test_widget_and_photo_pixels_there_and_back(self):
+        self.take()
+        spot = (123.0, 456.0)
+        x, y = on_widget(self.photo, np.array([spot]), self.size)[0]
+        np.testing.assert_allclose(in_photo_px(self.photo, (x, y), self.size), spot, atol=1e-9)
