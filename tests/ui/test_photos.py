@@ -49,9 +49,10 @@ class InAPhoto(WindowTest):
         self.assertIn("photo", self.window.ticket.open_groups)
         # what is seen above is the photo's sky, to its tone
         shown = self.pixels()
-        x, y = on_widget(photo, np.array([[100.0, 60.0]]), self.size)[0].astype(int)
+        spot = on_widget(photo, np.array([[100.0, 60.0]]), self.size)[0] / self.size
+        x, y = (spot * shown.shape[1::-1]).astype(int)
         np.testing.assert_allclose(shown[y, x], (150, 180, 220), atol=9)
-        self.assertLess(shown[3, self.size[0] // 2].max(), 40)  # beside the photo it is dark
+        self.assertLess(shown[3, shown.shape[1] // 2].max(), 40)  # beside the photo it is dark
         fields = self.window.ticket.forms["setting"].fields
         self.assertFalse([key for key in fields if key.startswith(("setting.camera", "setting.ground"))])
         self.session.undo()

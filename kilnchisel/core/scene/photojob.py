@@ -60,8 +60,9 @@ def lit_by_photo(job: Job, told: LightTold) -> Job:
     on_wall = getattr(photo.told, "on", "ground") == "wall"
     normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])
     seen = None if told.white is None else touched(pixels, stood.size, *told.white, normal)
-    light = light_levels(surroundings(pixels, stood), sun, seen)
-    update = {"room": place_of_photo(pixels, stood, photo.name or "the photo"), "key": KeyLight(strength=0)}
+    around = surroundings(pixels, stood)
+    light = light_levels(around, sun, seen)
+    update = {"room": place_of_photo(around, photo.name or "the photo"), "key": KeyLight(strength=0)}
     return change(job, ("setting", "light"), light.model_copy(update=update))
 
 

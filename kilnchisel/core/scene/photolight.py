@@ -27,6 +27,7 @@ from kilnchisel.core.scene.ownplace import HIGH, WIDE, exr_of
 
 Array = NDArray[Any]
 
+SEEN_AT = 320  # pixels of the photo's longer side, for that
 ROWS = 128  # of the surroundings as they are worked out
 SOFTER = (0.0, 0.02, 0.05, 0.12)  # of the photo's width: how blurred it is farther and farther outside
 FAR = (0.0, 0.15, 0.45, 1.2)  # and how far outside that is, in widths
@@ -40,7 +41,11 @@ def surroundings(pixels: Array, stood: Stood) -> Array:
     """What is all round the place, (h, w, 3) linear light as the photo is exposed. ``pixels`` (h, w, 3)
     uint8 sRGB. Where the photo does not reach, its borders go on, softer and softer, and what is behind
     the camera mirrors what is before it."""
-    light = curve_undone(srgb_decode(pixels[:: _every(pixels), :: _every(pixels)] / 255)).astype(np.float32)
+    import cv2
+
+    whole = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
+    scale = min(1.0, SEEN_AT / max(pixels.shape[:2]))
+    light = cv2.resize(whole, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     tall, wide = light.shape[:2]
     softer = (ndimage.gaussian_filter(light, (s * wide, s * wide, 0), mode="nearest") for s in SOFTER[1:])
     soft = np.stack([light, *softer])
@@ -65,16 +70,11 @@ def surroundings(pixels: Array, stood: Stood) -> Array:
     return np.stack(seen, axis=1).reshape(ROWS, 2 * ROWS, 3)
 
 
-def _every(pixels: Array) -> int:
-    return max(1, int(max(pixels.shape[:2])) // 512)
-
-
-def place_of_photo(pixels: Array, stood: Stood, name: str) -> OwnPlace:
+def place_of_photo(around: Array, name: str) -> OwnPlace:
     """The surroundings of a photo as a place that the job holds."""
     import cv2
 
-    small = surroundings(pixels, stood)
-    large = cv2.resize(small, (WIDE, HIGH), interpolation=cv2.INTER_LINEAR)
+    large = cv2.resize(around, (WIDE, HIGH), interpolation=cv2.INTER_LINEAR)
     digest = keep_asset(exr_of(np.clip(large, 0, 65_000).astype(np.float16)), name)
     return OwnPlace(name=f"around {name}"[:120], sha256=digest, exposed=True)
 
