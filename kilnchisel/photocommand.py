@@ -66,6 +66,7 @@ def add_to(commands: Any) -> None:
     photo.add_argument("--beyond", metavar="LENGTH", default="0", help="farther away")
     photo.add_argument("--above", metavar="LENGTH", default="0", help="higher")
     photo.add_argument("--turn", metavar="ANGLE", default="0", help="about the upright line")
+    photo.add_argument("--grown", metavar="LENGTH", default="0", help="grass so high hides the feet")
     photo.add_argument(
         "--only-lettering", action="store_true", help="the blank is what is seen in the photo"
     )
@@ -109,6 +110,7 @@ def photo(options: Any, opened: Any, writable: Any) -> None:
         "beyond_mm": parse_length(options.beyond),
         "above_mm": parse_length(options.above),
         "turn_deg": parse_angle(options.turn),
+        "grown_mm": parse_length(options.grown),
         "shown": "lettering" if options.only_lettering else "whole",
     }
     if options.lens is not None:

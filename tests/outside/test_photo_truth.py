@@ -21,6 +21,7 @@ from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.masks import kept_mask
 from kilnchisel.core.photo.reading import photo_taken
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.photojob import LightTold, in_photo, taken_in
 from kilnchisel.core.scene.photolight import sun_by_shadow
@@ -182,6 +183,26 @@ class BehindSomething(unittest.TestCase):
         self.assertTrue(differs(made, seen)[:, :248].any())
         drawn = Draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
         self.assertLess(np.abs(drawn[:, 252:].astype(int) - seen[:, 252:]).max(), 3)
+
+
+class InGrass(unittest.TestCase):
+    def test_feet_that_stand_on_the_ground_are_hidden_and_what_hangs_over_it_is_not(self):
+        """A T of 40 pixels on ground that is as near as it is, and under its arms farther away."""
+        height, width, focal, far = 120, 160, 1000.0, 2000.0
+        cover = np.zeros((height, width))
+        cover[40:50, 50:110] = 1.0
+        cover[50:80, 70:90] = 1.0
+        down = np.arange(height)[:, None]
+        ground = far * (79.5 - 30) / np.maximum(down - 30, 1.0)  # level ground, its horizon in row 30
+        depth = np.where(cover > 0, far, np.broadcast_to(ground, cover.shape))
+        tall_mm = 12.0  # 6 pixels there
+        hidden = hidden_by_grass(cover, depth, tall_mm, focal)
+        foot = hidden[74:80, 72:88]
+        self.assertGreater(foot.mean(), 0.4)
+        self.assertGreater(foot[-1].min(), 0.5)
+        self.assertEqual(hidden[:73].max(), 0.0)  # neither the arms nor what is higher than blades
+        np.testing.assert_array_equal(hidden_by_grass(cover, depth, 0.0, focal), 0)
+        np.testing.assert_array_equal(hidden_by_grass(np.zeros_like(cover), depth, 9.0, focal), 0)
 
 
 class OnAWall(unittest.TestCase):

@@ -652,7 +652,9 @@ class Draft:
     def _draw_base(self, base: Base) -> None:
         caught = self._photo is not None
         program = self._use_material(base.material, caught=caught)
-        set_values(program, is_ground=True, stance=np.eye(4), caught_by=1)
+        # where only lettering is shown, the body's own shadow on its ground is the photo's already
+        bare = bool(self._open_scene.bare)
+        set_values(program, is_ground=True, stance=np.eye(4), caught_by=3 if bare else 1)
         drawn = self._ground_of(base)
         self._use_lamp_map(
             program,

@@ -18,6 +18,7 @@ from kilnchisel.core.photo.reading import whole_pixels
 from kilnchisel.core.picture.apart import Parting
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
+from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.onphoto import before, behind, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
@@ -227,7 +228,7 @@ class Mockup:
         if max(size) > max(self.scene.photo.pixels.shape):
             whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)
         seen = behind(self.scene.photo, size, whole)
-        hidden = before(self.scene.photo, size)
+        hidden, grown = before(self.scene.photo, size), None
         parting = Parting(self.scene, self.traced)
 
         def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
@@ -248,6 +249,9 @@ class Mockup:
             if self.scene.shines:
                 high = float(2 * np.degrees(np.arctan(view.tall)))
                 glow = veil(np.maximum(parted.light, 0), self.scene.glow, high)
+            if self.scene.photo.photo.grown_mm > 0 and grown is None:
+                grown = self._grown(view, size, parted.cover, stop)
+                hidden = grown if hidden is None else np.maximum(hidden, grown)
             pixels = on_photo(seen, parted, self.scene.gain, glow, hidden)
             light = None
             if wish is not None and done == samples:
@@ -256,6 +260,15 @@ class Mockup:
                 shown = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
                 light = Light(shown, 1 - none, none, layers)
             yield Refined(pixels, done, samples, light)
+
+    def _grown(self, view: View, size: tuple[int, int], cover: Array, stop: Stop) -> Array:
+        """How much of each pixel what grows on the photo's ground stands before the piece."""
+        assert self.scene.photo is not None
+        seen = self._slices(
+            lambda part: self.traced.masks(part)[0][..., :2], view, size, FIRST_GUIDES, 3, stop
+        )
+        depth = seen[..., 1] / np.maximum(seen[..., 0], 1e-6)
+        return hidden_by_grass(cover, depth, self.scene.photo.photo.grown_mm, size[1] / 2 / view.tall)
 
     def _layers(self, view: View, size: tuple[int, int], guides: Array, stop: Stop) -> dict[str, Array]:
         """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal."""

@@ -11,6 +11,7 @@ from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.stood import USUAL_LENS_MM
+from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.core.units import format_length, format_number
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
@@ -63,6 +64,7 @@ def photo_specs(job: Job) -> list[Spec]:
         ranged(job, (*PHOTO, "beyond_mm"), "Beyond", "length", step=10, hint="Farther away."),
         ranged(job, (*PHOTO, "above_mm"), "Above", "length", step=10),
         ranged(job, (*PHOTO, "turn_deg"), "Turned", "angle", step=1),
+        *_grown(job),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
     ]
     if photo.before is None:
@@ -70,6 +72,15 @@ def photo_specs(job: Job) -> list[Spec]:
     else:
         fields.append(link("photo.unmask", "", "Hide behind nothing", "Drop the mask"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
+
+
+def _grown(job: Job) -> list[Spec]:
+    """Only where something stands on the ground."""
+    if stance_shown(job) == "hung":
+        return []
+    return [
+        ranged(job, (*PHOTO, "grown_mm"), "Grass", "length", step=10, hint="So high it hides the feet.")
+    ]
 
 
 def _lens(job: Job) -> float:
