@@ -18,7 +18,7 @@ from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Brush, Horizon
 from kilnchisel.core.job.sets import fitted
-from kilnchisel.core.photo.masks import grown, kept_mask, mask_of_file, mask_pixels
+from kilnchisel.core.photo.masks import grown, guided, kept_mask, mask_of_file, mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels, photo_taken, record_of, whole_pixels
 from kilnchisel.core.scene.ownplace import exr_of
 from kilnchisel.core.scene.photojob import in_photo, out_of_photo, taken_in
@@ -231,6 +231,29 @@ class Masks(InAFolder):
         self.assertGreater((found & truth).sum() / (found | truth).sum(), 0.97)
         with self.assertRaisesRegex(KilnError, "one on what does not"):
             grown(pixels, strokes[:1], (width, height))
+
+    def test_the_guided_filter_is_the_linear_fit_of_every_window(self):
+        """By its definition: least squares with a ridge in each window, and the mean of all that meet."""
+        rng = np.random.default_rng(6)
+        guide, values, radius, ridge = rng.random((15, 17, 3)), rng.random((15, 17)), 2, 0.01
+        found = guided(guide.astype(np.float32), values.astype(np.float32), radius, ridge)
+        fits = {}
+        for y in range(radius, 15 - radius):
+            for x in range(radius, 17 - radius):
+                window = np.s_[y - radius : y + radius + 1, x - radius : x + radius + 1]
+                rows = guide[window].reshape(-1, 3)
+                middle, level = rows.mean(axis=0), values[window].mean()
+                spread = (rows - middle).T @ (rows - middle) / len(rows) + ridge * np.eye(3)
+                slope = np.linalg.solve(
+                    spread, (rows - middle).T @ (values[window].ravel() - level) / len(rows)
+                )
+                fits[y, x] = slope, level - slope @ middle
+        y, x = 7, 8  # far enough from every border
+        about = [fits[y + dy, x + dx] for dy in range(-2, 3) for dx in range(-2, 3)]
+        wanted = np.mean([slope for slope, _ in about], axis=0) @ guide[y, x] + np.mean(
+            [b for _, b in about]
+        )
+        self.assertAlmostEqual(float(found[y, x]), float(wanted), places=5)
 
     def test_from_a_file_and_kept(self):
         amount = np.zeros((160, 240))

@@ -153,6 +153,12 @@ class Seen:
         sharp = round(view.opening_mm, 4), round(view.focus_mm, 4)
         return rounded(view.eye), rounded(view.ahead), round(view.tall, 6), sharp
 
+    def taken(self):
+        """What the mockup is told of how it is to belong to its photo; tests/outside/test_photo_truth.py
+        sees it done."""
+        taken = scene_of_job(self.job).photo.photo
+        return taken.soft, taken.grain, taken.grown_mm
+
     def verdict(self):
         told = [(check.key, check.level, check.says) for check in checks(self.job, 0)]
         return told, [(one.key, round(one.value, 5)) for one in readings(self.job, 0)]
@@ -202,6 +208,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
+    (r"setting\.photo\.(soft|grain|grown_mm)", ("taken",), GEOMETRY + ("camera", "letters", "blank")),
     (r"setting\.photo\.shown", ("blank",), GEOMETRY),
     (r"setting\.photo\..*", ("camera",), GEOMETRY + ("letters", "rim", "detail")),
     (r"setting\.camera\.(f_number|focus_mm)", ("camera",), GEOMETRY + LOOKS + ("light", "stance")),

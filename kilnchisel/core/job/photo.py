@@ -104,6 +104,7 @@ class Photo(Value):
     the lens bends lines. ``told``: what tells where the camera stood. ``beside_mm``, ``beyond_mm``,
     ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
     ``grown_mm``: how high what grows there hides the feet of what stands on it.
+    ``soft``, ``grain``: of the piece, % of what the photo has about it.
     ``shown``: the whole piece, or only its lettering: the blank is something that is in the photo.
     """
 
@@ -119,5 +120,7 @@ class Photo(Value):
     beyond_mm: Off = 0.0
     above_mm: Off = 0.0
     turn_deg: Degrees = 0.0
+    soft: Annotated[float, Field(ge=0, le=400)] = 100.0
+    grain: Annotated[float, Field(ge=0, le=400)] = 100.0
     grown_mm: Annotated[float, Field(ge=0, le=5000)] = 0.0
     before: Mask | None = None  # what of the photo stands before the piece

@@ -23,9 +23,9 @@ Array = NDArray[Any]
 
 PIXELS_IN = "kilnchisel.core.photo.reading:pixels_in"
 LOPSIDED = 0.01  # how far a mask's shape may be from the photo's
-CUT_AT = 720  # pixels of the longer side at which a mask is grown
+CUT_AT = 512  # pixels of the longer side at which a mask is grown
 KEPT_AT = 2048  # and at which it is kept
-ROUNDS = 4
+ROUNDS = 3
 RADIUS, SMOOTH = 0.004, 1e-4  # of the guided filter: share of the longer side; how even counts as flat
 EDGE = 0.006  # of the longer side: how far from the cut the edge may go
 ALL, NONE = 0.985, 0.002  # shares of a photo
@@ -121,11 +121,20 @@ def guided(guide: Array, values: Array, radius: int, smooth: float) -> Array:
 
     middle, level = mean(guide), mean(values)
     shared = mean(guide * values[..., None]) - middle * level[..., None]
-    spread = np.empty((*guide.shape[:2], 3, 3), np.float32)
+    # the spread of the guide's channels in each window, symmetric, and its inverse by cofactors
+    pairs = ((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2))
+    a, b, c, d, e, f = (
+        mean(guide[..., i] * guide[..., j]) - middle[..., i] * middle[..., j] + smooth * (i == j)
+        for i, j in pairs
+    )
+    inverse = (
+        (d * f - e * e, c * e - b * f, b * e - c * d),
+        (a * f - c * c, b * c - a * e),
+        (a * d - b * b,),
+    )
+    whole = a * inverse[0][0] + b * inverse[0][1] + c * inverse[0][2]
+    slope = np.empty_like(guide)
     for i in range(3):
-        for j in range(3):
-            spread[..., i, j] = mean(guide[..., i] * guide[..., j]) - middle[..., i] * middle[..., j]
-    spread += smooth * np.eye(3, dtype=np.float32)
-    slope = np.linalg.solve(spread, shared[..., None])[..., 0]
+        slope[..., i] = sum(inverse[min(i, j)][abs(i - j)] * shared[..., j] for j in range(3)) / whole
     base = level - (slope * middle).sum(axis=2)
-    return np.asarray((mean(slope.astype(np.float32)) * guide).sum(axis=2) + mean(base.astype(np.float32)))
+    return np.asarray((mean(slope) * guide).sum(axis=2) + mean(base))

@@ -19,7 +19,8 @@ from kilnchisel.core.picture.apart import Parting
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
-from kilnchisel.core.picture.onphoto import before, behind, on_photo
+from kilnchisel.core.picture.likeness import grain, grained
+from kilnchisel.core.picture.onphoto import alike, before, behind, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
@@ -228,7 +229,7 @@ class Mockup:
         if max(size) > max(self.scene.photo.pixels.shape):
             whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)
         seen = behind(self.scene.photo, size, whole)
-        hidden, grown = before(self.scene.photo, size), None
+        hidden, grown, own_grain = before(self.scene.photo, size), None, grain(seen)
         parting = Parting(self.scene, self.traced)
 
         def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
@@ -252,7 +253,11 @@ class Mockup:
             if self.scene.photo.photo.grown_mm > 0 and grown is None:
                 grown = self._grown(view, size, parted.cover, stop)
                 hidden = grown if hidden is None else np.maximum(hidden, grown)
+            taken = self.scene.photo.photo
+            parted = alike(parted, seen, taken.soft, hidden)
             pixels = on_photo(seen, parted, self.scene.gain, glow, hidden)
+            over = parted.cover if hidden is None else parted.cover * (1 - hidden)
+            pixels = grained(pixels, over, own_grain, taken.grain / 100)
             light = None
             if wish is not None and done == samples:
                 layers = self._layers(view, size, parted.guides, stop) if wish.layers else {}

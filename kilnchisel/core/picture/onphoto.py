@@ -7,6 +7,7 @@ pixel that the piece neither covers nor changes stays the photo's own, to the la
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.picture.apart import Parted
+from kilnchisel.core.picture.likeness import LEAST_PX, softness
 from kilnchisel.core.scene.onphoto import OUTSIDE, Photographed
 
 Array = NDArray[Any]
@@ -54,7 +56,7 @@ def changed_light(parted: Parted) -> Array:
     known = parted.there[..., None]
     changed = _filled(np.where(known, np.maximum(1 + kept, 0), np.nan), known[..., 0])
     # at the border of what is part of the photo, the two pictures differ by their samples only
-    border = parted.grounded + parted.cover < WITHIN
+    border = ndimage.maximum_filter(parted.grounded + parted.cover < WITHIN, 3)
     return np.where(border[..., None], 1.0, changed)
 
 
@@ -72,6 +74,11 @@ def _filled(values: Array, known: Array) -> Array:
 
 NEAR_PX = 2.5
 WITHIN = 0.98  # of a pixel that is ground or piece
+ABOUT, LEAST_ABOUT_PX = (
+    0.5,
+    24,
+)  # how far round the piece the photo's softness is looked at, of its own size
+UNSEEN_PX = 0.15
 UNSEEN = 1  # steps of 255
 
 
@@ -82,6 +89,31 @@ def before(photo: Photographed, size: tuple[int, int]) -> Array | None:
         return None
     whole = behind(photo, size, np.repeat(photo.mask[..., None], 3, axis=2), outside=0)
     return np.asarray(whole[..., 0] / 255.0)
+
+
+def alike(parted: Parted, seen: Array, soft: float, hidden: Array | None) -> Parted:
+    """What was sampled, as soft as the photo is about the piece; ``soft``: % of what is measured there."""
+    rows, columns = np.nonzero(parted.cover > SEEN_FROM)
+    if soft <= 0 or not len(rows):
+        return parted
+    about = np.zeros(parted.cover.shape, bool)
+    down, across = (max(int(ABOUT * np.ptp(x)), LEAST_ABOUT_PX) for x in (rows, columns))
+    about[
+        max(rows.min() - down, 0) : rows.max() + down,
+        max(columns.min() - across, 0) : columns.max() + across,
+    ] = True
+    if hidden is not None:
+        about &= hidden < SEEN_FROM
+    measured = softness(seen, about)
+    if measured is None:
+        return parted
+    # the tracer's own pixels are as soft as LEAST_PX
+    spread = float(np.sqrt(max((measured * soft / 100) ** 2 - LEAST_PX**2, 0.0)))
+    if spread < UNSEEN_PX:
+        return parted
+    cover = ndimage.gaussian_filter(parted.cover, spread)
+    light = ndimage.gaussian_filter(parted.light, (spread, spread, 0))
+    return replace(parted, cover=cover, light=light, grounded=parted.grounded + parted.cover - cover)
 
 
 def on_photo(

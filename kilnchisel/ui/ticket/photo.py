@@ -65,6 +65,8 @@ def photo_specs(job: Job) -> list[Spec]:
         ranged(job, (*PHOTO, "above_mm"), "Above", "length", step=10),
         ranged(job, (*PHOTO, "turn_deg"), "Turned", "angle", step=1),
         *_grown(job),
+        ranged(job, (*PHOTO, "soft"), "Softness", "percent", step=10, hint="100 %: as the photo about it."),
+        ranged(job, (*PHOTO, "grain"), "Grain", "percent", step=10, hint="100 %: the photo's own."),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
     ]
     if photo.before is None:
