@@ -14,6 +14,7 @@ os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
 from PyQt6.QtWidgets import QApplication
 
+from demo.inphoto import lawn_letters
 from demo.jobs import FOLDER, JOBS
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
 from kilnchisel.core.job.copies import arranged
@@ -29,8 +30,7 @@ MOCKUPS = {
     "mockup-mug": "night-crew-mug",
     "mockup-neon": "night-cafe-neon",
     "mockup-jar": "honey-jar",
-    "mockup-medal": "founder-medal",
-    "mockup-band": "night-band",
+    "mockup-lawn": "",
 }
 
 
@@ -82,16 +82,21 @@ class Stage:
 def in_setting(stage: Stage, change: Callable[[Job], Job] = lambda job: job) -> Window:
     """The window on the ring's setting, with the small pictures of its sets."""
     window = stage.open("night-band")
-    there: set[str] = set()
     if (changed := change(window.session.job)) != window.session.job:
         window.session.put(changed, "copies")
+    unfold_setting(stage, window)
+    return window
+
+
+def unfold_setting(stage: Stage, window: Window) -> None:
+    """The setting unfolded, with a small picture of each set."""
+    there: set[str] = set()
     window.sets.made.connect(lambda job, name, pixels: there.add(name))
     window.ticket.show_section("setting")
     wanted, end = len(sets_for(window.session.job.blank)), time.monotonic() + PATIENCE
     while len(there) < wanted and time.monotonic() < end:
         stage.app.processEvents()
         time.sleep(0.01)
-    return window
 
 
 def sets(stage: Stage) -> None:
@@ -172,6 +177,20 @@ def stone(stage: Stage) -> None:
     stage.shoot("window-stone-stretch")
 
 
+def photo(stage: Stage) -> None:
+    """Letters in a photo, with what tells where that was taken."""
+    window = stage.fresh()
+    window.session.start(lawn_letters())
+    window.pages.setCurrentIndex(1)
+    stage.settle()
+    unfold_setting(stage, window)
+    window.ticket.open_group("photo", open_=True)
+    stage.settle()
+    field = window.ticket.forms["setting"].fields["setting.photo.turn_deg"]
+    window.ticket.scroller.ensureWidgetVisible(field, 0, 60)
+    stage.shoot("window-photo")
+
+
 def neon(stage: Stage) -> None:
     """A neon sign in the making, its Craft section unfolded."""
     window = stage.open("night-cafe-neon")
@@ -193,12 +212,14 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "window-van": van,
     "window-stone-stretch": stone,
     "window-neon": neon,
+    "window-photo": photo,
 }
 
 
 def mockup(name: str) -> None:
-    job: Job = JOBS[MOCKUPS[name]]()
-    pixels = make_picture(job, PictureOrder((1280, 800), 32))
+    job: Job = lawn_letters() if name == "mockup-lawn" else JOBS[MOCKUPS[name]]()
+    size = (1280, 852) if job.setting.photo is not None else (1280, 800)
+    pixels = make_picture(job, PictureOrder(size, 32))
     assert pixels is not None
     (HERE / f"{name}.png").write_bytes(png_bytes(pixels))
 

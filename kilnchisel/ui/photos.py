@@ -7,6 +7,8 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QTimer
+
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.photo.marks import beginning
@@ -60,8 +62,13 @@ def take_photo(window: Window, path: Path) -> None:
         return
     window.ticket.show_section("setting")
     window.ticket.open_group("photo", open_=True)
-    field = window.ticket.forms["setting"].fields["setting.photo.told.kind"]
-    window.ticket.scroller.ensureWidgetVisible(field, 0, FROM_ITS_EDGE_PX)
+    QTimer.singleShot(0, partial(_show_fields, window))  # once they are laid out
+
+
+def _show_fields(window: Window) -> None:
+    field = window.ticket.forms["setting"].fields.get("setting.photo.told.kind")
+    if field is not None:
+        window.ticket.scroller.ensureWidgetVisible(field, 0, FROM_ITS_EDGE_PX)
 
 
 def _light_again(window: Window) -> None:

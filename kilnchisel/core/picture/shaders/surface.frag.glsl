@@ -452,10 +452,9 @@ void main() {
         open += panel_radiance * panel_on(plain_n) * (caught_by == 3 ? light.share : 1.0);
     }
     vec3 seen;
-    if (photo_here(sum / max(photo_tone * open, 1e-5), veil_here(), seen)) {
-        colour = vec4(seen, 0.0);
-        return;
-    }
+    if (!photo_here(sum / max(photo_tone * open, 1e-5), veil_here(), seen)) seen = encoded(vec3(OUTSIDE));
+    colour = vec4(seen, 0.0);
+    return;
 #endif
     float there = disc_here();
     if (is_ground && ground_fades.y > 0.0)
