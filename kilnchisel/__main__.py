@@ -132,6 +132,9 @@ def _command(arguments: list[str]) -> int:
     picture.add_argument(
         "--place", metavar="NAME", help="in the light of this place, and before it; or .exr, .hdr"
     )
+    picture.add_argument(
+        "--whole-record", action="store_true", help="of a photo, with where it was taken and its numbers"
+    )
     picture.add_argument("--afar", metavar="DISTANCE", help="as large as for the eye from there: 30m")
     photocommand.add_to(commands)
     copies = commands.add_parser("copies", help="show the piece more than once in its picture")
@@ -363,6 +366,7 @@ def _picture(options: Any) -> None:
         dots_an_inch,
         made_picture,
         parse_size,
+        with_record,
         write_picture,
     )
     from kilnchisel.core.job.cameras import at_place, from_afar, place_named
@@ -392,6 +396,9 @@ def _picture(options: Any) -> None:
     order = PictureOrder(size, options.samples or SAMPLES, options.draft, index, wish)
     picture = made_picture(job, order, progress=_progress)
     assert picture is not None
+    how = with_record(how, job, options.output, whole=options.whole_record)
+    if how.record and not options.whole_record:
+        print("The photo's record is kept, but for its place and its numbers.", file=sys.stderr)
     write_picture(picture, options.output, job.name, how)
 
 

@@ -49,6 +49,7 @@ from kilnchisel.core.handover.pictures import (
     PictureOrder,
     dots_an_inch,
     parse_size,
+    with_record,
     write_picture,
 )
 from kilnchisel.core.intake.gate import warm
@@ -698,11 +699,18 @@ class Window(LetteringActions, QMainWindow):
     def _picture_ready(self, order: MockupOrder, state: Any) -> None:
         if order is not self._picture_order or self._picture_path is None:
             return
-        path, name, how = self._picture_path, order.job.name, self._picture_how
+        path, job, how = self._picture_path, order.job, self._picture_how
         self._end_picture()
+
+        def written() -> FileOrder:
+            recorded = with_record(how, job, path)
+            write_picture(state, path, job.name, recorded)
+            return recorded
+
         try:
-            away(lambda: write_picture(state, path, name, how), f"Writing {path.name}", self)
-            self.say(f"Picture written to {path}.")
+            kept = away(written, f"Writing {path.name}", self).record
+            record = " The photo's record is in it, but for its place and its numbers." if kept else ""
+            self.say(f"Picture written to {path}.{record}")
         except KilnError as error:
             self._tell(str(error))
 

@@ -7,6 +7,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 from PIL import Image
 
 from kilnchisel.core.build import scene_of_job, view_of
@@ -318,6 +319,41 @@ class OnTheCommandLine(InAFolder):
         self.assertEqual((status, "seen from where that was taken" in errors), (2, True))
         self.assertEqual(called("photo", self.made, "--out", "-o", self.made)[0], 0)
         self.assertIsNone(_job(self.made).setting.photo)
+
+    def test_the_record_goes_on_without_place_and_numbers(self):
+        record = Image.Exif()
+        record[0x010F], record[0x0112] = "Tarn Optics", 3
+        camera, place = record.get_ifd(0x8769), record.get_ifd(0x8825)
+        camera[0xA405], camera[0xA431], camera[0x9003] = 35, "SN 123456", "2026:01:02 03:04:05"
+        place[1], place[2] = "N", (51.0, 2.0, 3.0)
+        self.picture = self.file("held.jpg", exif=record)
+        status, said, _ = self.photo_command("--horizon", "0,80 240,80", "--below", "120,130")
+        self.assertIn("Lens 35 mm (by the photo's record)", said)
+        for target, more, numbers in (("a.jpg", (), False), ("b.webp", ("--whole-record",), True)):
+            path = self.folder / target
+            status, _, said = called("picture", self.made, "-o", path, "--draft", *more)
+            self.assertEqual((status, "but for its place and its numbers" in said), (0, not numbers))
+            with Image.open(path) as made:
+                kept = made.getexif()
+                own = kept.get_ifd(0x8769)
+                self.assertEqual((kept[0x010F], kept.get(0x0112)), ("Tarn Optics", None))
+                self.assertEqual((own[0xA405], own[0x9003]), (35, "2026:01:02 03:04:05"))
+                self.assertEqual(0xA431 in own, numbers)
+                self.assertEqual(bool(kept.get_ifd(0x8825)), numbers)
+                self.assertEqual(made.size, SIZE)
+
+    def test_the_layers_of_an_exr(self):
+        self.photo_command("--horizon", "0,80 240,80", "--below", "120,130")
+        path = self.folder / "layers.exr"
+        self.assertEqual(called("picture", self.made, "-o", path, "--samples", "2")[0], 0)
+        with OpenEXR.File(str(path), separate_channels=True) as file:
+            layers = {name: np.asarray(one.pixels) for name, one in file.channels().items()}
+        for name in ("photo.R", "piece.G", "cover.Y", "shadow.B", "light.R", "before.Y", "depth.Z"):
+            self.assertEqual(layers[name].shape, SIZE[::-1], name)
+        # where there is no piece and no shadow the picture is the photo
+        alone = (layers["cover.Y"] == 0) & (layers["shadow.G"] == 1) & (layers["light.G"] == 0)
+        self.assertGreater(alone.mean(), 0.3)
+        np.testing.assert_allclose(layers["G"][alone], layers["photo.G"][alone], atol=0.02)
 
     def test_what_is_missing_is_said(self):
         for way, says in (

@@ -31,13 +31,15 @@ MM_AN_INCH = 25.4
 
 @dataclass(frozen=True)
 class FileOrder:
-    """How a picture is written. ``about``: its title; ``dpi``: pixels an inch in print."""
+    """How a picture is written. ``about``: its title; ``dpi``: pixels an inch in print; ``record``: EXIF of
+    the photo that it was made from, for JPEG and WebP."""
 
     bits: Literal[8, 16] = 8
     profile: Profile = "sRGB"
     transparent: bool = False
     dpi: float | None = None
     about: str = ""
+    record: bytes = b""
 
 
 def checked_file(path: Path, order: FileOrder, *, draft: bool) -> None:
@@ -146,6 +148,8 @@ def _by_pillow(picture: Refined, order: FileOrder, kind: str, **how: Any) -> byt
     buffer = io.BytesIO()
     if order.dpi and kind == "JPEG":
         how["dpi"] = (order.dpi, order.dpi)
+    if order.record:
+        how["exif"] = order.record
     image = Image.fromarray(shown_values(picture, order))
     image.save(buffer, kind, icc_profile=profile(order.profile), **how)
     return buffer.getvalue()

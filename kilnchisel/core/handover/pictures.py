@@ -14,6 +14,7 @@ from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.picturefiles import MM_AN_INCH, FileOrder, file_bytes
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.photo.record import record_kept
 from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.writing import write_whole
@@ -133,6 +134,17 @@ def made_picture(
 def png_bytes(pixels: Array, about: str = "") -> bytes:
     """A PNG of (h, w, 3) uint8, with the profile of sRGB."""
     return file_bytes(Refined(pixels, 1, 1), Path("a.png"), FileOrder(about=about))
+
+
+RECORDED = (".jpg", ".jpeg", ".webp")
+
+
+def with_record(how: FileOrder, job: Job, path: Path, *, whole: bool = False) -> FileOrder:
+    """How a picture is written, with the record of the photo that the job stands in, where the file can
+    hold one. ``whole``: with place and numbers too. Raises KilnError where the photo is lost."""
+    if job.setting.photo is None or path.suffix.lower() not in RECORDED:
+        return how
+    return replace(how, record=record_kept(job.setting.photo, whole=whole))
 
 
 def write_picture(

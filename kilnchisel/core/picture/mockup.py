@@ -20,7 +20,7 @@ from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.likeness import grain, grained
-from kilnchisel.core.picture.onphoto import alike, before, behind, on_photo
+from kilnchisel.core.picture.onphoto import alike, before, behind, layers_on_photo, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
@@ -261,6 +261,8 @@ class Mockup:
             light = None
             if wish is not None and done == samples:
                 layers = self._layers(view, size, parted.guides, stop) if wish.layers else {}
+                if wish.layers:
+                    layers |= layers_on_photo(seen, parted, self.scene.gain, glow, hidden)
                 none = np.zeros(pixels.shape[:2], np.float32)
                 shown = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
                 light = Light(shown, 1 - none, none, layers)

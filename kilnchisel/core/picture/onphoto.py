@@ -143,3 +143,26 @@ def on_photo(
     if hidden is not None:
         same |= hidden >= 1
     return np.where(same[..., None], seen, made)
+
+
+def layers_on_photo(
+    seen: Array, parted: Parted, gain: Array, veil: Array | None, hidden: Array | None
+) -> dict[str, Array]:
+    """What a picture in a photo is put together from, (h, w, n) by name: the photo; the piece, exposed and
+    premultiplied, and how much it covers; by what the photo's light is multiplied in shadow, and what is
+    added to it; what stands before."""
+    changed = changed_light(parted)
+    photo = curve_undone(srgb_decode(seen / 255))
+    added = np.maximum(changed - 1, 0) * photo
+    if veil is not None:
+        added = added + veil * gain
+    none = np.zeros(parted.cover.shape)
+    found = {
+        "photo": photo,
+        "piece": np.maximum(parted.light, 0) * gain,
+        "cover": parted.cover[..., None],
+        "shadow": np.minimum(changed, 1),
+        "light": added,
+        "before": (none if hidden is None else hidden)[..., None],
+    }
+    return {name: values.astype(np.float32) for name, values in found.items()}
