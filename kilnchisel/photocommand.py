@@ -81,6 +81,13 @@ def add_to(commands: Any) -> None:
     photo.add_argument(
         "--behind", type=Path, metavar="MASK", help="a picture, light where the piece is hidden"
     )
+    photo.add_argument(
+        "--stands", action="append", metavar="POINTS", help="a stroke on what stands before the piece"
+    )
+    photo.add_argument("--does-not", action="append", metavar="POINTS", help="a stroke on what does not")
+    photo.add_argument(
+        "--brush", type=float, default=20.0, metavar="PX", help="how wide; default %(default)s"
+    )
     photo.add_argument("--out", action="store_true", help="take the job out of its photo")
     photo.add_argument("--json", action="store_true", help="what was found, as JSON")
     photo._negative_number_matcher = re.compile(r"^-[\d.]+")  # a place may begin with a minus
@@ -124,11 +131,25 @@ def photo(options: Any, opened: Any, writable: Any) -> None:
 
         more["before"] = mask_of_file(options.behind, taken.size)
     photo = taken_in(taken, told, **more)
+    if options.stands or options.does_not:
+        from kilnchisel.core.photo.masks import grown_mask
+
+        photo = photo.model_copy(update={"before": grown_mask(photo, _brushes(options))})
     shadow = _spots(options.sun, 2, 3) if options.sun else ()
     white = _spots(options.white, 2, 2) if options.white else None
     job = in_photo(job, photo, LightTold(shadow, white))
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def _brushes(options: Any) -> Any:
+    from kilnchisel.core.job.photo import Brush
+
+    return tuple(
+        Brush(points=_spots(text, 1, 4000), wide_px=options.brush, before=before)
+        for before, texts in ((True, options.stands), (False, options.does_not))
+        for text in texts or ()
+    )
 
 
 def _say(stood: Any, *, json_: bool) -> None:

@@ -43,7 +43,7 @@ from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.core.units import format_length, parse_length
 from kilnchisel.ui.away import away
-from kilnchisel.ui.masking import MaskDialog
+from kilnchisel.ui.masking import dialog_for
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.photos import photo_links
 from kilnchisel.ui.ticket.drawnas import pen_for
@@ -342,7 +342,7 @@ class LetteringActions:
     def _paint_away(self) -> None:
         if not isinstance(self._content, Picture):
             return
-        dialog = MaskDialog(self._content, self._window().theme, self._window())
+        dialog = dialog_for(self._content, self._window().theme, self._window())
         if dialog.exec():
             self._edit(("strokes",), dialog.strokes, "background painted away")
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -32,6 +35,8 @@ from kilnchisel.core.job.artwork import MOST_STROKES, Picture, Stroke
 from kilnchisel.core.lettering.content import picture_pixels
 from kilnchisel.ui.theme import Theme
 
+Array = NDArray[Any]
+
 CLOSE = 0.004  # points of a stroke nearer than this share of the width are one
 BRUSH = (1, 30, 6)  # % of the picture's width: least, most, at first
 HIDDEN = 150  # how dense the veil over what is hidden is, of 255
@@ -43,15 +48,13 @@ class MaskCanvas(QWidget):
 
     changed = pyqtSignal()
 
-    def __init__(self, picture: Picture, theme: Theme) -> None:
+    both = False  # strokes of either kind are seen, and what they make is painted beside them
+
+    def __init__(self, image: QImage, strokes: tuple[Stroke, ...], theme: Theme) -> None:
         super().__init__()
-        self.theme = theme
-        pixels = picture_pixels(picture)
-        height, width = pixels.shape[:2]
-        self.image = QImage(
-            pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBA8888
-        ).copy()
-        self.strokes = list(picture.strokes)
+        self.theme, self.image = theme, image
+        self.strokes = list(strokes)
+        self.grown: QImage | None = None  # what the strokes make, over the picture
         self.size_percent, self.hides = float(BRUSH[2]), True
         self._drawing: list[tuple[float, float]] = []
         self._at: QPointF | None = None
@@ -131,6 +134,8 @@ class MaskCanvas(QWidget):
         box = self.place()
         painter.fillRect(box, GROUND)
         painter.drawImage(box, self.image)
+        if self.grown is not None:
+            painter.drawImage(box, self.grown)
         painter.drawImage(0, 0, self._shaded())
         brush = self.size_percent / 100 * box.width()
         if self._at is not None:
@@ -158,8 +163,8 @@ class MaskCanvas(QWidget):
         for stroke in strokes:
             clear = QPainter.CompositionMode.CompositionMode_Clear
             over = QPainter.CompositionMode.CompositionMode_Source
-            painter.setCompositionMode(over if stroke.hides else clear)
-            veil = QColor(self.theme.clay)
+            painter.setCompositionMode(over if stroke.hides or self.both else clear)
+            veil = QColor(self.theme.clay if stroke.hides else self.theme.glaze)
             veil.setAlpha(HIDDEN)
             pen = QPen(veil, stroke.wide / 100 * box.width())
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
@@ -176,20 +181,37 @@ class MaskCanvas(QWidget):
         painter.end()
 
 
-class MaskDialog(QDialog):
-    """Asks which parts of a picture belong to it. ``strokes``: what was painted, when it is accepted."""
+def image_of(pixels: Array) -> QImage:
+    """Pixels (h, w, 3 or 4) uint8 as an image."""
+    height, width, channels = pixels.shape
+    form = QImage.Format.Format_RGBA8888 if channels == 4 else QImage.Format.Format_RGB888
+    return QImage(pixels.tobytes(), width, height, channels * width, form).copy()
 
-    def __init__(self, picture: Picture, theme: Theme, parent: QWidget | None = None) -> None:
+
+def dialog_for(picture: Picture, theme: Theme, parent: QWidget | None = None) -> MaskDialog:
+    """Asks which parts of a picture belong to it."""
+    return MaskDialog(image_of(picture_pixels(picture)), picture.strokes, theme, parent)
+
+
+class MaskDialog(QDialog):
+    """Asks for strokes over a picture. ``strokes``: what was painted, when it is accepted."""
+
+    title, kinds = "What belongs to the picture", ("Hide", "Bring back")
+    Canvas: type[MaskCanvas] = MaskCanvas
+
+    def __init__(
+        self, image: QImage, strokes: tuple[Stroke, ...], theme: Theme, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What belongs to the picture")
-        self.canvas = MaskCanvas(picture, theme)
+        self.setWindowTitle(self.title)
+        self.canvas = self.Canvas(image, strokes, theme)
         self.before: list[list[Stroke]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 18, 14)
         column.addWidget(self.canvas, 1)
         row = QHBoxLayout()
         self.ways = QButtonGroup(self)
-        for number, words in enumerate(("Hide", "Bring back")):
+        for number, words in enumerate(self.kinds):
             button = QPushButton(words)
             button.setObjectName("choice")
             button.setCheckable(True)

@@ -12,11 +12,12 @@ from PyQt6.QtCore import QTimer
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.photo.marks import beginning
-from kilnchisel.core.photo.masks import mask_of_file
+from kilnchisel.core.photo.masks import grown_mask, mask_of_file
 from kilnchisel.core.photo.reading import PHOTO_ENDINGS, photo_taken
 from kilnchisel.core.scene.photojob import LightTold, in_photo, lit_by_photo, out_of_photo, taken_in
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.ui.away import away
+from kilnchisel.ui.standsbefore import StandsBefore
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -32,6 +33,7 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
         "photo.take": partial(into_photo, window),
         "photo.light": partial(_light_again, window),
         "photo.mask": partial(_hide_behind, window),
+        "photo.strokes": partial(_paint_before, window),
         "photo.unmask": partial(
             window.session.edit, ("setting", "photo", "before"), None, "hidden behind nothing"
         ),
@@ -75,6 +77,16 @@ def _light_again(window: Window) -> None:
     job = window.session.job
     made = away(partial(lit_by_photo, job, LightTold()), "Reading the light of the photo", window)
     window.session.put(made, "light of the photo")
+
+
+def _paint_before(window: Window) -> None:
+    photo = window.session.job.setting.photo
+    if photo is None:
+        return
+    dialog = StandsBefore(photo, window.theme, window)
+    if dialog.exec():
+        mask = away(partial(grown_mask, photo, dialog.brushes), "Growing the mask", window)
+        window.session.edit(("setting", "photo", "before"), mask, "what stands before it")
 
 
 def _hide_behind(window: Window) -> None:

@@ -17,7 +17,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import SPECIES
 from kilnchisel.core.job.words.sections import sentence
 from kilnchisel.core.lettering.content import outline_of_content
-from kilnchisel.ui.masking import MaskDialog
+from kilnchisel.ui.masking import MaskDialog, dialog_for
 from kilnchisel.ui.theme import DAY
 from tests.outside.test_fields import ramp
 from tests.ui.harness import WindowTest
@@ -146,7 +146,7 @@ class Painting(MakingTest):
     def setUp(self):
         super().setUp()
         self.picture = ramp()
-        self.dialog = MaskDialog(self.picture, DAY)
+        self.dialog = dialog_for(self.picture, DAY)
         self.dialog.resize(640, 560)
         self.dialog.show()
         self.addCleanup(self.dialog.close)

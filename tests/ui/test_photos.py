@@ -6,10 +6,13 @@ import numpy as np
 from PIL import Image
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from kilnchisel.core.build import on_photo_of, view_of
 from kilnchisel.core.photo.marks import marks_of
+from kilnchisel.core.photo.masks import mask_pixels
+from kilnchisel.ui.standsbefore import StandsBefore
 from kilnchisel.ui.view.photomarks import in_photo_px, on_widget
 from tests.core.test_photo import picture
 from tests.ui.harness import WindowTest
@@ -134,6 +137,49 @@ class InAPhoto(WindowTest):
         self.assertIsNone(self.photo)
         self.settle()
         self.assertEqual(self.window.picture.notice, "")
+
+    def test_painted_over_it_grows_to_its_edges(self):
+        photo = self.take()
+        dialog = StandsBefore(photo, self.window.theme, self.window)
+        self.addCleanup(dialog.close)
+        dialog.show()
+        canvas = dialog.canvas
+
+        def stroke(*spots):
+            box = canvas.place()
+            at = [
+                QPoint(round(box.x() + x / 960 * box.width()), round(box.y() + y / 640 * box.height()))
+                for x, y in spots
+            ]
+            QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at[0])
+            for one in at[1:]:
+                QTest.mouseMove(canvas, one)
+            QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at[-1])
+
+        dialog.brush.setValue(1)
+        stroke((490, 250), (490, 600))  # down the post
+        self.assertIsNone(canvas.grown)
+        self.click(dialog.ways.button(1))
+        stroke((100, 100), (850, 110))
+        stroke((100, 500), (400, 560))
+        stroke((600, 560), (850, 500))
+        self.wait(lambda: canvas.grown is not None, "what grows")
+        strokes = len(dialog.strokes)
+        dialog.undo()
+        self.assertEqual(len(dialog.strokes), strokes - 1)
+        with mock.patch.object(StandsBefore, "exec", lambda made: made.canvas.put(dialog.strokes) or True):
+            self.window.follow_link("photo.strokes")
+        mask = self.photo.before
+        self.assertEqual(len(mask.strokes), strokes - 1)
+        amount = mask_pixels(mask) > 127
+        truth = np.zeros(amount.shape, bool)
+        truth[160:630, 480:500] = True
+        self.assertGreater((amount & truth).sum() / (amount | truth).sum(), 0.9)
+        # opened again it has its strokes
+        again = StandsBefore(self.photo, self.window.theme, self.window)
+        self.assertEqual([one.before for one in again.brushes], [one.before for one in mask.strokes])
+        np.testing.assert_allclose(again.brushes[0].points, mask.strokes[0].points, atol=0.2)
+        again.close()
 
     def test_a_photo_that_cannot_be_read_is_told_and_nothing_is_lost(self):
         before = self.session.job

@@ -91,10 +91,12 @@ class Brush(Value):
 
 
 class Mask(Value):
-    """A grey picture of the photo's shape: how much of each pixel stands before the piece."""
+    """A grey picture of the photo's shape: how much of each pixel stands before the piece. ``strokes``:
+    what it was grown from, where it was."""
 
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
     name: Annotated[str, Field(max_length=200)] = ""
+    strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
 
 
 class Photo(Value):

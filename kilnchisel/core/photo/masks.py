@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
-from kilnchisel.core.job.photo import Brush, Mask
+from kilnchisel.core.job.photo import Brush, Mask, Photo
+from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -26,6 +27,7 @@ LOPSIDED = 0.01  # how far a mask's shape may be from the photo's
 CUT_AT = 512  # pixels of the longer side at which a mask is grown
 KEPT_AT = 2048  # and at which it is kept
 ROUNDS = 3
+CLUSTERS = 6  # colours that stand for those under the strokes of a kind
 RADIUS, SMOOTH = 0.004, 1e-4  # of the guided filter: share of the longer side; how even counts as flat
 EDGE = 0.006  # of the longer side: how far from the cut the edge may go
 ALL, NONE = 0.985, 0.002  # shares of a photo
@@ -40,6 +42,13 @@ def mask_of_file(path: Path, size: tuple[int, int]) -> Mask:
             f"{path.name} is {pixels.shape[1]} × {pixels.shape[0]} pixels, of another shape than the photo."
         )
     return kept_mask(pixels.mean(axis=2) / 255, path.name)
+
+
+def grown_mask(photo: Photo, strokes: tuple[Brush, ...]) -> Mask:
+    """What of a photo stands before the piece, grown from strokes. Raises KilnError."""
+    pixels = photo_pixels(photo.sha256, photo.name)
+    amount = grown(pixels, strokes, (photo.width_px, photo.height_px))
+    return kept_mask(amount, "what stands before").model_copy(update={"strokes": strokes})
 
 
 def kept_mask(amount: Array, name: str) -> Mask:
@@ -82,9 +91,9 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
         cv2.polylines(marks, [points.reshape(-1, 1, 2)], False, int(value), wide)  # noqa: FBT003
         for x, y in points[[0, -1]]:
             cv2.circle(marks, (int(x), int(y)), max(wide // 2, 1), int(value), -1)
-    # what is nearer to a stroke of one kind begins as that kind
-    here, there = (cv2.distanceTransform((marks != value).astype(np.uint8), cv2.DIST_L2, 5)
-                   for value in (cv2.GC_FGD, cv2.GC_BGD))  # fmt: skip
+    # what looks like what the strokes of one kind are on begins as that kind
+    tones = cv2.cvtColor(small, cv2.COLOR_RGB2LAB).astype(np.float32)
+    here, there = (_far_from(tones, tones[marks == value]) for value in (cv2.GC_FGD, cv2.GC_BGD))
     marks[(marks == cv2.GC_PR_BGD) & (here < there)] = cv2.GC_PR_FGD
     cv2.setRNGSeed(1)
     back, front = np.zeros((1, 65)), np.zeros((1, 65))
@@ -93,6 +102,17 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
     )
     hard = ((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)).astype(np.uint8)
     return _edged(pixels, cv2.resize(hard, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR))
+
+
+def _far_from(tones: Array, samples: Array) -> Array:
+    """How far each pixel's colour (h, w, 3) is from the nearest of some that stand for samples (n, 3)."""
+    import cv2
+
+    count = min(CLUSTERS, len(samples))
+    ends = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 10, 0.5)
+    cv2.setRNGSeed(1)
+    _, _, middles = cv2.kmeans(samples, count, None, ends, 2, cv2.KMEANS_PP_CENTERS)
+    return np.asarray(np.min([np.linalg.norm(tones - middle, axis=2) for middle in middles], axis=0))
 
 
 def _edged(pixels: Array, hard: Array) -> Array:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import LUMA, curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.photo.reading import whole_pixels
-from kilnchisel.core.picture.apart import Parting
+from kilnchisel.core.picture.apart import Parting, Sampled
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
@@ -149,6 +149,14 @@ class Mockup:
                 strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number, had)))
         return np.concatenate(strips)
 
+    def _sampled(self, view: View, size: tuple[int, int], stop: Stop) -> Sampled:
+        """Samples as a parting asks for them."""
+
+        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
+            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
+
+        return sampled
+
     def _clean(
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, *, detail: Detail
     ) -> Array:
@@ -188,13 +196,10 @@ class Mockup:
         """The piece without what is behind it; of its ground only the shadow on it."""
         parting = Parting(self.scene, self.traced)
 
-        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
-            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
-
         step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
         for done in range(0, samples, step):
             count = min(step, samples - done)
-            parting.add(sampled, count, FINE_GUIDES if done == 0 else 0)
+            parting.add(self._sampled(view, size, stop), count, FINE_GUIDES if done == 0 else 0)
             progress((done + count) / samples)
         parted = parting.found(detail=Detail.FINE)
         mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
@@ -232,14 +237,11 @@ class Mockup:
         hidden, grown, own_grain = before(self.scene.photo, size), None, grain(seen)
         parting = Parting(self.scene, self.traced)
 
-        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
-            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
-
         done = 0
         for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
                 step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                parting.add(sampled, step, GUIDE_SAMPLES if done == 0 else 0)
+                parting.add(self._sampled(view, size, stop), step, GUIDE_SAMPLES if done == 0 else 0)
                 done += step
                 progress(done / samples)
             parting.let_go()  # the denoiser wants room of its own

@@ -69,8 +69,9 @@ def photo_specs(job: Job) -> list[Spec]:
         ranged(job, (*PHOTO, "grain"), "Grain", "percent", step=10, hint="100 %: the photo's own."),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
     ]
+    fields.append(link("photo.strokes", "", "Hide behind…", "Paint over what stands before it"))
     if photo.before is None:
-        fields.append(link("photo.mask", "", "Hide behind…", "A picture that is light where something is"))
+        fields.append(link("photo.mask", "", "Hide behind a mask…", "A picture that is light where it is"))
     else:
         fields.append(link("photo.unmask", "", "Hide behind nothing", "Drop the mask"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
