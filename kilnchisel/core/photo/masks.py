@@ -91,10 +91,14 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
         cv2.polylines(marks, [points.reshape(-1, 1, 2)], False, int(value), wide)  # noqa: FBT003
         for x, y in points[[0, -1]]:
             cv2.circle(marks, (int(x), int(y)), max(wide // 2, 1), int(value), -1)
-    # what looks like what the strokes of one kind are on begins as that kind
+    # what looks like what the strokes of one kind are on, and is nearer to them, begins as that kind
     tones = cv2.cvtColor(small, cv2.COLOR_RGB2LAB).astype(np.float32)
     here, there = (_far_from(tones, tones[marks == value]) for value in (cv2.GC_FGD, cv2.GC_BGD))
-    marks[(marks == cv2.GC_PR_BGD) & (here < there)] = cv2.GC_PR_FGD
+    near, away = (
+        cv2.distanceTransform((marks != value).astype(np.uint8), cv2.DIST_L2, 5)
+        for value in (cv2.GC_FGD, cv2.GC_BGD)
+    )
+    marks[(marks == cv2.GC_PR_BGD) & (here < there) & (near < away)] = cv2.GC_PR_FGD
     cv2.setRNGSeed(1)
     back, front = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.grabCut(
