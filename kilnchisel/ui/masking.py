@@ -197,6 +197,7 @@ class MaskDialog(QDialog):
     """Asks for strokes over a picture. ``strokes``: what was painted, when it is accepted."""
 
     title, kinds = "What belongs to the picture", ("Hide", "Bring back")
+    none = "All of it", "Nothing is hidden"
     Canvas: type[MaskCanvas] = MaskCanvas
 
     def __init__(
@@ -232,8 +233,8 @@ class MaskDialog(QDialog):
         row.addWidget(self.wide)
         self.back = QPushButton("Undo")
         self.back.clicked.connect(self.undo)
-        self.all = QPushButton("All of it")
-        self.all.setToolTip("Nothing is hidden")
+        self.all = QPushButton(self.none[0])
+        self.all.setToolTip(self.none[1])
         self.all.clicked.connect(lambda: self.canvas.put([]))
         row.addWidget(self.back)
         row.addWidget(self.all)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from kilnchisel.core.errors import KilnError
@@ -27,22 +27,28 @@ class _Canvas(MaskCanvas):
     both = True
 
 
+class _Told(QObject):
+    """Outlives the dialog where a mask is still growing when that is closed."""
+
+    made = pyqtSignal(object, int)
+
+
 class StandsBefore(MaskDialog):
     """Strokes on what stands before the piece and on what does not; what they make is shown as it grows."""
 
     title, kinds = "What stands before it", ("Stands before", "Does not")
+    none = "None of it", "Drop all strokes"
     Canvas = _Canvas
-    made = pyqtSignal(object, int)
 
     def __init__(self, photo: Photo, theme: Theme, parent: QWidget | None = None) -> None:
         self.photo = photo
         self.pixels = photo_pixels(photo.sha256, photo.name)
-        self._number = 0
+        self._number, self._told = 0, _Told()
         known = () if photo.before is None else photo.before.strokes
         super().__init__(
             image_of(self.pixels), tuple(_as_stroke(one, photo) for one in known), theme, parent
         )
-        self.made.connect(self._show)
+        self._told.made.connect(self._show)
         self._grow()
 
     @property
@@ -58,7 +64,7 @@ class StandsBefore(MaskDialog):
     def _grow(self) -> None:
         """Have what the strokes make worked out beside the window; what comes late is dropped."""
         self._number += 1
-        number, brushes = self._number, self.brushes
+        number, brushes, pixels, told = self._number, self.brushes, self.pixels, self._told
         size = self.photo.width_px, self.photo.height_px
         if len({one.before for one in brushes}) < 2:
             self._show(None, number)
@@ -66,13 +72,13 @@ class StandsBefore(MaskDialog):
 
         def work() -> None:
             try:
-                amount: Array | None = grown(self.pixels, brushes, size)
+                amount: Array | None = grown(pixels, brushes, size)
             except KilnError:
                 amount = None
-            if number == self._number:
-                self.made.emit(amount, number)
+            told.made.emit(amount, number)
 
-        threading.Thread(target=work, name="mask", daemon=True).start()
+        # waited for when the program ends: the library that grows it does not bear to be left in the middle
+        threading.Thread(target=work, name="mask").start()
 
     def _show(self, amount: Array | None, number: int) -> None:
         if number != self._number:

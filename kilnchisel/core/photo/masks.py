@@ -105,6 +105,9 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
         cv2.cvtColor(small, cv2.COLOR_RGB2BGR), marks, None, back, front, ROUNDS, cv2.GC_INIT_WITH_MASK
     )
     hard = ((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)).astype(np.uint8)
+    # what hangs together with no stroke only looks alike
+    _, parts = cv2.connectedComponents(hard, connectivity=4)
+    hard &= np.isin(parts, np.unique(parts[marks == cv2.GC_FGD])).astype(np.uint8)
     return _edged(pixels, cv2.resize(hard, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR))
 
 
