@@ -62,6 +62,9 @@ def take_photo(window: Window, path: Path) -> None:
     except KilnError as error:
         window._tell(str(error))
         return
+    photo = window.session.job.setting.photo
+    if photo is not None:  # its pictures are as large as it is, unless another size is typed
+        window.ticket.handover.typed_size = f"{photo.width_px}x{photo.height_px}"
     window.ticket.show_section("setting")
     window.ticket.open_group("photo", open_=True)
     QTimer.singleShot(0, partial(_show_fields, window))  # once they are laid out

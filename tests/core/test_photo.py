@@ -5,6 +5,7 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import OpenEXR
@@ -21,6 +22,7 @@ from kilnchisel.core.job.photo import Brush, Horizon
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.photo.masks import grown, guided, kept_mask, mask_of_file, mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels, photo_taken, record_of, whole_pixels
+from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.ownplace import exr_of
 from kilnchisel.core.scene.photojob import in_photo, out_of_photo, taken_in
 from kilnchisel.core.scene.photolight import light_levels, sun_by_shadow, surroundings, touched
@@ -150,6 +152,15 @@ class InThePhoto(InAFolder):
         self.assertIsNotNone(scene_of_job(again).photo)
         self.assertIsNone(out_of_photo(job).setting.photo)
         self.assertIsNone(fitted(job, "white sweep").setting.photo)
+
+    def test_where_the_tracer_cannot_part_it_that_is_a_sentence(self):
+        job = in_photo(fresh_job("plaque", "AB"), self.photo())
+        mockup = Mockup(scene_of_job(job))
+        with (
+            mock.patch.object(mockup.traced, "_wide", False),
+            self.assertRaisesRegex(KilnError, "cannot put a piece into a photo"),
+        ):
+            next(mockup.refine(view_of(job), (60, 40), 1))
 
     def test_a_photo_that_is_lost_is_told(self):
         job = in_photo(fresh_job("plaque", "AB"), self.photo())

@@ -50,6 +50,7 @@ class InAPhoto(WindowTest):
         photo = self.take()
         self.assertEqual((photo.width_px, photo.height_px, photo.name), (960, 640, "lawn.png"))
         self.assertIn("photo", self.window.ticket.open_groups)
+        self.assertEqual(self.window.ticket.handover.typed_size, "960x640")
         # what is seen above is the photo's sky, to its tone
         shown = self.pixels()
         spot = on_widget(photo, np.array([[100.0, 60.0]]), self.size)[0] / self.size

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.photo.reading import whole_pixels
 from kilnchisel.core.picture.apart import Parting, Sampled
 from kilnchisel.core.picture.denoise import denoised
@@ -230,6 +231,11 @@ class Mockup:
     ) -> Iterator[Refined]:
         """The piece in its photo, of growing quality."""
         assert self.scene.photo is not None
+        if not self.traced.parts:
+            raise KilnError(
+                "On this machine the tracer cannot put a piece into a photo; its draft, which can be "
+                "written too, shows it there."
+            )
         whole = None
         if max(size) > max(self.scene.photo.pixels.shape):
             whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)

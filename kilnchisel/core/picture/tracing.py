@@ -208,6 +208,11 @@ class TracedScene:
         layers = [dr.select(there, 1.0, 0.0), dr.select(there, depth, 0.0), *share.values()]
         return self._summed(layers, part), names
 
+    @property
+    def parts(self) -> bool:
+        """Whether it can tell a piece from its ground."""
+        return self._wide
+
     def _refuse_narrow(self) -> None:
         if not self._wide:
             raise KilnError(
