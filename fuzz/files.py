@@ -39,9 +39,17 @@ def take(path: Path) -> None:
     from kilnchisel.core.blanks.meshfile import MESH_KINDS, mesh_of_file
     from kilnchisel.core.lettering.content import ARTWORK_ENDINGS, content_of_file
     from kilnchisel.core.lettering.faces import file_face
+    from kilnchisel.core.photo.marks import beginning
+    from kilnchisel.core.photo.reading import photo_pixels, photo_taken
+    from kilnchisel.core.photo.record import record_kept
+    from kilnchisel.core.scene.photojob import taken_in
 
     ending = path.suffix
-    if ending == ".kcj":
+    if ".photo" in path.name:
+        taken = photo_taken(path)
+        photo_pixels(taken.sha256, taken.name)
+        record_kept(taken_in(taken, beginning("rectangle", taken.size)))
+    elif ending == ".kcj":
         read_preview(path)
         outline_of(open_job(path).letterings[0].content)
     elif ending in (".ttf", ".otf", ".woff"):

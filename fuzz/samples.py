@@ -25,6 +25,7 @@ def samples() -> dict[str, bytes]:
         ".woff": _woff((RESOURCES / "fonts" / "pacifico" / "Pacifico-Regular.ttf").read_bytes()),
     }
     found |= {f".{kind}": _picture(kind) for kind in ("png", "jpg", "tif", "webp", "bmp")}
+    found |= {f".photo.{kind}": _photo(kind) for kind in ("jpg", "png", "tif", "heic", "exr")}
     found |= {f".{kind}": _mesh(kind) for kind in ("stl", "obj", "ply", "glb", "3mf", "off")}
     return found
 
@@ -73,6 +74,27 @@ def _picture(kind: str) -> bytes:
     ImageDraw.Draw(picture).ellipse((10, 10, 60, 50), fill="black")
     buffer = io.BytesIO()
     picture.save(buffer, {"jpg": "JPEG", "tif": "TIFF"}.get(kind, kind.upper()), dpi=(300, 300))
+    return buffer.getvalue()
+
+
+def _photo(kind: str) -> bytes:
+    """A photograph with a record of its lens and where it was taken."""
+    import numpy as np
+    import pillow_heif
+    from PIL import Image
+
+    from kilnchisel.core.scene.ownplace import exr_of
+
+    if kind == "exr":
+        return exr_of(np.full((32, 64, 3), 0.4, np.float16))
+    pillow_heif.register_heif_opener()
+    record = Image.Exif()
+    record[0x0112] = 6
+    record.get_ifd(0x8769)[0xA405] = 35
+    record.get_ifd(0x8825)[1] = "N"
+    buffer = io.BytesIO()
+    picture = Image.linear_gradient("L").resize((96, 64)).convert("RGB")
+    picture.save(buffer, {"jpg": "JPEG", "tif": "TIFF", "heic": "HEIF"}.get(kind, "PNG"), exif=record)
     return buffer.getvalue()
 
 
