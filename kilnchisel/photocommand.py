@@ -94,6 +94,18 @@ def add_to(commands: Any) -> None:
 
 
 def photo(options: Any, opened: Any, writable: Any) -> None:
+    """Do what the command says, a value that is refused in a sentence. See ``_photo``. Raises KilnError."""
+    from pydantic import ValidationError
+
+    from kilnchisel.core.job.edits import refusal
+
+    try:
+        _photo(options, opened, writable)
+    except ValidationError as error:
+        raise KilnError(refusal(error)) from None
+
+
+def _photo(options: Any, opened: Any, writable: Any) -> None:
     """Do what the command says. ``opened``: reads a job; ``writable``: refuses a path that cannot be
     written. Raises KilnError."""
     from kilnchisel.core.handover.packing import save_packed

@@ -373,6 +373,13 @@ class OnTheCommandLine(InAFolder):
             (["--rectangle", "60,140 180,150 170,60 70,70", "--width", "3"], "Give the height too"),
             (["--rectangle", "a b c d", "--width", "3", "--height", "3"], "are no points of a photo"),
             (["--horizon", "0,80 240,80"], "--below"),
+            (
+                ["--rectangle", "60,140 180,150 170,60 70,70", "--width", "0.2", "--height", "3"],
+                "Width 0.2 mm is too small",
+            ),
+            (["--rectangle", "60,140 1e9,150 170,60 70,70", "--width", "9", "--height", "3"], "Corners 1"),
+            (["--horizon", "0,80 240,80", "--below", "9,99", "--beside", "1e5km"], "is not a length"),
+            (["--horizon", "0,80 240,80", "--below", "9,99", "--beside", "90000m"], "Beside 9"),
             (["--lines", "along", "1,2", "3,4"], "--measured along"),
             (["--ellipse", "1,2", "3,4", "--diameter", "3"], "is no ellipse"),
         ):
