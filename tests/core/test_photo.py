@@ -20,6 +20,7 @@ from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Brush, Horizon
 from kilnchisel.core.job.sets import fitted
+from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.masks import grown, guided, kept_mask, mask_of_file, mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels, photo_taken, record_of, whole_pixels
 from kilnchisel.core.picture.mockup import Mockup
@@ -130,6 +131,15 @@ class Read(InAFolder):
         ):
             with self.subTest(path.name), self.assertRaisesRegex(KilnError, says):
                 photo_taken(path)
+
+    def test_the_narrowest_and_the_widest_can_begin(self):
+        for size in ((16, 6000), (6000, 16)):
+            for kind in ("rectangle", "lines", "rims", "horizon"):
+                self.assertEqual(beginning(kind, size).kind, kind)
+        data = io.BytesIO()
+        Image.new("1", (70_000, 20)).save(data, "PNG")
+        with self.assertRaisesRegex(KilnError, "65535 at most"):
+            record_of(data.getvalue(), "wide.png")
 
     def test_a_giant_is_refused_by_its_head(self):
         data = io.BytesIO()

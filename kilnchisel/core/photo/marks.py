@@ -153,7 +153,9 @@ def beginning(kind: str, size: tuple[int, int]) -> Any:
         foot = Oval(middle=at(0.5, 0.7), long_px=0.9 * half, short_px=0.35 * half)
         return Rims(rim=rim, foot=foot, diameter_mm=82.0)
     corners = at(0.32, 0.68), at(0.68, 0.66), at(0.68, 0.34), at(0.32, 0.32)
-    return Rectangle(corners=corners, width_mm=1000.0, height_mm=round(680.0 * tall / wide * 1.5, 0))
+    return Rectangle(
+        corners=corners, width_mm=1000.0, height_mm=min(max(round(1020.0 * tall / wide), 1.0), 1e6)
+    )
 
 
 GRID_LINES = 7  # each way from the middle

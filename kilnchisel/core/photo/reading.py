@@ -25,7 +25,7 @@ Array = NDArray[Any]
 
 PHOTO_ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".exr")
 FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "HEIF")
-MOST_PIXELS, LEAST_SIDE = 100_000_000, 16
+MOST_PIXELS, LEAST_SIDE, LONGEST_SIDE = 100_000_000, 16, 65_535
 WORKED_AT = 2048  # pixels of the longer side of the copy that is worked with
 LIMITS = gate.Limits(90.0, 4000 * gate.MB)
 LENS_35MM, LENS_MM, CAMERA = 0xA405, 0x920A, 0x8769  # tags of EXIF 2.32
@@ -122,6 +122,8 @@ def _refuse_size(width: int, height: int, name: str) -> None:
             f"{name} has {width} × {height} pixels; at most {MOST_PIXELS // 10**6} million can be taken "
             "in. Save a smaller copy."
         )
+    if max(width, height) > LONGEST_SIDE:
+        raise KilnError(f"{name} has {width} × {height} pixels; each way it takes {LONGEST_SIDE} at most.")
     if min(width, height) < LEAST_SIDE:
         raise KilnError(f"{name} has {width} × {height} pixels; each way it takes {LEAST_SIDE} at least.")
 
