@@ -379,17 +379,30 @@ def _scene(job: Job, *, detail: Detail) -> Scene:
 
 
 def on_photo_of(job: Job, *, detail: Detail = Detail.FINE) -> OnPhoto | None:
-    """How the piece meets its photo; None where it stands in none. Where only the lettering is shown and
-    the photo's place is a wall, it is the side of the first lettering that lies on that."""
-    photo = job.setting.photo
-    if photo is None:
+    """How the piece meets its photo; None where it stands in none."""
+    photo, plane = job.setting.photo, photo_plane_of(job)
+    if photo is None or plane is None:
         return None
     plain = None
     if photo.shown == "lettering" and job.letterings:
         plain = piece_of(job.model_copy(update={"letterings": ()}), detail=detail)
-        if getattr(photo.told, "on", "") == "wall":
-            return OnPhoto(photo, _lettered_plane(job), plain, carried=True)
-    return OnPhoto(photo, Plane(*plane_of(job)), plain)
+    return OnPhoto(photo, plane, plain, carried=_carried(job))
+
+
+def photo_plane_of(job: Job) -> Plane | None:
+    """The plane by which the piece meets its photo's place; None where it stands in none. Where only the
+    lettering is shown and the place is a wall, it is the side of the first lettering that lies on that."""
+    if job.setting.photo is None:
+        return None
+    return _lettered_plane(job) if _carried(job) else Plane(*plane_of(job))
+
+
+def _carried(job: Job) -> bool:
+    """Whether a side of the piece itself is the photo's wall."""
+    photo = job.setting.photo
+    if photo is None or photo.shown != "lettering" or not job.letterings:
+        return False
+    return getattr(photo.told, "on", "") == "wall"
 
 
 def _lettered_plane(job: Job) -> Plane:
@@ -507,8 +520,9 @@ def middle_of_job(job: Job) -> Array:
 
 def view_of(job: Job, aspect: float = 1.5) -> View:
     """The job's own camera, for a picture of this width over height."""
-    if (on_photo := on_photo_of(job, detail=Detail.ROUGH)) is not None:
-        return photo_view(on_photo.plane, on_photo.photo, aspect)
+    photo, plane = job.setting.photo, photo_plane_of(job)
+    if photo is not None and plane is not None:
+        return photo_view(plane, photo, aspect)
     camera, middle = job.setting.camera, middle_of_job(job)
     sharp_at = _sharp_at(job, middle) if camera.f_number > 0 else None
     return walk_round(camera, middle, aspect, sharp_at)
@@ -518,13 +532,7 @@ def _sharp_at(job: Job, middle: Array) -> Array:
     """What a lens is focused on: the first lettering, where it faces the front, else the middle."""
     if not job.letterings:
         return middle
-    side = lettering_laid(job, 0, detail=Detail.ROUGH).side
-    low_u, low_v, high_u, high_v = side.domain.bounds
-    lay = job.letterings[0].lay
-    across = (low_u + high_u) / 2 if side.period is None else lay.along_mm
-    spot = np.array([[across, (low_v + high_v) / 2]])
-    stance = stance_of(job)
-    return np.asarray(stance[:3, :3] @ side.to_body(spot, np.zeros(1))[0] + stance[:3, 3])
+    return _lettered_plane(job).point
 
 
 def square_on_view(

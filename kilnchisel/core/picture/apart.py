@@ -54,10 +54,6 @@ class Parting:
         self._guides: Any = 0.0
         self._plain: Any = 0.0
 
-    @property
-    def rounds(self) -> int:
-        return 1 if self._bare is None else 2
-
     def add(self, sampled: Sampled, samples: int, guides: int) -> None:
         """More samples of both, and more of what the denoiser goes by."""
         self._apart = self._apart + sampled(self._traced.apart, samples, self._done)

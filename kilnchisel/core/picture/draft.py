@@ -62,6 +62,7 @@ MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 PHOTO = GROUND_LIT + 1
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
+NO_MASK = (None, None, None, None)
 KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
 KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
@@ -97,7 +98,7 @@ class Draft:
         self._veil_of: tuple[Any, Any] = (None, None)
         self._photo: Photographed | None = None  # behind what is being drawn
         self._photo_of: tuple[Any, Any] = (None, None)
-        self._before: tuple[Any, Any, Any] = (None, None, None)  # what stands before the piece, at a size
+        self._before: tuple[Any, Any, Any, Any] = NO_MASK  # what stands before the piece, at a size
 
     def render(
         self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail = Detail.FINE
@@ -116,8 +117,11 @@ class Draft:
                     one.release()
             for _, texture in (*self._rooms.values(), *self._backdrops.values()):
                 texture.release()
+            if self._photo_of[1] is not None:
+                self._photo_of[1].release()
         for kept in (self._hits, self._gathered, self._rooms, self._backdrops):
             kept.clear()
+        self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
         self._shadow_of = (None, None)
         self._open_light = (None, None, ())
         forget_tracers()
@@ -172,12 +176,12 @@ class Draft:
         """A picture (h, w, 4) with what of the photo stands before the piece."""
         if photo.mask is None:
             return pixels
-        of, seen, hidden = self._before
-        if of != (id(photo), size):
+        of, at, seen, hidden = self._before
+        if of is not photo or at != size:
             hidden = before(photo, size)
             assert hidden is not None
             hidden, seen = hidden[..., None].astype(np.float32), behind(photo, size).astype(np.float32)
-            self._before = (id(photo), size), seen, hidden
+            self._before = photo, size, seen, hidden
         over = pixels.copy()
         over[..., :3] = np.rint(pixels[..., :3] * (1 - hidden) + seen * hidden)
         return over

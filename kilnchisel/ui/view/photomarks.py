@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 
-from kilnchisel.core.build import on_photo_of
+from kilnchisel.core.build import photo_plane_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
@@ -67,12 +67,11 @@ def mark_dragged(job: Job, number: int, pixel: Pixel, size: tuple[int, int]) -> 
 def piece_dragged(before: Job, start: Pixel, pixel: Pixel, size: tuple[int, int]) -> Job | None:
     """The job with its piece moved over the photo's ground or wall, from one widget pixel to another; None
     where the pointer is off it."""
-    photo = before.setting.photo
-    on_photo = on_photo_of(before)
-    if photo is None or on_photo is None:
+    photo, plane = before.setting.photo, photo_plane_of(before)
+    if photo is None or plane is None:
         return None
-    turn, _ = brought(on_photo.plane, photo)
-    normal = on_photo.plane.normal @ turn  # of the plane, in the place
+    turn, _ = brought(plane, photo)
+    normal = plane.normal @ turn  # of the plane, in the place
     off = np.array([photo.beside_mm, photo.beyond_mm, photo.above_mm])
     ends = np.array([in_photo_px(photo, one, size) for one in (start, pixel)])
     spots = stood_for(photo).on_plane(ends, normal, off)
