@@ -63,6 +63,10 @@ def serve() -> None:
             "took": time.monotonic() - started,
             "seconds": result.seconds,
             "words": words.getvalue() if failed else "",
+            "wrong": [
+                f"{test.id()}: {told.strip().splitlines()[-1]}"
+                for test, told in (*result.failures, *result.errors)
+            ],
         }
         answers.write(json.dumps(answer) + "\n")
         answers.flush()
@@ -94,7 +98,8 @@ class Desk(threading.Thread):
                 code = process.wait()
                 answer: dict[str, Any] = {"run": 1, "failed": 1, "skipped": 0, "took": 0.0, "seconds": {}}
                 last = "".join(self._told.read_text(errors="replace").splitlines(True)[-LINES:])
-                answer["words"] = f"{name} ended the process that ran it (code {code}).\n{last}"
+                answer["wrong"] = [f"{name} ended the process that ran it (code {code})"]
+                answer["words"] = answer["wrong"][0] + f"\n{last}"
                 process = self._process()
             else:
                 answer = json.loads(line)
@@ -146,6 +151,8 @@ def main(words: list[str]) -> int:
     seconds = {test: s for one in done.values() for test, s in one["seconds"].items()}
     for test in sorted(seconds, key=lambda test: -seconds[test])[:SLOWEST]:
         print(f"{seconds[test]:6.1f} s  {test}")
+    for wrong in (line for one in done.values() for line in one["wrong"]):
+        print(f"FAILED  {wrong}")
     run, failed, skipped = (sum(one[key] for one in done.values()) for key in ("run", "failed", "skipped"))
     print(f"{run - failed - skipped} passed, {failed} failed, {skipped} skipped", flush=True)
     return 1 if failed or run == 0 else 0

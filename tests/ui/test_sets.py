@@ -48,7 +48,8 @@ class Sets(WindowTest):
         return said
 
     def test_pictures_of_this_piece_come_by_themselves(self):
-        cache = self.enterContext(tempfile.TemporaryDirectory())
+        # the bench goes on when the test is over and may write one more texture while the folder is removed
+        cache = self.enterContext(tempfile.TemporaryDirectory(ignore_cleanup_errors=True))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": cache}))
         self.new()
         two = sets_for(self.window.session.job.blank)[:2]
