@@ -86,6 +86,12 @@ def add_to(commands: Any) -> None:
     )
     photo.add_argument("--does-not", action="append", metavar="POINTS", help="a stroke on what does not")
     photo.add_argument(
+        "--fill", type=Path, metavar="MASK", help="a picture, light where the photo is filled anew"
+    )
+    photo.add_argument(
+        "--take-away", action="append", metavar="POINTS", help="a stroke on an old print, a sign, a screw"
+    )
+    photo.add_argument(
         "--brush", type=float, default=20.0, metavar="PX", help="how wide; default %(default)s"
     )
     photo.add_argument("--out", action="store_true", help="take the job out of its photo")
@@ -146,7 +152,9 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     if options.stands or options.does_not:
         from kilnchisel.core.photo.masks import grown_mask
 
-        photo = photo.model_copy(update={"before": grown_mask(photo, _brushes(options))})
+        strokes = _brushes(options, (True, options.stands), (False, options.does_not))
+        photo = photo.model_copy(update={"before": grown_mask(photo, strokes)})
+    photo = _without(photo, options)
     shadow = _spots(options.sun, 2, 3) if options.sun else ()
     white = _spots(options.white, 2, 2) if options.white else None
     job = in_photo(job, photo, LightTold(shadow, white))
@@ -154,12 +162,26 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     _say(stood_for(photo), json_=options.json)
 
 
-def _brushes(options: Any) -> Any:
+def _without(photo: Any, options: Any) -> Any:
+    """The photo without what is taken away of it."""
+    from kilnchisel.core.photo.cleared import cleared_by_mask, cleared_by_strokes
+
+    if options.fill is not None and options.take_away:
+        raise KilnError("Say by one of these what is taken away: --fill or --take-away.")
+    if options.fill is not None:
+        return photo.model_copy(update={"cleared": cleared_by_mask(photo, options.fill)})
+    if options.take_away:
+        strokes = _brushes(options, (True, options.take_away))
+        return photo.model_copy(update={"cleared": cleared_by_strokes(photo, strokes)})
+    return photo
+
+
+def _brushes(options: Any, *kinds: tuple[bool, Any]) -> Any:
     from kilnchisel.core.job.photo import Brush
 
     return tuple(
         Brush(points=_spots(text, 1, 4000), wide_px=options.brush, before=before)
-        for before, texts in ((True, options.stands), (False, options.does_not))
+        for before, texts in kinds
         for text in texts or ()
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -11,13 +12,14 @@ from PyQt6.QtCore import QTimer
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.photo.cleared import cleared_by_strokes
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.masks import grown_mask, mask_of_file
 from kilnchisel.core.photo.reading import PHOTO_ENDINGS, photo_taken
 from kilnchisel.core.scene.photojob import LightTold, in_photo, lit_by_photo, out_of_photo, taken_in
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.ui.away import away
-from kilnchisel.ui.standsbefore import StandsBefore
+from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -34,6 +36,10 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
         "photo.light": partial(_light_again, window),
         "photo.mask": partial(_hide_behind, window),
         "photo.strokes": partial(_paint_before, window),
+        "photo.fill": partial(_take_away, window),
+        "photo.unfill": partial(
+            window.session.edit, ("setting", "photo", "cleared"), None, "nothing taken away"
+        ),
         "photo.unmask": partial(
             window.session.edit, ("setting", "photo", "before"), None, "hidden behind nothing"
         ),
@@ -90,6 +96,26 @@ def _paint_before(window: Window) -> None:
     if dialog.exec():
         mask = away(partial(grown_mask, photo, dialog.brushes), "Growing the mask", window)
         window.session.edit(("setting", "photo", "before"), mask, "what stands before it")
+
+
+def _take_away(window: Window) -> None:
+    photo = window.session.job.setting.photo
+    if photo is None:
+        return
+    dialog = TakenAway(photo, window.theme, window)
+    if not dialog.exec():
+        return
+    if not dialog.brushes:
+        window.session.edit(("setting", "photo", "cleared"), None, "nothing taken away")
+        return
+    stopped = threading.Event()
+    cleared = away(
+        partial(cleared_by_strokes, photo, dialog.brushes, stopped.is_set),
+        "Taking it away",
+        window,
+        stopped.set,
+    )
+    window.session.edit(("setting", "photo", "cleared"), cleared, "taken away")
 
 
 def _hide_behind(window: Window) -> None:

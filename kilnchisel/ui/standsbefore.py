@@ -1,4 +1,5 @@
-"""Asks what of a photo stands before the piece: a stroke on it, a stroke beside it, and it grows."""
+"""Asks what of a photo stands before the piece, a stroke on it, a stroke beside it, and it grows; and what
+of it is taken away."""
 
 from __future__ import annotations
 
@@ -91,6 +92,24 @@ class StandsBefore(MaskDialog):
             veil[..., 3] = np.rint(amount * VEIL[3])
             self.canvas.grown = image_of(veil)
         self.canvas.update()
+
+
+class TakenAway(MaskDialog):
+    """Strokes on what is to be gone from a photo."""
+
+    title, kinds = "What is taken away", ("Take away", "Keep")
+    none = "None of it", "Drop all strokes"
+
+    def __init__(self, photo: Photo, theme: Theme, parent: QWidget | None = None) -> None:
+        self.photo = photo
+        known = () if photo.cleared is None else photo.cleared.strokes
+        strokes = tuple(_as_stroke(one, photo) for one in known)
+        super().__init__(image_of(photo_pixels(photo.sha256, photo.name)), strokes, theme, parent)
+
+    @property
+    def brushes(self) -> tuple[Brush, ...]:
+        """The strokes in the photo's own pixels."""
+        return tuple(_as_brush(one, self.photo) for one in self.strokes)
 
 
 def _as_brush(stroke: Stroke, photo: Photo) -> Brush:

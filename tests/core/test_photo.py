@@ -7,6 +7,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import cv2
 import numpy as np
 import OpenEXR
 from PIL import Image
@@ -14,12 +15,13 @@ from PIL import Image
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import save_packed
-from kilnchisel.core.job.assets import forget
+from kilnchisel.core.job.assets import forget, keep_asset
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Brush, Horizon
 from kilnchisel.core.job.sets import fitted
+from kilnchisel.core.photo.cleared import shown_pixels, shown_whole
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.masks import grown, guided, kept_mask, mask_of_file, mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels, photo_taken, record_of, whole_pixels
@@ -341,6 +343,47 @@ class OnTheCommandLine(InAFolder):
         self.assertEqual(called("photo", self.made, "--out", "-o", self.made)[0], 0)
         self.assertIsNone(_job(self.made).setting.photo)
 
+    def test_what_is_taken_away_by_a_mask_or_a_stroke(self):
+        place = ("--horizon", "0,80 240,80", "--below", "120,130")
+        mask = self.folder / "mask.png"
+        marked = np.zeros(SIZE[::-1], np.uint8)
+        marked[60:90, 100:140] = 255
+        Image.fromarray(marked).save(mask)
+        for more in (("--fill", mask), ("--take-away", "100,75 140,75", "--brush", "30")):
+            status, _, errors = self.photo_command(*place, *more)
+            self.assertEqual((status, errors), (0, ""))
+            photo = _job(self.made).setting.photo
+            # it goes on in the job's file, without what was kept here
+            with mock.patch.dict("kilnchisel.core.job.assets._held", clear=True):
+                forget(photo.cleared.sha256)
+                photo = _job(self.made).setting.photo
+                shown, whole = shown_pixels(photo), shown_whole(photo)
+            np.testing.assert_array_equal(shown, whole)
+            changed = (shown != photo_pixels(photo.sha256, photo.name)).any(axis=2)
+            rows, columns = np.nonzero(changed)
+            self.assertGreaterEqual((rows.min(), columns.min()), (60, 84))
+            self.assertLess((rows.max(), columns.max()), (91, 157))
+        for more, says in (
+            (("--fill", mask, "--take-away", "1,1 2,2"), "by one of these"),
+            (("--take-away", "0,80 240,80", "--brush", "150"), "at most 30 % can be taken away"),
+            (("--take-away", "-500,-80 -400,-80"), "Nothing of the photo is marked"),
+        ):
+            status, _, errors = self.photo_command(*place, *more)
+            self.assertEqual((status, says in errors), (2, True), errors)
+
+    def test_what_is_kept_of_it_and_does_not_fit_is_told(self):
+        self.photo_command("--horizon", "0,80 240,80", "--below", "120,130", "--take-away", "100,75 140,75")
+        photo = _job(self.made).setting.photo
+        for data in (
+            b"no picture",
+            _png(np.zeros((20, 30, 3), np.uint8)),
+            _png(np.zeros((20, 30, 3), np.uint16)),
+        ):
+            kept = keep_asset(data, "x")
+            other = photo.model_copy(update={"cleared": photo.cleared.model_copy(update={"sha256": kept})})
+            with self.assertRaisesRegex(KilnError, "mark it again"):
+                shown_pixels(other)
+
     def test_the_record_goes_on_without_place_and_numbers(self):
         record = Image.Exif()
         record[0x010F], record[0x0112] = "Tarn Optics", 3
@@ -398,6 +441,10 @@ class OnTheCommandLine(InAFolder):
                 self.assertEqual(status, 2)
                 self.assertIn(says, errors)
         self.assertFalse(self.made.exists())
+
+
+def _png(pixels):
+    return cv2.imencode(".png", pixels)[1].tobytes()
 
 
 def _job(path):

@@ -1,5 +1,6 @@
 """A job put into a photo in the window: taken in, marked, moved about, lit, hidden, taken out again."""
 
+from functools import partial
 from unittest import mock
 
 import numpy as np
@@ -10,9 +11,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from kilnchisel.core.build import on_photo_of, view_of
+from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.marks import marks_of
 from kilnchisel.core.photo.masks import mask_pixels
-from kilnchisel.ui.standsbefore import StandsBefore
+from kilnchisel.core.photo.reading import photo_pixels
+from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
 from kilnchisel.ui.view.photomarks import in_photo_px, on_widget
 from tests.core.test_photo import picture
 from tests.ui.harness import WindowTest
@@ -139,24 +142,58 @@ class InAPhoto(WindowTest):
         self.settle()
         self.assertEqual(self.window.picture.notice, "")
 
+    def stroke(self, canvas, *spots):
+        """A brush drawn over photo pixels."""
+        box = canvas.place()
+        at = [
+            QPoint(round(box.x() + x / 960 * box.width()), round(box.y() + y / 640 * box.height()))
+            for x, y in spots
+        ]
+        QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at[0])
+        for one in at[1:]:
+            QTest.mouseMove(canvas, one)
+        QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at[-1])
+
+    def test_what_is_painted_over_is_taken_away(self):
+        photo = self.take()
+        before = photo_pixels(photo.sha256, photo.name)
+        post = (slice(200, 400), slice(482, 498))
+        dialog = TakenAway(photo, self.window.theme, self.window)
+        self.addCleanup(dialog.close)
+        dialog.show()
+        dialog.brush.setValue(6)
+        self.stroke(dialog.canvas, (490, 150), (490, 636))
+        strokes = dialog.strokes
+        with mock.patch.object(TakenAway, "exec", lambda made: made.canvas.put(list(strokes)) or True):
+            self.window.follow_link("photo.fill")
+        shown = shown_pixels(self.photo)
+        # the post is gone, and what is far from it is as it was
+        self.assertGreater(np.abs(shown[post].astype(int) - before[post]).mean(), 30)
+        np.testing.assert_array_equal(shown[:, :400], before[:, :400])
+        self.settle()
+        box = self.photo, self.size
+        x, y = (on_widget(box[0], np.array([[490.0, 300.0]]), box[1])[0] / self.size).tolist()
+        seen = self.pixels()
+        at = seen[int(y * seen.shape[0]), int(x * seen.shape[1])]
+        np.testing.assert_allclose(at, shown[300, 490], atol=9)
+        # opened again it has its strokes; without any nothing is taken away
+        again = TakenAway(self.photo, self.window.theme, self.window)
+        self.assertEqual(len(again.brushes), 1)
+        again.close()
+        with mock.patch.object(TakenAway, "exec", lambda made: made.canvas.put([]) or True):
+            self.window.follow_link("photo.fill")
+        self.assertIsNone(self.photo.cleared)
+        self.session.undo()
+        self.assertIsNotNone(self.photo.cleared)
+        self.window.follow_link("photo.unfill")
+        self.assertIsNone(self.photo.cleared)
+
     def test_painted_over_it_grows_to_its_edges(self):
         photo = self.take()
         dialog = StandsBefore(photo, self.window.theme, self.window)
         self.addCleanup(dialog.close)
         dialog.show()
-        canvas = dialog.canvas
-
-        def stroke(*spots):
-            box = canvas.place()
-            at = [
-                QPoint(round(box.x() + x / 960 * box.width()), round(box.y() + y / 640 * box.height()))
-                for x, y in spots
-            ]
-            QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at[0])
-            for one in at[1:]:
-                QTest.mouseMove(canvas, one)
-            QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at[-1])
-
+        canvas, stroke = dialog.canvas, partial(self.stroke, dialog.canvas)
         dialog.brush.setValue(1)
         stroke((490, 250), (490, 600))  # down the post
         self.assertIsNone(canvas.grown)

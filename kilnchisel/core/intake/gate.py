@@ -146,6 +146,13 @@ def told_of(told: Told) -> Iterator[None]:
         _listening.told = before
 
 
+def tell(share: float, words: str) -> None:
+    """What this thread does says to who listens how far it is."""
+    told = getattr(_listening, "told", None)
+    if told is not None:
+        told(share, words)
+
+
 _answer: list[Callable[[Any], None]] = []  # inside: the way back to the program
 _said = [0.0]
 SAID_EVERY_S = 0.1

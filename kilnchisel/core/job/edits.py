@@ -16,7 +16,7 @@ from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Mask, Photo
+from kilnchisel.core.job.photo import Cleared, Mask, Photo
 from kilnchisel.core.job.setting import OwnPlace
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
 from kilnchisel.core.kinds import by_kind
@@ -311,13 +311,14 @@ def _tenth(value: float) -> float:
     return round(value, 1) if value >= 1 else round(value, 3)
 
 
-def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask, ...]:
+def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask | Cleared, ...]:
     """Artwork, pictures, a mesh, a place and a photo that the job holds by their content."""
     held = (item.content for item in job.letterings if isinstance(item.content, Artwork | Picture))
-    setting = job.setting
+    photo = job.setting.photo
+    of_photo = () if photo is None else (photo, photo.before, photo.cleared)
     others = (
         one
-        for one in (job.blank, setting.light.room, setting.photo, setting.photo and setting.photo.before)
-        if isinstance(one, Mesh3D | OwnPlace | Photo | Mask)
+        for one in (job.blank, job.setting.light.room, *of_photo)
+        if isinstance(one, Mesh3D | OwnPlace | Photo | Mask | Cleared)
     )
     return (*held, *others)

@@ -99,6 +99,15 @@ class Mask(Value):
     strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
 
 
+class Cleared(Value):
+    """What is taken away of a photo, and by what it is filled: a picture of which pixel each one there is
+    copied from. ``strokes``: by which it was marked, where it was."""
+
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    name: Annotated[str, Field(max_length=200)] = ""
+    strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
+
+
 class Photo(Value):
     """A photograph that the piece stands in.
 
@@ -126,3 +135,4 @@ class Photo(Value):
     grain: Annotated[float, Field(ge=0, le=400)] = 100.0
     grown_mm: Annotated[float, Field(ge=0, le=5000)] = 0.0
     before: Mask | None = None  # what of the photo stands before the piece
+    cleared: Cleared | None = None  # what of it is taken away: an old print, a sign, screws

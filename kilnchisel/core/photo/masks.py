@@ -35,13 +35,18 @@ ALL, NONE = 0.985, 0.002  # shares of a photo
 
 def mask_of_file(path: Path, size: tuple[int, int]) -> Mask:
     """A mask from a picture: light where something stands before the piece. Raises KilnError."""
+    return kept_mask(mask_picture(path, size), path.name)
+
+
+def mask_picture(path: Path, size: tuple[int, int]) -> Array:
+    """How light a picture of a photo's shape is, (h, w) 0..1. Raises KilnError where it is of another."""
     data = gate.bytes_of(path, LARGEST, "mask")
     pixels = gate.read(PIXELS_IN, path.name, data, path.name, KEPT_AT)
     if abs(pixels.shape[1] / pixels.shape[0] / (size[0] / size[1]) - 1) > LOPSIDED:
         raise KilnError(
             f"{path.name} is {pixels.shape[1]} × {pixels.shape[0]} pixels, of another shape than the photo."
         )
-    return kept_mask(pixels.mean(axis=2) / 255, path.name)
+    return np.asarray(pixels.mean(axis=2) / 255)
 
 
 def grown_mask(photo: Photo, strokes: tuple[Brush, ...]) -> Mask:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import LUMA, curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.photo.reading import whole_pixels
+from kilnchisel.core.photo.cleared import shown_whole
 from kilnchisel.core.picture.apart import Parting, Sampled
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
@@ -238,7 +238,7 @@ class Mockup:
             )
         whole = None
         if max(size) > max(self.scene.photo.pixels.shape):
-            whole = whole_pixels(self.scene.photo.photo.sha256, self.scene.photo.photo.name)
+            whole = shown_whole(self.scene.photo.photo)
         seen = behind(self.scene.photo, size, whole)
         hidden, grown, own_grain = before(self.scene.photo, size), None, grain(seen)
         parting = Parting(self.scene, self.traced)

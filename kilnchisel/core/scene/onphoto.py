@@ -17,8 +17,8 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Light
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.masks import mask_pixels
-from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.core.photo.stood import Stood
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
@@ -60,7 +60,7 @@ class Photographed:
 def photographed(photo: Photo) -> Photographed:
     """A job's photo, ready to be seen. Raises KilnError where it is lost."""
     mask = None if photo.before is None else mask_pixels(photo.before)
-    return Photographed(photo, photo_pixels(photo.sha256, photo.name), mask)
+    return Photographed(photo, shown_pixels(photo), mask)
 
 
 @dataclass(frozen=True, eq=False)

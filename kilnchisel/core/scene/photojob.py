@@ -13,7 +13,8 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo, Spot
 from kilnchisel.core.job.setting import KeyLight
 from kilnchisel.core.photo.camera import stood_for
-from kilnchisel.core.photo.reading import Taken, photo_pixels
+from kilnchisel.core.photo.cleared import shown_pixels
+from kilnchisel.core.photo.reading import Taken
 from kilnchisel.core.scene.photolight import (
     light_levels,
     place_of_photo,
@@ -55,7 +56,7 @@ def lit_by_photo(job: Job, told: LightTold) -> Job:
     photo = job.setting.photo
     if photo is None:
         raise KilnError("This job stands in no photo.")
-    pixels, stood = photo_pixels(photo.sha256, photo.name), stood_for(photo)
+    pixels, stood = shown_pixels(photo), stood_for(photo)
     sun = sun_by_shadow(photo, *told.shadow) if told.shadow else None
     on_wall = getattr(photo.told, "on", "ground") == "wall"
     normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])

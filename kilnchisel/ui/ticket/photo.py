@@ -74,6 +74,9 @@ def photo_specs(job: Job) -> list[Spec]:
         fields.append(link("photo.mask", "", "Hide behind a mask…", "A picture that is light where it is"))
     else:
         fields.append(link("photo.unmask", "", "Hide behind nothing", "Drop the mask"))
+    fields.append(link("photo.fill", "", "Take away…", "Paint over an old print, a sign or a screw"))
+    if photo.cleared is not None:
+        fields.append(link("photo.unfill", "", "Take nothing away", "The photo as it came"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
 
 
