@@ -86,6 +86,24 @@ def add_to(commands: Any) -> None:
     )
     photo.add_argument("--does-not", action="append", metavar="POINTS", help="a stroke on what does not")
     photo.add_argument(
+        "--folds", metavar="LENGTH", help="it lies on cloth, its folds so wide from valley to valley"
+    )
+    photo.add_argument(
+        "--fold-light",
+        metavar="ANGLE",
+        default="90",
+        help="from where the light comes over the cloth: 0 from the right, 90 from above",
+    )
+    photo.add_argument(
+        "--fold-depth", type=float, default=100.0, metavar="PERCENT", help="of how deep they look"
+    )
+    photo.add_argument(
+        "--fold-shade", type=float, default=100.0, metavar="PERCENT", help="of the cloth's light and dark"
+    )
+    photo.add_argument(
+        "--pull", action="append", metavar="POINTS", help='move what lies at one point: "x,y x,y"'
+    )
+    photo.add_argument(
         "--fill", type=Path, metavar="MASK", help="a picture, light where the photo is filled anew"
     )
     photo.add_argument(
@@ -117,7 +135,7 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.photo.camera import stood_for
     from kilnchisel.core.photo.reading import photo_taken
-    from kilnchisel.core.scene.photojob import LightTold, in_photo, out_of_photo, taken_in
+    from kilnchisel.core.scene.photojob import in_photo, out_of_photo, taken_in
 
     job = opened(options.job)
     if options.output is None:
@@ -136,8 +154,13 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
         "above_mm": parse_length(options.above),
         "turn_deg": parse_angle(options.turn),
         "grown_mm": parse_length(options.grown),
-        "shown": "lettering" if options.only_lettering else "whole",
+        "shown": "lettering" if options.only_lettering or options.folds else "whole",
     }
+    if options.sun:
+        more["shadow"] = _spots(options.sun, 2, 3)
+    if options.white:
+        more["white"] = _spots(options.white, 2, 2)
+    more |= _folds(options)
     if options.lens is not None:
         more["lens_mm"] = parse_length(options.lens)
     if options.straight:
@@ -155,11 +178,28 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
         strokes = _brushes(options, (True, options.stands), (False, options.does_not))
         photo = photo.model_copy(update={"before": grown_mask(photo, strokes)})
     photo = _without(photo, options)
-    shadow = _spots(options.sun, 2, 3) if options.sun else ()
-    white = _spots(options.white, 2, 2) if options.white else None
-    job = in_photo(job, photo, LightTold(shadow, white))
+    job = in_photo(job, photo)
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def _folds(options: Any) -> dict[str, Any]:
+    """The cloth that the lettering lies on. Raises KilnError where it is half told."""
+    from kilnchisel.core.job.photo import Folds, Pull
+
+    if options.folds is None:
+        if options.pull:
+            raise KilnError("Say how wide a fold of the cloth is too: --folds 60mm")
+        return {}
+    pulls = (_spots(text, 2, 2) for text in options.pull or ())
+    folds = Folds(
+        wide_mm=parse_length(options.folds),
+        light_deg=parse_angle(options.fold_light),
+        deep=options.fold_depth,
+        shade=options.fold_shade,
+        pulls=tuple(Pull(at=at, to=to) for at, to in pulls),
+    )
+    return {"folds": folds}
 
 
 def _without(photo: Any, options: Any) -> Any:

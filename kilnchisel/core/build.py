@@ -400,9 +400,7 @@ def photo_plane_of(job: Job) -> Plane | None:
 def _carried(job: Job) -> bool:
     """Whether a side of the piece itself is the photo's wall."""
     photo = job.setting.photo
-    if photo is None or photo.shown != "lettering" or not job.letterings:
-        return False
-    return getattr(photo.told, "on", "") == "wall"
+    return photo is not None and photo.is_its_wall and bool(job.letterings)
 
 
 def _lettered_plane(job: Job) -> Plane:
@@ -514,8 +512,17 @@ def sides_of(blank: Blank) -> tuple[str, ...]:
 
 def middle_of_job(job: Job) -> Array:
     """The middle of the piece in the scene, which the camera looks at; lettering does not move it."""
+    return _ball_of(job)[0]
+
+
+def radius_of_job(job: Job) -> float:
+    """The radius of the ball round the piece, mm."""
+    return _ball_of(job)[1]
+
+
+def _ball_of(job: Job) -> tuple[Array, float]:
     body = body_of(job.blank, detail=Detail.ROUGH)
-    return middle_of(shown_body(job, body), stance_of(job))[0]
+    return middle_of(shown_body(job, body), stance_of(job))
 
 
 def view_of(job: Job, aspect: float = 1.5) -> View:

@@ -69,6 +69,8 @@ GESTURES = (
     ("Drag a point of the line", "bend the curve or slope that letters stand on"),
     ("Drop a file on the window", "a job to open, a font to use, artwork to add"),
     ("Arrow keys", "1 mm; with Shift 0.1 mm"),
+    ("B, held down", "in a photo: the photo as it came"),
+    ("Shift while a mark in a photo is dragged", "it catches on nothing"),
     ("Escape while dragging", "put it back"),
     ("Double-click the lettering", "type on the object; Escape or a click beside it ends that"),
     ("Drag beside the lettering", "walk round; square-on: move the sheet; in a photo: move the piece"),

@@ -11,21 +11,29 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.photo import Spot
 from kilnchisel.core.photo.cleared import cleared_by_strokes
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.masks import grown_mask, mask_of_file
 from kilnchisel.core.photo.reading import PHOTO_ENDINGS, photo_taken
-from kilnchisel.core.scene.photojob import LightTold, in_photo, lit_by_photo, out_of_photo, taken_in
+from kilnchisel.core.scene.photojob import in_photo, lit_by_photo, out_of_photo, taken_in
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.ui.away import away
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
+from kilnchisel.ui.view.photolines import FOLDS, LineOver, fold_wide, light_towards, pulled
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
 
 IN_A_PHOTO = "The job stands in a photo and is seen from where that was taken."
 FROM_ITS_EDGE_PX = 220  # of the ticket: what follows the first field is seen too
+SUN = "Draw a line from the foot of something upright to the tip of its shadow on the ground."
+WHITE = "Draw a line from something white in the sun to the same in the shade."
+FOLD_LIGHT = "Draw a line over the cloth towards where its light comes from."
+FOLD_WIDE = "Draw a line across a fold, from valley to valley."
+PULL = "Pull at the lettering where it should lie; Esc ends it."
 MASK_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".webp")
 
 
@@ -36,6 +44,12 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
         "photo.light": partial(_light_again, window),
         "photo.mask": partial(_hide_behind, window),
         "photo.strokes": partial(_paint_before, window),
+        "photo.sun": partial(_told_by_line, window, "shadow", SUN),
+        "photo.white": partial(_told_by_line, window, "white", WHITE),
+        "folds.light": partial(_draw, window, FOLD_LIGHT, LineOver("light of the cloth", light_towards)),
+        "folds.wide": partial(_draw, window, FOLD_WIDE, LineOver("width of a fold", fold_wide)),
+        "folds.pull": partial(_draw, window, PULL, LineOver("pull", pulled, stays=True)),
+        "folds.unpull": partial(window.session.edit, (*FOLDS, "pulls"), (), "no pulls"),
         "photo.fill": partial(_take_away, window),
         "photo.unfill": partial(
             window.session.edit, ("setting", "photo", "cleared"), None, "nothing taken away"
@@ -84,8 +98,24 @@ def _show_fields(window: Window) -> None:
 
 def _light_again(window: Window) -> None:
     job = window.session.job
-    made = away(partial(lit_by_photo, job, LightTold()), "Reading the light of the photo", window)
+    made = away(partial(lit_by_photo, job), "Reading the light of the photo", window)
     window.session.put(made, "light of the photo")
+
+
+def _draw(window: Window, words: str, line: LineOver) -> None:
+    window.picture.begin_line(line)
+    window.say(words)
+
+
+def _told_by_line(window: Window, field: str, words: str) -> None:
+    """A line over the photo that tells of its light."""
+
+    def done(start: Spot, end: Spot) -> None:
+        job = change(window.session.job, ("setting", "photo", field), (start, end))
+        made = away(partial(lit_by_photo, job), "Reading the light of the photo", window)
+        window.session.put(made, "light of the photo")
+
+    _draw(window, words, LineOver("light of the photo", done=done))
 
 
 def _paint_before(window: Window) -> None:

@@ -25,7 +25,7 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.likeness import grain, grained, softness
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.core.scene.photojob import LightTold, in_photo, taken_in
+from kilnchisel.core.scene.photojob import in_photo, taken_in
 from kilnchisel.core.scene.photolight import sun_by_shadow
 
 SIZE = (480, 320)
@@ -164,7 +164,7 @@ class TheSun(unittest.TestCase):
         toward = np.array([np.sin(turn) * np.cos(tilt), -np.cos(turn) * np.cos(tilt), np.sin(tilt)])
         tip = np.array([0.0, 0.0, 100.0]) - toward * 100.0 / toward[2]
         shadow = view.project(np.array([[0.0, 0, 0], tip, [0, 0, 100.0]]), SIZE)[:, :2]
-        made = in_photo(job, taken_in(taken, rectangle_there()), LightTold(tuple(map(tuple, shadow))))
+        made = in_photo(job, taken_in(taken, rectangle_there(), shadow=tuple(map(tuple, shadow))))
         lamp = made.setting.light.lamps[0]
         self.assertAlmostEqual(lamp.turn_deg, SUN.turn_deg, delta=3.0)
         picture = traced(scene_of_job(made), view_of(made, SIZE[0] / SIZE[1]))

@@ -5,14 +5,17 @@ from unittest import mock
 
 import numpy as np
 from PIL import Image
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from kilnchisel.core.build import on_photo_of, view_of
+from kilnchisel.core.build import on_photo_of, scene_of_job, view_of
+from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.photo.cleared import shown_pixels
-from kilnchisel.core.photo.marks import marks_of
+from kilnchisel.core.photo.marks import beginning, marks_of
 from kilnchisel.core.photo.masks import mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
@@ -70,7 +73,7 @@ class InAPhoto(WindowTest):
         self.take()
         view = view_of(self.session.job)
         start = self.mark(0)
-        self.drag(start, (start[0], start[1] + 20))
+        self.drag(start, (start[0], start[1] + 20), keys=Qt.KeyboardModifier.ShiftModifier)
         self.assertAlmostEqual(self.mark(0)[1], start[1] + 20, delta=1)
         self.assertNotEqual(view_of(self.session.job).up.tolist(), view.up.tolist())
         self.settle()
@@ -80,6 +83,102 @@ class InAPhoto(WindowTest):
         below = self.mark(2)
         self.drag(below, (below[0], self.mark(0)[1] - 60), steps=30)
         self.assertEqual(view_of(self.session.job).eye[2] > 0, True)
+
+    def test_a_mark_catches_on_what_is_in_the_photo(self):
+        photo = self.take()
+        corner = photo_spot = (480.0, 160.0)  # of the post
+        near = on_widget(photo, np.array([photo_spot]), self.size)[0]
+        start = self.mark(0)
+        self.drag(start, (near[0] + 3, near[1] - 4), drop=False)
+        np.testing.assert_allclose(marks_of(self.photo.told)[0], corner, atol=0.7)
+        self.mouse(
+            QEvent.Type.MouseMove, (near[0] + 3, near[1] - 4), keys=Qt.KeyboardModifier.ShiftModifier
+        )
+        self.assertGreater(np.abs(np.array(marks_of(self.photo.told)[0]) - corner).max(), 3)
+        self.mouse(QEvent.Type.MouseButtonRelease, (near[0], near[1]), False)
+
+    def line(self, link, start, end, drop=True):
+        """A line over photo pixels, for a link of the ticket."""
+        self.window.follow_link(link)
+        ends = on_widget(self.photo, np.array([start, end], float), self.size)
+        self.drag(tuple(ends[0]), tuple(ends[1]), drop=drop)
+
+    def test_lines_over_the_photo_tell_its_light(self):
+        self.take()
+        before = self.session.job
+        self.line("photo.sun", (500, 560), (700, 540))
+        self.assertEqual(self.session.job.setting.light.lamps[0].kind, "sun")
+        sun = self.session.job.setting.light.lamps[0]
+        np.testing.assert_allclose(self.photo.shadow, [(500, 560), (700, 540)], atol=0.5)
+        self.assertIsNone(self.window.picture.line)
+        self.line("photo.white", (200, 100), (200, 500))
+        told = self.session.job.setting.light
+        self.assertEqual(told.lamps[0].turn_deg, sun.turn_deg)  # the sun is not forgotten
+        self.assertNotEqual(told.lamps[0].strength, sun.strength)
+        self.session.undo()
+        self.session.undo()
+        self.assertEqual(self.session.job, before)
+        self.line("photo.sun", (500, 100), (700, 90))  # in the sky
+        self.assertIn("on the ground", self.window.hint.text() + self.window.picture.notice)
+        self.assertEqual(self.session.job, before)
+
+    def test_lettering_on_cloth_is_shown_its_folds_and_pulled(self):
+        self.take()
+        told = beginning("rectangle", (960, 640)).model_copy(update={"width_mm": 300, "height_mm": 150})
+        for path, value in (
+            (("letterings", 0, "craft"), Printed()),
+            (("letterings", 0, "finish"), Ink(colour="#101020")),
+            (("setting", "photo", "told"), told),
+        ):
+            self.session.put(change(self.session.job, path, value), path[-1])
+        spec = self.field("setting", "photo.cloth").spec
+        self.session.put(spec.put(self.session.job, "cloth"), "cloth")
+        self.settle()
+        self.assertEqual(self.photo.shown, "lettering")
+        middle = np.array(in_photo_px(self.photo, self.lettering_middle(), self.size))
+        self.line("folds.wide", middle - (30, 0), middle + (30, 0))
+        wide = self.photo.folds.wide_mm
+        self.line("folds.wide", middle - (60, 0), middle + (60, 0))
+        self.assertAlmostEqual(self.photo.folds.wide_mm / wide, 2, delta=0.1)
+        self.line("folds.light", middle, middle + (80, 0))
+        self.assertAlmostEqual(self.photo.folds.light_deg, 0, delta=12)
+        self.settle()
+        before = self.pixels()
+        self.line("folds.pull", middle, middle + (0, -40))
+        self.settle()
+        self.assertEqual(len(self.photo.folds.pulls), 1)
+        self.assertGreater((np.abs(self.pixels() - before).max(axis=2) > 30).sum(), 40)
+        self.assertIsNotNone(self.window.picture.line)  # another may follow
+        self.key(self.window.picture, Qt.Key.Key_Escape)
+        self.assertIsNone(self.window.picture.line)
+        self.window.follow_link("folds.unpull")
+        self.assertEqual(self.photo.folds.pulls, ())
+        self.session.put(spec.put(self.session.job, "flat"), "flat")
+        self.assertIsNone(self.photo.folds)
+
+    def lettering_middle(self):
+        """Where on the widget the lettering is seen."""
+        drawn = self.window.picture.drawn
+        scene = scene_of_job(self.session.job)
+        points = np.concatenate([i.mesh.points for i in scene.items if "lettering" in i.mask])
+        spots = points @ scene.stance[:3, :3].T + scene.stance[:3, 3]
+        seen = drawn.view.project(spots, self.size)[:, :2]
+        return tuple((seen.min(axis=0) + seen.max(axis=0)) / 2)
+
+    def test_the_photo_as_it_came_while_a_key_is_held(self):
+        photo = self.take()
+        picture = self.window.picture
+        x, y = on_widget(photo, np.array([[490.0, 400.0]]), self.size)[0]
+
+        def grabbed():
+            return picture.grab().toImage().pixelColor(round(x), round(y)).getRgb()[:3]
+
+        QTest.keyPress(picture, Qt.Key.Key_B)
+        np.testing.assert_allclose(grabbed(), photo_pixels(photo.sha256, photo.name)[400, 490], atol=6)
+        marks = [round(v) for v in self.mark(0)]
+        at = picture.grab().toImage().pixelColor(*marks).getRgb()[:3]
+        QTest.keyRelease(picture, Qt.Key.Key_B)
+        self.assertNotEqual(picture.grab().toImage().pixelColor(*marks).getRgb()[:3], at)
 
     def test_a_press_without_marks_moves_the_piece_over_the_ground(self):
         self.take()

@@ -108,6 +108,28 @@ class Cleared(Value):
     strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
 
 
+class Pull(Value):
+    """What of a lettering on folds is seen at ``at`` goes to ``to``, and what is near it with it."""
+
+    at: Spot
+    to: Spot
+
+
+class Folds(Value):
+    """Cloth whose folds the lettering follows and whose light and dark it takes.
+
+    ``wide_mm``: a fold, from valley to valley. ``light_deg``: from where the light comes over the cloth (0
+    from the right, 90 from above). ``deep``: of what the cloth's light says of its heights, %; ``shade``:
+    of its light and dark, %. ``pulls``: by hand, where the picture misleads.
+    """
+
+    wide_mm: Annotated[float, Field(ge=1, le=5000)] = 60.0
+    light_deg: Degrees = 90.0
+    deep: Annotated[float, Field(ge=0, le=400)] = 100.0
+    shade: Annotated[float, Field(ge=0, le=200)] = 100.0
+    pulls: Annotated[tuple[Pull, ...], Field(max_length=60)] = ()
+
+
 class Photo(Value):
     """A photograph that the piece stands in.
 
@@ -116,6 +138,8 @@ class Photo(Value):
     ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
     ``grown_mm``: how high what grows there hides the feet of what stands on it.
     ``soft``, ``grain``: of the piece, % of what the photo has about it.
+    ``shadow``: of something upright on the ground, its foot and its shadow's tip, perhaps its top;
+    ``white``: something white in the sun, and the same in the shade: what tells the light there was.
     ``shown``: the whole piece, or only its lettering: the blank is something that is in the photo.
     """
 
@@ -134,5 +158,13 @@ class Photo(Value):
     soft: Annotated[float, Field(ge=0, le=400)] = 100.0
     grain: Annotated[float, Field(ge=0, le=400)] = 100.0
     grown_mm: Annotated[float, Field(ge=0, le=5000)] = 0.0
+    folds: Folds | None = None  # what it lies on is cloth
     before: Mask | None = None  # what of the photo stands before the piece
+    shadow: Annotated[tuple[Spot, ...], Field(max_length=3)] = ()
+    white: tuple[Spot, Spot] | None = None
     cleared: Cleared | None = None  # what of it is taken away: an old print, a sign, screws
+
+    @property
+    def is_its_wall(self) -> bool:
+        """Whether a wall in the photo is what only the lettering of the piece is seen on."""
+        return self.shown == "lettering" and getattr(self.told, "on", "") == "wall"

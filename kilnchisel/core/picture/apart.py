@@ -39,6 +39,7 @@ class Parted:
     open: Array
     there: Array
     guides: Array
+    changed: Array | None = None  # by what the ground's light is multiplied (h, w, 3), where that is known
 
 
 class Parting:

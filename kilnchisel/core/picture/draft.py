@@ -42,9 +42,10 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
-from kilnchisel.core.picture.onphoto import before, behind
+from kilnchisel.core.picture.onphoto import before, behind, drawn_on_cloth
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
+from kilnchisel.core.scene.onfolds import warp_of
 from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
@@ -169,6 +170,11 @@ class Draft:
             data = self._through_lens(data, size)
         pixels = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
         if self._photo is not None:
+            warp = warp_of(scene, view, size)
+            if warp is not None:
+                self._card.copy(frames.plain, frames.still)
+                still = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
+                pixels = drawn_on_cloth(pixels, still.reshape(height, width, 4)[::-1], warp)
             pixels = self._behind_what_is_before(self._photo, pixels, size)
         return np.ascontiguousarray(pixels)
 

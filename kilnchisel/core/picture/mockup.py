@@ -21,10 +21,11 @@ from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.likeness import grain, grained
-from kilnchisel.core.picture.onphoto import alike, before, behind, layers_on_photo, on_photo
+from kilnchisel.core.picture.onphoto import alike, before, behind, layers_on_photo, on_cloth, on_photo
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
+from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS, Scene
 from kilnchisel.core.scene.view import View
 
@@ -195,14 +196,14 @@ class Mockup:
         wish: Wish,
     ) -> Refined:
         """The piece without what is behind it; of its ground only the shadow on it."""
-        parting = Parting(self.scene, self.traced)
+        parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, size)
 
         step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
         for done in range(0, samples, step):
             count = min(step, samples - done)
             parting.add(self._sampled(view, size, stop), count, FINE_GUIDES if done == 0 else 0)
             progress((done + count) / samples)
-        parted = parting.found(detail=Detail.FINE)
+        parted = on_cloth(parting.found(detail=Detail.FINE), warp)
         mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
         lost = 1 - (parted.lit @ LUMA) / np.maximum(parted.open @ LUMA, 1e-6)
         # what the noise makes of open ground is no shadow
@@ -210,11 +211,12 @@ class Mockup:
         # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
         shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
         light = self._glowing(np.maximum(mine, 0), view)
+        layers = self._layers(view, size, guides, stop, warp) if wish.layers else {}
         made = Light(
             (light * self.scene.gain).astype(np.float32),
             cover.astype(np.float32),
             shade.astype(np.float32),
-            self._layers(view, size, guides, stop) if wish.layers else {},
+            layers,
         )
         over = picture_curve(made.light + (1 - made.alpha[..., None]))  # on white, to be looked at
         return Refined(np.rint(srgb_encode(over) * 255).astype(np.uint8), samples, samples, made)
@@ -241,7 +243,7 @@ class Mockup:
             whole = shown_whole(self.scene.photo.photo)
         seen = behind(self.scene.photo, size, whole)
         hidden, grown, own_grain = before(self.scene.photo, size), None, grain(seen)
-        parting = Parting(self.scene, self.traced)
+        parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, size)
 
         done = 0
         for look in [*(n for n in looks if n < samples), samples]:
@@ -251,7 +253,7 @@ class Mockup:
                 done += step
                 progress(done / samples)
             parting.let_go()  # the denoiser wants room of its own
-            parted = parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE)
+            parted = on_cloth(parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE), warp)
             if stop():
                 raise Cancelled
             glow = None
@@ -268,7 +270,7 @@ class Mockup:
             pixels = grained(pixels, over, own_grain, taken.grain / 100)
             light = None
             if wish is not None and done == samples:
-                layers = self._layers(view, size, parted.guides, stop) if wish.layers else {}
+                layers = self._layers(view, size, parted.guides, stop, warp) if wish.layers else {}
                 if wish.layers:
                     layers |= layers_on_photo(seen, parted, self.scene.gain, glow, hidden)
                 none = np.zeros(pixels.shape[:2], np.float32)
@@ -285,8 +287,11 @@ class Mockup:
         depth = seen[..., 1] / np.maximum(seen[..., 0], 1e-6)
         return hidden_by_grass(cover, depth, self.scene.photo.photo.grown_mm, size[1] / 2 / view.tall)
 
-    def _layers(self, view: View, size: tuple[int, int], guides: Array, stop: Stop) -> dict[str, Array]:
-        """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal."""
+    def _layers(
+        self, view: View, size: tuple[int, int], guides: Array, stop: Stop, warp: Warp | None = None
+    ) -> dict[str, Array]:
+        """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal; ``warp``: by
+        which it lies on cloth."""
         names: list[tuple[str, ...]] = []
 
         def masks(part: Slice) -> Array:
@@ -299,6 +304,8 @@ class Mockup:
         layers = {"albedo": guides[..., :3], "normal": guides[..., 3:6], "depth": values[..., 1:2] / met}
         for number, name in enumerate(names[0]):
             layers[f"mask.{name.replace(' ', '_')}"] = values[..., 2 + number : 3 + number] / FINE_GUIDES
+        if warp is not None:
+            layers = {name: warp.of(one) for name, one in layers.items()}
         return {name: one.astype(np.float32) for name, one in layers.items()}
 
     def linear(self, view: View, size: tuple[int, int], samples: int, *, clean: bool = True) -> Array:

@@ -17,6 +17,7 @@ from kilnchisel.core.colour import curve_undone, picture_curve, srgb_decode, srg
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.picture.apart import Parted
 from kilnchisel.core.picture.likeness import LEAST_PX, softness
+from kilnchisel.core.scene.onfolds import Warp
 from kilnchisel.core.scene.onphoto import OUTSIDE, Photographed
 
 Array = NDArray[Any]
@@ -47,8 +48,39 @@ def behind(
     return whole
 
 
+def on_cloth(parted: Parted, warp: Warp | None) -> Parted:
+    """What was sampled on flat cloth, on its folds and in their light and dark."""
+    if warp is None:
+        return parted
+    return replace(
+        parted,
+        light=warp.of(parted.light) * warp.shade[..., None],
+        cover=warp.of(parted.cover),
+        grounded=warp.of(parted.grounded),
+        changed=warp.of(changed_light(parted)),
+    )
+
+
+def drawn_on_cloth(pixels: Array, still: Array, warp: Warp) -> Array:
+    """A draft (h, w, 4) uint8 of lettering on flat cloth, on its folds and in their light and dark.
+    ``still``: the same without lettering. How much of a pixel is lettering shows by how far the two differ,
+    of as far as they do beside it."""
+    flat, empty = (srgb_decode(one[..., :3] / 255).astype(np.float32) for one in (pixels, still))
+    off = np.abs(pixels[..., :3].astype(np.int16) - still[..., :3]).max(axis=2)
+    most = ndimage.maximum_filter(off, 3)
+    cover = np.where(off > UNSEEN, off / np.maximum(most, 1), 0.0).astype(np.float32)[..., None]
+    own = flat - (1 - cover) * empty  # premultiplied
+    cover, own = warp.of(cover), warp.of(own) * warp.shade[..., None]
+    made = pixels.copy()
+    over = np.rint(255 * srgb_encode(np.clip(own + (1 - cover) * empty, 0, 1)))
+    made[..., :3] = np.where(cover > SEEN_FROM, over, still[..., :3])
+    return made
+
+
 def changed_light(parted: Parted) -> Array:
     """By what the ground's light is multiplied, (h, w, 3): 1 where it stays."""
+    if parted.changed is not None:
+        return parted.changed
     quotient = parted.lit / np.maximum(parted.open, 1e-6)
     off = quotient - 1.0
     # soft from the threshold on, so that a shadow has no edge there

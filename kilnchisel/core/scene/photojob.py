@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,27 +9,20 @@ import numpy as np
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Photo, Spot
+from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import KeyLight
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.reading import Taken
 from kilnchisel.core.scene.photolight import (
+    WHITE_THING,
+    brightest,
     light_levels,
     place_of_photo,
     sun_by_shadow,
     surroundings,
     touched,
 )
-
-
-@dataclass(frozen=True)
-class LightTold:
-    """What of a photo's light was marked in it. ``shadow``: the foot of something upright and the tip of
-    its shadow, perhaps its top; ``white``: something white in the sun, and the same in the shade."""
-
-    shadow: tuple[Spot, ...] = ()
-    white: tuple[Spot, Spot] | None = None
 
 
 def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
@@ -42,27 +34,30 @@ def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
     return photo
 
 
-def in_photo(job: Job, photo: Photo, told: LightTold | None = None) -> Job:
+def in_photo(job: Job, photo: Photo) -> Job:
     """The job in a photo, lit as that was. Raises KilnError where the photo does not tell it."""
     stood_for(photo)
     job = change(job, ("setting", "photo"), photo)
     for field, value in (("exposure", "by hand"), ("exposure_stops", 0.0), ("white_kelvin", 5500.0)):
         job = change(job, ("setting", field), value)
-    return lit_by_photo(job, told or LightTold())
+    return lit_by_photo(job)
 
 
-def lit_by_photo(job: Job, told: LightTold) -> Job:
-    """The job in the light of its photo. Raises KilnError where it has none or that tells nothing."""
+def lit_by_photo(job: Job) -> Job:
+    """The job in the light of its photo: what is seen in it, its sun by the marked shadow, both as strong
+    as something white is in them. Raises KilnError where it has none or that tells nothing."""
     photo = job.setting.photo
     if photo is None:
         raise KilnError("This job stands in no photo.")
     pixels, stood = shown_pixels(photo), stood_for(photo)
-    sun = sun_by_shadow(photo, *told.shadow) if told.shadow else None
+    sun = sun_by_shadow(photo, *photo.shadow) if len(photo.shadow) > 1 else None
     on_wall = getattr(photo.told, "on", "ground") == "wall"
     normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])
-    seen = None if told.white is None else touched(pixels, stood.size, *told.white, normal)
+    seen = None if photo.white is None else touched(pixels, stood.size, *photo.white, normal)
     around = surroundings(pixels, stood)
-    light = light_levels(around, sun, seen)
+    # the lightest thing on a wall is about white; over open ground it is the sky
+    least = brightest(pixels) / (WHITE_THING if on_wall else 1.0)
+    light = light_levels(around, sun, seen, (least, normal))
     update = {"room": place_of_photo(around, photo.name or "the photo"), "key": KeyLight(strength=0)}
     return change(job, ("setting", "light"), light.model_copy(update=update))
 

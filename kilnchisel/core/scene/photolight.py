@@ -31,6 +31,7 @@ SEEN_AT = 320  # pixels of the photo's longer side, for that
 ROWS = 128  # of the surroundings as they are worked out
 SOFTER = (0.0, 0.02, 0.05, 0.12)  # of the photo's width: how blurred it is farther and farther outside
 FAR = (0.0, 0.15, 0.45, 1.2)  # and how far outside that is, in widths
+LIGHTEST_PERCENT = 95.0
 WHITE_THING = 0.8  # reflectance of paint or paper that one calls white
 LEAST_SHADOW_MM, LEAST_TALL_MM = 1.0, 1.0
 USUAL_TILT_DEG = 35.0  # of a sun of which only the direction is known
@@ -130,10 +131,22 @@ def touched(pixels: Array, size: tuple[int, int], sunny: Spot, shady: Spot, norm
     return Touched(found[0], found[1], normal)
 
 
-def light_levels(room: Array, sun: tuple[float, float] | None, seen: Touched | None) -> Light:
+def brightest(pixels: Array) -> float:
+    """How light the lightest of a photo is, but for glints: (h, w, 3) uint8 sRGB to scene light."""
+    light = curve_undone(srgb_decode(pixels[::4, ::4] / 255)) @ LUMA
+    return float(np.percentile(light, LIGHTEST_PERCENT))
+
+
+def light_levels(
+    room: Array,
+    sun: tuple[float, float] | None,
+    seen: Touched | None,
+    least: tuple[float, Array] | None = None,
+) -> Light:
     """The strengths of surroundings (h, w, 3) and of a sun (turn and tilt) as they were measured; without
     a measurement the surroundings are as the photo shows them, and the sun makes a sheet that lies in it as
-    white as paper."""
+    white as paper. ``least``: without either, so much light falls on what faces this way at least: a photo
+    of one dark wall shows nothing of what lights it."""
     lies = np.array([0.0, 0.0, 1.0])
     normal = lies if seen is None else seen.normal
     returned = cosine_sum(room.reshape(-1, 3).astype(float), np.stack([normal, lies]))
@@ -142,6 +155,9 @@ def light_levels(room: Array, sun: tuple[float, float] | None, seen: Touched | N
     if seen is not None:
         shade = float(seen.shady @ LUMA) / WHITE_THING
         strength = float(np.clip(100 * shade / max(float(returned[0] @ LUMA), 1e-4), 1, most))
+    elif sun is None and least is not None:
+        falls = cosine_sum(room.reshape(-1, 3).astype(float), least[1][None])[0] @ LUMA
+        strength = float(np.clip(100 * max(1.0, least[0] / max(float(falls), 1e-4)), 1, most))
     if sun is not None:
         toward = toward_of(*sun)
         if seen is None:

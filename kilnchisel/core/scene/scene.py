@@ -178,6 +178,11 @@ def scene_of(
         base = _base_on(on_photo, setting.light, middle, radius, gain)
         if on_photo.plain is not None:  # of the blank, what the photo shows
             slots = dict.fromkeys(slots, base.material)
+            if on_photo.carried and _is_flat(
+                on_photo.plain
+            ):  # what is there has no edge where the blank has
+                piece = _without_shells(piece)
+                on_photo = replace(on_photo, plain=_without_shells(on_photo.plain))
     items = _items(job, piece, slots, proxy, marks)
     bare: tuple[Item, ...] = ()
     if on_photo is not None and on_photo.plain is not None:
@@ -238,6 +243,18 @@ def _base_on(on_photo: OnPhoto, light: Light, middle: Array, radius: float, gain
     plane = on_photo.plane
     lit = lit_by(light, spot_of(middle), radius, plane.point, plane.normal[None])[0]
     return photo_base(plane, on_photo.photo, radius, lit * gain)
+
+
+def _is_flat(plain: Piece) -> bool:
+    """Whether every side of a piece without lettering is plane."""
+    sides = [part.mesh.normals for part in plain.parts if part.side is not None]
+    return all(np.ptp(normals, axis=0).max() < FLAT for normals in sides)
+
+
+def _without_shells(piece: Piece) -> Piece:
+    """What is on the sides of a piece."""
+    kept = tuple(p for p in piece.parts if p.side is not None or p.lettering is not None)
+    return replace(piece, parts=kept)
 
 
 def _is_blanks(job: Job, part: Part) -> bool:
@@ -313,6 +330,7 @@ def _with_eased_edges(items: tuple[Item, ...], solids: list[str], radius_mm: flo
     return tuple(found)
 
 
+FLAT = 1e-6  # of unit normals
 EDGE_SEEN = 1 / 5000  # of the radius of a piece's ball: a narrower edge is not seen in its pictures
 STRAIGHT_MM = 2.0  # a piece of a lamp may stray from its tube by so much
 

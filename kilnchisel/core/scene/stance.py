@@ -33,8 +33,11 @@ FRONT_UP = ((1, 0, 0), (0, 0, 1), (0, -1, 0))  # what stands facing -y in its ow
 
 
 def stance_shown(job: Job) -> str:
-    """How the piece is shown: as the setting says where the blank can be, else as it stands."""
-    return stance_among(job.blank, job.setting.stance)
+    """How the piece is shown: as the setting says where the blank can be, else as it stands. Where a wall
+    in a photo takes the place of the blank, as it hangs on that."""
+    photo = job.setting.photo
+    on_wall = photo is not None and photo.is_its_wall
+    return stance_among(job.blank, "hung" if on_wall else job.setting.stance)
 
 
 def stance_of(job: Job) -> Array:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.build import radius_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.job.photo import Folds, Photo
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.stood import USUAL_LENS_MM
@@ -25,6 +26,8 @@ KINDS = (
 )
 ON = (("wall", "Wall"), ("ground", "Ground"))
 SEEN = (("whole", "All of it"), ("lettering", "Lettering"))
+LIES = (("flat", "Something flat"), ("cloth", "Cloth"))
+FOLD = 0.4  # of the radius of a piece: a fold, before one is shown
 WAYS = (("along", "Along"), ("upright", "Upright"), ("away", "Away"))
 
 
@@ -65,9 +68,12 @@ def photo_specs(job: Job) -> list[Spec]:
         ranged(job, (*PHOTO, "above_mm"), "Above", "length", step=10),
         ranged(job, (*PHOTO, "turn_deg"), "Turned", "angle", step=1),
         *_grown(job),
+        *_folds(job, photo),
         ranged(job, (*PHOTO, "soft"), "Softness", "percent", step=10, hint="100 %: as the photo about it."),
         ranged(job, (*PHOTO, "grain"), "Grain", "percent", step=10, hint="100 %: the photo's own."),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
+        link("photo.sun", "", "Sun by a shadow…", "A line from the foot of something to its shadow's tip"),
+        link("photo.white", "", "White in sun and shade…", "A line from one to the other"),
     ]
     fields.append(link("photo.strokes", "", "Hide behind…", "Paint over what stands before it"))
     if photo.before is None:
@@ -78,6 +84,44 @@ def photo_specs(job: Job) -> list[Spec]:
     if photo.cleared is not None:
         fields.append(link("photo.unfill", "", "Take nothing away", "The photo as it came"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
+
+
+def _folds(job: Job, photo: Photo) -> list[Spec]:
+    """What the lettering lies on, and of cloth, its folds."""
+    lies = Spec("setting.photo.cloth", "Lies on", _lies_on, _laid_on, "choice", options=LIES)
+    folds = photo.folds
+    if folds is None:
+        return [lies]
+    path = (*PHOTO, "folds")
+    fields = [
+        lies,
+        ranged(job, (*path, "wide_mm"), "A fold", "length", step=5, hint="From valley to valley."),
+        link("folds.wide", "", "Show a fold…", "A line across it"),
+        ranged(job, (*path, "deep"), "Depth", "percent", step=10, hint="Of what its light says."),
+        ranged(job, (*path, "light_deg"), "Light from", "angle", step=5, hint="0° right, 90° above."),
+        link("folds.light", "", "Show the light…", "A line towards where it comes from"),
+        ranged(job, (*path, "shade"), "Shade", "percent", step=10, hint="The cloth's light and dark."),
+        link("folds.pull", "", "Pull by hand…", "Where the picture misleads"),
+    ]
+    if folds.pulls:
+        fields.append(link("folds.unpull", "", "Let all pulls go", "As the picture says"))
+    return fields
+
+
+def _lies_on(job: Job) -> str:
+    photo = job.setting.photo
+    return "flat" if photo is None or photo.folds is None else "cloth"
+
+
+def _laid_on(job: Job, how: str) -> Job:
+    photo = job.setting.photo
+    assert photo is not None
+    if how == "flat":
+        return change(job, (*PHOTO, "folds"), None)
+    if photo.folds is not None:
+        return job
+    job = change(job, (*PHOTO, "folds"), Folds(wide_mm=round(FOLD * radius_of_job(job), 1)))
+    return change(job, (*PHOTO, "shown"), "lettering")
 
 
 def _grown(job: Job) -> list[Spec]:

@@ -13,10 +13,12 @@ from kilnchisel.core.build import photo_plane_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.job.photo import Photo, Rims
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.catching import caught
 from kilnchisel.core.photo.marks import grid_of, lines_of, marks_of, with_mark
-from kilnchisel.core.scene.onphoto import Photographed, brought, photographed
+from kilnchisel.core.photo.reading import photo_pixels
+from kilnchisel.core.scene.onphoto import Photographed, brought
 from kilnchisel.ui.theme import Theme
 from kilnchisel.ui.view.painting import polygon
 
@@ -25,6 +27,7 @@ Pixel = tuple[float, float]
 
 NEAR_PX = 11.0  # a press so near to a mark takes it
 LENS_PX, LENS_TIMES = 150, 4  # the magnifier: how wide it is, how much larger
+CATCHES_PX, LEAST_CATCH_PX = 6.0, 3.0  # a mark goes to a corner so near, of the widget, of the copy
 AWAY_PX = 34.0
 
 
@@ -52,16 +55,28 @@ def mark_at(photo: Photo, pixel: Pixel, size: tuple[int, int]) -> int | None:
     return nearest if far[nearest] <= NEAR_PX else None
 
 
-def mark_dragged(job: Job, number: int, pixel: Pixel, size: tuple[int, int]) -> Job:
-    """The job with a mark of its photo at a widget pixel. Raises KilnError where that tells nothing."""
+def mark_dragged(job: Job, number: int, pixel: Pixel, size: tuple[int, int], *, free: bool) -> Job:
+    """The job with a mark of its photo at a widget pixel, or at the corner or edge in the photo that is
+    near that, unless it is ``free``. Raises KilnError where that tells nothing."""
     photo = job.setting.photo
     assert photo is not None
-    spot = tuple(round(value, 2) for value in in_photo_px(photo, pixel, size))
-    told = with_mark(photo.told, number, (spot[0], spot[1]))
+    spot = in_photo_px(photo, pixel, size)
+    if not free and not isinstance(photo.told, Rims):  # an axis of an ellipse ends at no corner
+        spot = _caught(photo, spot, CATCHES_PX * photo.width_px / _box(photo, size)[2])
+    spot = round(spot[0], 2), round(spot[1], 2)
+    told = with_mark(photo.told, number, spot)
     made = change(job, ("setting", "photo", "told"), told)
     assert made.setting.photo is not None
     stood_for(made.setting.photo)
     return made
+
+
+def _caught(photo: Photo, spot: Pixel, reach_px: float) -> Pixel:
+    """A spot of the photo where there is a corner or an edge in it, within so many of its pixels."""
+    pixels = photo_pixels(photo.sha256, photo.name)
+    scale = pixels.shape[1] / photo.width_px
+    x, y = caught(pixels, (spot[0] * scale, spot[1] * scale), max(reach_px * scale, LEAST_CATCH_PX))
+    return x / scale, y / scale
 
 
 def piece_dragged(before: Job, start: Pixel, pixel: Pixel, size: tuple[int, int]) -> Job | None:
@@ -111,18 +126,29 @@ def paint_marks(painter: QPainter, job: Job, size: tuple[int, int], over: int | 
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
+def paint_photo(painter: QPainter, photo: Photo, size: tuple[int, int]) -> None:
+    """The photo alone, as it came."""
+    pixels = photo_pixels(photo.sha256, photo.name)
+    painter.drawImage(QRectF(*_box(photo, size)), _image(pixels))
+
+
+def _image(pixels: Array) -> QImage:
+    """Pixels (h, w, 3) uint8, which must be kept, as an image."""
+    height, width = pixels.shape[:2]
+    data: Any = pixels.data
+    return QImage(data, width, height, 3 * width, QImage.Format.Format_RGB888)
+
+
 def paint_magnifier(
     painter: QPainter, photo: Photo, pixel: Pixel, size: tuple[int, int], theme: Theme
 ) -> None:
     """The photo about a mark that is dragged, larger, with a cross where it is."""
-    pixels = photographed(photo).pixels
+    pixels = photo_pixels(photo.sha256, photo.name)
     height, width = pixels.shape[:2]
     x, y = in_photo_px(photo, pixel, size)
     x, y = x * width / photo.width_px, y * height / photo.height_px
     shown = _box(photo, size)[2] / width * LENS_TIMES  # widget pixels of one of the copy's
     half = LENS_PX / 2 / shown
-    data: Any = pixels.data
-    image = QImage(data, width, height, 3 * width, QImage.Format.Format_RGB888)
     left = pixel[0] + AWAY_PX if pixel[0] < size[0] / 2 else pixel[0] - AWAY_PX - LENS_PX
     top = min(max(pixel[1] - LENS_PX / 2, 6), size[1] - LENS_PX - 6)
     target = QRectF(left, top, LENS_PX, LENS_PX)
@@ -131,7 +157,7 @@ def paint_magnifier(
     path.addRoundedRect(target, 6, 6)
     painter.setClipPath(path)
     painter.fillRect(target, QColor(theme.surround))
-    painter.drawImage(target, image, QRectF(x - half, y - half, 2 * half, 2 * half))
+    painter.drawImage(target, _image(pixels), QRectF(x - half, y - half, 2 * half, 2 * half))
     painter.setPen(QPen(QColor(theme.amber), 1.2))
     middle = target.center()
     painter.drawLine(QPointF(target.left(), middle.y()), QPointF(target.right(), middle.y()))

@@ -56,11 +56,14 @@ from kilnchisel.ui.view.painting import (
     paint_stretch,
     paint_words,
 )
+from kilnchisel.ui.view.photolines import LEAST_PX, LineOver, paint_line
 from kilnchisel.ui.view.photomarks import (
+    in_photo_px,
     mark_at,
     mark_dragged,
     paint_magnifier,
     paint_marks,
+    paint_photo,
     piece_dragged,
 )
 from kilnchisel.ui.view.rulers import paint_rulers
@@ -70,6 +73,7 @@ from kilnchisel.ui.work import DraftDesk, MockupDesk, Workshop
 
 Array = NDArray[Any]
 
+BEFORE_KEY = Qt.Key.Key_B
 REST_MS, PAUSE_MS = 180, 650
 SLOW_MS, LONG_S = 450, 4.0  # a draft that takes longer is spoken of; and can be stopped
 STOPPED = "Drawing was stopped. It begins again with the next change; Undo takes the last one back."
@@ -122,6 +126,8 @@ class PictureView(QWidget):
         self.single_letters = False  # letters are chosen and dragged one by one
         self.show_stretch = False  # the surface under the lettering is coloured by its stretch
         self.points: list[Array] | None = None  # clicked while measuring, sheet mm
+        self.line: LineOver | None = None  # what a line over the photo is for
+        self._as_it_came = False  # the photo alone, while a key is held
         self.pointing: Pointing | None = None  # what the next click on the piece is for
         self.caret: int | None = None  # place in the words while they are typed on the object
         self._number = 0
@@ -396,6 +402,11 @@ class PictureView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.fillRect(self.rect(), QColor(self.theme.surround))
+            photo = self.session.job.setting.photo
+            if self._as_it_came and photo is not None:
+                with contextlib.suppress(KilnError):
+                    paint_photo(painter, photo, self._size())
+                return
             if self.image is not None:
                 painter.drawImage(QRectF(self.rect()), self.image)
             with contextlib.suppress(KilnError):  # what cannot be shown over it now is left out
@@ -425,7 +436,10 @@ class PictureView(QWidget):
             if self.show_marks:
                 paint_marks(painter, self.session.job, self._size(), mark, self.theme)
             photo = self.session.job.setting.photo
-            if self._drag is not None and self._drag.kind == "mark" and photo is not None:
+            drawing = self._drag is not None and self._drag.kind == "line"
+            if self._drag is not None and drawing:
+                paint_line(painter, self._drag.start, self._pointer, self.theme)
+            if self._drag is not None and (self._drag.kind == "mark" or drawing) and photo is not None:
                 paint_magnifier(painter, photo, self._pointer, self._size(), self.theme)
         if self._band is not None and (self.hasFocus() or self.underMouse() or self._drag is not None):
             paint_band(painter, self._band, self._over, self.theme)
@@ -470,19 +484,47 @@ class PictureView(QWidget):
             return None
         return mark_at(photo, pixel, self._size())
 
-    def _in_photo(self, pixel: tuple[float, float]) -> None:
+    def begin_line(self, line: LineOver) -> None:
+        """The next line that is drawn over the photo is for this."""
+        self.line = line
+        self.setFocus()
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _draw_line(self, pixel: tuple[float, float], *, ends: bool = False) -> None:
+        """A line over the photo goes to a widget pixel, and ends there."""
+        drag, line, photo = self._drag, self.line, self.session.job.setting.photo
+        if drag is None or line is None or photo is None:
+            return
+        start, end = (in_photo_px(photo, one, self._size()) for one in (drag.start, pixel))
+        if np.hypot(end[0] - start[0], end[1] - start[1]) < LEAST_PX:
+            return
+        if line.live is not None:
+            self.session.put(line.live(drag.job, start, end), line.step, "line")
+        if not ends:
+            return
+        if not line.stays:
+            self.line = None
+        if line.done is not None:
+            line.done(start, end)
+
+    def _end_line(self, pixel: tuple[float, float]) -> None:
+        try:
+            self._draw_line(pixel, ends=True)
+        except KilnError as error:
+            self.tell(str(error))
+
+    def _in_photo(self, pixel: tuple[float, float], *, free: bool) -> None:
         """A mark of the photo, or the piece in it, goes to a widget pixel."""
         drag = self._drag
         if drag is None:
             return
         if drag.kind == "mark":
-            self.session.put(
-                mark_dragged(self.session.job, drag.number, pixel, self._size()), "mark", "mark"
-            )
+            moved = mark_dragged(self.session.job, drag.number, pixel, self._size(), free=free)
+            self.session.put(moved, "mark", "mark")
             return
-        moved = piece_dragged(drag.job, drag.start, pixel, self._size())
-        if moved is not None:
-            self.session.put(moved, "place in the photo", "walk")
+        over = piece_dragged(drag.job, drag.start, pixel, self._size())
+        if over is not None:
+            self.session.put(over, "place in the photo", "walk")
 
     def _reband(self) -> None:
         index = self.session.index
@@ -530,6 +572,11 @@ class PictureView(QWidget):
                 "pointing", pixel, self.session.history, self.session.job, self.drawn, self.look
             )
             self._point_out(pixel)
+            return
+        if self.line is not None and self._photo_seen():
+            self.session.end_step()
+            self._drag = Drag("line", pixel, self.session.history, self.session.job, self.drawn, self.look)
+            self._pointer = pixel
             return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.put_here(pixel)
@@ -587,8 +634,10 @@ class PictureView(QWidget):
         try:
             if self._drag.kind == "pointing":
                 self._point_out(pixel)
+            elif self._drag.kind == "line":
+                self._draw_line(pixel)
             elif self._drag.kind in ("mark", "place"):
-                self._in_photo(pixel)
+                self._in_photo(pixel, free=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             elif self._drag.kind in ("walk", "aim"):
                 self._walk(*step)
             elif self._drag.kind == "sheet":
@@ -604,6 +653,8 @@ class PictureView(QWidget):
             return
         if self._drag.kind == "pointing":
             self.pointing = None
+        if self._drag.kind == "line" and event is not None:
+            self._end_line((event.position().x(), event.position().y()))
         self._drag = None
         self.session.end_step()
         if event is not None:
@@ -756,6 +807,18 @@ class PictureView(QWidget):
             self._camera({"distance_mm": round(distance, 1)}, f"distance {distance:.0f} mm", "zoom")
         event.accept()
 
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == BEFORE_KEY and not event.isAutoRepeat():
+            self._before(shown=False)
+            return
+        super().keyReleaseEvent(event)
+
+    def _before(self, *, shown: bool) -> None:
+        """The photo as it came, or the picture again."""
+        if self._as_it_came != shown:
+            self._as_it_came = shown
+            self.update()
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
@@ -766,8 +829,8 @@ class PictureView(QWidget):
             self.session.back_to(drag.before)
             self.refresh()
             return
-        if self.pointing is not None and key == Qt.Key.Key_Escape:
-            self.pointing = None
+        if (self.pointing or self.line) is not None and key == Qt.Key.Key_Escape:
+            self.pointing = self.line = None
             self._shape_cursor((-1.0, -1.0))
             return
         if self.points is not None and key == Qt.Key.Key_Escape:
@@ -781,6 +844,9 @@ class PictureView(QWidget):
                 return
             if self._type(event):
                 return
+        if key == BEFORE_KEY and self._photo_seen():
+            self._before(shown=True)
+            return
         step = NUDGE_KEYS.get(Qt.Key(key))
         if step is not None and self.session.index is not None:
             far = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
