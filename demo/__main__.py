@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from demo.jobs import FOLDER, JOBS, write_job
+from demo.jobs import ALL, FOLDER, titles, write_job
 from demo.looks import draw_looks, draw_objects
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
@@ -22,8 +22,8 @@ def main(arguments: list[str]) -> int:
     pictures that are shipped: of demo jobs, of blanks, of finishes, crafts and recipes."""
     try:
         if arguments[:1] == ["--previews"]:
-            for stem in arguments[1:] or list(JOBS):
-                pixels = make_picture(JOBS[stem](), PREVIEW)
+            for stem in arguments[1:] or list(ALL):
+                pixels = make_picture(ALL[stem](), PREVIEW)
                 assert pixels is not None
                 write_job(stem, png_bytes(pixels))
             return 0
@@ -34,9 +34,7 @@ def main(arguments: list[str]) -> int:
             draw_looks(RESOURCES / "looks")
             return 0
         if has_display():
-            return open_window(
-                None, [DemoJob(make().name, FOLDER / f"{s}.kcj") for s, make in JOBS.items()]
-            )
+            return open_window(None, [DemoJob(name, FOLDER / f"{s}.kcj") for s, name in titles().items()])
         return render_all(Path("out"))
     except KilnError as error:
         print(error, file=sys.stderr)
@@ -47,7 +45,7 @@ def render_all(folder: Path) -> int:
     """Render every demo job to a PNG."""
     print(f"There is no display, so the demo jobs are rendered into {folder}/ instead.")
     folder.mkdir(exist_ok=True)
-    for stem, make in JOBS.items():
+    for stem, make in ALL.items():
         job = make()
         pixels = make_picture(job, FULL)
         assert pixels is not None

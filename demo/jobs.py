@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from demo.bench import JOBS as BENCH
+from demo.inphoto import JOBS as PHOTOGRAPHED
 from demo.night import JOBS as NIGHT
 from demo.yard import JOBS as YARD
 from kilnchisel.core.handover.packing import save_packed
@@ -595,6 +596,15 @@ def shown(stem: str) -> Job:
 JOBS: dict[str, Callable[[], Job]] = {stem: partial(shown, stem) for stem in PIECES}
 
 
+ALL: dict[str, Callable[[], Job]] = JOBS | {stem: make for stem, (_, make) in PHOTOGRAPHED.items()}
+
+
+def titles() -> dict[str, str]:
+    """The names of all demo jobs, by the stems of their files."""
+    names = {stem: make().name for stem, make in JOBS.items()}
+    return names | {stem: name for stem, (name, _) in PHOTOGRAPHED.items()}
+
+
 def write_job(stem: str, preview: bytes) -> None:
     """Write one demo job's file beside this module."""
-    save_packed(JOBS[stem](), FOLDER / f"{stem}.kcj", preview)
+    save_packed(ALL[stem](), FOLDER / f"{stem}.kcj", preview)

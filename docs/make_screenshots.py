@@ -14,8 +14,7 @@ os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
 from PyQt6.QtWidgets import QApplication
 
-from demo.inphoto import lawn_letters
-from demo.jobs import FOLDER, JOBS
+from demo.jobs import ALL, FOLDER, titles
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
 from kilnchisel.core.job.copies import arranged
 from kilnchisel.core.job.model import Job
@@ -30,7 +29,7 @@ MOCKUPS = {
     "mockup-mug": "night-crew-mug",
     "mockup-neon": "night-cafe-neon",
     "mockup-jar": "honey-jar",
-    "mockup-lawn": "",
+    "mockup-lawn": "lawn-letters",
 }
 
 
@@ -42,7 +41,7 @@ class Stage:
         self.window = self.fresh()
 
     def fresh(self) -> Window:
-        demos = [DemoJob(make().name, FOLDER / f"{stem}.kcj") for stem, make in JOBS.items()]
+        demos = [DemoJob(name, FOLDER / f"{stem}.kcj") for stem, name in titles().items()]
         self.window = Window(demos)
         self.window.picture.refining = False
         self.window.resize(1280, 800)
@@ -180,7 +179,7 @@ def stone(stage: Stage) -> None:
 def photo(stage: Stage) -> None:
     """Letters in a photo, with what tells where that was taken."""
     window = stage.fresh()
-    window.session.start(lawn_letters())
+    window.session.start(ALL["lawn-letters"]())
     window.pages.setCurrentIndex(1)
     stage.settle()
     unfold_setting(stage, window)
@@ -217,7 +216,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
 
 
 def mockup(name: str) -> None:
-    job: Job = lawn_letters() if name == "mockup-lawn" else JOBS[MOCKUPS[name]]()
+    job: Job = ALL[MOCKUPS[name]]()
     size = (1280, 852) if job.setting.photo is not None else (1280, 800)
     pixels = make_picture(job, PictureOrder(size, 32))
     assert pixels is not None

@@ -158,15 +158,15 @@ app.exec()
 
 class StartPage(WindowTest):
     def test_demo_jobs_open_as_own_jobs(self):
-        from demo.jobs import FOLDER, JOBS
+        from demo.jobs import ALL, FOLDER, titles
 
-        demos = [DemoJob(make().name, FOLDER / f"{stem}.kcj") for stem, make in JOBS.items()]
+        demos = [DemoJob(name, FOLDER / f"{stem}.kcj") for stem, name in titles().items()]
         self.window = self.open_window(demos)
         buttons = self.window.start_page.findChildren(QAbstractButton)
         cards = [b for b in buttons if b.accessibleName().startswith("Open ")]
-        self.assertEqual(len(cards), len(JOBS))
+        self.assertEqual(len(cards), len(ALL))
         self.wait(lambda: all(not card.icon().isNull() for card in cards), "the pictures of all cards")
-        for number, (card, make) in enumerate(zip(cards, JOBS.values(), strict=True)):
+        for number, (card, make) in enumerate(zip(cards, ALL.values(), strict=True)):
             self.window.session._saved_job = self.window.session.job
             self.click(card)
             self.assertEqual(self.window.session.job, make())

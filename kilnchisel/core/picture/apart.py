@@ -23,7 +23,7 @@ Array = NDArray[Any]
 Draw = Callable[[Slice], Array]
 Sampled = Callable[[Draw, int, int], Array]  # what draws, how many samples, from which one on
 WHOLE = 0.999  # of a pixel that is nothing but ground
-THERE = 0.02  # of a pixel, below which there is no ground to speak of
+THERE = 0.3  # of a pixel, below which too little of its ground is sampled to tell its light
 
 
 @dataclass(frozen=True, eq=False)

@@ -86,22 +86,25 @@ def changed_light(parted: Parted) -> Array:
     # soft from the threshold on, so that a shadow has no edge there
     kept = np.sign(off) * np.maximum(np.abs(off) - CHANGED_FROM, 0) / (1 - CHANGED_FROM)
     known = parted.there[..., None]
-    changed = _filled(np.where(known, np.maximum(1 + kept, 0), np.nan), known[..., 0])
-    # at the border of what is part of the photo, the two pictures differ by their samples only
-    border = ndimage.maximum_filter(parted.grounded + parted.cover < WITHIN, 3)
+    changed = _filled(np.where(known, np.maximum(1 + kept, 0), np.nan), known[..., 0], parted.cover)
+    # at the border of what is part of the photo, the two pictures differ by their samples only; where the
+    # piece covers some of a pixel, the rest of it is lit as what is beside it
+    beside = ndimage.maximum_filter(parted.cover, 5) < SEEN_FROM
+    border = ndimage.maximum_filter((parted.grounded + parted.cover < WITHIN) & beside, 3)
     return np.where(border[..., None], 1.0, changed)
 
 
-def _filled(values: Array, known: Array) -> Array:
-    """Values where they are known, elsewhere those of the nearest pixel that is near, else 1: along the
-    edge of a piece there is a share of a pixel of ground of which too little is seen to tell."""
+def _filled(values: Array, known: Array, cover: Array) -> Array:
+    """Values where they are known, elsewhere those of the nearest pixel where that is near or the piece
+    covers some of it, else 1: along the edge of a piece, the wider the softer it is, there is ground of
+    which too little is seen to tell."""
     if known.all():
         return values
     if not known.any():
         return np.ones_like(values)
     far, where = ndimage.distance_transform_edt(~known, return_indices=True)
     near = values[where[0], where[1]]
-    return np.where((far <= NEAR_PX)[..., None], near, 1.0)
+    return np.where(((far <= NEAR_PX) | (cover > SEEN_FROM))[..., None], near, 1.0)
 
 
 NEAR_PX = 2.5
