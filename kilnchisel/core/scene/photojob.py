@@ -55,7 +55,7 @@ def lit_by_photo(job: Job) -> Job:
     normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])
     seen = None if photo.white is None else touched(pixels, stood.size, *photo.white, normal)
     around = surroundings(pixels, stood)
-    # a wall hides what lights it, and the lightest thing on it is about white; over open ground there is sky
+    # a wall hides what lights it, its lightest thing is about white; over open ground there is sky
     least = (brightest(pixels) / WHITE_THING, normal) if on_wall else None
     light = light_levels(around, sun, seen, least)
     update = {"room": place_of_photo(around, photo.name or "the photo"), "key": KeyLight(strength=0)}
