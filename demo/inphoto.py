@@ -38,6 +38,8 @@ def lawn_letters() -> Job:
         (("blank", "rise_mm"), 500.0),
         (("blank", "width_mm"), 12_000.0),
         (("blank", "deep_mm"), 4000.0),
+        # the meadow falls away to the right
+        (("blank", "heights"), ((160.0, 110.0, 0.0, -140.0, -300.0),) * 2),
     ):
         job = change(job, path, value)
     told = Horizon(line=((0.0, 1180.0), (3088.0, 1180.0)), below=(1500.0, 1660.0), eye_mm=1650.0)

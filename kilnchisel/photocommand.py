@@ -86,6 +86,12 @@ def add_to(commands: Any) -> None:
     )
     photo.add_argument("--does-not", action="append", metavar="POINTS", help="a stroke on what does not")
     photo.add_argument(
+        "--ground",
+        action="append",
+        metavar="HEIGHTS",
+        help='of a bank: heights from left to right, the front row first: --ground "0 12cm 30cm"',
+    )
+    photo.add_argument(
         "--folds", metavar="LENGTH", help="it lies on cloth, its folds so wide from valley to valley"
     )
     photo.add_argument(
@@ -178,9 +184,21 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
         strokes = _brushes(options, (True, options.stands), (False, options.does_not))
         photo = photo.model_copy(update={"before": grown_mask(photo, strokes)})
     photo = _without(photo, options)
+    if options.ground:
+        job = _shaped(job, options.ground)
     job = in_photo(job, photo)
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def _shaped(job: Any, rows: list[str]) -> Any:
+    """The job with the heights of its bank; one row goes for front and back. Raises KilnError."""
+    from kilnchisel.core.job.edits import change
+
+    if job.blank.kind != "bank":
+        raise KilnError("Only the ground of a bank has heights; this job is on another blank.")
+    heights = tuple(tuple(parse_length(part) for part in row.split()) for row in rows)
+    return change(job, ("blank", "heights"), heights * 2 if len(heights) == 1 else heights)
 
 
 def _folds(options: Any) -> dict[str, Any]:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.bodies import body_of, sides_at
 from kilnchisel.core.blanks.body import Body, Sheet, Sides
+from kilnchisel.core.blanks.ground import level_of_bank
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.crafts.fittings import fitting_parts
@@ -32,7 +33,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.wear import Marked, marked
 from kilnchisel.core.job.artwork import Artwork, Frame, Shape
 from kilnchisel.core.job.blank import Blank
-from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.bodies import Bank, Mesh3D
 from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube, stands_free
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
@@ -394,7 +395,13 @@ def photo_plane_of(job: Job) -> Plane | None:
     lettering is shown and the place is a wall, it is the side of the first lettering that lies on that."""
     if job.setting.photo is None:
         return None
-    return _lettered_plane(job) if _carried(job) else Plane(*plane_of(job))
+    if _carried(job):
+        return _lettered_plane(job)
+    point, normal, along = plane_of(job)
+    if isinstance(job.blank, Bank) and job.setting.photo.shown == "lettering":
+        # the ground at the foot of a bank is that of the photo, not its underside
+        point = point + level_of_bank(job.blank) * normal
+    return Plane(point, normal, along)
 
 
 def _carried(job: Job) -> bool:

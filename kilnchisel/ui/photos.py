@@ -22,6 +22,7 @@ from kilnchisel.core.scene.photojob import in_photo, lit_by_photo, out_of_photo,
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.ui.away import away
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
+from kilnchisel.ui.view.groundmarks import shaped_ground
 from kilnchisel.ui.view.photolines import FOLDS, LineOver, fold_wide, light_towards, pulled
 
 if TYPE_CHECKING:
@@ -50,6 +51,12 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
         "folds.wide": partial(_draw, window, FOLD_WIDE, LineOver("width of a fold", fold_wide)),
         "folds.pull": partial(_draw, window, PULL, LineOver("pull", pulled, stays=True)),
         "folds.unpull": partial(window.session.edit, (*FOLDS, "pulls"), (), "no pulls"),
+        "ground.shape": lambda: window.session.put(
+            shaped_ground(window.session.job), "shape of the ground"
+        ),
+        "ground.level": lambda: window.session.put(
+            change(window.session.job, ("blank", "heights"), ()), "the bank as it is"
+        ),
         "photo.fill": partial(_take_away, window),
         "photo.unfill": partial(
             window.session.edit, ("setting", "photo", "cleared"), None, "nothing taken away"

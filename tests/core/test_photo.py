@@ -371,6 +371,43 @@ class OnTheCommandLine(InAFolder):
             status, _, errors = self.photo_command(*place, *more)
             self.assertEqual((status, says in errors), (2, True), errors)
 
+    def test_ground_shaped_by_heights(self):
+        self.assertEqual(called("new", "bank", "-o", self.job)[0], 0)
+        place = ("--horizon", "0,80 240,80", "--below", "120,130", "--only-lettering")
+        status, _, errors = self.photo_command(*place, "--ground", "0 12cm -300mm", "--ground", "0 0 0")
+        self.assertEqual((status, errors), (0, ""))
+        self.assertEqual(_job(self.made).blank.heights, ((0, 120, -300), (0, 0, 0)))
+        self.assertEqual(self.photo_command(*place, "--ground", "5cm 0")[0], 0)
+        self.assertEqual(_job(self.made).blank.heights, ((50, 0), (50, 0)))
+        for more, says in (
+            (("--ground", "0 1", "--ground", "0 1 2"), "each of as many places"),
+            (("--ground", "0 far"), "is not a length"),
+            (("--ground", "0 99m"), "Heights"),
+        ):
+            status, _, errors = self.photo_command(*place, *more)
+            self.assertEqual((status, says in errors), (2, True), errors)
+        self.assertEqual(called("new", "plaque", "-o", self.job)[0], 0)
+        status, _, errors = self.photo_command(*place, "--ground", "0 1")
+        self.assertIn("Only the ground of a bank", errors)
+
+    def test_lettering_on_cloth(self):
+        place = ("--rectangle", "60,140 180,150 170,60 70,70", "--width", "30cm", "--height", "20cm")
+        folds = ("--folds", "4cm", "--fold-light", "30°", "--fold-depth", "80", "--pull", "90,90 95,99")
+        status, _, errors = self.photo_command(*place, *folds)
+        self.assertEqual((status, errors), (0, ""))
+        photo = _job(self.made).setting.photo
+        self.assertEqual((photo.shown, photo.folds.wide_mm, photo.folds.light_deg), ("lettering", 40, 30))
+        self.assertEqual((photo.folds.deep, photo.folds.pulls[0].to), (80, (95, 99)))
+        target = self.folder / "b.png"
+        self.assertEqual(called("picture", self.made, "-o", target, "--draft")[0], 0)
+        for more, says in (
+            (("--pull", "1,1 2,2"), "--folds 60mm"),
+            (("--folds", "0.1mm"), "Wide 0.1 mm is too small"),
+            (("--folds", "4cm", "--fold-depth", "900"), "Deep 900"),
+        ):
+            status, _, errors = self.photo_command(*place, *more)
+            self.assertEqual((status, says in errors), (2, True), errors)
+
     def test_what_is_kept_of_it_and_does_not_fit_is_told(self):
         self.photo_command("--horizon", "0,80 240,80", "--below", "120,130", "--take-away", "100,75 140,75")
         photo = _job(self.made).setting.photo

@@ -9,12 +9,13 @@ import shapely
 import trimesh
 
 from demo.jobs import JOBS
-from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.bodies import body_of, sides_at
+from kilnchisel.core.blanks.ground import level_of_bank
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler
 from kilnchisel.core.job.boards import Board
-from kilnchisel.core.job.bodies import Van
+from kilnchisel.core.job.bodies import Bank, Van
 from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering
@@ -272,6 +273,25 @@ class Watertight(unittest.TestCase):
                     mesh = mesh_of(job)
                     self.assertTrue(mesh.is_watertight)
                     self.assertGreater(mesh.volume, 0)
+
+    def test_ground_goes_through_its_heights_and_is_smooth_between_them(self):
+        """A tensor spline through them (de Boor, A Practical Guide to Splines, chapter XVII): exact at the
+        given places, and a cubic in between where it was given one."""
+        x = np.linspace(-3000, 3000, 7)
+        cubic = 1e-8 * x**3 - 2e-5 * x**2 + 0.02 * x
+        rows = (tuple(cubic), tuple(2 * cubic + 50))
+        bank = Bank(width_mm=6000, deep_mm=3000, rise_mm=400, rough_mm=0, heights=rows)
+        plain = bank.model_copy(update={"heights": ()})
+        side, own = (sides_at(one).all[0] for one in (bank, plain))
+        _, low_v, _, high_v = side.domain.bounds
+        at = np.linspace(-2900, 2900, 23)
+        for v, wanted in ((low_v, 1.0), (high_v, 2.0), ((low_v + high_v) / 2, 1.5)):
+            uv = np.column_stack([at, np.full(len(at), v)])
+            raised = side.to_body(uv, np.zeros(len(uv)))[:, 2] - own.to_body(uv, np.zeros(len(uv)))[:, 2]
+            expected = wanted * (1e-8 * at**3 - 2e-5 * at**2 + 0.02 * at) + 50 * (wanted - 1)
+            level = level_of_bank(bank) - level_of_bank(plain)
+            np.testing.assert_allclose(raised - level, expected, atol=1e-6)
+        self.assertGreater(side.to_body(np.zeros((1, 2)), np.zeros(1))[0, 2], 0)
 
     @each(JOBS)
     def test_demo_job_closes(self, stem):

@@ -19,6 +19,7 @@ from kilnchisel.core.photo.marks import beginning, marks_of
 from kilnchisel.core.photo.masks import mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
+from kilnchisel.ui.view.groundmarks import ground_marks, height_at
 from kilnchisel.ui.view.photomarks import in_photo_px, on_widget
 from tests.core.test_photo import picture
 from tests.ui.harness import WindowTest
@@ -164,6 +165,31 @@ class InAPhoto(WindowTest):
         spots = points @ scene.stance[:3, :3].T + scene.stance[:3, 3]
         seen = drawn.view.project(spots, self.size)[:, :2]
         return tuple((seen.min(axis=0) + seen.max(axis=0)) / 2)
+
+    def test_the_ground_is_shaped_by_dragging_its_heights(self):
+        self.new("bank")
+        self.session.put(change(self.session.job, ("blank", "width_mm"), 6000.0), "width")
+        self.take()
+        self.window.follow_link("ground.shape")
+        self.settle()
+        before = self.session.job
+        number = 7  # the middle of the back row
+        start = tuple(map(float, ground_marks(before, self.size)[number]))
+        self.assertEqual(height_at(before, start, self.size), number)
+        self.drag(start, (start[0], start[1] - 24))
+        self.settle()
+        heights = self.session.job.blank.heights
+        self.assertGreater(heights[1][2], 50)
+        self.assertEqual([h for row in heights for h in row if h], [heights[1][2]])
+        # it is where it was dragged to, and what is far from it is where it was
+        now = ground_marks(self.session.job, self.size)
+        np.testing.assert_allclose(now[number], (start[0], start[1] - 24), atol=1.0)
+        np.testing.assert_allclose(now[0], ground_marks(before, self.size)[0], atol=0.5)
+        self.session.undo()
+        self.assertEqual(self.session.job, before)
+        self.window.follow_link("ground.level")
+        self.assertEqual(self.session.job.blank.heights, ())
+        self.assertEqual(len(ground_marks(self.session.job, self.size)), 0)
 
     def test_the_photo_as_it_came_while_a_key_is_held(self):
         photo = self.take()

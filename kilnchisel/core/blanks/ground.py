@@ -18,6 +18,7 @@ from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Bank, Garment
 from kilnchisel.core.job.traits import FOLDED_MM
+from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]
 
@@ -76,7 +77,7 @@ def _folds(fold: float, chest: float, length: float, x: Array, z: Array) -> Arra
 def bank_body(bank: Bank, *, detail: Detail) -> Body:
     """A bank rising away from the front, standing on z = 0."""
     slant = float(np.hypot(bank.deep_mm, bank.rise_mm))
-    low = 0.01 * bank.rise_mm + 1.02 * bank.rough_mm
+    low = level_of_bank(bank)
     columns, rows = (97, 41) if detail.fine else (33, 15)
     u = np.linspace(-bank.width_mm / 2, bank.width_mm / 2, columns)
     v = np.linspace(-slant / 2, slant / 2, rows)
@@ -86,6 +87,26 @@ def bank_body(bank: Bank, *, detail: Detail) -> Body:
     side = Surface("slope", domain, partial(_slope, bank, slant, low), net, wall_mm=low)
     sheet = Sheet(side, "blank", net=net, rough=rough)
     return Body((_skirt(side, u, v),), (sheet,))
+
+
+def level_of_bank(bank: Bank) -> float:
+    """How high above its underside the ground is at its foot, mm."""
+    lowest = min((min(row) for row in bank.heights), default=0.0)
+    # a spline goes a little below its lowest place
+    return 0.01 * bank.rise_mm + 1.02 * bank.rough_mm + max(-1.3 * lowest, 0.0)
+
+
+def _shaped(bank: Bank, x: Array, t: Array) -> Array | float:
+    """How far its ground is above the bank itself at places across, mm, and from front to back, 0..1."""
+    if not bank.heights:
+        return 0.0
+    values = np.array(bank.heights)
+    rows, columns = values.shape
+    across = np.linspace(-bank.width_mm / 2, bank.width_mm / 2, columns)
+    spline = interpolate.RectBivariateSpline(
+        np.linspace(0, 1, rows), across, values, kx=min(rows - 1, 3), ky=min(columns - 1, 3)
+    )
+    return np.asarray(spline.ev(np.clip(t, 0, 1), np.clip(x, across[0], across[-1])))
 
 
 def _slope(bank: Bank, slant: float, low: float, uv: Array) -> Array:
@@ -98,7 +119,7 @@ def _slope(bank: Bank, slant: float, low: float, uv: Array) -> Array:
     # towards both ends it runs out into level ground
     out = np.clip((np.abs(2 * p) - 0.72) / 0.28, 0, 1)
     crest = crest * (1 - out * out * (3 - 2 * out))
-    z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough
+    z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough + _shaped(bank, x, t)
     return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
 
 

@@ -138,17 +138,28 @@ class Garment(Value):
     folds_mm: Annotated[float, Field(ge=0, le=20)] = 5.0
 
 
+Height = Annotated[float, Field(ge=-20_000, le=20_000)]
+Heights = Annotated[tuple[Height, ...], Field(min_length=2, max_length=9)]
+
+
 class Bank(Value):
-    """A bank of ground, sloping up from the front, for letters laid on it or standing along it."""
+    """A bank of ground, sloping up from the front, for letters laid on it or standing along it.
+
+    ``heights``: how far the ground is above that at a grid of its places, evenly apart, in rows from the
+    front to the back, each from left to right; smooth between them.
+    """
 
     kind: Literal["bank"] = "bank"
     width_mm: Annotated[float, Field(ge=500, le=200_000)] = 24_000.0
     deep_mm: Annotated[float, Field(ge=500, le=100_000)] = 9000.0
     rise_mm: Annotated[float, Field(ge=50, le=50_000)] = 3800.0
     rough_mm: Annotated[float, Field(ge=0, le=2000)] = 160.0
+    heights: Annotated[tuple[Heights, ...], Field(max_length=9)] = ()
 
     @model_validator(mode="after")
     def _not_a_cliff(self) -> Bank:
+        if len({len(row) for row in self.heights}) > 1 or len(self.heights) == 1:
+            raise KilnError("The heights of a bank are two rows or more, each of as many places.")
         if self.rise_mm > 1.2 * self.deep_mm:
             raise KilnError("The bank is steeper than ground lies; make it deeper or lower.")
         return self

@@ -20,7 +20,8 @@ SHORTEST = 0.25  # of the height given, the shortest of them
 SEED = 7
 SOFT_PX = 0.8
 EDGE_PX = 3  # how far round a foot there may be pixels that it covers in part
-TOUCHES = 0.35  # of the blades' height: ground that is no farther behind a foot is what it stands on
+TOUCHES, OFF_PX = 0.5, 1.5  # of the blades' height, and pixels: a foot no higher stands on its ground
+UNLIKE = 2.5  # times: what goes away more or less steeply than most of the ground is none
 BELOW = (2, 6)  # pixels below a foot, where its ground is looked at
 LEAST_PX = 0.75
 
@@ -36,12 +37,20 @@ def hidden_by_grass(cover: Array, depth: Array, tall_mm: float, focal_px: float)
         return hidden
     rows, columns = np.nonzero(piece[:-1] & ~piece[1:])  # the lowest pixels of what is piece
     # of a plane, one over the depth goes evenly down the picture: from below it is led up to the foot
-    near, on = (1 / np.maximum(depth[np.minimum(rows + n, height - 1), columns], 1.0) for n in BELOW)
-    led = near - (on - near) * (BELOW[0] - 0.5) / (BELOW[1] - BELOW[0])
+    below = [np.minimum(rows + n, height - 1) for n in BELOW]
+    near, on = (1 / np.maximum(depth[row, columns], 1.0) for row in below)
+    steep = (on - near) / (BELOW[1] - BELOW[0])  # of one over the depth, for each row down
+    open_ = ~piece[below[0], columns] & ~piece[below[1], columns] & (steep > 0)
+    usual = float(np.median(steep[open_])) if open_.any() else 0.0
+    led = near - steep * (BELOW[0] - 0.5)
     behind = 1 / np.maximum(led, 1e-9)
     own = depth[rows, columns]
     reach = focal_px / np.maximum(own, 1.0) * tall_mm
-    touching = (np.abs(behind - own) < TOUCHES * tall_mm + 3 * own / focal_px) & (reach >= LEAST_PX)
+    # how far above its ground a foot is: so many rows of the picture, as far as that goes away in each
+    rows_off = np.abs(behind - own) / np.maximum(own**2 * steep, 1e-6)
+    stands = rows_off * own / focal_px < TOUCHES * tall_mm + OFF_PX * own / focal_px
+    is_ground = open_ & (steep > usual / UNLIKE) & (steep < usual * UNLIKE)
+    touching = stands & is_ground & (reach >= LEAST_PX)
     rows, columns, own, reach = rows[touching], columns[touching], own[touching], reach[touching]
     if not len(rows):
         return hidden

@@ -6,6 +6,7 @@ from typing import Any
 
 from kilnchisel.core.build import radius_of_job
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Folds, Photo
@@ -69,6 +70,7 @@ def photo_specs(job: Job) -> list[Spec]:
         ranged(job, (*PHOTO, "turn_deg"), "Turned", "angle", step=1),
         *_grown(job),
         *_folds(job, photo),
+        *_ground(job),
         ranged(job, (*PHOTO, "soft"), "Softness", "percent", step=10, hint="100 %: as the photo about it."),
         ranged(job, (*PHOTO, "grain"), "Grain", "percent", step=10, hint="100 %: the photo's own."),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
@@ -84,6 +86,15 @@ def photo_specs(job: Job) -> list[Spec]:
     if photo.cleared is not None:
         fields.append(link("photo.unfill", "", "Take nothing away", "The photo as it came"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
+
+
+def _ground(job: Job) -> list[Spec]:
+    """The shape of the ground that letters stand on."""
+    if not isinstance(job.blank, Bank):
+        return []
+    if not job.blank.heights:
+        return [link("ground.shape", "", "Shape the ground…", "By heights that are dragged in the photo")]
+    return [link("ground.level", "", "The bank as it is", "Without the heights")]
 
 
 def _folds(job: Job, photo: Photo) -> list[Spec]:

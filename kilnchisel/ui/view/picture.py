@@ -45,6 +45,7 @@ from kilnchisel.ui.session import Session
 from kilnchisel.ui.theme import Theme
 from kilnchisel.ui.view.band import Band, Handle, band_of, handle_at, lettering_at, on_picture, sheet_at
 from kilnchisel.ui.view.gestures import SHOWN_AT_POINTER, Drag, drag_words, edit_of, ray_of, spot_edit
+from kilnchisel.ui.view.groundmarks import height_at, height_dragged, paint_ground
 from kilnchisel.ui.view.letters import guide_lines, letter_box, letter_under, point_handles
 from kilnchisel.ui.view.painting import (
     paint_band,
@@ -435,6 +436,8 @@ class PictureView(QWidget):
             mark = self._drag.number if self._drag is not None and self._drag.kind == "mark" else self._mark
             if self.show_marks:
                 paint_marks(painter, self.session.job, self._size(), mark, self.theme)
+                held = self._drag.number if self._drag is not None and self._drag.kind == "height" else None
+                paint_ground(painter, self.session.job, self._size(), held, self.theme)
             photo = self.session.job.setting.photo
             drawing = self._drag is not None and self._drag.kind == "line"
             if self._drag is not None and drawing:
@@ -478,9 +481,12 @@ class PictureView(QWidget):
         self.show_marks = on
         self.update()
 
+    def _marks_shown(self) -> bool:
+        return self._photo_seen() and self.show_marks
+
     def _mark_at(self, pixel: tuple[float, float]) -> int | None:
         photo = self.session.job.setting.photo
-        if photo is None or not self.show_marks or self.look.square_on:
+        if photo is None or not self._marks_shown():
             return None
         return mark_at(photo, pixel, self._size())
 
@@ -582,11 +588,14 @@ class PictureView(QWidget):
             self.put_here(pixel)
             return
         handle, mark = handle_at(self._band, pixel), self._mark_at(pixel)
+        height = height_at(self.session.job, pixel, self._size()) if self._marks_shown() else None
         kind, sheet = "sheet" if self.look.square_on else "walk", None
         number = 0
         if mark is not None:
             kind, number = "mark", mark
             self._pointer = pixel
+        elif height is not None:
+            kind, number = "height", height
         elif handle is not None:
             kind, number = handle.kind, handle.number
             sheet = self._sheet(pixel)
@@ -636,6 +645,9 @@ class PictureView(QWidget):
                 self._point_out(pixel)
             elif self._drag.kind == "line":
                 self._draw_line(pixel)
+            elif self._drag.kind == "height":
+                moved = height_dragged(self.session.job, self._drag.number, pixel, self._size())
+                self.session.put(moved, "height of the ground", "height")
             elif self._drag.kind in ("mark", "place"):
                 self._in_photo(pixel, free=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             elif self._drag.kind in ("walk", "aim"):
