@@ -6,13 +6,26 @@ import os
 import subprocess
 import sys
 
-from benchmarks import crafts, drafts, gaps, laying, lettering, likeness, memory, mockups, sets, startup
+from benchmarks import (
+    crafts,
+    drafts,
+    gaps,
+    laying,
+    lettering,
+    likeness,
+    memory,
+    mockups,
+    photos,
+    sets,
+    startup,
+)
 
 BENCHES = {
     "drafts": drafts.run,
     "mockups": mockups.run,
     "likeness": likeness.run,
     "sets": sets.run,
+    "photos": photos.run,
     "startup": startup.run,
     "gaps": gaps.run,
     "lettering": lettering.run,

@@ -361,11 +361,11 @@ def _recipe(options: Any) -> None:
 def _picture(options: Any) -> None:
     from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
     from kilnchisel.core.handover.pictures import (
-        SAMPLES,
         PictureOrder,
         dots_an_inch,
         made_picture,
         parse_size,
+        usual_samples,
         with_record,
         write_picture,
     )
@@ -393,7 +393,7 @@ def _picture(options: Any) -> None:
     _writable(options.output)
     index = None if options.square_on is None else options.square_on - 1
     wish = wish_for(options.output, how)
-    order = PictureOrder(size, options.samples or SAMPLES, options.draft, index, wish)
+    order = PictureOrder(size, options.samples or usual_samples(job, size), options.draft, index, wish)
     picture = made_picture(job, order, progress=_progress)
     assert picture is not None
     how = with_record(how, job, options.output, whole=options.whole_record)

@@ -23,6 +23,7 @@ Array = NDArray[Any]
 
 LEAST_SIDE, MOST_SIDE, MOST_PIXELS = 16, 16_384, 80_000_000
 SAMPLES = 128
+GRAINY_PIXELS, LEAST_SAMPLES = 1_200_000, 12
 PRINTED = re.compile(r"([0-9.]{1,6})x([0-9.]{1,6})mm@([0-9.]{1,5})")
 
 
@@ -35,6 +36,14 @@ class PictureOrder:
     draft: bool = False
     square_on: int | None = None  # index of the lettering to look straight at
     wish: Wish | None = None
+
+
+def usual_samples(job: Job, size: tuple[int, int]) -> int:
+    """How many samples a picture of this size has where nobody says: in a photo, whose own grain is finer
+    than what is left of theirs, fewer the larger it is."""
+    if job.setting.photo is None:
+        return SAMPLES
+    return min(max(SAMPLES * GRAINY_PIXELS // (size[0] * size[1]), LEAST_SAMPLES), SAMPLES)
 
 
 PICTURE_ENDINGS = (".png", ".jpg", ".webp", ".tif", ".exr")

@@ -49,7 +49,7 @@ class Parting:
         self._traced = traced
         alone = scene.base is not None or scene.bare
         self._bare = TracedScene(replace(scene, items=scene.bare), traced.textures) if alone else None
-        self._done = self._guided = 0
+        self.done = self._guided = 0
         self._apart: Any = 0.0
         self._alone: Any = 0.0
         self._guides: Any = 0.0
@@ -57,14 +57,14 @@ class Parting:
 
     def add(self, sampled: Sampled, samples: int, guides: int) -> None:
         """More samples of both, and more of what the denoiser goes by."""
-        self._apart = self._apart + sampled(self._traced.apart, samples, self._done)
+        self._apart = self._apart + sampled(self._traced.apart, samples, self.done)
         if guides:
             self._guides = self._guides + sampled(self._traced.guides, guides, self._guided)
         if self._bare is not None:
-            self._alone = self._alone + sampled(self._bare.light, samples, self._done)
+            self._alone = self._alone + sampled(self._bare.light, samples, self.done)
             if guides:
                 self._plain = self._plain + sampled(self._bare.guides, guides, self._guided)
-        self._done += samples
+        self.done += samples
         self._guided += guides
 
     def let_go(self) -> None:
@@ -75,10 +75,10 @@ class Parting:
 
     def found(self, *, detail: Detail) -> Parted:
         """What the samples so far say, without noise."""
-        apart, guides = self._apart / self._done, self._guides / self._guided
+        apart, guides = self._apart / self.done, self._guides / self._guided
 
         def clean(light: Array, by: Array) -> Array:
-            return denoised(light, by, self._done, detail=detail)
+            return denoised(light, by, self.done, detail=detail)
 
         mine, ground, both = (
             clean(light, guides)
@@ -88,7 +88,7 @@ class Parting:
         if self._bare is None:
             nothing = np.zeros_like(mine)
             return Parted(mine, cover, grounded, nothing, nothing, np.zeros(cover.shape, bool), guides)
-        alone = self._alone / self._done
+        alone = self._alone / self.done
         empty = clean(alone[..., :3], self._plain / self._guided)
         # where there is nothing but ground it is as in the picture with all of it
         share = grounded[..., None]

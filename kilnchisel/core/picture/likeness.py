@@ -95,11 +95,12 @@ def _cells(values: Array) -> Array:
     return np.asarray(split.reshape(rows * columns, CELL * CELL))
 
 
-def grained(pixels: Array, cover: Array, by: Array, amount: float) -> Array:
-    """A picture (h, w, 3) uint8 with grain (BINS, 3) where a piece covers it, (h, w) 0..1."""
+def grained(pixels: Array, cover: Array, by: Array, amount: float, seed: int = 0) -> Array:
+    """A picture (h, w, 3) uint8 with grain (BINS, 3) where a piece covers it, (h, w) 0..1. Another ``seed``
+    makes other grain."""
     if amount <= 0 or not by.any():
         return pixels
-    rng = np.random.default_rng(11)
+    rng = np.random.default_rng(11 + seed)
     values = pixels.astype(np.float32)
     light = (values @ LUMA.astype(np.float32)) / 256 * BINS - 0.5
     deviation = np.stack([np.interp(light, np.arange(BINS), by[:, k]) for k in range(3)], axis=-1)

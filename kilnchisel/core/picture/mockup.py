@@ -6,22 +6,20 @@ A picture is refined in short slices of samples; between slices it can be shown 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from itertools import pairwise
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.colour import LUMA, curve_undone, picture_curve, srgb_decode, srgb_encode
+from kilnchisel.core.colour import LUMA, picture_curve, srgb_encode
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.errors import KilnError
-from kilnchisel.core.photo.cleared import shown_whole
-from kilnchisel.core.picture.apart import Parting, Sampled
+from kilnchisel.core.picture.apart import Draw, Parting
 from kilnchisel.core.picture.denoise import denoised
+from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Cancelled, Frame, Stop
 from kilnchisel.core.picture.glow import veil
-from kilnchisel.core.picture.grass import hidden_by_grass
-from kilnchisel.core.picture.likeness import grain, grained
-from kilnchisel.core.picture.onphoto import alike, before, behind, layers_on_photo, on_cloth, on_photo
+from kilnchisel.core.picture.inphoto import InPhoto
+from kilnchisel.core.picture.onphoto import on_cloth
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
@@ -31,19 +29,10 @@ from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
-# pixels x samples a slice: under 0.2 s on two cores; half as large, pictures take a sixth longer
-SLICE = 240_000
-GUIDE_SAMPLES = 24  # at least, of what tells edges
-FIRST_GUIDES = 3  # besides those of the first samples, so that edges are smooth from the first look on
 FINE_GUIDES = 48  # for the layers of a picture: edges as smooth as the light
 FEW_SAMPLES = 16  # a pixel, below which the coverage is a coarse mask
 LOOKS = (1, 4, 16, 64, 256)  # sample counts after which a picture is shown
 SHADE_FROM = 0.015  # of the light that is lost, from where on it is a shadow
-Stop = Callable[[], bool]
-
-
-class Cancelled(Exception):
-    """The picture is not wanted any more."""
 
 
 class Mockup:
@@ -75,7 +64,8 @@ class Mockup:
                 yield self._cut_out(view, size, samples, stop, progress, wish)
                 return
             if self.scene.photo is not None and not view.parallel:
-                yield from self._on_photo(view, size, samples, stop, progress, looks, wish)
+                inside = InPhoto(self.scene, self.traced, partial(self._layers, stop))
+                yield from inside.pictures(view, size, samples, stop, progress, looks, wish)
                 return
             yield from self._refined(view, size, samples, stop, progress, looks, wish)
         except Cancelled:
@@ -93,21 +83,21 @@ class Mockup:
         looks: tuple[int, ...],
         wish: Wish | None,
     ) -> Iterator[Refined]:
-        backdrop = backdrop_of(self.scene, view, size)
+        frame, backdrop = Frame(view, size), backdrop_of(self.scene, view, size)
         total = np.zeros((size[1], size[0], 4), dtype=np.float32)
         guides = np.zeros((size[1], size[0], 6), dtype=np.float32)
         done = guided = 0
         more = max(FIRST_GUIDES, GUIDE_SAMPLES - samples)
         for look in [*(n for n in looks if n < samples), samples]:
             while done < look:
-                step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                seen = self._slices(self.traced.seen, view, size, step, 2 * done, stop, done)
+                step = frame.step(look - done)
+                seen = frame.sampled(self.traced.seen, step, 2 * done, stop, done)
                 total += seen[..., :4]
                 guides += seen[..., 4:]
                 done += step
                 guided += step
                 if more:
-                    guides += self._slices(self.traced.guides, view, size, more, 1, stop, samples)
+                    guides += frame.sampled(self.traced.guides, more, 1, stop, samples)
                     guided, more = guided + more, 0
                 progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
@@ -126,38 +116,6 @@ class Mockup:
                 raise Cancelled
             shown = srgb_encode(picture_curve(colour, self.scene.gain))
             yield Refined(np.rint(shown * 255).astype(np.uint8), done, samples, light)
-
-    def _slices(
-        self,
-        draw: Callable[[Slice], Array],
-        view: View,
-        size: tuple[int, int],
-        samples: int,
-        seed: int,
-        stop: Stop,
-        had: int = 0,
-    ) -> Array:
-        """Samples of the whole picture, in bands of rows small enough to stop between. ``had``: how many
-        there have been of this kind."""
-        width, height = size
-        bands = max(1, -(-width * height * samples // SLICE))
-        rows = np.linspace(0, height, bands + 1).astype(int)
-        strips = []
-        for number, (first, last) in enumerate(pairwise(rows)):
-            if stop():
-                raise Cancelled
-            if last > first:
-                rows_here = (int(first), int(last))
-                strips.append(draw(Slice(view, size, rows_here, samples, seed * 4099 + number, had)))
-        return np.concatenate(strips)
-
-    def _sampled(self, view: View, size: tuple[int, int], stop: Stop) -> Sampled:
-        """Samples as a parting asks for them."""
-
-        def sampled(draw: Callable[[Slice], Array], count: int, had: int) -> Array:
-            return self._slices(draw, view, size, count, 7 * had + 1, stop, had)
-
-        return sampled
 
     def _clean(
         self, view: View, light: Array, guides: Array, backdrop: Array, samples: int, *, detail: Detail
@@ -183,7 +141,7 @@ class Mockup:
     ) -> Light:
         """A finished picture as light, and what is known of its pixels."""
         none = np.zeros(colour.shape[:2], np.float32)
-        layers = self._layers(view, size, guides, stop) if wish.layers else {}
+        layers = self._layers(stop, Frame(view, size), guides) if wish.layers else {}
         return Light((colour * self.scene.gain).astype(np.float32), 1 - none, none, layers)
 
     def _cut_out(
@@ -196,12 +154,19 @@ class Mockup:
         wish: Wish,
     ) -> Refined:
         """The piece without what is behind it; of its ground only the shadow on it."""
-        parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, size)
+        parting, warp, frame = (
+            Parting(self.scene, self.traced),
+            warp_of(self.scene, view, size),
+            Frame(view, size),
+        )
 
-        step = int(np.clip(SLICE // (size[0] * size[1]), 1, samples))
+        def sampled(draw: Draw, count: int, had: int) -> Array:
+            return frame.sampled(draw, count, 7 * had + 1, stop, had)
+
+        step = frame.step(samples)
         for done in range(0, samples, step):
             count = min(step, samples - done)
-            parting.add(self._sampled(view, size, stop), count, FINE_GUIDES if done == 0 else 0)
+            parting.add(sampled, count, FINE_GUIDES if done == 0 else 0)
             progress((done + count) / samples)
         parted = on_cloth(parting.found(detail=Detail.FINE), warp)
         mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
@@ -211,7 +176,7 @@ class Mockup:
         # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
         shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
         light = self._glowing(np.maximum(mine, 0), view)
-        layers = self._layers(view, size, guides, stop, warp) if wish.layers else {}
+        layers = self._layers(stop, frame, guides, warp) if wish.layers else {}
         made = Light(
             (light * self.scene.gain).astype(np.float32),
             cover.astype(np.float32),
@@ -221,74 +186,8 @@ class Mockup:
         over = picture_curve(made.light + (1 - made.alpha[..., None]))  # on white, to be looked at
         return Refined(np.rint(srgb_encode(over) * 255).astype(np.uint8), samples, samples, made)
 
-    def _on_photo(
-        self,
-        view: View,
-        size: tuple[int, int],
-        samples: int,
-        stop: Stop,
-        progress: Callable[[float], None],
-        looks: tuple[int, ...],
-        wish: Wish | None,
-    ) -> Iterator[Refined]:
-        """The piece in its photo, of growing quality."""
-        assert self.scene.photo is not None
-        if not self.traced.parts:
-            raise KilnError(
-                "On this machine the tracer cannot put a piece into a photo; its draft, which can be "
-                "written too, shows it there."
-            )
-        whole = None
-        if max(size) > max(self.scene.photo.pixels.shape):
-            whole = shown_whole(self.scene.photo.photo)
-        seen = behind(self.scene.photo, size, whole)
-        hidden, grown, own_grain = before(self.scene.photo, size), None, grain(seen)
-        parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, size)
-
-        done = 0
-        for look in [*(n for n in looks if n < samples), samples]:
-            while done < look:
-                step = int(np.clip(SLICE // (size[0] * size[1]), 1, look - done))
-                parting.add(self._sampled(view, size, stop), step, GUIDE_SAMPLES if done == 0 else 0)
-                done += step
-                progress(done / samples)
-            parting.let_go()  # the denoiser wants room of its own
-            parted = on_cloth(parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE), warp)
-            if stop():
-                raise Cancelled
-            glow = None
-            if self.scene.shines:
-                high = float(2 * np.degrees(np.arctan(view.tall)))
-                glow = veil(np.maximum(parted.light, 0), self.scene.glow, high)
-            if self.scene.photo.photo.grown_mm > 0 and grown is None:
-                grown = self._grown(view, size, parted.cover, stop)
-                hidden = grown if hidden is None else np.maximum(hidden, grown)
-            taken = self.scene.photo.photo
-            parted = alike(parted, seen, taken.soft, hidden)
-            pixels = on_photo(seen, parted, self.scene.gain, glow, hidden)
-            over = parted.cover if hidden is None else parted.cover * (1 - hidden)
-            pixels = grained(pixels, over, own_grain, taken.grain / 100)
-            light = None
-            if wish is not None and done == samples:
-                layers = self._layers(view, size, parted.guides, stop, warp) if wish.layers else {}
-                if wish.layers:
-                    layers |= layers_on_photo(seen, parted, self.scene.gain, glow, hidden)
-                none = np.zeros(pixels.shape[:2], np.float32)
-                shown = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
-                light = Light(shown, 1 - none, none, layers)
-            yield Refined(pixels, done, samples, light)
-
-    def _grown(self, view: View, size: tuple[int, int], cover: Array, stop: Stop) -> Array:
-        """How much of each pixel what grows on the photo's ground stands before the piece."""
-        assert self.scene.photo is not None
-        seen = self._slices(
-            lambda part: self.traced.masks(part)[0][..., :2], view, size, FIRST_GUIDES, 3, stop
-        )
-        depth = seen[..., 1] / np.maximum(seen[..., 0], 1e-6)
-        return hidden_by_grass(cover, depth, self.scene.photo.photo.grown_mm, size[1] / 2 / view.tall)
-
     def _layers(
-        self, view: View, size: tuple[int, int], guides: Array, stop: Stop, warp: Warp | None = None
+        self, stop: Stop, frame: Frame, guides: Array, warp: Warp | None = None
     ) -> dict[str, Array]:
         """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal; ``warp``: by
         which it lies on cloth."""
@@ -299,7 +198,7 @@ class Mockup:
             names.append(found)
             return values
 
-        values = self._slices(masks, view, size, FINE_GUIDES, 3, stop)
+        values = frame.sampled(masks, FINE_GUIDES, 3, stop)
         met = np.maximum(values[..., :1], 1e-6)
         layers = {"albedo": guides[..., :3], "normal": guides[..., 3:6], "depth": values[..., 1:2] / met}
         for number, name in enumerate(names[0]):
@@ -314,10 +213,11 @@ class Mockup:
         def never() -> bool:
             return False
 
-        light = self._slices(self.traced.light, view, size, samples, 5, never) / samples
+        frame = Frame(view, size)
+        light = frame.sampled(self.traced.light, samples, 5, never) / samples
         colour = light[..., :3]
         if clean:
-            guides = self._slices(self.traced.guides, view, size, GUIDE_SAMPLES, 6, never)
+            guides = frame.sampled(self.traced.guides, GUIDE_SAMPLES, 6, never)
             colour = denoised(colour, guides / GUIDE_SAMPLES, samples, detail=Detail.FINE)
         return colour + (1.0 - np.clip(light[..., 3:4], 0, 1)) * backdrop_of(self.scene, view, size)
 

@@ -82,7 +82,7 @@ def variant_name() -> str:
 @dataclass(frozen=True, eq=False)
 class Slice:
     """A share of the work: rows first..last of a picture of ``size``, so many samples, by a seed; ``first``
-    is how many each pixel has had."""
+    is how many each pixel has had; ``columns`` where they are not all."""
 
     view: View
     size: tuple[int, int]
@@ -90,6 +90,11 @@ class Slice:
     samples: int
     seed: int
     first: int = 0
+    columns: tuple[int, int] | None = None
+
+    @property
+    def across(self) -> tuple[int, int]:
+        return self.columns or (0, self.size[0])
 
 
 class TracedScene:
@@ -224,10 +229,10 @@ class TracedScene:
         """The layers of all rays, the samples of each pixel together: (rows, w, n)."""
         import drjit as dr
 
-        (width, _), (first, last) = part.size, part.rows
+        (left, right), (first, last) = part.across, part.rows
         dr.eval(layers)
         values = np.stack([np.array(layer) for layer in layers], axis=-1)
-        return np.asarray(values.reshape(part.samples, last - first, width, len(layers)).sum(axis=0))
+        return np.asarray(values.reshape(part.samples, last - first, right - left, len(layers)).sum(axis=0))
 
     def _rays(self, part: Slice) -> tuple[Any, Any]:
         """All samples as one wave of rays: their sampler, and the rays.
@@ -238,13 +243,13 @@ class TracedScene:
         import drjit as dr
 
         mi, view = self.mi, part.view
-        (width, height), (first, last) = part.size, part.rows
-        pixels = width * (last - first)
+        (width, height), (first, last), (left, right) = part.size, part.rows, part.across
+        pixels = (right - left) * (last - first)
         sampler = mi.load_dict({"type": "independent"})
         sampler.seed(part.seed, pixels * part.samples)
         every, across = dr.arange(mi.UInt32, pixels * part.samples), dr.opaque(mi.UInt32, pixels)
         number = every % across
-        wide = dr.opaque(mi.UInt32, width)
+        wide = dr.opaque(mi.UInt32, right - left)
         row = number // wide
         column = number - row * wide
         # where in its pixel each sample lies: the same for all, so that edges are even from the first on
@@ -259,7 +264,7 @@ class TracedScene:
             return mi.Vector3f(*(scalar(value) for value in values))
 
         step = scalar(2 * view.tall / height)
-        x = (mi.Float(column) + jitter.x - scalar(width / 2)) * step
+        x = (mi.Float(column) + jitter.x - scalar(width / 2 - left)) * step
         y = (scalar(height / 2 - first) - mi.Float(row) - jitter.y) * step + scalar(view.raised)
         aside = vector(view.right) * x + vector(view.up) * y
         if view.parallel:
@@ -352,7 +357,7 @@ class TracedScene:
         return self.mi.load_dict(how)
 
     def _filmed(self, scene: Any, integrator: Any, part: Slice) -> Array:
-        sensor = self._sensor(part.view, part.size, part.rows)
+        sensor = self._sensor(part)
         image = self.mi.render(
             scene, sensor=sensor, integrator=integrator, spp=part.samples, seed=part.seed
         )
@@ -592,8 +597,8 @@ class TracedScene:
             "wrap_mode": "repeat",
         }
 
-    def _sensor(self, view: View, size: tuple[int, int], rows: tuple[int, int]) -> Any:
-        (width, height), (top, bottom) = size, rows
+    def _sensor(self, part: Slice) -> Any:
+        view, (width, height), (top, bottom), (left, right) = part.view, part.size, part.rows, part.across
         matrix = np.eye(4)
         # the tracer's cameras look along +z with x to the left
         matrix[:3, 0], matrix[:3, 1], matrix[:3, 2] = -view.right, view.up, view.ahead
@@ -609,9 +614,9 @@ class TracedScene:
                 "pixel_format": "rgba",
                 "component_format": "float32",
                 "rfilter": {"type": "box"},
-                "crop_offset_x": 0,
+                "crop_offset_x": left,
                 "crop_offset_y": top,
-                "crop_width": width,
+                "crop_width": right - left,
                 "crop_height": bottom - top,
             },
             "sampler": {"type": "independent"},

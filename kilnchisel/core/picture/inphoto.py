@@ -1,0 +1,206 @@
+"""A piece path traced in its photo, of growing quality: only where it is seen or changes the light there.
+
+Of a large picture that part is looked for first, in a small one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.colour import curve_undone, srgb_decode
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.later import ndimage
+from kilnchisel.core.photo.cleared import shown_whole
+from kilnchisel.core.picture.apart import Parted, Parting
+from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Cancelled, Frame, Stop
+from kilnchisel.core.picture.glow import veil
+from kilnchisel.core.picture.grass import hidden_by_grass
+from kilnchisel.core.picture.likeness import grain, grained
+from kilnchisel.core.picture.onphoto import (
+    alike,
+    before,
+    behind,
+    changed_light,
+    layers_on_photo,
+    on_cloth,
+    on_photo,
+)
+from kilnchisel.core.picture.refined import Light, Refined, Wish
+from kilnchisel.core.picture.tracing import TracedScene
+from kilnchisel.core.scene.onfolds import Warp, warp_of
+from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.view import View
+
+Array = NDArray[Any]
+Layers = Callable[[Frame, Array, "Warp | None"], dict[str, Array]]
+
+
+SMALL, LARGE = 90_000, 600_000  # pixels of the picture that is looked at first, and from which on one is
+LOOKED = 8  # samples of it
+SEEN, CHANGED, GLOWS = 0.01, 0.025, 0.004  # cover, share of the light, light: less than that is nothing
+BESIDE, LEAST_BESIDE = 0.15, 32  # of what is found, and pixels: how far beyond it is sampled
+MOST = 0.8  # of a picture: a larger part might as well be all of it
+BAND = 1_000_000  # pixels that are finished at once
+ABOUT_PX = 2048  # each way: so much of a photo tells its grain
+FADES = 24  # pixels: over these the change of the light ends before a box does
+
+
+class InPhoto:
+    """Pictures of a scene in its photo. ``layers``: what is known of a frame's pixels, by its guides."""
+
+    def __init__(self, scene: Scene, traced: TracedScene, layers: Layers) -> None:
+        if not traced.parts:
+            raise KilnError(
+                "On this machine the tracer cannot put a piece into a photo; its draft, which can be "
+                "written too, shows it there."
+            )
+        assert scene.photo is not None
+        self.scene, self.traced, self.layers, self.photo = scene, traced, layers, scene.photo
+
+    def pictures(
+        self,
+        view: View,
+        size: tuple[int, int],
+        samples: int,
+        stop: Stop,
+        progress: Callable[[float], None],
+        looks: tuple[int, ...],
+        wish: Wish | None,
+    ) -> Iterator[Refined]:
+        """As ``Mockup.refine`` gives them."""
+        whole = shown_whole(self.photo.photo) if max(size) > max(self.photo.pixels.shape) else None
+        seen = behind(self.photo, size, whole)
+        frame = Frame(view, size)
+        if frame.pixels > LARGE and not (wish is not None and wish.layers):
+            frame = self._part(frame, stop)
+        here, own_grain, taken = frame.of(seen), grain(_about(seen, frame)), self.photo.photo
+        masked, grown = before(self.photo, size), None
+        hidden = None if masked is None else frame.of(masked)
+        parting, warp = Parting(self.scene, self.traced), self._warp(frame)
+        done = 0
+        for look in [*(n for n in looks if n < samples), samples]:
+            while done < look:
+                step = frame.step(look - done)
+                self._add(parting, frame, step, stop)
+                done += step
+                progress(done / samples)
+            parting.let_go()  # the denoiser wants room of its own
+            parted = on_cloth(parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE), warp)
+            parted = _ended(parted, frame)
+            if stop():
+                raise Cancelled
+            glow = self._glow(parted, frame)
+            if taken.grown_mm > 0 and grown is None:
+                grown = self._grown(frame, parted.cover, here, stop)
+                hidden = grown if hidden is None else np.maximum(hidden, grown)
+            parted = alike(parted, here, taken.soft, hidden)
+            pixels = frame.over(seen, self._finished(here, parted, glow, hidden, own_grain))
+            light = None
+            if wish is not None and done == samples:
+                layers: dict[str, Array] = {}
+                if wish.layers:
+                    layers = self.layers(frame, parted.guides, warp)
+                    layers |= layers_on_photo(seen, parted, self.scene.gain, glow, hidden)
+                none = np.zeros(pixels.shape[:2], np.float32)
+                shown = curve_undone(srgb_decode(pixels / 255)).astype(np.float32)
+                light = Light(shown, 1 - none, none, layers)
+            yield Refined(pixels, done, samples, light)
+
+    def _finished(
+        self, seen: Array, parted: Parted, glow: Array | None, hidden: Array | None, own_grain: Array
+    ) -> Array:
+        """The pixels, (h, w, 3) uint8, in bands: what they are worked out with is many times as large."""
+        whole = replace(parted, changed=changed_light(parted))
+        made = np.empty_like(seen)
+        rows = max(BAND // seen.shape[1], 1)
+        for number, first in enumerate(range(0, seen.shape[0], rows)):
+            band = slice(first, first + rows)
+            part = Parted(**{name: value[band] for name, value in vars(whole).items()})
+            veiled, masked = (None if one is None else one[band] for one in (glow, hidden))
+            pixels = on_photo(seen[band], part, self.scene.gain, veiled, masked)
+            over = part.cover if masked is None else part.cover * (1 - masked)
+            made[band] = grained(pixels, over, own_grain, self.photo.photo.grain / 100, number)
+        return made
+
+    def _add(self, parting: Parting, frame: Frame, samples: int, stop: Stop) -> None:
+        def sampled(draw: Any, count: int, had: int) -> Array:
+            return frame.sampled(draw, count, 7 * had + 1, stop, had)
+
+        parting.add(sampled, samples, 0 if parting.done else GUIDE_SAMPLES)
+
+    def _warp(self, frame: Frame) -> Warp | None:
+        warp = warp_of(self.scene, frame.view, frame.size)
+        if warp is None or frame.box is None:
+            return warp
+        rows, columns = frame.rows[0], frame.columns[0]
+        return Warp(frame.of(warp.x) - columns, frame.of(warp.y) - rows, frame.of(warp.shade))
+
+    def _glow(self, parted: Parted, frame: Frame) -> Array | None:
+        if not self.scene.shines:
+            return None
+        (first, last), tall = frame.rows, frame.size[1]
+        high = frame.high_deg * (last - first) / tall
+        return veil(np.maximum(parted.light, 0), self.scene.glow, high)
+
+    def _grown(self, frame: Frame, cover: Array, seen_there: Array, stop: Stop) -> Array:
+        """How much of each pixel what grows on the photo's ground stands before the piece."""
+        seen = frame.sampled(lambda part: self.traced.masks(part)[0][..., :2], FIRST_GUIDES, 3, stop)
+        depth = seen[..., 1] / np.maximum(seen[..., 0], 1e-6)
+        focal = frame.size[1] / 2 / frame.view.tall
+        return hidden_by_grass(cover, depth, self.photo.photo.grown_mm, focal, seen_there)
+
+    def _part(self, frame: Frame, stop: Stop) -> Frame:
+        """The part of a picture in which the piece is seen or changes anything."""
+        by = np.sqrt(SMALL / frame.pixels)
+        size = max(round(frame.size[0] * by), 16), max(round(frame.size[1] * by), 16)
+        small, parting = Frame(frame.view, size), Parting(self.scene, self.traced)
+        self._add(parting, small, LOOKED, stop)
+        parting.let_go()
+        parted = on_cloth(parting.found(detail=Detail.ROUGH), self._warp(small))
+        off = ndimage.median_filter(np.abs(changed_light(parted) - 1).max(axis=2), 5)
+        there = (ndimage.maximum_filter(parted.cover, 3) > SEEN) | (off > CHANGED)
+        glow = self._glow(parted, small)
+        if glow is not None:
+            there |= (glow * self.scene.gain).max(axis=2) > GLOWS
+        if not there.any():
+            return frame
+        spans = []
+        for axis, (most, count) in enumerate(zip(frame.size[::-1], size[::-1], strict=True)):
+            places = np.flatnonzero(there.any(axis=1 - axis))
+            low, high = places[0] * most / count, (places[-1] + 1) * most / count
+            beyond = max(BESIDE * (high - low), LEAST_BESIDE)
+            spans.append(slice(max(int(low - beyond), 0), min(int(high + beyond) + 1, most)))
+        part = replace(frame, box=(spans[0], spans[1]))
+        return part if part.pixels < MOST * frame.pixels else frame
+
+
+def _about(seen: Array, frame: Frame) -> Array:
+    """The part of a photo about the piece, no larger than tells its grain."""
+    part = []
+    for (first, last), most in zip((frame.rows, frame.columns), frame.size[::-1], strict=True):
+        low = max(min((first + last - ABOUT_PX) // 2, most - ABOUT_PX), 0)
+        part.append(slice(low, low + ABOUT_PX))
+    return seen[part[0], part[1]]
+
+
+def _ended(parted: Parted, frame: Frame) -> Parted:
+    """What changes of the light goes out towards the sides of a box that lie within the picture."""
+    if frame.box is None:
+        return parted
+    shares = []
+    for (first, last), most in zip((frame.rows, frame.columns), frame.size[::-1], strict=True):
+        place = np.arange(first, last)
+        share = np.ones(last - first)
+        if first > 0:
+            share = np.minimum(share, (place - first) / FADES)
+        if last < most:
+            share = np.minimum(share, (last - 1 - place) / FADES)
+        shares.append(share)
+    left = np.minimum.outer(shares[0], shares[1])[..., None]
+    return replace(parted, changed=1 + (changed_light(parted) - 1) * left)
