@@ -14,13 +14,14 @@ from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.handover.pictures import usual_samples
 from kilnchisel.core.photo.filling import filling
+from kilnchisel.core.photo.marks import marks_of
 from kilnchisel.core.photo.masks import grown
 from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.core.photo.searching import field_over
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.onfolds import warp_of
-from kilnchisel.ui.view.photomarks import mark_dragged
+from kilnchisel.ui.view.photomarks import mark_dragged, on_widget
 
 SIZE = (1600, 1000)
 TIMES = 12
@@ -42,8 +43,12 @@ def run() -> Iterator[Figure]:
     lawn, cushion, neon = lawn_letters(), cushion_print(), tasting_neon()
     aspect, draft = SIZE[0] / SIZE[1], Draft()
 
+    taken = cushion.setting.photo
+    assert taken is not None
+    x, y = on_widget(taken, np.array(marks_of(taken.told)), SIZE)[0].tolist()
+
     def dragged(number: int) -> Any:
-        return mark_dragged(cushion, 0, (620.0 + number, 700.0), SIZE, free=False)
+        return mark_dragged(cushion, 0, (x + number, y), SIZE, free=False)
 
     def drawn(number: int) -> Any:
         job = dragged(number)

@@ -97,9 +97,14 @@ def _cleared(pixels: Array, hole: Array, stopped: Callable[[], bool] = lambda: F
 def shown_pixels(photo: Photo) -> Array:
     """The photo at the size it is worked at, (h, w, 3) uint8 sRGB, without what is taken away. Raises
     KilnError where it is lost."""
-    if photo.cleared is None:
-        return photo_pixels(photo.sha256, photo.name)
-    return _shown(photo.sha256, photo.name, photo.cleared.sha256)
+    return pixels_shown(photo.sha256, photo.name, photo.cleared)
+
+
+def pixels_shown(digest: str, name: str, cleared: Cleared | None) -> Array:
+    """The same, of a photo by its digest."""
+    if cleared is None:
+        return photo_pixels(digest, name)
+    return _shown(digest, name, cleared.sha256)
 
 
 def shown_whole(photo: Photo) -> Array:

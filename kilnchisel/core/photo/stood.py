@@ -14,15 +14,15 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.later import optimize
-
 Array = NDArray[Any]
 
 FRAME_WIDE_MM = 36.0
 USUAL_LENS_MM = 28.0  # a telephone's wide lens, on a frame 36 mm wide
 MARKED_PX = 0.5  # how well a corner is marked: standard deviation in x and in y
 UNSURE = 0.06  # a lens that its picture tells less surely than this, relative, is taken from elsewhere
-MOST_LOOKS = 15  # steps of least squares from one guess
+MOST_STEPS, MOST_TRIES = 30, 10  # of least squares from one guess, and at each for one that is better
+FIRST_DAMP, LEAST_DAMP = 1e-3, 1e-12
+SMALL_STEP, ENOUGH = 1e-6, 1e-8  # a step that shows a slope; a gain, as a share, that is the last one
 LEAST_LENS, MOST_LENS = 0.2, 30.0  # of the picture's longer side, in which a lens is looked for
 
 LensFrom = Literal["the picture", "the photo's record", "a usual lens"]
@@ -144,29 +144,53 @@ def fitted(
     these of its steps; with their covariance (8, 8) for marks that are off by one pixel, and the root mean
     square of how far off the marks are."""
 
-    def near(start: Fit) -> tuple[Fit, Any]:
-        def at(some: Array) -> Fit:
-            step = np.zeros(8)
-            step[list(steps)] = some
-            return start.moved(step)
-
-        none = np.zeros(len(steps))
-        found = optimize.least_squares(
-            lambda some: left(at(some)), none, method="lm", max_nfev=MOST_LOOKS * (len(steps) + 1)
-        )
-        return at(found.x), found
-
-    best, _ = min((near(first) for first in firsts), key=lambda one: float(one[1].cost))
-    best, found = near(best)  # from where it came to, for steps that are small
+    best, jac, off = min(
+        (_nearest(first, left, steps) for first in firsts), key=lambda one: float(one[2] @ one[2])
+    )
     covariance = np.zeros((8, 8))
-    covariance[np.ix_(steps, steps)] = np.linalg.pinv(found.jac.T @ found.jac, rcond=1e-14)
+    covariance[np.ix_(steps, steps)] = np.linalg.pinv(jac.T @ jac, rcond=1e-14)
     for number in range(len(steps)):
         if steps[number] in LENS:  # what the others cannot do in its place tells it: nothing, perhaps
-            others = np.delete(found.jac, number, axis=1)
-            own = found.jac[:, number]
+            others = np.delete(jac, number, axis=1)
+            own = jac[:, number]
             own = own - others @ np.linalg.lstsq(others, own, rcond=None)[0]
             covariance[LENS[0], LENS[0]] = 1 / max(float(own @ own), 1e-12)
-    return best, covariance, float(np.sqrt(np.mean(found.fun**2) * 2))
+    return best, covariance, float(np.sqrt(np.mean(off**2) * 2))
+
+
+def _nearest(fit: Fit, left: Callable[[Fit], Array], steps: tuple[int, ...]) -> tuple[Fit, Array, Array]:
+    """The camera that leaves least, from one on; how what is left changes with its steps, and what that is.
+    Levenberg's and Marquardt's way, each step from where the last came to, so that steps stay small."""
+    off, damp = left(fit), FIRST_DAMP
+    for _ in range(MOST_STEPS):
+        jac = _changes(fit, left, steps, off)
+        square, slope = jac.T @ jac, jac.T @ off
+        before = float(off @ off)
+        for _ in range(MOST_TRIES):
+            step = np.zeros(8)
+            bent = square + np.diag(damp * np.diag(square) + 1e-15 * float(np.trace(square)) + 1e-30)
+            step[list(steps)] = -np.linalg.solve(bent, slope)
+            tried = fit.moved(np.clip(step, -1, 1))
+            there = left(tried)
+            if float(there @ there) < before:
+                fit, off, damp = tried, there, max(damp / 10, LEAST_DAMP)
+                break
+            damp *= 5
+        else:
+            break
+        if before - float(off @ off) <= ENOUGH * before:
+            break
+    return fit, _changes(fit, left, steps, off), off
+
+
+def _changes(fit: Fit, left: Callable[[Fit], Array], steps: tuple[int, ...], off: Array) -> Array:
+    """How what is left changes with each step, (n, steps)."""
+    found = []
+    for number in steps:
+        step = np.zeros(8)
+        step[number] = SMALL_STEP
+        found.append((left(fit.moved(step)) - off) / SMALL_STEP)
+    return np.stack(found, axis=1)
 
 
 def stood_of(fit: Fit, covariance: Array, off_px: float, size: tuple[int, int], *, free: bool) -> Stood:

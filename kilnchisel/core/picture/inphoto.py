@@ -138,8 +138,7 @@ class InPhoto:
         warp = warp_of(self.scene, frame.view, frame.size)
         if warp is None or frame.box is None:
             return warp
-        rows, columns = frame.rows[0], frame.columns[0]
-        return Warp(frame.of(warp.x) - columns, frame.of(warp.y) - rows, frame.of(warp.shade))
+        return warp.part(frame.box)
 
     def _glow(self, parted: Parted, frame: Frame) -> Array | None:
         if not self.scene.shines:

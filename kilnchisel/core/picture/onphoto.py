@@ -65,16 +65,36 @@ def drawn_on_cloth(pixels: Array, still: Array, warp: Warp) -> Array:
     """A draft (h, w, 4) uint8 of lettering on flat cloth, on its folds and in their light and dark.
     ``still``: the same without lettering. How much of a pixel is lettering shows by how far the two differ,
     of as far as they do beside it."""
-    flat, empty = (srgb_decode(one[..., :3] / 255).astype(np.float32) for one in (pixels, still))
     off = np.abs(pixels[..., :3].astype(np.int16) - still[..., :3]).max(axis=2)
-    most = ndimage.maximum_filter(off, 3)
-    cover = np.where(off > UNSEEN, off / np.maximum(most, 1), 0.0).astype(np.float32)[..., None]
-    own = flat - (1 - cover) * empty  # premultiplied
-    cover, own = warp.of(cover), warp.of(own) * warp.shade[..., None]
     made = pixels.copy()
+    made[..., :3] = still[..., :3]
+    box = _moved_box(off > UNSEEN, warp)
+    if box is None:
+        return made
+    most = ndimage.maximum_filter(off[box], 3)
+    cover = np.where(off[box] > UNSEEN, off[box] / np.maximum(most, 1), 0.0).astype(np.float32)[..., None]
+    flat, empty = LINEAR[pixels[box][..., :3]], LINEAR[still[box][..., :3]]
+    own = flat - (1 - cover) * empty  # premultiplied
+    moved = warp.part(box)
+    cover, own = moved.of(cover), moved.of(own) * moved.shade[..., None]
     over = np.rint(255 * srgb_encode(np.clip(own + (1 - cover) * empty, 0, 1)))
-    made[..., :3] = np.where(cover > SEEN_FROM, over, still[..., :3])
+    made[box][..., :3] = np.where(cover > SEEN_FROM, over, still[box][..., :3])
     return made
+
+
+def _moved_box(seen: Array, warp: Warp) -> tuple[slice, slice] | None:
+    """The rows and columns in which what is seen (h, w) is, moved or not; None where it is nowhere."""
+    rows, columns = np.nonzero(seen.any(axis=1))[0], np.nonzero(seen.any(axis=0))[0]
+    if not len(rows):
+        return None
+    height, width = seen.shape
+    here = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    y, x = np.mgrid[here]
+    far = int(max(np.abs(warp.x[here] - x).max(), np.abs(warp.y[here] - y).max())) * 2 + 4
+    return (
+        slice(max(rows[0] - far, 0), min(rows[-1] + far + 1, height)),
+        slice(max(columns[0] - far, 0), min(columns[-1] + far + 1, width)),
+    )
 
 
 def changed_light(parted: Parted) -> Array:
@@ -108,6 +128,7 @@ def _filled(values: Array, known: Array, cover: Array) -> Array:
 
 
 NEAR_PX = 2.5
+LINEAR = srgb_decode(np.arange(256) / 255).astype(np.float32)
 WITHIN = 0.98  # of a pixel that is ground or piece
 ABOUT, LEAST_ABOUT_PX = (
     0.5,

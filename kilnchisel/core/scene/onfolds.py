@@ -14,7 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import srgb_decode
+from kilnchisel.core.job.photo import Cleared
 from kilnchisel.core.later import ndimage
+from kilnchisel.core.photo.cleared import pixels_shown
 from kilnchisel.core.photo.folds import followed, heights_of_light
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
@@ -42,6 +44,11 @@ class Warp:
     x: Array
     y: Array
     shade: Array
+
+    def part(self, box: tuple[slice, slice]) -> Warp:
+        """The same for a part of the picture: rows and columns."""
+        left, top = np.float32(box[1].start), np.float32(box[0].start)
+        return Warp(self.x[box] - left, self.y[box] - top, self.shade[box])
 
     def of(self, values: Array) -> Array:
         """Values of the flat picture, (h, w) or (h, w, n) float, moved."""
@@ -229,7 +236,13 @@ def _shade(cloth: _Cloth, photo: Photographed, view: View, size: tuple[int, int]
     return np.asarray(lighter if folds.shade == 100 else lighter ** (folds.shade / 100), np.float32)
 
 
-@remembered
 def _luminance(photo: Photographed) -> Array:
     """How light each pixel of a photo's copy is, (h, w) float32 linear."""
-    return np.asarray((srgb_decode(photo.pixels / 255) @ LUMINANCE).astype(np.float32))
+    kept = photo.photo.cleared
+    return _light_of(photo.photo.sha256, photo.photo.name, kept)
+
+
+@remembered
+def _light_of(digest: str, name: str, cleared: Cleared | None) -> Array:
+    linear = srgb_decode(np.arange(256) / 255).astype(np.float32)
+    return np.asarray(linear[pixels_shown(digest, name, cleared)] @ LUMINANCE.astype(np.float32))
