@@ -19,6 +19,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Rectangle
 from kilnchisel.core.job.setting import Ground, KeyLight, Light, StudioLight
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.lens import curved, straight
 from kilnchisel.core.photo.masks import kept_mask
 from kilnchisel.core.photo.reading import photo_taken
 from kilnchisel.core.picture.draft import Draft
@@ -139,6 +140,47 @@ class AgainstTheTruth(unittest.TestCase):
             here = own.project(np.array([[mm, 0.0, 0.0]]), SIZE)[0, :2]
             there = view.project((np.array([60.0, -40.0, 0.0]) + mm * along)[None], SIZE)[0, :2]
             self.assertLess(np.linalg.norm(here - there), 1.0)
+
+
+class ThroughABendingLens(unittest.TestCase):
+    def test_the_piece_is_bent_as_the_photo_is(self):
+        """The plain truth seen through a lens that bends by 12 %, by resampling: the piece put into that
+        photo is where the bent truth has it, in the mockup and in the draft."""
+        job, _, truth, empty, *_ = known()
+        bent = 0.12
+        y, x = np.mgrid[: SIZE[1], : SIZE[0]]
+        spots = straight(np.stack([x.ravel() + 0.5, y.ravel() + 0.5], axis=1), bent, SIZE) - 0.5
+
+        def seen_through(pixels):
+            places = spots.T[::-1]
+            channels = [
+                ndimage.map_coordinates(pixels[..., k].astype(float), places, order=1, mode="nearest")
+                for k in range(3)
+            ]
+            return np.stack(channels, axis=-1).reshape(pixels.shape).round().astype(np.uint8)
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "bent.png"
+            Image.fromarray(seen_through(empty)).save(path)
+            taken = photo_taken(path)
+        corners = curved(np.array(rectangle_there().corners), bent, SIZE)
+        told = rectangle_there().model_copy(update={"corners": tuple(map(tuple, corners.tolist()))})
+        photo = taken_in(taken, told, bent=bent, soft=0.0, grain=0.0)
+        put = change(job, ("setting", "photo"), photo)
+        light = put_there().setting.light
+        put = change(put, ("setting", "light"), light)
+        scene, own = scene_of_job(put), view_of(put, SIZE[0] / SIZE[1])
+        wanted = np.abs(seen_through(truth).astype(int) - seen_through(empty)).max(axis=2) > 40
+        straight_one = np.abs(truth.astype(int) - empty).max(axis=2) > 40
+
+        def same(pixels):
+            found = np.abs(pixels.astype(int) - scene.photo.pixels).max(axis=2) > 40
+            return (found & wanted).sum() / (found | wanted).sum()
+
+        *_, made = Mockup(scene).refine(own, SIZE, 8, looks=())
+        without = (straight_one & wanted).sum() / (straight_one | wanted).sum()
+        self.assertGreater(same(made.pixels), max(0.9, without + 0.03))
+        self.assertGreater(same(Draft().render(scene, own, SIZE)[..., :3]), 0.88)
 
 
 class TheSun(unittest.TestCase):

@@ -172,6 +172,11 @@ class Draft:
         if self._photo is not None:
             warp = warp_of(scene, view, size)
             if warp is not None:
+                if self._photo.photo.folds is None:  # all of the piece is moved, not its lettering alone
+                    frames.still_of = None
+                    frames.still.use()
+                    self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+                    self._draw_backdrop(scene, view, width / height)
                 self._card.copy(frames.plain, frames.still)
                 still = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
                 pixels = drawn_on_cloth(pixels, still.reshape(height, width, 4)[::-1], warp)

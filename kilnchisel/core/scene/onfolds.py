@@ -18,6 +18,7 @@ from kilnchisel.core.job.photo import Cleared
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.cleared import pixels_shown
 from kilnchisel.core.photo.folds import followed, heights_of_light
+from kilnchisel.core.photo.lens import curved, straight
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.onphoto import Photographed
@@ -68,13 +69,16 @@ class Warp:
 
 
 def warp_of(scene: Scene, view: View, size: tuple[int, int]) -> Warp | None:
-    """How a picture of this size is moved and shaded; None where there are no folds to follow."""
+    """How a picture of this size is moved and shaded, to lie on folds and as the lens bends it; None where
+    there are no folds to follow and the lens bends nothing."""
     photo, plane = scene.photo, scene.caught
-    if photo is None or plane is None or photo.photo.folds is None or view.parallel:
+    if photo is None or plane is None or view.parallel:
         return None
+    if photo.photo.folds is None:
+        return None if photo.photo.bent == 0 else _bent(photo, size)
     lettered = [i.mesh.points for i in scene.items if i.mask.startswith("lettering") and len(i.mesh.points)]
     if not lettered:
-        return None
+        return None if photo.photo.bent == 0 else _bent(photo, size)
     turn = scene.stance
     spots = np.concatenate(lettered) @ turn[:3, :3].T + turn[:3, 3] - plane.point
     across = np.cross(plane.normal, plane.along)
@@ -82,6 +86,25 @@ def warp_of(scene: Scene, view: View, size: tuple[int, int]) -> Warp | None:
     low, high = flat.min(axis=0), flat.max(axis=0)
     cloth = _cloth(photo, plane, view, size, low, high)
     return Warp(*_moved(cloth, photo, view, size), _shade(cloth, photo, view, size))
+
+
+def _bent(photo: Photographed, size: tuple[int, int]) -> Warp:
+    """A picture as the photo's lens bends it."""
+    y, x = np.indices((size[1], size[0]))
+    grid = np.stack([x.ravel() + 0.5, y.ravel() + 0.5], axis=1)
+    found = _straight(photo, size, grid) - 0.5
+    places = found.T.reshape(2, size[1], size[0]).astype(np.float32)
+    return Warp(places[0], places[1], np.ones((size[1], size[0]), np.float32))
+
+
+def _straight(photo: Photographed, size: tuple[int, int], pixels: Array) -> Array:
+    """Where a lens that bends nothing sees what is at pixels (n, 2) of a picture of this size."""
+    if photo.photo.bent == 0:
+        return pixels
+    left, top, wide, _ = photo.box(size)
+    scale = photo.size[0] / wide
+    found = straight((pixels - (left, top)) * scale, photo.photo.bent, photo.size)
+    return np.asarray(found / scale + (left, top))
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +170,8 @@ def _light_at(photo: Photographed, view: View, size: tuple[int, int], spots: Arr
     import cv2
 
     height, width = photo.pixels.shape[:2]
-    places = _photo_px(photo, size, view.project(spots, size)[:, :2]).astype(np.float32)
+    seen = _photo_px(photo, size, view.project(spots, size)[:, :2])
+    places = curved(seen, photo.photo.bent, (width, height)).astype(np.float32)
     ends = places.min(axis=0), places.max(axis=0)
     per_cell = float(np.sqrt(np.prod(np.maximum(ends[1] - ends[0], 1)) / len(places)))
     first = np.clip(np.floor(ends[0]) - 8, 0, (width - 1, height - 1)).astype(int)
@@ -155,8 +179,8 @@ def _light_at(photo: Photographed, view: View, size: tuple[int, int], spots: Arr
     light = _luminance(photo)[first[1] : last[1], first[0] : last[0]]
     light = cv2.GaussianBlur(light, (0, 0), max(per_cell / 2, 0.3))
     x, y = np.ascontiguousarray((places - first - 0.5).T.astype(np.float32))[..., None]
-    seen = cv2.remap(light, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(seen[:, 0])
+    found = cv2.remap(light, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(found[:, 0])
 
 
 def _photo_px(photo: Photographed, size: tuple[int, int], pixels: Array) -> Array:
@@ -173,7 +197,7 @@ def _moved(cloth: _Cloth, photo: Photographed, view: View, size: tuple[int, int]
     columns = np.arange(0, width + COARSE_PX, COARSE_PX) + 0.0
     rows = np.arange(0, height + COARSE_PX, COARSE_PX) + 0.0
     grid = np.stack(np.meshgrid(columns, rows), axis=-1).reshape(-1, 2)
-    pixels = grid - _pulled(cloth, photo, view, size, grid)
+    pixels = _straight(photo, size, grid - _pulled(cloth, photo, view, size, grid))
     origins, ways = view.rays(pixels, size)
     flat = cloth.met(origins, ways, np.zeros(len(pixels)))
     for _ in range(ROUNDS):

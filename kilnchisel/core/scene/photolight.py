@@ -20,6 +20,7 @@ from kilnchisel.core.job.photo import Photo, Spot
 from kilnchisel.core.job.setting import Light, OwnPlace, StudioLight
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.lens import straight
 from kilnchisel.core.photo.stood import Stood
 from kilnchisel.core.scene.lamps import toward_of
 from kilnchisel.core.scene.light import cosine_sum, directions_of
@@ -84,8 +85,9 @@ def sun_by_shadow(photo: Photo, foot: Spot, tip: Spot, top: Spot | None = None) 
     """Where the sun is (turn and tilt, degrees), by a shadow on level ground in the photo: from the foot of
     something upright to the shadow's tip; with the upright thing's top also how high it is, else a usual
     height. Raises KilnError where the points do not lie so."""
-    stood, up = stood_for(photo), np.array([0.0, 0.0, 1.0])
-    spots = stood.on_plane(np.array([foot, tip]), up, np.array([0.0, 0.0, _ground_mm(photo)]))
+    stood, up, size = stood_for(photo), np.array([0.0, 0.0, 1.0]), (photo.width_px, photo.height_px)
+    ends = straight(np.array([foot, tip]), photo.bent, size)
+    spots = stood.on_plane(ends, up, np.array([0.0, 0.0, _ground_mm(photo)]))
     if not np.isfinite(spots).all():
         raise KilnError("The shadow must lie on the ground in the photo, below the horizon.")
     way = spots[0] - spots[1]  # from the tip back to the foot is towards the sun
@@ -96,7 +98,7 @@ def sun_by_shadow(photo: Photo, foot: Spot, tip: Spot, top: Spot | None = None) 
     if top is None:
         return turn, USUAL_TILT_DEG
     # the point above the foot that comes nearest to the line of sight through the top
-    ray = stood.rays(np.array([top]))[0]
+    ray = stood.rays(straight(np.array([top]), photo.bent, size))[0]
     across = np.cross(ray, np.cross(up, ray))
     tall_mm = float((stood.eye - spots[0]) @ across / (up @ across))
     if not tall_mm > LEAST_TALL_MM:

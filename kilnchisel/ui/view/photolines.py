@@ -17,6 +17,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Folds, Photo, Pull, Spot
 from kilnchisel.core.photo.camera import stood_for
+from kilnchisel.core.photo.lens import straight
 from kilnchisel.core.scene.onphoto import brought
 from kilnchisel.ui.theme import Theme
 
@@ -76,7 +77,8 @@ def _on_plane(job: Job, *spots: Spot) -> tuple[Any, Any]:
     assert plane is not None
     turn, shift = brought(plane, photo)
     off = np.array([photo.beside_mm, photo.beyond_mm, photo.above_mm])
-    found = stood_for(photo).on_plane(np.array(spots), plane.normal @ turn, off)
+    pixels = straight(np.array(spots), photo.bent, (photo.width_px, photo.height_px))
+    found = stood_for(photo).on_plane(pixels, plane.normal @ turn, off)
     if not np.isfinite(found).all():
         raise KilnError("Draw the line where the cloth is.")
     return found @ turn.T + shift, plane

@@ -16,6 +16,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo, Rims
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.catching import caught
+from kilnchisel.core.photo.lens import curved, straight
 from kilnchisel.core.photo.marks import grid_of, lines_of, marks_of, with_mark
 from kilnchisel.core.photo.reading import photo_pixels
 from kilnchisel.core.scene.onphoto import Photographed, brought
@@ -89,6 +90,7 @@ def piece_dragged(before: Job, start: Pixel, pixel: Pixel, size: tuple[int, int]
     normal = plane.normal @ turn  # of the plane, in the place
     off = np.array([photo.beside_mm, photo.beyond_mm, photo.above_mm])
     ends = np.array([in_photo_px(photo, one, size) for one in (start, pixel)])
+    ends = straight(ends, photo.bent, (photo.width_px, photo.height_px))
     spots = stood_for(photo).on_plane(ends, normal, off)
     if not np.isfinite(spots).all():
         return None
@@ -109,7 +111,8 @@ def paint_marks(painter: QPainter, job: Job, size: tuple[int, int], over: int | 
         for pen in (QPen(QColor(0, 0, 0, 70), 2.2), QPen(QColor(255, 255, 255, 130), 1.0)):
             painter.setPen(pen)
             for line in lines:
-                painter.drawPolyline(polygon(on_widget(photo, line, size)))
+                seen = curved(line, photo.bent, (photo.width_px, photo.height_px))
+                painter.drawPolyline(polygon(on_widget(photo, seen, size)))
     except KilnError:
         pass  # the marks are still there to be moved
     painter.restore()
