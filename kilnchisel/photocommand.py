@@ -118,6 +118,9 @@ def add_to(commands: Any) -> None:
     photo.add_argument(
         "--brush", type=float, default=20.0, metavar="PX", help="how wide; default %(default)s"
     )
+    photo.add_argument(
+        "--refer", action="store_true", help="the job names the photo's file and does not hold it"
+    )
     photo.add_argument("--out", action="store_true", help="take the job out of its photo")
     photo.add_argument("--json", action="store_true", help="what was found, as JSON")
     photo._negative_number_matcher = re.compile(r"^-[\d.]+")  # a place may begin with a minus
@@ -162,6 +165,8 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
         "grown_mm": parse_length(options.grown),
         "shown": "lettering" if options.only_lettering or options.folds else "whole",
     }
+    if options.refer:
+        more["path"] = str(options.picture.resolve())
     if options.sun:
         more["shadow"] = _spots(options.sun, 2, 3)
     if options.white:

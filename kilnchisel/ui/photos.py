@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.assets import keep_referred
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Spot
@@ -57,6 +58,8 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
         "ground.level": lambda: window.session.put(
             change(window.session.job, ("blank", "heights"), ()), "the bank as it is"
         ),
+        "photo.refer": partial(_refer, window),
+        "photo.hold": partial(window.session.edit, ("setting", "photo", "path"), "", "the photo is held"),
         "photo.fill": partial(_take_away, window),
         "photo.unfill": partial(
             window.session.edit, ("setting", "photo", "cleared"), None, "nothing taken away"
@@ -133,6 +136,15 @@ def _paint_before(window: Window) -> None:
     if dialog.exec():
         mask = away(partial(grown_mask, photo, dialog.brushes), "Growing the mask", window)
         window.session.edit(("setting", "photo", "before"), mask, "what stands before it")
+
+
+def _refer(window: Window) -> None:
+    photo = window.session.job.setting.photo
+    path = window.ask_file("The photo's file", PHOTO_ENDINGS, "Photos")
+    if photo is None or path is None:
+        return
+    window.read_away(path, lambda path: keep_referred(photo.sha256, path))
+    window.session.edit(("setting", "photo", "path"), str(path.resolve()), "the photo is referred to")
 
 
 def _take_away(window: Window) -> None:

@@ -390,6 +390,32 @@ class OnTheCommandLine(InAFolder):
         status, _, errors = self.photo_command(*place, "--ground", "0 1")
         self.assertIn("Only the ground of a bank", errors)
 
+    def test_a_photo_that_is_referred_to(self):
+        place = ("--horizon", "0,80 240,80", "--below", "120,130")
+        self.assertEqual(self.photo_command(*place)[0], 0)
+        held = self.made.stat().st_size
+        self.assertEqual(self.photo_command(*place, "--refer")[0], 0)
+        self.assertLess(self.made.stat().st_size, held - self.picture.stat().st_size // 2)
+        photo = _job(self.made).setting.photo
+        self.assertEqual(photo.path, str(self.picture.resolve()))
+
+        def opened(path):
+            """The photo's pixels where nothing of it is known yet."""
+            forget(photo.sha256)
+            return photo_pixels.__wrapped__(_job(path).setting.photo.sha256, "lawn.png")
+
+        np.testing.assert_array_equal(opened(self.made), picture())
+        # moved with its job to another folder it is found there
+        other = self.folder / "elsewhere"
+        other.mkdir()
+        self.picture.rename(other / self.picture.name)
+        self.made.rename(other / "b.kcj")
+        np.testing.assert_array_equal(opened(other / "b.kcj"), picture())
+        (other / self.picture.name).write_bytes(b"another")
+        with self.assertRaisesRegex(KilnError, "lawn.png"):
+            opened(other / "b.kcj")
+        self.assertEqual(_job(other / "b.kcj").setting.photo.name, "lawn.png")  # the job still opens
+
     def test_lettering_on_cloth(self):
         place = ("--rectangle", "60,140 180,150 170,60 70,70", "--width", "30cm", "--height", "20cm")
         folds = ("--folds", "4cm", "--fold-light", "30°", "--fold-depth", "80", "--pull", "90,90 95,99")

@@ -313,6 +313,18 @@ class InAPhoto(WindowTest):
         self.window.follow_link("photo.unfill")
         self.assertIsNone(self.photo.cleared)
 
+    def test_its_file_is_referred_to_or_held(self):
+        self.take()
+        other = self.folder / "other.png"
+        Image.fromarray(picture((960, 640))[::-1]).save(other)
+        for path, refers in ((other, ""), (self.path, str(self.path.resolve()))):
+            with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+                self.window.follow_link("photo.refer")
+            self.assertEqual(self.photo.path, refers)
+            self.assertIn("or not the same", self.window.hint.text() + self.window.picture.notice)
+        self.window.follow_link("photo.hold")
+        self.assertEqual(self.photo.path, "")
+
     def test_painted_over_it_grows_to_its_edges(self):
         photo = self.take()
         dialog = StandsBefore(photo, self.window.theme, self.window)

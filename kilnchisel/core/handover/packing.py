@@ -11,6 +11,7 @@ from kilnchisel.core.job.assets import asset
 from kilnchisel.core.job.edits import artwork_used, change
 from kilnchisel.core.job.file import save_job
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.lettering.faces import face_path, file_face, load_face
 
@@ -42,6 +43,8 @@ def kept_artwork(job: Job) -> dict[str, bytes]:
     everything else is saved."""
     kept = {}
     for content in artwork_used(job):
+        if isinstance(content, Photo) and content.path:
+            continue  # it is referred to
         with contextlib.suppress(KilnError):
             kept[content.sha256] = asset(content.sha256, content.name)
     return kept

@@ -8,8 +8,10 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import re
+from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake import gate
 from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.writing import write_whole
 
@@ -37,6 +39,20 @@ def keep_asset(data: bytes, name: str = "the file") -> str:
         except (OSError, KilnError):
             _only_here.add(digest)
     return digest
+
+
+def keep_referred(digest: str, path: Path, beside: Path | None = None) -> None:
+    """Take in a file that a job refers to, from where it lay or, of the same name, from a folder. Raises
+    KilnError where neither is that file."""
+    for place in (path, *(() if beside is None else (beside / path.name,))):
+        with contextlib.suppress(KilnError):
+            data = gate.bytes_of(place, LARGEST, "photo")
+            if hashlib.sha256(data).hexdigest() == digest:
+                keep_asset(data, place.name)
+                return
+    raise KilnError(
+        f"{path.name} is not at {path.parent} any more, or not the same; put it there, or choose it anew."
+    )
 
 
 def only_here() -> dict[str, bytes]:

@@ -24,7 +24,7 @@ from pydantic import ValidationError
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST as LARGEST_ARTWORK
-from kilnchisel.core.job.assets import keep_asset
+from kilnchisel.core.job.assets import keep_asset, keep_referred
 from kilnchisel.core.job.edits import artwork_used, refusal
 from kilnchisel.core.job.fontplaces import FONT_ENDINGS, LARGEST_FONT, place_of
 from kilnchisel.core.job.model import Job
@@ -114,6 +114,10 @@ def open_job(path: Path) -> Job:
     opened: _Opened = gate.read(f"{__name__}:job_in", path.name, data, path.name)
     for name, content in opened.artwork.values():
         keep_asset(content, name)
+    photo = opened.job.setting.photo
+    if photo is not None and photo.path:
+        with contextlib.suppress(KilnError):  # that it has moved is said when it is wanted
+            keep_referred(photo.sha256, Path(photo.path), path.parent)
     return _with_fonts(opened.job, opened.fonts)
 
 

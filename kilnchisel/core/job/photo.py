@@ -133,6 +133,7 @@ class Folds(Value):
 class Photo(Value):
     """A photograph that the piece stands in.
 
+    ``path``: where its file lies, where the job refers to that and does not hold it itself.
     ``lens_mm``: as its record says, on a frame 36 mm wide; None where it says nothing. ``bent``: how far
     the lens bends lines. ``told``: what tells where the camera stood. ``beside_mm``, ``beyond_mm``,
     ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
@@ -145,6 +146,7 @@ class Photo(Value):
 
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
     name: Annotated[str, Field(max_length=200)] = ""
+    path: Annotated[str, Field(max_length=4000)] = ""
     width_px: Annotated[int, Field(ge=16, le=65_535)]
     height_px: Annotated[int, Field(ge=16, le=65_535)]
     lens_mm: LensMm | None = None

@@ -96,6 +96,10 @@ def photo_specs(job: Job) -> list[Spec]:
     fields.append(link("photo.fill", "", "Take away…", "Paint over an old print, a sign or a screw"))
     if photo.cleared is not None:
         fields.append(link("photo.unfill", "", "Take nothing away", "The photo as it came"))
+    if photo.path:
+        fields.append(link("photo.hold", "", "Hold the photo in the job", f"It refers to {photo.path}"))
+    else:
+        fields.append(link("photo.refer", "", "Refer to its file…", "The job names it and stays small"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
 
 
