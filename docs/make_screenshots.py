@@ -27,8 +27,8 @@ PATIENCE = 60.0
 MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
-    "mockup-neon": "night-cafe-neon",
-    "mockup-jar": "honey-jar",
+    "mockup-tasting": "tasting-neon",
+    "mockup-cushion": "cushion-print",
     "mockup-lawn": "lawn-letters",
 }
 
@@ -217,7 +217,10 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
 
 def mockup(name: str) -> None:
     job: Job = ALL[MOCKUPS[name]]()
-    size = (1280, 852) if job.setting.photo is not None else (1280, 800)
+    photo, size = job.setting.photo, (1280, 800)
+    if photo is not None:
+        scale = 1280 / max(photo.width_px, photo.height_px)
+        size = round(photo.width_px * scale), round(photo.height_px * scale)
     pixels = make_picture(job, PictureOrder(size, 32))
     assert pixels is not None
     (HERE / f"{name}.png").write_bytes(png_bytes(pixels))

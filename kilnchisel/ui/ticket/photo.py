@@ -27,7 +27,7 @@ KINDS = (
 )
 ON = (("wall", "Wall"), ("ground", "Ground"))
 SEEN = (("whole", "All of it"), ("lettering", "Lettering"))
-LIES = (("flat", "Something flat"), ("cloth", "Cloth"))
+LIES = (("flat", "Flat"), ("cloth", "Cloth"))
 FOLD = 0.4  # of the radius of a piece: a fold, before one is shown
 WAYS = (("along", "Along"), ("upright", "Upright"), ("away", "Away"))
 

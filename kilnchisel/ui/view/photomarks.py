@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 
 from kilnchisel.core.build import photo_plane_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo, Rims
@@ -107,7 +108,9 @@ def paint_marks(painter: QPainter, job: Job, size: tuple[int, int], over: int | 
     painter.save()
     painter.setClipRect(QRectF(*_box(photo, size)))
     try:
-        lines, _ = grid_of(stood_for(photo), photo.told)
+        # ground that is shaped shows its own lines
+        shaped = isinstance(job.blank, Bank) and job.blank.heights
+        lines = () if shaped else grid_of(stood_for(photo), photo.told)[0]
         for pen in (QPen(QColor(0, 0, 0, 70), 2.2), QPen(QColor(255, 255, 255, 130), 1.0)):
             painter.setPen(pen)
             for line in lines:
