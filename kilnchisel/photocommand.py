@@ -45,7 +45,8 @@ def add_to(commands: Any) -> None:
         metavar=("RIM", "FOOT"),
         help='of something round: "x,y long,short turn" in pixels (halves of its axes) and degrees',
     )
-    photo.add_argument("--diameter", metavar="LENGTH", help="of the round thing")
+    photo.add_argument("--diameter", metavar="LENGTH", help="of the round thing, at its rim")
+    photo.add_argument("--foot", metavar="LENGTH", help="its diameter at the foot, where that is another")
     photo.add_argument(
         "--horizon", metavar="POINTS", help='two points of it: "x,y x,y"; with --below and --eye'
     )
@@ -284,7 +285,8 @@ def _told(options: Any) -> Any:
     if options.ellipse:
         rim, foot = (_oval(text) for text in options.ellipse)
         height = _length(options, "height") if options.height else 0.0
-        return Rims(rim=rim, foot=foot, diameter_mm=_length(options, "diameter"), height_mm=height)
+        wide, narrow = _length(options, "diameter"), _length(options, "foot") if options.foot else 0.0
+        return Rims(rim=rim, foot=foot, diameter_mm=wide, height_mm=height, foot_mm=narrow)
     if options.horizon:
         if options.below is None:
             raise KilnError("Say where on the ground the piece is put: --below x,y")

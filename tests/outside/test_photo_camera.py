@@ -190,6 +190,16 @@ class FromRims(Told):
                 found = stood(Rims(rim=rim, foot=foot, diameter_mm=82), true.lens_mm, 0.0, SIZE)
                 self.like(found, true, 0.01, 0.01)
 
+    def test_a_cup_that_tapers(self):
+        for tilt, focal, far in ((20, 1500, 600), (35, 2500, 900)):
+            true = camera(0, tilt, far, focal, 1.5, (0, 0, 50))
+            rim, foot = oval_of(true, 44, 110), oval_of(true, 27, 0)
+            told = Rims(rim=rim, foot=foot, diameter_mm=88, foot_mm=54, height_mm=110)
+            self.like(stood(told, None, 0.0, SIZE), true, 0.01, 0.01)
+            self.assertLess(stood(told, None, 0.0, SIZE).off_px, 0.05)
+            as_wide = told.model_copy(update={"foot_mm": 0.0})
+            self.assertGreater(stood(as_wide, true.lens_mm, 0.0, SIZE).off_px, 5)
+
     def test_a_rim_below_its_foot_is_refused(self):
         true = camera(0, 20, 600, 1500)
         rim, foot = oval_of(true, 41, 95), oval_of(true, 41, 0)

@@ -23,6 +23,7 @@ from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.turning import CRAFTS, FINISHES, with_craft
 from kilnchisel.core.kinds import named
 from kilnchisel.core.photo.marks import beginning
+from kilnchisel.core.scene.onfolds import warp_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
 from kilnchisel.ui.ticket.sections import SECTIONS, specs
@@ -109,8 +110,9 @@ class Seen:
         return None if lamps is None else (len(lamps.start), rounded(lamps.radius), rounded(lamps.radiance))
 
     def _materials(self, wanted):
-        pairs = zip(piece_of(self.job).parts, scene_of_job(self.job).items, strict=True)
-        return [item.material for part, item in pairs if wanted(part)]
+        items = {item.name: item.material for item in scene_of_job(self.job).items}
+        # of what only lettering is seen of, some parts are not there
+        return [items.get(part.name) for part in piece_of(self.job).parts if wanted(part)]
 
     def letters(self):
         return self._materials(lambda part: part.lettering == 0 and part.role != "blank")
@@ -158,6 +160,12 @@ class Seen:
         sees it done."""
         taken = scene_of_job(self.job).photo.photo
         return taken.soft, taken.grain, taken.grown_mm
+
+    def warp(self):
+        """Where the lettering goes on cloth, and in which light and dark."""
+        size = (150, 100)
+        warp = warp_of(scene_of_job(self.job), view_of(self.job, 1.5), size)
+        return None if warp is None else [rounded(one[::7, ::7]) for one in (warp.x, warp.y, warp.shade)]
 
     def verdict(self):
         told = [(check.key, check.level, check.says) for check in checks(self.job, 0)]
@@ -209,6 +217,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
     (r"setting\.photo\.(soft|grain|grown_mm)", ("taken",), GEOMETRY + ("camera", "letters", "blank")),
+    (r"setting\.photo\.(cloth|folds\..*)", ("warp",), GEOMETRY),
     (r"setting\.photo\.shown", ("blank",), GEOMETRY),
     (r"setting\.photo\..*", ("camera",), GEOMETRY + ("letters", "rim", "detail")),
     (r"setting\.camera\.(f_number|focus_mm)", ("camera",), GEOMETRY + LOOKS + ("light", "stance")),
@@ -277,7 +286,9 @@ def samples():
 @lru_cache(maxsize=1)
 def grey_photo():
     data = io.BytesIO()
-    Image.fromarray(np.full((200, 300, 3), 140, np.uint8)).save(data, "PNG")
+    y, x = np.mgrid[:200, :300]
+    folded = 140 + 30 * np.sin((0.8 * x + 0.6 * y) / 6)  # as cloth is light and dark
+    Image.fromarray(np.repeat(folded[..., None], 3, axis=2).astype(np.uint8)).save(data, "PNG")
     return keep_asset(data.getvalue(), "grey.png")
 
 

@@ -58,14 +58,16 @@ class Oval(Value):
 
 
 class Rims(Value):
-    """The rim and the foot of something round that stands: two circles of one diameter, one above the
-    other. ``height_mm``: between them, 0 where it is not known."""
+    """The rim and the foot of something round that stands: two circles, one above the other.
+    ``diameter_mm``: of the rim; ``foot_mm``: of the foot, 0 where it is as wide; ``height_mm``: between
+    them, 0 where it is not known."""
 
     kind: Literal["rims"] = "rims"
     rim: Oval
     foot: Oval
     diameter_mm: Length
     height_mm: Annotated[float, Field(ge=0, le=10_000_000)] = 0.0
+    foot_mm: Annotated[float, Field(ge=0, le=10_000_000)] = 0.0
 
 
 class Horizon(Value):

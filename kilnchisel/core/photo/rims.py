@@ -31,17 +31,17 @@ def from_rims(told: Rims, lens_mm: float | None, size: tuple[int, int]) -> Stood
     apart = float(np.linalg.norm(np.subtract(told.rim.middle, told.foot.middle)))
     flat = told.foot.short_px / told.foot.long_px
     guess = apart / told.rim.long_px * radius / max(np.sqrt(1 - min(flat, 1.0) ** 2), 0.2)
-    circle = radius * CIRCLE
+    circle, below = radius * CIRCLE, (told.foot_mm / 2 or radius) * CIRCLE
 
     def left(fit: Fit) -> Array:
-        foot, rim = fit.seen(circle), fit.seen(circle + (0, 0, fit.tall))
+        foot, rim = fit.seen(below), fit.seen(circle + (0, 0, fit.tall))
         return np.concatenate([off_oval(rim, told.rim, middle), off_oval(foot, told.foot, middle)])
 
     def solve(focal: float | None) -> Stood | None:
         focals = [focal] if focal is not None else [share * max(size) for share in TRIED]
         talls = [told.height_mm] if told.height_mm else [share * guess for share in TALLS]
         firsts = [
-            _first(told, one, radius, tall, middle, tilt)
+            _first(told, one, told.foot_mm / 2 or radius, tall, middle, tilt)
             for one in focals
             for tall in talls
             for tilt in (1.0, -1.0)

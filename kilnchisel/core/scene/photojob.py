@@ -9,7 +9,7 @@ import numpy as np
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.job.photo import Photo, Rims
 from kilnchisel.core.job.setting import KeyLight
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.cleared import shown_pixels
@@ -51,12 +51,12 @@ def lit_by_photo(job: Job) -> Job:
         raise KilnError("This job stands in no photo.")
     pixels, stood = shown_pixels(photo), stood_for(photo)
     sun = sun_by_shadow(photo, *photo.shadow) if len(photo.shadow) > 1 else None
-    on_wall = getattr(photo.told, "on", "ground") == "wall"
-    normal = np.array([0.0, -1.0, 0.0] if on_wall else [0.0, 0.0, 1.0])
+    near = isinstance(photo.told, Rims) or getattr(photo.told, "on", "ground") == "wall"
+    normal = np.array([0.0, -1.0, 0.0] if near else [0.0, 0.0, 1.0])
     seen = None if photo.white is None else touched(pixels, stood.size, *photo.white, normal)
     around = surroundings(pixels, stood)
-    # a wall hides what lights it, its lightest thing is about white; over open ground there is sky
-    least = (brightest(pixels) / WHITE_THING, normal) if on_wall else None
+    # what is near hides what lights it, its lightest thing is about white; over open ground there is sky
+    least = (brightest(pixels) / WHITE_THING, normal) if near else None
     light = light_levels(around, sun, seen, least)
     update = {"room": place_of_photo(around, photo.name or "the photo"), "key": KeyLight(strength=0)}
     return change(job, ("setting", "light"), light.model_copy(update=update))

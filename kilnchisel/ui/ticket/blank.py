@@ -39,7 +39,7 @@ def blank_specs(job: Job) -> list[Spec]:
     fields = [kind]
     blank = job.blank
     for name, info in type(blank).model_fields.items():
-        if name == "kind" or not has_effect(blank, name):
+        if name in ("kind", DRAGGED) or not has_effect(blank, name):
             continue
         label, unit = field_label(name)
         label = BLANK_LABELS.get((blank.kind, name), label)
@@ -83,6 +83,7 @@ def _plate_format() -> Spec:
     return Spec("blank.format", "Format", which, put, "menu", options=options)
 
 
+DRAGGED = "heights"  # of ground: by its marks in a photo
 BLANK_LABELS = {
     ("mug", "handle_deg"): "Handle at",
     ("tumbler", "top_mm"): "Across the top",

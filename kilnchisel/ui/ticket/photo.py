@@ -188,6 +188,7 @@ def _told(job: Job, photo: Photo) -> list[Spec]:
     if told.kind == "rims":
         return [
             ranged(job, (*TOLD, "diameter_mm"), "Diameter", "length", step=1),
+            ranged(job, (*TOLD, "foot_mm"), "Foot", "length", step=1, hint="Across; 0: as the rim."),
             ranged(job, (*TOLD, "height_mm"), "Tall", "length", step=1, hint="0 where it is not known."),
         ]
     return [ranged(job, (*TOLD, "eye_mm"), "Eye height", "length", step=50, hint="Of the camera.")]
