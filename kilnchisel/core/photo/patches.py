@@ -111,43 +111,22 @@ def improve(
         cost[r, c] = best
 
 
-@compiled
-def agree(
-    holes: Array, said: Array, values: Array, field: Array, cost: Array, sure: Array, level: Any, near: Any
-) -> None:
-    """What the patches over some pixels of the hole say they are, (n, 3). A patch that fits has more of a
-    say, one that is ``sure`` (near the edge of the hole), and one whose middle is near."""
-    height, width = field.shape[0], field.shape[1]
-    for n in range(len(holes)):
-        r, c = holes[n, 0], holes[n, 1]
-        total = np.float32(0.0)
-        for i in range(-HALF, HALF + 1):
-            for j in range(-HALF, HALF + 1):
-                y, x = r + i, c + j
-                if y < 0 or y >= height or x < 0 or x >= width:
-                    continue
-                sr, sc = field[y, x, 0] - i, field[y, x, 1] - j
-                if sr < 0 or sr >= height or sc < 0 or sc >= width:
-                    continue
-                weight = sure[y, x] * np.exp(-(i * i + j * j) / (2 * near * near) - cost[y, x] / level)
-                total += weight
-                for k in range(3):
-                    said[n, k] += weight * values[sr, sc, k]
-        if total > 0:
-            for k in range(3):
-                said[n, k] /= total
-
-
-def voted(values: Array, field: Array, holes: Array, near: float, hole: Array) -> Array:
-    """What a field says each pixel of the hole is, (n, 3): of the patches over it, those whose middle is
-    near have a say, and none that shows the hole itself."""
+def voted(
+    values: Array, field: Array, holes: Array, near: float, hole: Array, weight: Array | None = None
+) -> Array:
+    """What a field says each pixel of a hole is, (n, 3): of the patches over it, those whose middle is near
+    have a say, none that shows the hole itself, and each as much as it has ``weight`` (h, w)."""
     said = np.zeros((len(holes), 3), np.float32)
-    shared(_vote, holes, said, values, field, np.float32(near), hole)
+    if weight is None:
+        weight = np.ones(hole.shape, np.float32)
+    shared(_vote, holes, said, values, field, weight.astype(np.float32), np.float32(near), hole)
     return said
 
 
 @compiled
-def _vote(holes: Array, said: Array, values: Array, field: Array, near: Any, hole: Array) -> None:
+def _vote(
+    holes: Array, said: Array, values: Array, field: Array, weight: Array, near: Any, hole: Array
+) -> None:
     height, width = field.shape[0], field.shape[1]
     for n in range(len(holes)):
         r, c = holes[n, 0], holes[n, 1]
@@ -160,10 +139,10 @@ def _vote(holes: Array, said: Array, values: Array, field: Array, near: Any, hol
                 sr, sc = field[y, x, 0] - i, field[y, x, 1] - j
                 if sr < 0 or sr >= height or sc < 0 or sc >= width or hole[sr, sc]:
                     continue
-                weight = np.exp(-(i * i + j * j) / (2 * near * near))
-                total += weight
+                share = weight[y, x] * np.exp(-(i * i + j * j) / (2 * near * near))
+                total += share
                 for k in range(3):
-                    said[n, k] += weight * values[sr, sc, k]
+                    said[n, k] += share * values[sr, sc, k]
         if total > 0:
             for k in range(3):
                 said[n, k] /= total

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.filling import about, enlarged, places, slow_light, spread
-from kilnchisel.core.photo.patches import HALF, agree, compare, improve, shared, voted
+from kilnchisel.core.photo.patches import HALF, compare, improve, shared, voted
 
 Array = NDArray[Any]
 Step = Callable[[float], None]
@@ -106,16 +106,15 @@ def _searched(levels: list[tuple[Array, Array]], step: Step) -> Array:
         sure = (SURE ** -ndimage.distance_transform_edt(inner)).astype(np.float32)
         rounds = FINE_ROUNDS if number == 0 else ROUNDS
         for turn in range(rounds):
-            cost = np.empty(inner.shape, np.float32)
+            cost = np.zeros(inner.shape, np.float32)
             for again in range(2):
                 better, seed = field.copy(), np.int64(number * 1000 + turn * 10 + again)
                 shared(improve, spots, better, values, field, cost, usable, seed)
                 field = better
             sharp = HALF if turn < rounds - 1 or number else LAST
-            said = np.zeros((len(holes), 3), np.float32)
-            level = np.float32(cost[inner].mean() + 1e-6)
-            shared(agree, holes, said, values, field, cost, sure, level, np.float32(sharp))
-            values[inner] = said
+            # a patch that fits has more of a say, and one near what is known
+            weight = sure * np.exp(-cost / float(cost[inner].mean() + 1e-6))
+            values[inner] = voted(values, field, holes, sharp, inner, weight)
             done += work[number] / rounds
             step(done / total)
     assert field is not None

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.picture.refined import Wish
 from kilnchisel.core.picture.tracing import Slice
 from kilnchisel.core.scene.view import View
 
@@ -21,6 +22,30 @@ Draw = Callable[[Slice], Array]
 SLICE = 240_000
 GUIDE_SAMPLES = 24  # at least, of what tells edges
 FIRST_GUIDES = 3  # besides those of the first samples, so that edges are smooth from the first look on
+
+
+@dataclass(frozen=True, eq=False)
+class Asked:
+    """What is asked of the tracer: a picture of ``size`` with so many samples, and what is wished for with
+    it; ``looks``: sample counts at which it is wanted on the way; ``progress`` hears the share done."""
+
+    view: View
+    size: tuple[int, int]
+    samples: int
+    stop: Stop
+    progress: Callable[[float], None]
+    looks: tuple[int, ...] = ()
+    wish: Wish | None = None
+
+    @property
+    def steps(self) -> tuple[int, ...]:
+        """The sample counts at which a picture is wanted."""
+        return (*(n for n in self.looks if n < self.samples), self.samples)
+
+    @property
+    def frame(self) -> Frame:
+        """All of the picture."""
+        return Frame(self.view, self.size)
 
 
 class Cancelled(Exception):

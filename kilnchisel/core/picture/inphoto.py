@@ -18,7 +18,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.cleared import shown_whole
 from kilnchisel.core.picture.apart import Parted, Parting
-from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Cancelled, Frame, Stop
+from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Asked, Cancelled, Frame, Stop
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.likeness import grain, grained
@@ -31,11 +31,10 @@ from kilnchisel.core.picture.onphoto import (
     on_cloth,
     on_photo,
 )
-from kilnchisel.core.picture.refined import Light, Refined, Wish
+from kilnchisel.core.picture.refined import Light, Refined
 from kilnchisel.core.picture.tracing import TracedScene
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.scene import Scene
-from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 Layers = Callable[[Frame, Array, "Warp | None"], dict[str, Array]]
@@ -63,20 +62,12 @@ class InPhoto:
         assert scene.photo is not None
         self.scene, self.traced, self.layers, self.photo = scene, traced, layers, scene.photo
 
-    def pictures(
-        self,
-        view: View,
-        size: tuple[int, int],
-        samples: int,
-        stop: Stop,
-        progress: Callable[[float], None],
-        looks: tuple[int, ...],
-        wish: Wish | None,
-    ) -> Iterator[Refined]:
+    def pictures(self, asked: Asked) -> Iterator[Refined]:
         """As ``Mockup.refine`` gives them."""
+        size, wish, stop, samples = asked.size, asked.wish, asked.stop, asked.samples
         whole = shown_whole(self.photo.photo) if max(size) > max(self.photo.pixels.shape) else None
         seen = behind(self.photo, size, whole)
-        frame = Frame(view, size)
+        frame = asked.frame
         if frame.pixels > LARGE and not (wish is not None and wish.layers):
             frame = self._part(frame, stop)
         here, own_grain, taken = frame.of(seen), grain(_about(seen, frame)), self.photo.photo
@@ -84,12 +75,12 @@ class InPhoto:
         hidden = None if masked is None else frame.of(masked)
         parting, warp = Parting(self.scene, self.traced), self._warp(frame)
         done = 0
-        for look in [*(n for n in looks if n < samples), samples]:
+        for look in asked.steps:
             while done < look:
                 step = frame.step(look - done)
                 self._add(parting, frame, step, stop)
                 done += step
-                progress(done / samples)
+                asked.progress(done / samples)
             parting.let_go()  # the denoiser wants room of its own
             parted = on_cloth(parting.found(detail=Detail.ROUGH if done < samples else Detail.FINE), warp)
             parted = _ended(parted, frame)

@@ -16,7 +16,7 @@ from kilnchisel.core.colour import LUMA, picture_curve, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.picture.apart import Draw, Parting
 from kilnchisel.core.picture.denoise import denoised
-from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Cancelled, Frame, Stop
+from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Asked, Cancelled, Frame, Stop
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.inphoto import InPhoto
 from kilnchisel.core.picture.onphoto import on_cloth
@@ -59,47 +59,39 @@ class Mockup:
         ``progress`` hears the share done, 0..1. Ends early, without the last picture, when ``stop``
         answers True. Raises KilnError when the tracer gives up.
         """
+        asked = Asked(view, size, samples, stop, progress, looks, wish)
         try:
             if wish is not None and wish.transparent:
-                yield self._cut_out(view, size, samples, stop, progress, wish)
-                return
-            if self.scene.photo is not None and not view.parallel:
-                inside = InPhoto(self.scene, self.traced, partial(self._layers, stop))
-                yield from inside.pictures(view, size, samples, stop, progress, looks, wish)
-                return
-            yield from self._refined(view, size, samples, stop, progress, looks, wish)
+                yield self._cut_out(asked)
+            elif self.scene.photo is not None and not view.parallel:
+                layers = partial(self._layers, stop)
+                yield from InPhoto(self.scene, self.traced, layers).pictures(asked)
+            else:
+                yield from self._refined(asked)
         except Cancelled:
             return
         finally:
             self.traced.let_go()
 
-    def _refined(
-        self,
-        view: View,
-        size: tuple[int, int],
-        samples: int,
-        stop: Stop,
-        progress: Callable[[float], None],
-        looks: tuple[int, ...],
-        wish: Wish | None,
-    ) -> Iterator[Refined]:
-        frame, backdrop = Frame(view, size), backdrop_of(self.scene, view, size)
-        total = np.zeros((size[1], size[0], 4), dtype=np.float32)
-        guides = np.zeros((size[1], size[0], 6), dtype=np.float32)
+    def _refined(self, asked: Asked) -> Iterator[Refined]:
+        frame, view, samples = asked.frame, asked.view, asked.samples
+        backdrop, (width, height) = backdrop_of(self.scene, view, asked.size), asked.size
+        total = np.zeros((height, width, 4), dtype=np.float32)
+        guides = np.zeros((height, width, 6), dtype=np.float32)
         done = guided = 0
         more = max(FIRST_GUIDES, GUIDE_SAMPLES - samples)
-        for look in [*(n for n in looks if n < samples), samples]:
+        for look in asked.steps:
             while done < look:
                 step = frame.step(look - done)
-                seen = frame.sampled(self.traced.seen, step, 2 * done, stop, done)
+                seen = frame.sampled(self.traced.seen, step, 2 * done, asked.stop, done)
                 total += seen[..., :4]
                 guides += seen[..., 4:]
                 done += step
                 guided += step
                 if more:
-                    guides += frame.sampled(self.traced.guides, more, 1, stop, samples)
+                    guides += frame.sampled(self.traced.guides, more, 1, asked.stop, samples)
                     guided, more = guided + more, 0
-                progress(done / samples)
+                asked.progress(done / samples)
             self.traced.let_go()  # the denoiser wants room of its own
             colour = self._clean(
                 view,
@@ -110,9 +102,9 @@ class Mockup:
                 detail=Detail.ROUGH if done < samples else Detail.FINE,
             )
             light = None
-            if wish is not None and done == samples:
-                light = self._as_light(colour, view, size, guides / guided, stop, wish)
-            if stop():
+            if asked.wish is not None and done == samples:
+                light = self._as_light(colour, asked, guides / guided)
+            if asked.stop():
                 raise Cancelled
             shown = srgb_encode(picture_curve(colour, self.scene.gain))
             yield Refined(np.rint(shown * 255).astype(np.uint8), done, samples, light)
@@ -136,47 +128,40 @@ class Mockup:
             return colour
         return colour + veil(colour, self.scene.glow, float(2 * np.degrees(np.arctan(view.tall))))
 
-    def _as_light(
-        self, colour: Array, view: View, size: tuple[int, int], guides: Array, stop: Stop, wish: Wish
-    ) -> Light:
+    def _as_light(self, colour: Array, asked: Asked, guides: Array) -> Light:
         """A finished picture as light, and what is known of its pixels."""
         none = np.zeros(colour.shape[:2], np.float32)
-        layers = self._layers(stop, Frame(view, size), guides) if wish.layers else {}
+        wanted = asked.wish is not None and asked.wish.layers
+        layers = self._layers(asked.stop, asked.frame, guides) if wanted else {}
         return Light((colour * self.scene.gain).astype(np.float32), 1 - none, none, layers)
 
-    def _cut_out(
-        self,
-        view: View,
-        size: tuple[int, int],
-        samples: int,
-        stop: Stop,
-        progress: Callable[[float], None],
-        wish: Wish,
-    ) -> Refined:
+    def _cut_out(self, asked: Asked) -> Refined:
         """The piece without what is behind it; of its ground only the shadow on it."""
-        parting, warp, frame = (
-            Parting(self.scene, self.traced),
-            warp_of(self.scene, view, size),
-            Frame(view, size),
-        )
+        frame, view, samples = asked.frame, asked.view, asked.samples
+        parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, asked.size)
 
         def sampled(draw: Draw, count: int, had: int) -> Array:
-            return frame.sampled(draw, count, 7 * had + 1, stop, had)
+            return frame.sampled(draw, count, 7 * had + 1, asked.stop, had)
 
         step = frame.step(samples)
         for done in range(0, samples, step):
             count = min(step, samples - done)
             parting.add(sampled, count, FINE_GUIDES if done == 0 else 0)
-            progress((done + count) / samples)
+            asked.progress((done + count) / samples)
         parted = on_cloth(parting.found(detail=Detail.FINE), warp)
         mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
-        lost = 1 - (parted.lit @ LUMA) / np.maximum(parted.open @ LUMA, 1e-6)
+        if parted.changed is None:
+            lost = 1 - (parted.lit @ LUMA) / np.maximum(parted.open @ LUMA, 1e-6)
+            lost = np.where(parted.there, lost, 0.0)
+        else:  # it lies on cloth, and so does its shadow
+            lost = 1 - parted.changed @ LUMA
         # what the noise makes of open ground is no shadow
-        shade = np.where(parted.there, np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1), 0.0)
+        shade = np.clip((lost - SHADE_FROM) / (1 - SHADE_FROM), 0, 1)
         # at a horizon, or the edge of a table, a pixel is only partly ground: no shadow ends there
         shade *= np.clip(2 * (grounded + cover) - 1, 0, 1)
         light = self._glowing(np.maximum(mine, 0), view)
-        layers = self._layers(stop, frame, guides, warp) if wish.layers else {}
+        wanted = asked.wish is not None and asked.wish.layers
+        layers = self._layers(asked.stop, frame, guides, warp) if wanted else {}
         made = Light(
             (light * self.scene.gain).astype(np.float32),
             cover.astype(np.float32),
