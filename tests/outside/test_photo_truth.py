@@ -14,7 +14,9 @@ from scipy import ndimage
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import delta_e, srgb_decode
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Rectangle
 from kilnchisel.core.job.setting import Ground, KeyLight, Light, StudioLight
@@ -227,6 +229,41 @@ class BehindSomething(unittest.TestCase):
         self.assertTrue(differs(made, seen)[:, :248].any())
         drawn = Draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
         self.assertLess(np.abs(drawn[:, 252:].astype(int) - seen[:, 252:]).max(), 3)
+
+    def test_one_lettering_passes_behind_it_and_another_before(self):
+        seen = np.full((200, 300, 3), 150, np.uint8)
+        amount = np.zeros((200, 300))
+        amount[:, 130:170] = 1.0  # a pole
+        seen[:, 130:170] = (40, 90, 60)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "wall.png"
+            Image.fromarray(seen).save(path)
+            taken = photo_taken(path)
+        told = Rectangle(
+            corners=((30.0, 170.0), (270.0, 170.0), (270.0, 30.0), (30.0, 30.0)),
+            width_mm=240.0,
+            height_mm=140.0,
+        )
+        job = fresh_job("plaque", "HHHHHH")
+        job = change(job, ("blank", "width_mm"), 240.0)
+        row = job.letterings[0].model_copy(update={"craft": Printed(), "finish": Ink(colour="#101018")})
+        rows = tuple(
+            row.model_copy(update={"lay": row.lay.model_copy(update={"across_mm": up}), "before": before})
+            for up, before in ((28.0, False), (-28.0, True))
+        )
+        job = job.model_copy(update={"letterings": rows})
+        photo = taken_in(taken, told, shown="lettering", before=kept_mask(amount, "pole"), soft=0.0)
+        job = in_photo(job, photo)
+        scene, view = scene_of_job(job), view_of(job, 1.5)
+        *_, made = Mockup(scene).refine(view, (300, 200), 8, looks=())
+        for pixels in (made.pixels, Draft().render(scene, view, (300, 200))[..., :3]):
+            inked = pixels.astype(int).sum(axis=2) < 120
+            behind, before = inked[:100], inked[100:]
+            self.assertTrue(behind[:, :128].any() and behind[:, 172:].any())
+            self.assertFalse(behind[:, 132:168].any())
+            self.assertTrue(before[:, 132:168].any())
+            hidden = np.abs(pixels[:100, 132:168].astype(int) - seen[:100, 132:168])
+            self.assertLess(hidden.max(), 4)
 
 
 class Alike(unittest.TestCase):

@@ -23,6 +23,7 @@ from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.turning import CRAFTS, FINISHES, with_craft
 from kilnchisel.core.kinds import named
 from kilnchisel.core.photo.marks import beginning
+from kilnchisel.core.photo.masks import kept_mask
 from kilnchisel.core.scene.onfolds import warp_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
@@ -161,6 +162,10 @@ class Seen:
         taken = scene_of_job(self.job).photo.photo
         return taken.soft, taken.grain, taken.grown_mm
 
+    def stands(self):
+        """What nothing in its photo hides; tests/outside/test_photo_truth.py sees it done."""
+        return scene_of_job(self.job).before
+
     def warp(self):
         """Where the lettering goes on cloth, and in which light and dark."""
         size = (150, 100)
@@ -213,6 +218,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*lay\.(stretch_limit|seam_deg)", ("verdict",), ("body", "ink")),
     (r".*lay\.(along_mm|across_mm)|along_deg", ("place",), ("body",)),
     (r".*lay\.(turn_deg|side)", ("place",), ("body",)),
+    (r"letterings\.\d+\.before", ("stands",), GEOMETRY + SCENE),
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
@@ -276,6 +282,9 @@ def samples():
             found[f"finish {kind}"] = change(base, ("finish",), {"kind": kind})
     for kind in named(Told):
         found[f"in a photo, by {kind}"] = in_a_photo(base, kind)
+    hides = kept_mask(np.pad(np.ones((200, 150)), ((0, 0), (0, 150))), "half")
+    behind = in_a_photo(base, "rectangle")
+    found["behind what hides it in a photo"] = change(behind, ("setting", "photo", "before"), hides)
     for kind in named(Form):
         found[f"shape {kind}"] = change(
             base, ("letterings", 0, "content"), {"kind": "shape", "form": {"kind": kind}}

@@ -56,6 +56,7 @@ class Lettering(Value):
     finish: LetterFinish = Ink()
     hidden: bool = False  # kept in the job, not made
     locked: bool = False  # its handles are left alone
+    before: bool = False  # in a photo: it stands before what the others are hidden behind
     way: Annotated[str, Field(max_length=80)] = (
         ""  # letterings of one name here are made and finished alike
     )

@@ -42,7 +42,7 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
-from kilnchisel.core.picture.onphoto import before, behind, drawn_on_cloth
+from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.onfolds import warp_of
@@ -63,6 +63,7 @@ MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 PHOTO = GROUND_LIT + 1
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
+NOTHING = ("no item",)
 NO_MASK = (None, None, None, None)
 KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
 KEPT_HITS = 4  # of two bodies, with few rays and with all
@@ -155,32 +156,65 @@ class Draft:
             self._draw_still(scene, view, width / height, gathered)
             frames.still_of = still_of
         self._use_mirror(mirrors.get("lettering"))
+
+        def drawn(without: tuple[str, ...] = ()) -> Array:
+            return self._draw_rest(scene, view, size, frames, mirrors, gathered, without)
+
+        pixels = drawn()
+        if self._photo is None or self._photo.mask is None:
+            return pixels
+        masked = self._behind_what_is_before(self._photo, pixels, size)
+        if not scene.before:
+            return masked
+        # what differs from the picture without them is what stands before all
+        rest = drawn(scene.before)[..., :3].astype(np.int16)
+        stands = np.abs(pixels[..., :3] - rest).max(axis=2) > UNSEEN
+        return np.ascontiguousarray(np.where(stands[..., None], pixels, masked))
+
+    def _draw_rest(
+        self,
+        scene: Scene,
+        view: View,
+        size: tuple[int, int],
+        frames: Any,
+        mirrors: dict[Part, Mirror | None],
+        gathered: Gathered | None,
+        without: tuple[str, ...],
+    ) -> Array:
+        """The picture (h, w, 4): over what stays, all that a change of lettering may change, but for the
+        items whose masks begin so."""
+        width, height = size
         self._card.copy(frames.frame, frames.still)
         frames.frame.use()
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._use_mirror(mirrors.get("lettering"))
         for item in scene.items:
-            if not item.still and item.material.kind != "glass":
+            if (
+                not item.still
+                and item.material.kind != "glass"
+                and not item.mask.startswith(without or NOTHING)
+            ):
                 self._draw_item(item, gathered)
         self._use_mirror(mirrors.get("glass"))
         self._draw_glass(scene, gathered)
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
         data = self._card.read(frames.plain, components=4)
-        if view.opening_mm > 0 and detail.fine:
+        if view.opening_mm > 0 and self._detail.fine:
             data = self._through_lens(data, size)
         pixels = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
-        if self._photo is not None:
-            warp = warp_of(scene, view, size)
-            if warp is not None:
-                if self._photo.photo.folds is None:  # all of the piece is moved, not its lettering alone
-                    frames.still_of = None
-                    frames.still.use()
-                    self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-                    self._draw_backdrop(scene, view, width / height)
+        warp = None if self._photo is None else warp_of(scene, view, size)
+        if self._photo is not None and warp is not None:
+            if self._photo.photo.folds is None:  # all of the piece is moved, not its lettering alone
+                frames.frame.use()
+                self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+                self._draw_backdrop(scene, view, width / height)
+                if frames.plain is not frames.frame:
+                    self._card.copy(frames.plain, frames.frame)
+            else:
                 self._card.copy(frames.plain, frames.still)
-                still = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
-                pixels = drawn_on_cloth(pixels, still.reshape(height, width, 4)[::-1], warp)
-            pixels = self._behind_what_is_before(self._photo, pixels, size)
+            still = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
+            pixels = drawn_on_cloth(pixels, still.reshape(height, width, 4)[::-1], warp)
         return np.ascontiguousarray(pixels)
 
     def _behind_what_is_before(self, photo: Photographed, pixels: Array, size: tuple[int, int]) -> Array:

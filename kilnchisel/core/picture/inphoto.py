@@ -71,7 +71,7 @@ class InPhoto:
         if frame.pixels > LARGE and not (wish is not None and wish.layers):
             frame = self._part(frame, stop)
         here, own_grain, taken = frame.of(seen), grain(_about(seen, frame)), self.photo.photo
-        masked, grown = before(self.photo, size), None
+        masked, grown, held_back = before(self.photo, size), None, False
         hidden = None if masked is None else frame.of(masked)
         parting, warp = Parting(self.scene, self.traced), self._warp(frame)
         done = 0
@@ -87,6 +87,8 @@ class InPhoto:
             if stop():
                 raise Cancelled
             glow = self._glow(parted, frame)
+            if hidden is not None and self.scene.before and not held_back:
+                hidden, held_back = hidden * (1 - self._before_all(frame, warp, stop)), True
             if taken.grown_mm > 0 and grown is None:
                 grown = self._grown(frame, parted.cover, here, stop)
                 hidden = grown if hidden is None else np.maximum(hidden, grown)
@@ -137,6 +139,21 @@ class InPhoto:
         (first, last), tall = frame.rows, frame.size[1]
         high = frame.high_deg * (last - first) / tall
         return veil(np.maximum(parted.light, 0), self.scene.glow, high)
+
+    def _before_all(self, frame: Frame, warp: Warp | None, stop: Stop) -> Array:
+        """How much of what is seen of the piece in each pixel nothing in the photo hides, (h, w) 0..1."""
+        names: list[tuple[str, ...]] = []
+
+        def masks(part: Any) -> Array:
+            values, found = self.traced.masks(part)
+            names.append(found)
+            return values[..., 2:]
+
+        shares = frame.sampled(masks, FIRST_GUIDES, 3, stop)
+        mine = [name.startswith(self.scene.before) for name in names[0]]
+        lettered = [name.startswith("lettering") for name in names[0]]
+        share = shares[..., mine].sum(axis=2) / np.maximum(shares[..., lettered].sum(axis=2), 1e-6)
+        return np.asarray(np.clip(share if warp is None else warp.of(share), 0, 1))
 
     def _grown(self, frame: Frame, cover: Array, seen_there: Array, stop: Stop) -> Array:
         """How much of each pixel what grows on the photo's ground stands before the piece."""

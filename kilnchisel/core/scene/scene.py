@@ -135,6 +135,7 @@ class Scene:
     photo: Photographed | None = None  # what is behind, and takes the piece's shadow
     bare: tuple[Item, ...] = ()  # what of the piece is part of the photo, as it is without lettering
     caught: Base | None = None  # the plane by which the piece meets the photo
+    before: tuple[str, ...] = ()  # how the masks of items begin that nothing in the photo hides
     glow: Glow = NO_GLOW
 
     @property
@@ -224,6 +225,7 @@ def scene_of(
         photo=None if on_photo is None else photographed(on_photo.photo),
         bare=bare,
         caught=None if on_photo is None else base,
+        before=tuple(f"lettering {n} " for n, one in enumerate(job.letterings, start=1) if one.before),
     )
 
 

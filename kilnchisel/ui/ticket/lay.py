@@ -30,6 +30,9 @@ LINE_UPS = (
 )
 
 
+STANDS = ((False, "Behind"), (True, "Before"))  # what hides things in a photo
+
+
 def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     path = (*here, "lay")
     fields = []
@@ -54,6 +57,9 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     across = "Up" if isinstance(job.blank, Mug) else "Above middle"
     fields.append(ranged(job, (*path, "across_mm"), across, "length"))
     fields.append(ranged(job, (*path, "turn_deg"), "Turn", "angle", step=1))
+    photo = job.setting.photo
+    if photo is not None and photo.before is not None:
+        fields.append(at((*here, "before"), "In the photo", "switch", options=STANDS))
     if can_be_on_both(job, index):
         fields.append(
             at(
