@@ -37,8 +37,8 @@ SHOWN_AT_POINTER = ("move", "size", "turn", "bend", "spread", "letter", "point")
 class Drag:
     """A gesture under way. ``start``: widget pixel; ``sheet``: the sheet point it began on."""
 
-    # "move", "size", "turn", "bend", "spread", "letter", "point", "walk", "aim", "sheet", "pointing"; in a photo
-    # "mark", "place", "height", "line"
+    # "move", "size", "turn", "bend", "spread", "letter", "point", "walk", "aim", "sheet", "pointing";
+    # in a photo "mark", "place", "height", "line"
     kind: str
     start: Pixel
     before: History
