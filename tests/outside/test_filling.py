@@ -93,6 +93,19 @@ class Cloth(unittest.TestCase):
         self.assertLess(np.abs(off).mean(), 2.0)
         self.assertGreater(np.abs(small - made)[hole].mean(), 0)  # it has pixels of its own
 
+    def test_nothing_is_copied_from_another_thing(self):
+        """Beside the cloth a floor, of its mean tone but rough, and another of another hue."""
+        printed, hole, _, _ = taken_away()
+        rng = np.random.default_rng(9)
+        for floor in (
+            np.full((SIZE[0], 90, 3), (120, 113, 106)) + rng.normal(0, 30, (SIZE[0], 90, 1)),
+            np.full((SIZE[0], 90, 3), (150, 110, 60)) + rng.normal(0, 2, (SIZE[0], 90, 1)),
+        ):
+            pixels = printed.copy()
+            pixels[:, 330:] = np.clip(floor, 0, 255).astype(np.uint8)
+            field = field_over(pixels, hole)
+            self.assertLess((field[hole][:, 1] >= 330).mean(), 0.002)
+
     def test_a_large_one_is_sought_smaller_and_still_filled(self):
         with mock.patch("kilnchisel.core.photo.searching.SEARCHED", 2000):
             printed, hole, _, _ = taken_away()

@@ -22,6 +22,9 @@ LEAST_ABOUT = 48  # pixels
 SLOW = 0.35  # of the hole's smaller side: the spread of what counts as slow light
 BESIDE = 0.4  # of the hole's smaller side: how far from it tells what it lies on
 OF_ONE = 0.09  # of full scale: what is on the slow light of one thing spreads no more
+ROUGH_PX = 2.0  # over so many pixels it is felt how rough something is
+LEAST_ROUGH, LEAST_SPREAD = 0.01, 0.06  # of its light; of logarithms: less tells nothing apart
+UNLIKE = 3.0  # times the spread of what is beside the hole: that is another thing
 MEMBRANE = 96  # cells of the longer side in which the slow light is carried over
 OWN = 0.55  # pixels: how near to its middle a patch has a say in what is copied
 RING = 4  # pixels beside a hole in which copies are compared with what is there
@@ -128,12 +131,38 @@ def _even(detail: Array, hole: Array, field: Array) -> Array:
 def slow_light(part: Array, hole: Array) -> Array:
     """The slow light of a picture (h, w, 3), over its hole (h, w) as even as it can be (a membrane); none
     where what is beside the hole is many things and not one in uneven light."""
-    rows, columns = np.nonzero(hole)
-    side = min(np.ptp(rows) + 1, np.ptp(columns) + 1)
+    beside, side = _beside(hole)
     slow = _slow(part, hole, max(SLOW * side, 2.0))
-    far = ndimage.distance_transform_edt(~hole)
-    beside = (far > 0) & (far <= max(BESIDE * side, LEAST_ABOUT))
     return slow if float((part - slow)[beside].std()) <= OF_ONE else np.zeros_like(slow)
+
+
+def _beside(hole: Array) -> tuple[Array, float]:
+    """What tells what a hole lies on, (h, w) bool, and the hole's smaller side."""
+    rows, columns = np.nonzero(hole)
+    side = float(min(np.ptp(rows) + 1, np.ptp(columns) + 1))
+    far = ndimage.distance_transform_edt(~hole)
+    return (far > 0) & (far <= max(BESIDE * side, LEAST_ABOUT)), side
+
+
+def other_things(part: Array, hole: Array) -> Array:
+    """What of a picture (h, w, 3) is unlike what is beside its hole, in hue or in how rough it is, whatever
+    the light: (h, w) bool. Nothing is copied from there."""
+    light = np.maximum(part, 1 / 255)
+    hues = [np.log(light[..., k] / light[..., 1]) for k in (0, 2)]
+    mean = part.mean(axis=2)
+    coarse = ndimage.gaussian_filter(mean, ROUGH_PX)
+    rough = np.sqrt(ndimage.gaussian_filter((mean - coarse) ** 2, 2 * ROUGH_PX))
+    signs = [ndimage.gaussian_filter(hue, ROUGH_PX) for hue in hues]
+    signs.append(np.log(rough / np.maximum(coarse, 1 / 255) + LEAST_ROUGH))
+    beside, _ = _beside(hole)
+    far = np.zeros(hole.shape)
+    for sign in signs:
+        # the hole's own print is smeared into what is next to it: quantiles do not mind
+        low, middle, high = np.quantile(sign[beside], (0.1, 0.5, 0.9))
+        spread_ = np.where(sign > middle, high - middle, middle - low)
+        far = np.maximum(far, np.abs(sign - middle) / np.maximum(spread_, LEAST_SPREAD))
+    unlike = ndimage.uniform_filter((far > UNLIKE).astype(np.float32), 9) > 0.5
+    return np.asarray(unlike & ~hole)
 
 
 def _slow(part: Array, hole: Array, spread: float) -> Array:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage
-from kilnchisel.core.photo.filling import about, enlarged, places, slow_light, spread
+from kilnchisel.core.photo.filling import about, enlarged, other_things, places, slow_light, spread
 from kilnchisel.core.photo.patches import HALF, compare, improve, shared, voted
 
 Array = NDArray[Any]
@@ -41,9 +41,11 @@ def field_over(pixels: Array, hole: Array, step: Step = lambda share: None) -> A
         return own
     box = about(hole)
     part, inner = pixels[box].astype(np.float32) / 255, hole[box]
-    detail = part - slow_light(part, inner)
+    slow = slow_light(part, inner)
+    # of many things none is another
+    others = other_things(part, inner) if slow.any() else np.zeros_like(inner)
     shrink = min(1.0, np.sqrt(SEARCHED / inner.sum()))
-    levels = _pyramid(detail, inner, shrink)
+    levels = _pyramid(part - slow, inner, others, shrink)
     found = _searched(levels, step)
     field = own[box].copy()
     field[inner] = enlarged(found, inner.shape)[inner]
@@ -53,47 +55,51 @@ def field_over(pixels: Array, hole: Array, step: Step = lambda share: None) -> A
     return whole
 
 
-def _pyramid(detail: Array, hole: Array, shrink: float) -> list[tuple[Array, Array]]:
-    """A picture and its hole, from the finest to the coarsest at which something of the hole is left."""
+def _pyramid(detail: Array, hole: Array, others: Array, shrink: float) -> list[tuple[Array, Array, Array]]:
+    """A picture, its hole and where patches can be taken from, from the finest to the coarsest at which
+    something of the hole is left."""
     import cv2
 
-    def smaller(values: Array, hole: Array, by: float) -> tuple[Array, Array]:
+    def smaller(values: Array, hole: Array, others: Array, by: float) -> tuple[Array, Array, Array]:
         size = max(round(hole.shape[1] * by), 8), max(round(hole.shape[0] * by), 8)
         known = (~hole).astype(np.float32)
         share = cv2.resize(known, size, interpolation=cv2.INTER_AREA)
         summed = cv2.resize(values * known[..., None], size, interpolation=cv2.INTER_AREA)
-        return summed / np.maximum(share, 1e-3)[..., None], share < 0.75
+        other = cv2.resize(others.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        return summed / np.maximum(share, 1e-3)[..., None], share < 0.75, other > 0.25
 
-    first = (detail, hole) if shrink >= 1 else smaller(detail, hole, shrink)
+    first = (detail, hole, others) if shrink >= 1 else smaller(detail, hole, others, shrink)
     levels = [first]
     while True:
-        values, inner = levels[-1]
-        deep = ndimage.distance_transform_edt(inner).max()
+        deep = ndimage.distance_transform_edt(levels[-1][1]).max()
         if deep < COARSEST:
-            return levels
-        next_ = smaller(values, inner, 0.5)
-        if _sources(next_[1]).sum() < LEAST_SOURCES:
-            return levels
+            break
+        next_ = smaller(*levels[-1], 0.5)
+        if _sources(next_[1], next_[2]).sum() < LEAST_SOURCES:
+            break
         levels.append(next_)
+    return [(values, inner, _sources(inner, other)) for values, inner, other in levels]
 
 
-def _sources(hole: Array) -> Array:
-    """Where a patch lies whole beside a hole, (h, w) bool."""
+def _sources(hole: Array, others: Array) -> Array:
+    """Where a patch lies whole beside a hole, (h, w) bool, and on nothing else while there is enough."""
     usable = ~spread(hole, HALF)
     usable[:HALF], usable[-HALF:], usable[:, :HALF], usable[:, -HALF:] = False, False, False, False
-    return np.asarray(usable)
+    alike = usable & ~others
+    return np.asarray(alike if alike.sum() >= LEAST_SOURCES else usable)
 
 
-def _searched(levels: list[tuple[Array, Array]], step: Step) -> Array:
+def _searched(levels: list[tuple[Array, Array, Array]], step: Step) -> Array:
     """The field over the hole of the finest level."""
-    work = [float(inner.sum()) * (FINE_ROUNDS if n == 0 else ROUNDS) for n, (_, inner) in enumerate(levels)]
+    work = [
+        float(inner.sum()) * (FINE_ROUNDS if n == 0 else ROUNDS) for n, (_, inner, _) in enumerate(levels)
+    ]
     total, done = sum(work) or 1.0, 0.0
     field: Array | None = None
     for number in range(len(levels) - 1, -1, -1):
-        values, inner = levels[number]
+        values, inner, usable = levels[number]
         values = np.ascontiguousarray(values, np.float32)
         over = spread(inner, HALF)
-        usable = _sources(inner)
         if usable.sum() < LEAST_SOURCES:
             raise KilnError(TOO_LITTLE)
         spots = np.argwhere(over).astype(np.int32)
