@@ -17,7 +17,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import asset, keep_asset
 from kilnchisel.core.job.photo import Brush, Cleared, Photo
-from kilnchisel.core.photo.masks import mask_picture
+from kilnchisel.core.photo.masks import mask_picture, paint_strokes
 from kilnchisel.core.photo.reading import LIMITS, photo_pixels, whole_pixels
 from kilnchisel.core.remembered import remembered
 
@@ -34,8 +34,9 @@ def cleared_by_strokes(
     """What the strokes mark is taken away; strokes of the other kind bring back. ``stopped``: asked on the
     way whether it is still wanted. Raises KilnError."""
     pixels = photo_pixels(photo.sha256, photo.name)
-    hole = painted(strokes, (photo.width_px, photo.height_px), pixels.shape[:2])
-    return _cleared(pixels, hole, stopped).model_copy(update={"strokes": strokes})
+    hole = np.zeros(pixels.shape[:2], np.uint8)
+    paint_strokes(hole, strokes, (photo.width_px, photo.height_px), (0, 1))
+    return _cleared(pixels, hole > 0, stopped).model_copy(update={"strokes": strokes})
 
 
 def cleared_by_mask(photo: Photo, path: Path) -> Cleared:
@@ -47,23 +48,6 @@ def cleared_by_mask(photo: Photo, path: Path) -> Cleared:
     size = pixels.shape[1], pixels.shape[0]
     hole = cv2.resize(amount.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
     return _cleared(pixels, hole)
-
-
-def painted(strokes: tuple[Brush, ...], size: tuple[int, int], shape: tuple[int, int]) -> Array:
-    """What strokes over a photo of ``size`` cover of a copy of ``shape``, (h, w) bool; later ones lie over
-    earlier ones."""
-    import cv2
-
-    over = np.zeros(shape, np.uint8)
-    to = np.array(shape[::-1]) / np.array(size)
-    for stroke in strokes:
-        points = np.rint(np.array(stroke.points) * to).astype(np.int32)
-        wide = max(round(stroke.wide_px * float(to[0])), 1)
-        value = int(stroke.before)
-        cv2.polylines(over, [points.reshape(-1, 1, 2)], isClosed=False, color=value, thickness=wide)
-        for x, y in points[[0, -1]]:
-            cv2.circle(over, (int(x), int(y)), wide // 2, value, -1)
-    return over > 0
 
 
 def _cleared(pixels: Array, hole: Array, stopped: Callable[[], bool] = lambda: False) -> Cleared:

@@ -88,14 +88,7 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
     scale = min(CUT_AT / max(pixels.shape[:2]), 1.0)
     small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     marks = np.full(small.shape[:2], cv2.GC_PR_BGD, np.uint8)
-    to = np.array(small.shape[1::-1]) / np.array(size)
-    for stroke in strokes:
-        points = np.rint(np.array(stroke.points) * to).astype(np.int32)
-        wide = max(round(stroke.wide_px * to[0]), 1)
-        value = cv2.GC_FGD if stroke.before else cv2.GC_BGD
-        cv2.polylines(marks, [points.reshape(-1, 1, 2)], False, int(value), wide)  # noqa: FBT003
-        for x, y in points[[0, -1]]:
-            cv2.circle(marks, (int(x), int(y)), max(wide // 2, 1), int(value), -1)
+    paint_strokes(marks, strokes, size, (cv2.GC_BGD, cv2.GC_FGD), least=1)
     # what looks like what the strokes of one kind are on, and is nearer to them, begins as that kind
     tones = cv2.cvtColor(small, cv2.COLOR_RGB2LAB).astype(np.float32)
     here, there = (_far_from(tones, tones[marks == value]) for value in (cv2.GC_FGD, cv2.GC_BGD))
@@ -114,6 +107,23 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
     _, parts = cv2.connectedComponents(hard, connectivity=4)
     hard &= np.isin(parts, np.unique(parts[marks == cv2.GC_FGD])).astype(np.uint8)
     return _edged(pixels, cv2.resize(hard, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR))
+
+
+def paint_strokes(
+    over: Array, strokes: tuple[Brush, ...], size: tuple[int, int], values: tuple[int, int], least: int = 0
+) -> None:
+    """Draw strokes over a photo of ``size`` into a copy (h, w) uint8, those of what does not stand before
+    it in the first of ``values``; ``least``: the radius of their round ends, pixels, at least."""
+    import cv2
+
+    to = np.array(over.shape[::-1]) / np.array(size)
+    for stroke in strokes:
+        points = np.rint(np.array(stroke.points) * to).astype(np.int32)
+        wide = max(round(stroke.wide_px * float(to[0])), 1)
+        value = int(values[stroke.before])
+        cv2.polylines(over, [points.reshape(-1, 1, 2)], isClosed=False, color=value, thickness=wide)
+        for x, y in points[[0, -1]]:
+            cv2.circle(over, (int(x), int(y)), max(wide // 2, least), value, -1)
 
 
 def _far_from(tones: Array, samples: Array) -> Array:

@@ -45,7 +45,7 @@ from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
-from kilnchisel.core.scene.onfolds import warp_of
+from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
 from kilnchisel.core.scene.view import View
@@ -155,10 +155,10 @@ class Draft:
             self._use_mirror(mirrors.get("still"))
             self._draw_still(scene, view, width / height, gathered)
             frames.still_of = still_of
-        self._use_mirror(mirrors.get("lettering"))
+        warp = None if self._photo is None else warp_of(scene, view, size)
 
         def drawn(without: tuple[str, ...] = ()) -> Array:
-            return self._draw_rest(scene, view, size, frames, mirrors, gathered, without)
+            return self._draw_rest(scene, view, size, frames, mirrors, gathered, warp, without)
 
         pixels = drawn()
         if self._photo is None or self._photo.mask is None:
@@ -179,6 +179,7 @@ class Draft:
         frames: Any,
         mirrors: dict[Part, Mirror | None],
         gathered: Gathered | None,
+        warp: Warp | None,
         without: tuple[str, ...],
     ) -> Array:
         """The picture (h, w, 4): over what stays, all that a change of lettering may change, but for the
@@ -203,7 +204,6 @@ class Draft:
         if view.opening_mm > 0 and self._detail.fine:
             data = self._through_lens(data, size)
         pixels = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
-        warp = None if self._photo is None else warp_of(scene, view, size)
         if self._photo is not None and warp is not None:
             if self._photo.photo.folds is None:  # all of the piece is moved, not its lettering alone
                 frames.frame.use()

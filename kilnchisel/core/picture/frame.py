@@ -10,13 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.picture.apart import Draw, Sampled
 from kilnchisel.core.picture.refined import Wish
-from kilnchisel.core.picture.tracing import Slice
+from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
-Draw = Callable[[Slice], Array]
 
 # pixels x samples a slice: under 0.2 s on two cores; half as large, pictures take a sixth longer
 SLICE = 240_000
@@ -94,6 +94,21 @@ class Frame:
     def step(self, left: int) -> int:
         """How many samples are taken at once of so many that are left."""
         return int(np.clip(SLICE // max(self.pixels, 1), 1, left))
+
+    def parting(self, stop: Stop) -> Sampled:
+        """Its samples as a ``Parting`` asks for them: what draws, how many, from which one on."""
+        return lambda draw, count, had: self.sampled(draw, count, 7 * had + 1, stop, had)
+
+    def masks(self, traced: TracedScene, samples: int, stop: Stop) -> tuple[Array, tuple[str, ...]]:
+        """The sum of so many samples of what ``TracedScene.masks`` tells of its pixels, and the names."""
+        names: list[tuple[str, ...]] = []
+
+        def draw(part: Slice) -> Array:
+            values, found = traced.masks(part)
+            names.append(found)
+            return values
+
+        return self.sampled(draw, samples, 3, stop), names[0]
 
     def sampled(self, draw: Draw, samples: int, seed: int, stop: Stop, had: int = 0) -> Array:
         """Samples of its pixels, in bands of rows small enough to stop between. ``had``: how many there

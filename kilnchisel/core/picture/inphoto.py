@@ -122,10 +122,7 @@ class InPhoto:
         return made
 
     def _add(self, parting: Parting, frame: Frame, samples: int, stop: Stop) -> None:
-        def sampled(draw: Any, count: int, had: int) -> Array:
-            return frame.sampled(draw, count, 7 * had + 1, stop, had)
-
-        parting.add(sampled, samples, 0 if parting.done else GUIDE_SAMPLES)
+        parting.add(frame.parting(stop), samples, 0 if parting.done else GUIDE_SAMPLES)
 
     def _warp(self, frame: Frame) -> Warp | None:
         warp = warp_of(self.scene, frame.view, frame.size)
@@ -142,22 +139,16 @@ class InPhoto:
 
     def _before_all(self, frame: Frame, warp: Warp | None, stop: Stop) -> Array:
         """How much of what is seen of the piece in each pixel nothing in the photo hides, (h, w) 0..1."""
-        names: list[tuple[str, ...]] = []
-
-        def masks(part: Any) -> Array:
-            values, found = self.traced.masks(part)
-            names.append(found)
-            return values[..., 2:]
-
-        shares = frame.sampled(masks, FIRST_GUIDES, 3, stop)
-        mine = [name.startswith(self.scene.before) for name in names[0]]
-        lettered = [name.startswith("lettering") for name in names[0]]
+        values, names = frame.masks(self.traced, FIRST_GUIDES, stop)
+        shares = values[..., 2:]
+        mine = [name.startswith(self.scene.before) for name in names]
+        lettered = [name.startswith("lettering") for name in names]
         share = shares[..., mine].sum(axis=2) / np.maximum(shares[..., lettered].sum(axis=2), 1e-6)
         return np.asarray(np.clip(share if warp is None else warp.of(share), 0, 1))
 
     def _grown(self, frame: Frame, cover: Array, seen_there: Array, stop: Stop) -> Array:
         """How much of each pixel what grows on the photo's ground stands before the piece."""
-        seen = frame.sampled(lambda part: self.traced.masks(part)[0][..., :2], FIRST_GUIDES, 3, stop)
+        seen, _ = frame.masks(self.traced, FIRST_GUIDES, stop)
         depth = seen[..., 1] / np.maximum(seen[..., 0], 1e-6)
         focal = frame.size[1] / 2 / frame.view.tall
         return hidden_by_grass(cover, depth, self.photo.photo.grown_mm, focal, seen_there)

@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, picture_curve, srgb_encode
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.picture.apart import Draw, Parting
+from kilnchisel.core.picture.apart import Parting
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Asked, Cancelled, Frame, Stop
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.inphoto import InPhoto
 from kilnchisel.core.picture.onphoto import on_cloth
 from kilnchisel.core.picture.refined import Light, Refined, Wish
-from kilnchisel.core.picture.tracing import Slice, Textures, TracedScene
+from kilnchisel.core.picture.tracing import Textures, TracedScene
 from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.scene import SHEET, SHEET_FALLS, Scene
@@ -140,13 +140,10 @@ class Mockup:
         frame, view, samples = asked.frame, asked.view, asked.samples
         parting, warp = Parting(self.scene, self.traced), warp_of(self.scene, view, asked.size)
 
-        def sampled(draw: Draw, count: int, had: int) -> Array:
-            return frame.sampled(draw, count, 7 * had + 1, asked.stop, had)
-
         step = frame.step(samples)
         for done in range(0, samples, step):
             count = min(step, samples - done)
-            parting.add(sampled, count, FINE_GUIDES if done == 0 else 0)
+            parting.add(frame.parting(asked.stop), count, FINE_GUIDES if done == 0 else 0)
             asked.progress((done + count) / samples)
         parted = on_cloth(parting.found(detail=Detail.FINE), warp)
         mine, cover, grounded, guides = parted.light, parted.cover, parted.grounded, parted.guides
@@ -176,17 +173,10 @@ class Mockup:
     ) -> dict[str, Array]:
         """What is known of each pixel, (h, w, n) by name; ``guides``: its albedo and normal; ``warp``: by
         which it lies on cloth."""
-        names: list[tuple[str, ...]] = []
-
-        def masks(part: Slice) -> Array:
-            values, found = self.traced.masks(part)
-            names.append(found)
-            return values
-
-        values = frame.sampled(masks, FINE_GUIDES, 3, stop)
+        values, names = frame.masks(self.traced, FINE_GUIDES, stop)
         met = np.maximum(values[..., :1], 1e-6)
         layers = {"albedo": guides[..., :3], "normal": guides[..., 3:6], "depth": values[..., 1:2] / met}
-        for number, name in enumerate(names[0]):
+        for number, name in enumerate(names):
             layers[f"mask.{name.replace(' ', '_')}"] = values[..., 2 + number : 3 + number] / FINE_GUIDES
         if warp is not None:
             layers = {name: warp.of(one) for name, one in layers.items()}
