@@ -483,6 +483,7 @@ def _set_pictures(job: Any, folder: Path) -> None:
 
 
 def _measure(options: Any) -> None:
+    from kilnchisel.core.job.company import alone
     from kilnchisel.core.job.words.contents import one_line
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import measured, readings
@@ -491,17 +492,24 @@ def _measure(options: Any) -> None:
     if options.between:
         _print_distance(job, _lettering(job, options.lettering), options.between)
         return
+    others = [alone(job, other) for other in job.others]
     if options.json:
-        print(json.dumps(measured(job), indent=2, ensure_ascii=False))
+        found = measured(job)
+        if others:
+            found["others"] = [measured(other) for other in others]
+        print(json.dumps(found, indent=2, ensure_ascii=False))
         return
-    for index, lettering in enumerate(job.letterings):
-        print(one_line(lettering))
-        for reading in readings(job, index):
-            print(f"  {reading.label:<22}{reading.shown:>12}")
-        for check in checks(job, index):
-            mark = {"good": "ok", "warning": "!", "failure": "x"}[check.level]
-            source = f"  [{check.source}]" if check.source else ""
-            print(f"  {mark:<3}{check.says}{source}")
+    for number, piece in enumerate((job, *others)):
+        if number:
+            print(f"Other piece {number} in the photo:")
+        for index, lettering in enumerate(piece.letterings):
+            print(one_line(lettering))
+            for reading in readings(piece, index):
+                print(f"  {reading.label:<22}{reading.shown:>12}")
+            for check in checks(piece, index):
+                mark = {"good": "ok", "warning": "!", "failure": "x"}[check.level]
+                source = f"  [{check.source}]" if check.source else ""
+                print(f"  {mark:<3}{check.says}{source}")
 
 
 def _print_distance(job: Any, index: int, places: list[str]) -> None:
@@ -527,6 +535,18 @@ def _mesh(options: Any) -> None:
     job = _open(options.job)
     _writable(options.output)
     write_mesh(job, options.output)
+    _tell_others(job)
+
+
+def _tell_others(job: Any) -> None:
+    """Say that what was written is of one of several pieces."""
+    if job.others:
+        count = len(job.others)
+        are = "another is" if count == 1 else f"{count} others are"
+        print(
+            f"It is of the piece in hand; {are} in the photo (photo JOB --in-hand N -o FILE.kcj).",
+            file=sys.stderr,
+        )
 
 
 def _outline(options: Any) -> None:
@@ -537,6 +557,7 @@ def _outline(options: Any) -> None:
     index = None if options.lettering is None else options.lettering - 1
     words = write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
     print(f"{words[0].upper()}{words[1:]}.", file=sys.stderr)
+    _tell_others(job)
 
 
 def _fonts(options: Any) -> None:

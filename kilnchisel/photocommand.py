@@ -122,6 +122,20 @@ def add_to(commands: Any) -> None:
     photo.add_argument(
         "--refer", action="store_true", help="the job names the photo's file and does not hold it"
     )
+    photo.add_argument(
+        "--also",
+        type=Path,
+        action="append",
+        metavar="JOB",
+        help="the piece of another job stands in the photo too; it is then in hand",
+    )
+    photo.add_argument(
+        "--in-hand",
+        type=int,
+        metavar="N",
+        help="take another piece in the photo in hand: checks, files and changes are of that",
+    )
+    photo.add_argument("--drop", type=int, metavar="N", help="take another piece out of the photo")
     photo.add_argument("--out", action="store_true", help="take the job out of its photo")
     photo.add_argument("--json", action="store_true", help="what was found, as JSON")
     photo._negative_number_matcher = re.compile(r"^-[\d.]+")  # a place may begin with a minus
@@ -153,6 +167,10 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     writable(options.output)
     if options.out:
         save_packed(out_of_photo(job), options.output)
+        return
+    pieces = bool(options.also) or options.in_hand is not None or options.drop is not None
+    if options.picture is None and pieces:
+        save_packed(_among_pieces(job, options, opened), options.output)
         return
     if options.picture is None:
         raise KilnError("Say which photo: --picture FILE.jpg")
@@ -192,9 +210,21 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     photo = _without(photo, options)
     if options.ground:
         job = _shaped(job, options.ground)
-    job = in_photo(job, photo)
+    job = _among_pieces(in_photo(job, photo), options, opened)
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def _among_pieces(job: Any, options: Any, opened: Any) -> Any:
+    """The job with more pieces in its photo, fewer, or another one in hand. Raises KilnError."""
+    from kilnchisel.core.job.company import without_other
+    from kilnchisel.core.scene.photojob import another_piece, piece_in_hand
+
+    for path in options.also or ():
+        job = another_piece(job, opened(path))
+    if options.drop is not None:
+        job = without_other(job, options.drop)
+    return job if options.in_hand is None else piece_in_hand(job, options.in_hand)
 
 
 def _shaped(job: Any, rows: list[str]) -> Any:

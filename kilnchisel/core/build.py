@@ -6,6 +6,7 @@ A keystroke redoes outline, lay and the one sheet it lies on; moving the camera 
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import math
 from dataclasses import dataclass, replace
 from typing import Any
@@ -34,11 +35,14 @@ from kilnchisel.core.finishes.wear import Marked, marked
 from kilnchisel.core.job.artwork import Artwork, Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Bank, Mesh3D
+from kilnchisel.core.job.company import alone
 from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube, stands_free
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.wording import Circle, Rows, Wording
+from kilnchisel.core.job.words.sections import piece_words
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid, lay_outline
@@ -50,8 +54,8 @@ from kilnchisel.core.lettering.polygons import stroke_mm
 from kilnchisel.core.remembered import made_elsewhere, remembered
 from kilnchisel.core.scene.copies import shown_body
 from kilnchisel.core.scene.grounds import plane_of
-from kilnchisel.core.scene.onphoto import Plane, light_brought, photo_view
-from kilnchisel.core.scene.scene import OnPhoto, Scene, middle_of, scene_of
+from kilnchisel.core.scene.onphoto import Plane, between_places, light_brought, light_turned, photo_view
+from kilnchisel.core.scene.scene import Companion, OnPhoto, Scene, middle_of, scene_of
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -372,11 +376,44 @@ def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:
 def _scene(job: Job, *, detail: Detail) -> Scene:
     marks = _marks(job, detail=detail) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
     piece, proxy = piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH)
-    on_photo = on_photo_of(job, detail=detail)
+    on_photo, told = on_photo_of(job, detail=detail), job
     if on_photo is not None:  # a photo's light is told in the photo's place
         light = light_brought(job.setting.light, on_photo.plane, on_photo.photo)
         job = job.model_copy(update={"setting": job.setting.model_copy(update={"light": light})})
-    return scene_of(job, piece, proxy, marks, on_photo, detail=detail)
+    scene = scene_of(job, piece, proxy, marks, on_photo, detail=detail)
+    return (
+        replace(scene, company=_company(told, on_photo)) if on_photo is not None and told.others else scene
+    )
+
+
+def _company(job: Job, on_photo: OnPhoto) -> tuple[Companion, ...]:
+    """The other pieces in the photo, the farthest first. Raises KilnError where one cannot be made."""
+    here, found = _away(on_photo.plane, on_photo.photo), []
+    for other in job.others:
+        one = alone(job, other)
+        photo, setting = one.setting.photo, one.setting
+        assert photo is not None
+        light = light_turned(setting.light, between_places(on_photo.photo, photo))
+        one = one.model_copy(update={"setting": setting.model_copy(update={"light": light})})
+        try:
+            scene, plane = scene_of_job(one), photo_plane_of(one)
+        except KilnError as error:
+            raise KilnError(f"Another piece in the photo, {piece_words(other)}: {error}") from None
+        assert plane is not None
+        away, key = _away(plane, photo), _key_of(one)
+        found.append((away, Companion(scene, plane, away < here, key)))
+    return tuple(one for _, one in sorted(found, key=lambda pair: -pair[0]))
+
+
+def _key_of(job: Job) -> str:
+    """Equal for two jobs with equal scenes."""
+    said = job.model_dump_json(exclude={"name": True, "setting": {"camera": True}})
+    return hashlib.sha256(said.encode()).hexdigest()
+
+
+def _away(plane: Plane, photo: Photo) -> float:
+    """How far from the camera a piece meets the photo, mm."""
+    return float(np.linalg.norm(photo_view(plane, photo, 1.0).eye - plane.point))
 
 
 def on_photo_of(job: Job, *, detail: Detail = Detail.FINE) -> OnPhoto | None:

@@ -12,14 +12,23 @@ from PyQt6.QtCore import QTimer
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import keep_referred
+from kilnchisel.core.job.company import without_other
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Spot
 from kilnchisel.core.photo.cleared import cleared_by_strokes
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.masks import grown_mask, mask_of_file
 from kilnchisel.core.photo.reading import PHOTO_ENDINGS, photo_taken
-from kilnchisel.core.scene.photojob import in_photo, lit_by_photo, out_of_photo, taken_in
+from kilnchisel.core.scene.photojob import (
+    another_piece,
+    in_photo,
+    lit_by_photo,
+    out_of_photo,
+    piece_in_hand,
+    taken_in,
+)
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.ui.away import away
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
@@ -44,6 +53,11 @@ def photo_links(window: Window) -> dict[str, Callable[[], None]]:
     return {
         "photo.take": partial(into_photo, window),
         "photo.light": partial(_light_again, window),
+        "photo.another": lambda: window.session.put(
+            another_piece(window.session.job), "one more piece in the photo"
+        ),
+        "photo.beside": partial(_piece_of_job, window),
+        "photo.alone": partial(_drop_piece, window),
         "photo.mask": partial(_hide_behind, window),
         "photo.strokes": partial(_paint_before, window),
         "photo.sun": partial(_told_by_line, window, "shadow", SUN),
@@ -104,6 +118,23 @@ def _show_fields(window: Window) -> None:
     field = window.ticket.forms["setting"].fields.get("setting.photo.told.kind")
     if field is not None:
         window.ticket.scroller.ensureWidgetVisible(field, 0, FROM_ITS_EDGE_PX)
+
+
+def _piece_of_job(window: Window) -> None:
+    """One more piece in the photo, from a job that is asked for."""
+    path = window.ask_file("The piece of another job", (".kcj",), "Jobs")
+    if path is None:
+        return
+    job = window.session.job
+    window.session.put(
+        window.read_away(path, lambda path: another_piece(job, open_job(path))), f"the piece of {path.name}"
+    )
+
+
+def _drop_piece(window: Window) -> None:
+    """The first of the others in hand, instead of what was."""
+    job = piece_in_hand(window.session.job, 1)
+    window.session.put(without_other(job, 1), "a piece less in the photo")
 
 
 def _light_again(window: Window) -> None:

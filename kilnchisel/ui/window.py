@@ -680,7 +680,7 @@ class Window(LetteringActions, QMainWindow):
         self._picture_how = replace(hand.file, dpi=dots_an_inch(hand.typed_size))
         wish = wish_for(path, self._picture_how)
         self._picture_order = self.picture.make_picture(
-            PictureOrder(size, hand.samples, square_on=square, wish=wish)
+            PictureOrder(size, samples, square_on=square, wish=wish)
         )
 
     def _picture_progress(self, share: float, left: float, number: int) -> None:

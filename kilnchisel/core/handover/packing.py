@@ -8,8 +8,10 @@ from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import asset
-from kilnchisel.core.job.edits import artwork_used, change
+from kilnchisel.core.job.company import letterings_of_all, with_each_lettering
+from kilnchisel.core.job.edits import artwork_used
 from kilnchisel.core.job.file import save_job
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.wording import FileFace, Wording
@@ -25,17 +27,19 @@ def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
 def settled(job: Job) -> Job:
     """The job with its opened fonts named by what they are, so that they are found again without the
     folder they lie in. One that is not to be found stays as it is named: the rest is saved."""
-    for index, lettering in enumerate(job.letterings):
+
+    def named(lettering: Lettering) -> Lettering:
         content = lettering.content
         own = content.face if isinstance(content, Wording) else None
         if not isinstance(own, FileFace) or own.sha256:
-            continue
+            return lettering
         try:
             face = file_face(Path(own.path), own.number).model_copy(update={"axes": own.axes})
         except KilnError:
-            continue
-        job = change(job, ("letterings", index, "content", "face"), face)
-    return job
+            return lettering
+        return lettering.model_copy(update={"content": content.model_copy(update={"face": face})})
+
+    return with_each_lettering(job, named)
 
 
 def kept_artwork(job: Job) -> dict[str, bytes]:
@@ -53,7 +57,7 @@ def kept_artwork(job: Job) -> dict[str, bytes]:
 def packable_fonts(job: Job) -> dict[str, bytes]:
     """sha256 -> bytes of the job's opened fonts whose OS/2 fsType allows embedding."""
     packed = {}
-    for lettering in job.letterings:
+    for lettering in letterings_of_all(job):
         content = lettering.content
         if not isinstance(content, Wording) or not isinstance(content.face, FileFace):
             continue

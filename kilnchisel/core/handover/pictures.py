@@ -38,12 +38,12 @@ class PictureOrder:
     wish: Wish | None = None
 
 
-def usual_samples(job: Job, size: tuple[int, int]) -> int:
-    """How many samples a picture of this size has where nobody says: in a photo, whose own grain is finer
-    than what is left of theirs, fewer the larger it is."""
+def usual_samples(job: Job, size: tuple[int, int], most: int = SAMPLES) -> int:
+    """How many samples a picture of this size has where nobody says, ``most`` of a small one: in a photo,
+    whose own grain is finer than what is left of theirs, fewer the larger it is."""
     if job.setting.photo is None:
-        return SAMPLES
-    return min(max(SAMPLES * GRAINY_PIXELS // (size[0] * size[1]), LEAST_SAMPLES), SAMPLES)
+        return most
+    return min(max(most * GRAINY_PIXELS // (size[0] * size[1]), LEAST_SAMPLES), most)
 
 
 PICTURE_ENDINGS = (".png", ".jpg", ".webp", ".tif", ".exr")

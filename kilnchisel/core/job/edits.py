@@ -313,12 +313,13 @@ def _tenth(value: float) -> float:
 
 def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask | Cleared, ...]:
     """Artwork, pictures, a mesh, a place and a photo that the job holds by their content."""
-    held = (item.content for item in job.letterings if isinstance(item.content, Artwork | Picture))
+    letterings = (item for piece in (job, *job.others) for item in piece.letterings)
+    held = (item.content for item in letterings if isinstance(item.content, Artwork | Picture))
     photo = job.setting.photo
     of_photo = () if photo is None else (photo, photo.before, photo.cleared)
     others = (
         one
-        for one in (job.blank, job.setting.light.room, *of_photo)
+        for one in (job.blank, *(other.blank for other in job.others), job.setting.light.room, *of_photo)
         if isinstance(one, Mesh3D | OwnPlace | Photo | Mask | Cleared)
     )
     return (*held, *others)

@@ -25,8 +25,10 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.assets import LARGEST as LARGEST_ARTWORK
 from kilnchisel.core.job.assets import keep_asset, keep_referred
+from kilnchisel.core.job.company import letterings_of_all, with_each_lettering
 from kilnchisel.core.job.edits import artwork_used, refusal
 from kilnchisel.core.job.fontplaces import FONT_ENDINGS, LARGEST_FONT, place_of
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
@@ -89,10 +91,11 @@ def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> 
 
 def _without_places(job: dict[str, Any]) -> dict[str, Any]:
     """A dumped job without the folders of this machine: fonts by their file's name."""
-    for lettering in job["letterings"]:
-        face = lettering["content"].get("face")
-        if isinstance(face, dict) and face.get("kind") == "file":
-            face["path"] = PurePath(face["path"]).name
+    for piece in (job, *job["others"]):
+        for lettering in piece["letterings"]:
+            face = lettering["content"].get("face")
+            if isinstance(face, dict) and face.get("kind") == "file":
+                face["path"] = PurePath(face["path"]).name
     return job
 
 
@@ -246,7 +249,8 @@ def _validated(document: dict[str, Any], name: str) -> Job:
 
 def _faces(job: Job) -> dict[str, FileFace]:
     """The opened fonts of a job by their content."""
-    wordings = [item.content for item in job.letterings if isinstance(item.content, Wording)]
+    contents = (item.content for item in letterings_of_all(job))
+    wordings = [content for content in contents if isinstance(content, Wording)]
     faces = [wording.face for wording in wordings if isinstance(wording.face, FileFace)]
     return {face.sha256: face for face in faces if face.sha256}
 
@@ -275,15 +279,16 @@ def _with_fonts(job: Job, packed: dict[str, bytes]) -> Job:
         places[digest] = str(place) if place is not None else PurePath(face.path).name or "font"
     if not places:
         return job
-    letterings = []
-    for item in job.letterings:
-        if isinstance(item.content, Wording) and isinstance(item.content.face, FileFace):
-            face = item.content.face
-            path = places.get(face.sha256, PurePath(face.path).name or "font")
-            wording = item.content.model_copy(update={"face": face.model_copy(update={"path": path})})
-            item = item.model_copy(update={"content": wording})
-        letterings.append(item)
-    return job.model_copy(update={"letterings": tuple(letterings)})
+
+    def found(item: Lettering) -> Lettering:
+        content = item.content
+        if not isinstance(content, Wording) or not isinstance(content.face, FileFace):
+            return item
+        path = places.get(content.face.sha256, PurePath(content.face.path).name or "font")
+        face = content.face.model_copy(update={"path": path})
+        return item.model_copy(update={"content": content.model_copy(update={"face": face})})
+
+    return with_each_lettering(job, found)
 
 
 def _unpack(data: bytes, face: FileFace) -> Path | None:

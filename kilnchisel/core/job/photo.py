@@ -132,27 +132,16 @@ class Folds(Value):
     pulls: Annotated[tuple[Pull, ...], Field(max_length=60)] = ()
 
 
-class Photo(Value):
-    """A photograph that the piece stands in.
+class Stands(Value):
+    """Where in a photo a piece is.
 
-    ``path``: where its file lies, where the job refers to that and does not hold it itself.
-    ``lens_mm``: as its record says, on a frame 36 mm wide; None where it says nothing. ``bent``: how far
-    the lens bends lines. ``told``: what tells where the camera stood. ``beside_mm``, ``beyond_mm``,
-    ``above_mm``: where the piece is, from the origin of the place; ``turn_deg``: about the upright line.
-    ``grown_mm``: how high what grows there hides the feet of what stands on it.
-    ``soft``, ``grain``: of the piece, % of what the photo has about it.
-    ``shadow``: of something upright on the ground, its foot and its shadow's tip, perhaps its top;
-    ``white``: something white in the sun, and the same in the shade: what tells the light there was.
-    ``shown``: the whole piece, or only its lettering: the blank is something that is in the photo.
+    ``told``: what tells where the camera stood. ``shown``: the whole piece, or only its lettering: the
+    blank is something that is in the photo. ``beside_mm``, ``beyond_mm``, ``above_mm``: where the piece
+    is, from the origin of the place; ``turn_deg``: about the upright line. ``soft``, ``grain``: of the
+    piece, % of what the photo has about it. ``grown_mm``: how high what grows there hides the feet of what
+    stands on it.
     """
 
-    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
-    name: Annotated[str, Field(max_length=200)] = ""
-    path: Annotated[str, Field(max_length=4000)] = ""
-    width_px: Annotated[int, Field(ge=16, le=65_535)]
-    height_px: Annotated[int, Field(ge=16, le=65_535)]
-    lens_mm: LensMm | None = None
-    bent: Annotated[float, Field(ge=-1, le=1)] = 0.0
     told: Told
     shown: Literal["whole", "lettering"] = "whole"
     beside_mm: Off = 0.0
@@ -163,6 +152,25 @@ class Photo(Value):
     grain: Annotated[float, Field(ge=0, le=400)] = 100.0
     grown_mm: Annotated[float, Field(ge=0, le=5000)] = 0.0
     folds: Folds | None = None  # what it lies on is cloth
+
+
+class Photo(Stands):
+    """A photograph that the piece stands in.
+
+    ``path``: where its file lies, where the job refers to that and does not hold it itself.
+    ``lens_mm``: as its record says, on a frame 36 mm wide; None where it says nothing. ``bent``: how far
+    the lens bends lines.
+    ``shadow``: of something upright on the ground, its foot and its shadow's tip, perhaps its top;
+    ``white``: something white in the sun, and the same in the shade: what tells the light there was.
+    """
+
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    name: Annotated[str, Field(max_length=200)] = ""
+    path: Annotated[str, Field(max_length=4000)] = ""
+    width_px: Annotated[int, Field(ge=16, le=65_535)]
+    height_px: Annotated[int, Field(ge=16, le=65_535)]
+    lens_mm: LensMm | None = None
+    bent: Annotated[float, Field(ge=-1, le=1)] = 0.0
     before: Mask | None = None  # what of the photo stands before the piece
     shadow: Annotated[tuple[Spot, ...], Field(max_length=3)] = ()
     white: tuple[Spot, Spot] | None = None

@@ -198,16 +198,20 @@ class Glow(Value):
     threshold: Annotated[float, Field(ge=0, le=50)] = 1.0
 
 
+Stance = Literal["lying", "hung", "standing"]
+Copies = Annotated[tuple[Copy, ...], Field(max_length=MOST_COPIES)]
+
+
 class Setting(Value):
     """Everything about the picture that is not the piece."""
 
     light: Light = Light()
     glow: Glow = Glow()
     ground: Ground = Ground()
-    stance: Literal["lying", "hung", "standing"] = "lying"  # of a blank that lies flat
+    stance: Stance = "lying"  # of a blank that lies flat
     camera: Camera = Camera()
     places: Annotated[tuple[CameraPlace, ...], Field(max_length=MOST_PLACES)] = ()  # kept by name
-    copies: Annotated[tuple[Copy, ...], Field(max_length=MOST_COPIES)] = ()
+    copies: Copies = ()
     exposure: Literal["by hand", "by itself"] = "by hand"  # by itself: from the light on the piece
     exposure_stops: Annotated[float, Field(ge=-6, le=6)] = 0.0  # by hand, or on top of that
     white_kelvin: Kelvin = 5500.0  # light of this colour temperature is shown as white

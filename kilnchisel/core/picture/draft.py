@@ -7,6 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
 
@@ -66,6 +67,7 @@ ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 NOTHING = ("no item",)
 NO_MASK = (None, None, None, None)
 KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
+KEPT_COMPANY = 2  # the photo with other pieces in it, while something moves and when it rests
 KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
 PANEL_STEP = 0.75  # how much of a lobe's width lies between them
@@ -100,6 +102,7 @@ class Draft:
         self._veil_of: tuple[Any, Any] = (None, None)
         self._photo: Photographed | None = None  # behind what is being drawn
         self._photo_of: tuple[Any, Any] = (None, None)
+        self._company: OrderedDict[tuple[Any, ...], Photographed] = OrderedDict()
         self._before: tuple[Any, Any, Any, Any] = NO_MASK  # what stands before the piece, at a size
 
     def render(
@@ -121,7 +124,7 @@ class Draft:
                 texture.release()
             if self._photo_of[1] is not None:
                 self._photo_of[1].release()
-        for kept in (self._hits, self._gathered, self._rooms, self._backdrops):
+        for kept in (self._hits, self._gathered, self._rooms, self._backdrops, self._company):
             kept.clear()
         self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
         self._shadow_of = (None, None)
@@ -130,6 +133,8 @@ class Draft:
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size
+        if scene.company and not view.parallel:
+            scene = replace(scene, photo=self._with_company(scene, size), company=())
         self._detail = detail
         gathered, ground_maps = self._light(scene)
         self._draw_shadow(scene)
@@ -370,6 +375,31 @@ class Draft:
         with self.gl:
             return self._coverage(scene, view, size)
 
+    def _with_company(self, scene: Scene, size: tuple[int, int]) -> Photographed:
+        """The photo with all other pieces in it, as large as a picture of this size shows it; those that
+        are nearer stand before the scene's own."""
+        photo = scene.photo
+        assert photo is not None
+        _, _, wide, tall = photo.box(size)
+        size = max(round(wide), 16), max(round(tall), 16)
+        key = (tuple((one.key, one.nearer) for one in scene.company), size)
+        if key in self._company:
+            self._company.move_to_end(key)
+            return self._company[key]
+        pixels, mask = behind(photo, size), before(photo, size)
+        for one in scene.company:
+            assert one.scene.photo is not None
+            view, there = one.view(size[0] / size[1]), replace(one.scene.photo, pixels=pixels)
+            pixels = self._render(replace(one.scene, photo=there), view, size, detail=Detail.FINE)[..., :3]
+            if one.nearer:
+                cover = self._coverage(one.scene, view, size).astype(float)
+                mask = cover if mask is None else np.maximum(mask, cover)
+        made = None if mask is None else np.rint(255 * mask).astype(np.uint8)
+        self._company[key] = Photographed(photo.photo, np.ascontiguousarray(pixels), made)
+        while len(self._company) > KEPT_COMPANY:
+            self._company.popitem(last=False)
+        return self._company[key]
+
     def _coverage(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
         width, height = size
         mask = self.gl.simple_framebuffer((width, height), components=1)
@@ -382,12 +412,19 @@ class Draft:
         only.use()
         only.clear(depth=1.0)
         set_values(self._depth, clip=view.clip_matrix(width / height), stance=scene.stance)
-        for item in scene.items:
-            self._card.draw(self._card.mesh(item.mesh).depth)
-        far = np.frombuffer(self._card.read(depth), dtype=np.float32).reshape(height, width)[::-1]
+
+        def drawn(*, catching: bool) -> Array:
+            for item in scene.items:
+                if item.catches is catching:
+                    self._card.draw(self._card.mesh(item.mesh).depth)
+            far = np.frombuffer(self._card.read(depth), dtype=np.float32)
+            return far.reshape(height, width)[::-1]
+
+        photos = drawn(catching=True)  # what of the piece is part of the photo
+        far = drawn(catching=False)
         let_go_of(only)
         let_go_of(mask)
-        return far < 1.0
+        return far < photos
 
     # light, remembered by what it depends on
 

@@ -5,6 +5,7 @@ Of a large picture that part is looked for first, in a small one.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
@@ -61,17 +62,39 @@ class InPhoto:
             )
         assert scene.photo is not None
         self.scene, self.traced, self.layers, self.photo = scene, traced, layers, scene.photo
+        self._covers: Array = np.zeros((0, 0))
 
     def pictures(self, asked: Asked) -> Iterator[Refined]:
         """As ``Mockup.refine`` gives them."""
-        size, wish, stop, samples = asked.size, asked.wish, asked.stop, asked.samples
-        whole = shown_whole(self.photo.photo) if max(size) > max(self.photo.pixels.shape) else None
-        seen = behind(self.photo, size, whole)
+        whole = shown_whole(self.photo.photo) if max(asked.size) > max(self.photo.pixels.shape) else None
+        seen, masked = behind(self.photo, asked.size, whole), before(self.photo, asked.size)
+        if not self.scene.company:
+            yield from self._pictures(asked, seen, masked)
+            return
+        first, others = asked.steps[0], len(self.scene.company)
+        if first < asked.samples and not _is_kept(self.scene, asked):  # with few samples it is soon there
+            few = replace(asked, looks=(), samples=first, wish=None, progress=_heard_by_nobody)
+            for made in self._pictures(few, *with_company(self.scene, few, seen, masked)):
+                yield Refined(made.pixels, made.done, asked.samples)
+        seen, masked = with_company(self.scene, asked, seen, masked)
+        last = replace(asked, progress=_part_of(asked.progress, others, others + 1))
+        yield from self._pictures(last, seen, masked)
+
+    def painted(self, asked: Asked, seen: Array, masked: Array | None) -> tuple[Array, Array]:
+        """The last of the pictures over what is ``seen``, and how much of each pixel the piece covers."""
+        pixels = seen
+        for made in self._pictures(replace(asked, looks=(), wish=None), seen, masked):
+            pixels = made.pixels
+        return pixels, self._covers
+
+    def _pictures(self, asked: Asked, seen: Array, masked: Array | None) -> Iterator[Refined]:
+        """The piece over what is ``seen``, (h, w, 3) uint8, behind what is ``masked``, (h, w) 0..1."""
+        wish, stop, samples = asked.wish, asked.stop, asked.samples
         frame = asked.frame
         if frame.pixels > LARGE and not (wish is not None and wish.layers):
             frame = self._part(frame, stop)
         here, own_grain, taken = frame.of(seen), grain(_about(seen, frame)), self.photo.photo
-        masked, grown, held_back = before(self.photo, size), None, False
+        grown, held_back = None, False
         hidden = None if masked is None else frame.of(masked)
         parting, warp = Parting(self.scene, self.traced), self._warp(frame)
         done = 0
@@ -94,6 +117,8 @@ class InPhoto:
                 hidden = grown if hidden is None else np.maximum(hidden, grown)
             parted = alike(parted, here, taken.soft, hidden)
             pixels = frame.over(seen, self._finished(here, parted, glow, hidden, own_grain))
+            shown = parted.cover if hidden is None else parted.cover * (1 - hidden)
+            self._covers = frame.over(np.zeros(pixels.shape[:2]), np.clip(shown, 0, 1))
             light = None
             if wish is not None and done == samples:
                 layers: dict[str, Array] = {}
@@ -176,6 +201,58 @@ class InPhoto:
             spans.append(slice(max(int(low - beyond), 0), min(int(high + beyond) + 1, most)))
         part = replace(frame, box=(spans[0], spans[1]))
         return part if part.pixels < MOST * frame.pixels else frame
+
+
+KEPT = 2  # pictures with company: those that are wanted on the way, and the last ones
+_company: OrderedDict[tuple[Any, ...], tuple[Array, Array | None]] = OrderedDict()
+
+
+def with_company(
+    scene: Scene, asked: Asked, seen: Array, masked: Array | None
+) -> tuple[Array, Array | None]:
+    """A photo (h, w, 3) with all other pieces in it, and what of it stands before the scene's own, those
+    that are nearer too. They are traced once for as long as they stay as they are. Raises Cancelled."""
+    key = _company_key(scene, asked)
+    if key in _company:
+        _company.move_to_end(key)
+        return _company[key]
+    pixels, hidden = seen, masked
+    for number, one in enumerate(scene.company):
+        traced = TracedScene(one.scene)
+        view = one.view(asked.size[0] / asked.size[1])
+        own = InPhoto(one.scene, traced, _no_layers)
+        try:
+            heard = _part_of(asked.progress, number, len(scene.company) + 1)
+            pixels, cover = own.painted(replace(asked, view=view, progress=heard), pixels, masked)
+        finally:
+            traced.let_go()
+        if one.nearer:
+            hidden = cover if hidden is None else np.maximum(hidden, cover)
+    _company[key] = pixels, hidden
+    while len(_company) > KEPT:
+        _company.popitem(last=False)
+    return pixels, hidden
+
+
+def _company_key(scene: Scene, asked: Asked) -> tuple[Any, ...]:
+    return tuple((one.key, one.nearer) for one in scene.company), asked.size, asked.samples
+
+
+def _is_kept(scene: Scene, asked: Asked) -> bool:
+    return _company_key(scene, asked) in _company
+
+
+def _part_of(progress: Callable[[float], None], number: int, count: int) -> Callable[[float], None]:
+    """What hears the share done of one of several parts, and tells that of all of them."""
+    return lambda share: progress((number + share) / count)
+
+
+def _heard_by_nobody(share: float) -> None:
+    pass
+
+
+def _no_layers(frame: Frame, guides: Array, warp: Warp | None) -> dict[str, Array]:
+    return {}
 
 
 def _about(seen: Array, frame: Frame) -> Array:

@@ -93,7 +93,18 @@ def brought(plane: Plane, photo: Photo) -> tuple[Array, Array]:
 
 def light_brought(light: Light, plane: Plane, photo: Photo) -> Light:
     """A light that is told in the photo's place, as it is in the scene."""
-    by = float(np.degrees(_turn(plane, photo)))
+    return light_turned(light, float(np.degrees(_turn(plane, photo))))
+
+
+def between_places(told: Photo, other: Photo) -> float:
+    """How far what is told in one place of a photo is turned to the left to be told in another, degrees:
+    both have the same camera. Raises KilnError where either does not tell it."""
+    ways = [np.degrees(np.arctan2(s.right[1], s.right[0])) for s in (stood_for(told), stood_for(other))]
+    return float(ways[1] - ways[0])
+
+
+def light_turned(light: Light, by: float) -> Light:
+    """A light with all its directions turned to the left, degrees."""
 
     def on(degrees: float) -> float:
         return (degrees + by + 180) % 360 - 180

@@ -6,14 +6,17 @@ from typing import Any
 
 import numpy as np
 
+from kilnchisel.core.build import radius_of_job
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.company import alone, laid_aside, swapped, with_another
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.photo import Photo, Rims
+from kilnchisel.core.job.photo import Photo, Rims, Stands
 from kilnchisel.core.job.setting import KeyLight
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.reading import Taken
+from kilnchisel.core.scene.onphoto import between_places, light_turned
 from kilnchisel.core.scene.photolight import (
     WHITE_THING,
     brightest,
@@ -23,6 +26,8 @@ from kilnchisel.core.scene.photolight import (
     surroundings,
     touched,
 )
+
+APART = 2.2  # radii of a piece: so far beside it the same again is put
 
 
 def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
@@ -37,10 +42,51 @@ def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
 def in_photo(job: Job, photo: Photo) -> Job:
     """The job in a photo, lit as that was. Raises KilnError where the photo does not tell it."""
     stood_for(photo)
+    before = job.setting.photo
+    if before is None or before.sha256 != photo.sha256:  # no other photo tells of this one
+        told = tuple(o.model_copy(update={"stands": retold(o.stands, photo)}) for o in job.others)
+        job = job.model_copy(update={"others": told})
     job = change(job, ("setting", "photo"), photo)
     for field, value in (("exposure", "by hand"), ("exposure_stops", 0.0), ("white_kelvin", 5500.0)):
         job = change(job, ("setting", field), value)
     return lit_by_photo(job)
+
+
+def retold(stands: Stands, photo: Photo) -> Stands:
+    """Where a piece is in another photo, told by that."""
+    return stands.model_copy(update={"told": photo.told, "folds": None})
+
+
+def another_piece(job: Job, of: Job | None = None) -> Job:
+    """The job with one more piece in its photo, which is in hand: that of another job, told as it is there
+    if the photo is the same, or the same again, beside the other. Raises KilnError."""
+    aside, photo = laid_aside(job), job.setting.photo
+    assert photo is not None
+    made = with_another(job, aside)
+    if of is None:
+        off = photo.beside_mm + APART * radius_of_job(job)
+        return change(made, ("setting", "photo", "beside_mm"), round(off, 1))
+    same = of.setting.photo is not None and of.setting.photo.sha256 == photo.sha256
+    stands = laid_aside(of).stands if same else Stands(told=photo.told)
+    of = of.model_copy(update={"setting": of.setting.model_copy(update={"photo": photo})})
+    taken = laid_aside(of).model_copy(update={"stands": stands})
+    others = made.others
+    mine = alone(job, taken).model_copy(update={"others": others})
+    return _turned_with(job, mine)
+
+
+def piece_in_hand(job: Job, number: int) -> Job:
+    """The job with one of its other pieces in hand, the first being 1; its light told in the place of that.
+    Raises KilnError where there is none."""
+    return _turned_with(job, swapped(job, number))
+
+
+def _turned_with(before: Job, job: Job) -> Job:
+    """A job in the light of another one of the same photo, told in its own place."""
+    told, tells = before.setting.photo, job.setting.photo
+    assert told is not None and tells is not None
+    light = light_turned(before.setting.light, between_places(told, tells))
+    return change(job, ("setting", "light"), light)
 
 
 def lit_by_photo(job: Job) -> Job:

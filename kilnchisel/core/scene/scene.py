@@ -48,7 +48,13 @@ from kilnchisel.core.scene.light import (
     unfocused_room,
 )
 from kilnchisel.core.scene.materials import material_of_part
-from kilnchisel.core.scene.onphoto import Photographed, Plane, photo_base, photographed
+from kilnchisel.core.scene.onphoto import (
+    Photographed,
+    Plane,
+    photo_base,
+    photo_view,
+    photographed,
+)
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View
 
@@ -137,11 +143,28 @@ class Scene:
     caught: Base | None = None  # the plane by which the piece meets the photo
     before: tuple[str, ...] = ()  # how the masks of items begin that nothing in the photo hides
     glow: Glow = NO_GLOW
+    company: tuple[Companion, ...] = ()  # the other pieces in the photo, the farthest first
 
     @property
     def panel(self) -> Panel | None:
         """The strongest light that is set up."""
         return next((one for one in self.panels if one.throws is None), None)
+
+
+@dataclass(frozen=True, eq=False)
+class Companion:
+    """Another piece in a scene's photo, alone in it. ``plane``: by which it meets the photo; ``nearer``:
+    than the piece itself, before which it stands; ``key``: equal for equal pictures of it."""
+
+    scene: Scene
+    plane: Plane
+    nearer: bool
+    key: str
+
+    def view(self, aspect: float) -> View:
+        """The photo's camera as it sees this piece."""
+        assert self.scene.photo is not None
+        return photo_view(self.plane, self.scene.photo.photo, aspect)
 
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:

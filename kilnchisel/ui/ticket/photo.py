@@ -10,9 +10,11 @@ from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Folds, Photo
+from kilnchisel.core.job.words.sections import piece_words
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.marks import beginning
 from kilnchisel.core.photo.stood import USUAL_LENS_MM
+from kilnchisel.core.scene.photojob import piece_in_hand
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.core.units import format_length, format_number
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
@@ -50,6 +52,7 @@ def photo_specs(job: Job) -> list[Spec]:
     if photo is None:
         return [link("photo.take", "", "Put it into a photo…", "A picture of the wall, the van, the lawn")]
     fields = [
+        *_pieces(job),
         Spec("setting.photo.told.kind", "Told by", _kind, _told_by, "menu", options=KINDS),
         *_told(job, photo),
         Spec(
@@ -101,6 +104,32 @@ def photo_specs(job: Job) -> list[Spec]:
     else:
         fields.append(link("photo.refer", "", "Refer to its file…", "The job names it and stays small"))
     return [*fields, link("photo.out", "", "Take it out of the photo")]
+
+
+def _pieces(job: Job) -> list[Spec]:
+    """Which of the pieces in the photo is in hand, where there are several."""
+    more = [
+        link("photo.another", "", "The same again…", "One more piece in the photo, beside this one"),
+        link("photo.beside", "", "The piece of another job…", "In this photo too"),
+    ]
+    if not job.others:
+        return more
+    named = [(number, _capital(piece_words(piece))) for number, piece in enumerate((job, *job.others))]
+    hint = "What the ticket is of, and what is dragged in the picture."
+    menu = Spec(
+        "setting.photo.piece",
+        "In hand",
+        lambda job: 0,
+        lambda job, number: piece_in_hand(job, number) if number else job,
+        "menu",
+        options=tuple(named),
+        hint=hint,
+    )
+    return [menu, *more, link("photo.alone", "", "Drop this piece", "The others stay in the photo")]
+
+
+def _capital(words: str) -> str:
+    return words[0].upper() + words[1:]
 
 
 def _ground(job: Job) -> list[Spec]:

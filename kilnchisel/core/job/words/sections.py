@@ -10,12 +10,12 @@ from kilnchisel.core.job.boards import Wall
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank, Masonry
 from kilnchisel.core.job.lettering import Lettering
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.model import Job, Made
 from kilnchisel.core.job.sets import set_of
 from kilnchisel.core.job.setting import StudioLight
 from kilnchisel.core.job.traits import detail_word, rim_word
 from kilnchisel.core.job.words.blanks import blank_name, blank_words
-from kilnchisel.core.job.words.contents import content_words
+from kilnchisel.core.job.words.contents import content_words, one_line
 from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.finishes import colour_word, finish_words, wear_words
 from kilnchisel.core.units import format_angle, format_length, format_number
@@ -75,11 +75,20 @@ def _off_middle(mm: float, beyond: str, before: str) -> str:
     return "" if shown == "0 mm" else f"{shown} {beyond if mm > 0 else before}"
 
 
+def piece_words(piece: Made) -> str:
+    """What a piece is, in a few words: what is lettered on it, or what it is."""
+    names = [one_line(item) for item in piece.letterings if not item.hidden]
+    return f"“{names[0]}” on the {blank_name(piece.blank)}" if names else f"the {blank_name(piece.blank)}"
+
+
 def _setting(job: Job) -> str:
     setting = job.setting
     if setting.photo is not None:
         told = {"rectangle": "a rectangle", "lines": "lines", "rims": "a rim and a foot"}
-        return f"In the photo {setting.photo.name}, by {told.get(setting.photo.told.kind, 'its horizon')}"
+        by = told.get(setting.photo.told.kind, "its horizon")
+        others = len(job.others)
+        more = f", with {others} other piece{'' if others == 1 else 's'}" if others else ""
+        return f"In the photo {setting.photo.name}, by {by}{more}"
     away = format_length(setting.camera.distance_mm / 1000, "mm", 2).removesuffix(" mm")
     name = set_of(job)
     if name is not None:
