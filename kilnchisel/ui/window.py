@@ -49,6 +49,7 @@ from kilnchisel.core.handover.pictures import (
     PictureOrder,
     dots_an_inch,
     parse_size,
+    usual_samples,
     with_record,
     write_picture,
 )
@@ -679,6 +680,7 @@ class Window(LetteringActions, QMainWindow):
         self._picture_path = path
         self._picture_how = replace(hand.file, dpi=dots_an_inch(hand.typed_size))
         wish = wish_for(path, self._picture_how)
+        samples = usual_samples(self.session.job, size, hand.samples)
         self._picture_order = self.picture.make_picture(
             PictureOrder(size, samples, square_on=square, wish=wish)
         )

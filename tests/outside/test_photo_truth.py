@@ -309,7 +309,7 @@ class Alike(unittest.TestCase):
 class ByItsControls(unittest.TestCase):
     def test_softness_grain_and_grass_are_seen_in_the_mockup(self):
         def made(**more):
-            job = put_there(**more)
+            job = put_there(**({"packed": 0, "halo": 0} | more))
             scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
             *_, last = Mockup(scene).refine(view, SIZE, 4, looks=())
             return last.pixels.astype(int)

@@ -160,7 +160,8 @@ class Seen:
         """What the mockup is told of how it is to belong to its photo; tests/outside/test_photo_truth.py
         sees it done."""
         taken = scene_of_job(self.job).photo.photo
-        return taken.soft, taken.grain, taken.grown_mm
+        own = taken.halo, taken.packed, taken.blacks, taken.whites
+        return taken.soft, taken.grain, taken.grown_mm, *own
 
     def stands(self):
         """What nothing in its photo hides; tests/outside/test_photo_truth.py sees it done."""
@@ -222,7 +223,11 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),
     (r".*repeat\..*|.*lay\.repeat\..*", ("relief",), ("body",)),
-    (r"setting\.photo\.(soft|grain|grown_mm)", ("taken",), GEOMETRY + ("camera", "letters", "blank")),
+    (
+        r"setting\.photo\.(soft|grain|grown_mm|halo|packed|blacks|whites)",
+        ("taken",),
+        GEOMETRY + ("camera", "letters", "blank"),
+    ),
     (r"setting\.photo\.(cloth|folds\..*)", ("warp",), GEOMETRY),
     (r"setting\.photo\.shown", ("blank",), GEOMETRY),
     (r"setting\.photo\..*", ("camera",), GEOMETRY + ("letters", "rim", "detail")),

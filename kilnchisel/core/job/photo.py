@@ -137,9 +137,10 @@ class Stands(Value):
 
     ``told``: what tells where the camera stood. ``shown``: the whole piece, or only its lettering: the
     blank is something that is in the photo. ``beside_mm``, ``beyond_mm``, ``above_mm``: where the piece
-    is, from the origin of the place; ``turn_deg``: about the upright line. ``soft``, ``grain``: of the
-    piece, % of what the photo has about it. ``grown_mm``: how high what grows there hides the feet of what
-    stands on it.
+    is, from the origin of the place; ``turn_deg``: about the upright line. ``grown_mm``: how high what
+    grows there hides the feet of what stands on it. Of the piece, % of what the photo has: ``soft`` and
+    ``grain``; ``halo``, of sharpening along edges; ``packed``, of JPEG; ``blacks`` and ``whites``, how far
+    its tones keep from black and white.
     """
 
     told: Told
@@ -150,6 +151,10 @@ class Stands(Value):
     turn_deg: Degrees = 0.0
     soft: Annotated[float, Field(ge=0, le=400)] = 100.0
     grain: Annotated[float, Field(ge=0, le=400)] = 100.0
+    halo: Annotated[float, Field(ge=0, le=400)] = 100.0
+    packed: Annotated[float, Field(ge=0, le=400)] = 100.0
+    blacks: Annotated[float, Field(ge=0, le=200)] = 100.0
+    whites: Annotated[float, Field(ge=0, le=200)] = 100.0
     grown_mm: Annotated[float, Field(ge=0, le=5000)] = 0.0
     folds: Folds | None = None  # what it lies on is cloth
 

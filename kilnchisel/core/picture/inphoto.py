@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,12 +18,16 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.cleared import shown_whole
+from kilnchisel.core.photo.packed import BLOCK, packed, packing_of
 from kilnchisel.core.picture.apart import Parted, Parting
 from kilnchisel.core.picture.frame import FIRST_GUIDES, GUIDE_SAMPLES, Asked, Cancelled, Frame, Stop
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.grass import hidden_by_grass
+from kilnchisel.core.picture.halo import NONE as NO_HALO
+from kilnchisel.core.picture.halo import Halo, halo, sharpened
 from kilnchisel.core.picture.likeness import grain, grained
 from kilnchisel.core.picture.onphoto import (
+    SEEN_FROM,
     alike,
     before,
     behind,
@@ -33,6 +37,7 @@ from kilnchisel.core.picture.onphoto import (
     on_photo,
 )
 from kilnchisel.core.picture.refined import Light, Refined
+from kilnchisel.core.picture.tones import Tones, tones
 from kilnchisel.core.picture.tracing import TracedScene
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.scene import Scene
@@ -69,31 +74,33 @@ class InPhoto:
         whole = shown_whole(self.photo.photo) if max(asked.size) > max(self.photo.pixels.shape) else None
         seen, masked = behind(self.photo, asked.size, whole), before(self.photo, asked.size)
         if not self.scene.company:
-            yield from self._pictures(asked, seen, masked)
+            yield from self._pictures(asked, seen, masked, seen)
             return
         first, others = asked.steps[0], len(self.scene.company)
         if first < asked.samples and not _is_kept(self.scene, asked):  # with few samples it is soon there
             few = replace(asked, looks=(), samples=first, wish=None, progress=_heard_by_nobody)
-            for made in self._pictures(few, *with_company(self.scene, few, seen, masked)):
+            for made in self._pictures(few, *with_company(self.scene, few, seen, masked), seen):
                 yield Refined(made.pixels, made.done, asked.samples)
-        seen, masked = with_company(self.scene, asked, seen, masked)
         last = replace(asked, progress=_part_of(asked.progress, others, others + 1))
-        yield from self._pictures(last, seen, masked)
+        yield from self._pictures(last, *with_company(self.scene, asked, seen, masked), seen)
 
-    def painted(self, asked: Asked, seen: Array, masked: Array | None) -> tuple[Array, Array]:
-        """The last of the pictures over what is ``seen``, and how much of each pixel the piece covers."""
+    def painted(self, asked: Asked, seen: Array, masked: Array | None, plain: Array) -> tuple[Array, Array]:
+        """The last of the pictures, as ``_pictures`` takes it, and how much of each pixel the piece
+        covers."""
         pixels = seen
-        for made in self._pictures(replace(asked, looks=(), wish=None), seen, masked):
+        for made in self._pictures(replace(asked, looks=(), wish=None), seen, masked, plain):
             pixels = made.pixels
         return pixels, self._covers
 
-    def _pictures(self, asked: Asked, seen: Array, masked: Array | None) -> Iterator[Refined]:
-        """The piece over what is ``seen``, (h, w, 3) uint8, behind what is ``masked``, (h, w) 0..1."""
+    def _pictures(self, asked: Asked, seen: Array, masked: Array | None, plain: Array) -> Iterator[Refined]:
+        """The piece over what is ``seen``, (h, w, 3) uint8, behind what is ``masked``, (h, w) 0..1; the
+        photo itself, ``plain``, tells what it is like."""
         wish, stop, samples = asked.wish, asked.stop, asked.samples
         frame = asked.frame
         if frame.pixels > LARGE and not (wish is not None and wish.layers):
             frame = self._part(frame, stop)
-        here, own_grain, taken = frame.of(seen), grain(_about(seen, frame)), self.photo.photo
+        here, taken, about = frame.of(seen), self.photo.photo, _about(plain, frame)
+        own = _Own(grain(about), _halo(about, taken.halo), tones(plain, taken.blacks, taken.whites))
         grown, held_back = None, False
         hidden = None if masked is None else frame.of(masked)
         parting, warp = Parting(self.scene, self.traced), self._warp(frame)
@@ -115,9 +122,12 @@ class InPhoto:
             if taken.grown_mm > 0 and grown is None:
                 grown = self._grown(frame, parted.cover, here, stop)
                 hidden = grown if hidden is None else np.maximum(hidden, grown)
-            parted = alike(parted, here, taken.soft, hidden)
-            pixels = frame.over(seen, self._finished(here, parted, glow, hidden, own_grain))
+            parted = alike(parted, here, taken.soft, hidden, own.halo)
             shown = parted.cover if hidden is None else parted.cover * (1 - hidden)
+            made = self._finished(here, parted, glow, hidden, own)
+            if done == samples and asked.size == self.photo.size and taken.packed > 0:
+                made = self._as_packed(frame, seen, made, shown)
+            pixels = frame.over(seen, made)
             self._covers = frame.over(np.zeros(pixels.shape[:2]), np.clip(shown, 0, 1))
             light = None
             if wish is not None and done == samples:
@@ -131,20 +141,39 @@ class InPhoto:
             yield Refined(pixels, done, samples, light)
 
     def _finished(
-        self, seen: Array, parted: Parted, glow: Array | None, hidden: Array | None, own_grain: Array
+        self, seen: Array, parted: Parted, glow: Array | None, hidden: Array | None, own: _Own
     ) -> Array:
         """The pixels, (h, w, 3) uint8, in bands: what they are worked out with is many times as large."""
         whole = replace(parted, changed=changed_light(parted))
         made = np.empty_like(seen)
         rows = max(BAND // seen.shape[1], 1)
-        for number, first in enumerate(range(0, seen.shape[0], rows)):
-            band = slice(first, first + rows)
+        bands = [slice(first, first + rows) for first in range(0, seen.shape[0], rows)]
+        for band in bands:
             part = Parted(**{name: value[band] for name, value in vars(whole).items()})
             veiled, masked = (None if one is None else one[band] for one in (glow, hidden))
-            pixels = on_photo(seen[band], part, self.scene.gain, veiled, masked)
-            over = part.cover if masked is None else part.cover * (1 - masked)
-            made[band] = grained(pixels, over, own_grain, self.photo.photo.grain / 100, number)
+            made[band] = on_photo(seen[band], part, self.scene.gain, veiled, masked, own.tones)
+        made = sharpened(made, seen, np.clip(parted.cover, 0, 1), hidden, own.halo)
+        over = parted.cover if hidden is None else parted.cover * (1 - hidden)
+        for number, band in enumerate(bands):
+            made[band] = grained(made[band], over[band], own.grain, self.photo.photo.grain / 100, number)
         return made
+
+    def _as_packed(self, frame: Frame, seen: Array, made: Array, cover: Array) -> Array:
+        """Pixels of a frame packed as the photo was, where the piece covers them."""
+        photo = self.photo.photo
+        packing = packing_of(photo.sha256, photo.name)
+        if packing is None:
+            return made
+        (top, _), (left, _) = frame.rows, frame.columns
+        down, right = top % BLOCK, left % BLOCK  # so far the frame begins within a block
+        whole = frame.over(seen, made)
+        part = np.ascontiguousarray(
+            whole[top - down : top + made.shape[0], left - right : left + made.shape[1]]
+        )
+        soft = packed(part, packing, photo.packed / 100)[down:, right:]
+        there = np.clip(cover, 0, 1)[..., None]
+        mixed = np.rint(made + (soft.astype(np.float32) - made) * there).astype(np.uint8)
+        return np.where(there < SEEN_FROM, made, mixed)
 
     def _add(self, parting: Parting, frame: Frame, samples: int, stop: Stop) -> None:
         parting.add(frame.parting(stop), samples, 0 if parting.done else GUIDE_SAMPLES)
@@ -203,6 +232,22 @@ class InPhoto:
         return part if part.pixels < MOST * frame.pixels else frame
 
 
+@dataclass(frozen=True, eq=False)
+class _Own:
+    """What a photo has of its own: its grain, its halo, its tones."""
+
+    grain: Array
+    halo: Halo
+    tones: Tones
+
+
+def _halo(pixels: Array, amount: float) -> Halo:
+    """The halo of a photo; ``amount``: % of what is measured."""
+    if amount <= 0:
+        return NO_HALO
+    return halo(pixels).less(amount / 100)
+
+
 KEPT = 2  # pictures with company: those that are wanted on the way, and the last ones
 _company: OrderedDict[tuple[Any, ...], tuple[Array, Array | None]] = OrderedDict()
 
@@ -223,7 +268,7 @@ def with_company(
         own = InPhoto(one.scene, traced, _no_layers)
         try:
             heard = _part_of(asked.progress, number, len(scene.company) + 1)
-            pixels, cover = own.painted(replace(asked, view=view, progress=heard), pixels, masked)
+            pixels, cover = own.painted(replace(asked, view=view, progress=heard), pixels, masked, seen)
         finally:
             traced.let_go()
         if one.nearer:

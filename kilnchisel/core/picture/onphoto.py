@@ -16,7 +16,10 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import curve_undone, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.picture.apart import Parted
+from kilnchisel.core.picture.halo import NONE as NO_HALO
+from kilnchisel.core.picture.halo import Halo
 from kilnchisel.core.picture.likeness import LEAST_PX, softness
+from kilnchisel.core.picture.tones import Tones
 from kilnchisel.core.scene.onfolds import Warp
 from kilnchisel.core.scene.onphoto import OUTSIDE, Photographed
 
@@ -147,8 +150,9 @@ def before(photo: Photographed, size: tuple[int, int]) -> Array | None:
     return np.asarray(whole[..., 0] / 255.0)
 
 
-def alike(parted: Parted, seen: Array, soft: float, hidden: Array | None) -> Parted:
-    """What was sampled, as soft as the photo is about the piece; ``soft``: % of what is measured there."""
+def alike(parted: Parted, seen: Array, soft: float, hidden: Array | None, by: Halo = NO_HALO) -> Parted:
+    """What was sampled, as soft as the photo is about the piece once it is sharpened; ``soft``: % of what
+    is measured there."""
     rows, columns = np.nonzero(parted.cover > SEEN_FROM)
     if soft <= 0 or not len(rows):
         return parted
@@ -164,7 +168,8 @@ def alike(parted: Parted, seen: Array, soft: float, hidden: Array | None) -> Par
     if measured is None:
         return parted
     # the tracer's own pixels are as soft as LEAST_PX
-    spread = float(np.sqrt(max((measured * soft / 100) ** 2 - LEAST_PX**2, 0.0)))
+    own = by.softer * measured * soft / 100
+    spread = float(np.sqrt(max(own**2 - LEAST_PX**2, 0.0)))
     if spread < UNSEEN_PX:
         return parted
     cover = ndimage.gaussian_filter(parted.cover, spread)
@@ -173,11 +178,16 @@ def alike(parted: Parted, seen: Array, soft: float, hidden: Array | None) -> Par
 
 
 def on_photo(
-    seen: Array, parted: Parted, gain: Array, veil: Array | None = None, hidden: Array | None = None
+    seen: Array,
+    parted: Parted,
+    gain: Array,
+    veil: Array | None = None,
+    hidden: Array | None = None,
+    tones: Tones | None = None,
 ) -> Array:
     """The finished picture, (h, w, 3) uint8 sRGB. ``seen``: the photo in it, the same. ``gain``: by what
     the scene's light is exposed. ``veil``: what glows over it, scene light. ``hidden`` (h, w): how much of
-    each pixel stands before the piece, its shadow and its glow.
+    each pixel stands before the piece, its shadow and its glow. ``tones``: those the photo keeps within.
 
     What is shown of the photo changes from p to p + curve(q s + v) - curve(s): s is the light that the
     picture curve would show as p, q the change of its light, v the veil. For q = 1 and v = 0 that is p.
@@ -189,8 +199,10 @@ def on_photo(
     lit = shown + picture_curve(light * changed + added) - picture_curve(light)
     cover = np.clip(parted.cover, 0, 1)[..., None]
     piece = np.maximum(parted.light, 0) / np.maximum(cover, 1e-3)
-    mine = picture_curve(piece * gain + added) * cover
-    whole = mine + (1 - cover) * lit
+    mine = picture_curve(piece * gain + added)
+    if tones is not None:
+        mine = tones.of(mine)
+    whole = mine * cover + (1 - cover) * lit
     if hidden is not None:
         whole = shown + (1 - hidden[..., None]) * (whole - shown)
     made = np.rint(srgb_encode(whole) * 255).astype(np.uint8)

@@ -17,7 +17,7 @@ from kilnchisel.core.photo.stood import USUAL_LENS_MM
 from kilnchisel.core.scene.photojob import piece_in_hand
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.core.units import format_length, format_number
-from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
+from kilnchisel.ui.ticket.fields import Spec, at, group, link, ranged
 
 PHOTO = ("setting", "photo")
 TOLD = (*PHOTO, "told")
@@ -31,6 +31,15 @@ ON = (("wall", "Wall"), ("ground", "Ground"))
 SEEN = (("whole", "All of it"), ("lettering", "Lettering"))
 LIES = (("flat", "Flat"), ("cloth", "Cloth"))
 FOLD = 0.4  # of the radius of a piece: a fold, before one is shown
+AS_THE_PHOTO = 100.0
+LIKENESS = (
+    ("soft", "Softness", "100 %: as the photo about it."),
+    ("grain", "Grain", "100 %: the photo's own."),
+    ("halo", "Halo", "Of the photo's sharpening, along edges."),
+    ("packed", "JPEG", "As coarse as the photo was packed; at its full size."),
+    ("blacks", "Blacks", "100 %: no darker than the photo's darkest."),
+    ("whites", "Whites", "100 %: no lighter than the photo's lightest."),
+)
 WAYS = (("along", "Along"), ("upright", "Upright"), ("away", "Away"))
 
 
@@ -46,8 +55,8 @@ def photo_words(job: Job) -> str:
     return f"{format_number(found.lens_mm, 0)} mm, {format_length(found.distance_mm, 'm', 1)} away"
 
 
-def photo_specs(job: Job) -> list[Spec]:
-    """The fields of a job's photo."""
+def photo_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
+    """The fields of a job's photo; ``opened``: the groups that are unfolded."""
     photo = job.setting.photo
     if photo is None:
         return [link("photo.take", "", "Put it into a photo…", "A picture of the wall, the van, the lawn")]
@@ -85,8 +94,7 @@ def photo_specs(job: Job) -> list[Spec]:
         *_grown(job),
         *_folds(job, photo),
         *_ground(job),
-        ranged(job, (*PHOTO, "soft"), "Softness", "percent", step=10, hint="100 %: as the photo about it."),
-        ranged(job, (*PHOTO, "grain"), "Grain", "percent", step=10, hint="100 %: the photo's own."),
+        *group("likeness", "Likeness", _likeness_words(photo), opened, lambda: _likeness(job)),
         link("photo.light", "", "Light of the photo", "From what is seen in it, anew"),
         link("photo.sun", "", "Sun by a shadow…", "A line from the foot of something to its shadow's tip"),
         link("photo.white", "", "White in sun and shade…", "A line from one to the other"),
@@ -126,6 +134,19 @@ def _pieces(job: Job) -> list[Spec]:
         hint=hint,
     )
     return [menu, *more, link("photo.alone", "", "Drop this piece", "The others stay in the photo")]
+
+
+def _likeness_words(photo: Photo) -> str:
+    """How far the piece is like the photo, in a few words."""
+    changed = [name for field, name, _ in LIKENESS if getattr(photo, field) != AS_THE_PHOTO]
+    return f"{', '.join(changed).lower()} changed" if changed else "as the photo"
+
+
+def _likeness(job: Job) -> list[Spec]:
+    """How soft, grainy and strong in tone the piece is, of what the photo is."""
+    return [
+        ranged(job, (*PHOTO, field), name, "percent", step=10, hint=hint) for field, name, hint in LIKENESS
+    ]
 
 
 def _capital(words: str) -> str:

@@ -43,7 +43,7 @@ def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
     return [
         *_set(job),
         *_stance(job),
-        *group("photo", "Photo", photo_words(job), opened, lambda: photo_specs(job)),
+        *group("photo", "Photo", photo_words(job), opened, lambda: photo_specs(job, opened)),
         *group("copies", "Copies", _copies_words(job), opened, lambda: _copies(job, opened)),
         *group("lights", "Lights", light_words(job), opened, lambda: _lights(job, opened)),
         *_about_it(job, opened),
