@@ -24,11 +24,13 @@ Array = NDArray[Any]
 
 PIXELS_IN = "kilnchisel.core.photo.reading:pixels_in"
 LOPSIDED = 0.01  # how far a mask's shape may be from the photo's
-CUT_AT = 512  # pixels of the longer side at which a mask is grown
+FIRST_AT, CUT_AT = 300, 512  # pixels of the longer side at which a mask is grown, and its edge then
+BETWEEN = 4  # pixels each way from the first edge within which the other is
 KEPT_AT = 2048  # and at which it is kept
-ROUNDS = 3
+ROUNDS = 3  # of the first; one more puts the edge right
 CLUSTERS = 6  # colours that stand for those under the strokes of a kind
 RADIUS, SMOOTH = 0.004, 1e-4  # of the guided filter: share of the longer side; how even counts as flat
+EVERY = 2  # pixels of that
 EDGE = 0.006  # of the longer side: how far from the cut the edge may go
 ALL, NONE = 0.985, 0.002  # shares of a photo
 
@@ -85,10 +87,7 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
     kinds = {stroke.before for stroke in strokes}
     if len(kinds) < 2:
         raise KilnError("Draw a stroke on what stands before the piece, and one on what does not.")
-    scale = min(CUT_AT / max(pixels.shape[:2]), 1.0)
-    small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    marks = np.full(small.shape[:2], cv2.GC_PR_BGD, np.uint8)
-    paint_strokes(marks, strokes, size, (cv2.GC_BGD, cv2.GC_FGD), least=1)
+    small, marks = _marked(pixels, strokes, size, FIRST_AT)
     # what looks like what the strokes of one kind are on, and is nearer to them, begins as that kind
     tones = cv2.cvtColor(small, cv2.COLOR_RGB2LAB).astype(np.float32)
     here, there = (_far_from(tones, tones[marks == value]) for value in (cv2.GC_FGD, cv2.GC_BGD))
@@ -97,16 +96,44 @@ def grown(pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int]) -> A
         for value in (cv2.GC_FGD, cv2.GC_BGD)
     )
     marks[(marks == cv2.GC_PR_BGD) & (here < there) & (near < away)] = cv2.GC_PR_FGD
-    cv2.setRNGSeed(1)
-    back, front = np.zeros((1, 65)), np.zeros((1, 65))
-    cv2.grabCut(
-        cv2.cvtColor(small, cv2.COLOR_RGB2BGR), marks, None, back, front, ROUNDS, cv2.GC_INIT_WITH_MASK
-    )
-    hard = ((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)).astype(np.uint8)
+    first = _cut(small, marks, ROUNDS)
+    small, marks = _marked(pixels, strokes, size, CUT_AT)
+    first = cv2.resize(first, marks.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * BETWEEN + 1, 2 * BETWEEN + 1))
+    unsaid = marks == cv2.GC_PR_BGD
+    marks[unsaid & (first > 0)] = cv2.GC_PR_FGD
+    marks[unsaid & (cv2.erode(first, disc) > 0)] = cv2.GC_FGD
+    marks[unsaid & (cv2.dilate(first, disc) == 0)] = cv2.GC_BGD
+    hard = _cut(small, marks, 1)
+    _, stroked = _marked(pixels, strokes, size, CUT_AT)
     # what hangs together with no stroke only looks alike
     _, parts = cv2.connectedComponents(hard, connectivity=4)
-    hard &= np.isin(parts, np.unique(parts[marks == cv2.GC_FGD])).astype(np.uint8)
+    hard &= np.isin(parts, np.unique(parts[stroked == cv2.GC_FGD])).astype(np.uint8)
     return _edged(pixels, cv2.resize(hard, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR))
+
+
+def _marked(
+    pixels: Array, strokes: tuple[Brush, ...], size: tuple[int, int], longest: int
+) -> tuple[Array, Array]:
+    """A photo made small, and what the strokes say of its pixels as a graph cut takes it."""
+    import cv2
+
+    scale = min(longest / max(pixels.shape[:2]), 1.0)
+    small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    marks = np.full(small.shape[:2], cv2.GC_PR_BGD, np.uint8)
+    paint_strokes(marks, strokes, size, (cv2.GC_BGD, cv2.GC_FGD), least=1)
+    return small, marks
+
+
+def _cut(small: Array, marks: Array, rounds: int) -> Array:
+    """What a graph cut takes for what stands before, (h, w) 0 or 1."""
+    import cv2
+
+    cv2.setRNGSeed(1)
+    back, front = np.zeros((1, 65)), np.zeros((1, 65))
+    bgr = cv2.cvtColor(small, cv2.COLOR_RGB2BGR)
+    cv2.grabCut(bgr, marks, None, back, front, rounds, cv2.GC_INIT_WITH_MASK)
+    return np.asarray((marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)).astype(np.uint8)
 
 
 def paint_strokes(
@@ -143,7 +170,9 @@ def _edged(pixels: Array, hard: Array) -> Array:
 
     longer = max(pixels.shape[:2])
     radius = max(round(RADIUS * longer), 2)
-    soft = np.clip(guided(pixels.astype(np.float32) / 255, hard.astype(np.float32), radius, SMOOTH), 0, 1)
+    soft = np.clip(
+        guided(pixels.astype(np.float32) / 255, hard.astype(np.float32), radius, SMOOTH, EVERY), 0, 1
+    )
     band = max(round(EDGE * longer), 2)
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * band + 1, 2 * band + 1))
     surely, never = cv2.erode(hard, disc) > 0, cv2.dilate(hard, disc) == 0
@@ -151,9 +180,25 @@ def _edged(pixels: Array, hard: Array) -> Array:
     return np.where(surely, 1.0, np.where(never, 0.0, steep))
 
 
-def guided(guide: Array, values: Array, radius: int, smooth: float) -> Array:
+def guided(guide: Array, values: Array, radius: int, smooth: float, every: int = 1) -> Array:
     """Values (h, w) smoothed without crossing the edges of a guide (h, w, 3) in 0..1: in each window the
-    linear function of the guide that fits them best (He, Sun and Tang 2013, equations 19 to 21)."""
+    linear function of the guide that fits them best (He, Sun and Tang 2013, equations 19 to 21).
+    ``every``: the functions are found for every so many pixels (He and Sun, "Fast Guided Filter", 2015)."""
+    import cv2
+
+    if every > 1:
+        size = max(guide.shape[1] // every, 1), max(guide.shape[0] // every, 1)
+        few = [cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (guide, values)]
+        found = _lines(few[0], few[1], max(radius // every, 1), smooth)
+        slope, base = (cv2.resize(one, guide.shape[1::-1]) for one in found)
+    else:
+        slope, base = _lines(guide, values, radius, smooth)
+    return np.asarray((slope * guide).sum(axis=2) + base)
+
+
+def _lines(guide: Array, values: Array, radius: int, smooth: float) -> tuple[Array, Array]:
+    """The linear functions of a guide, averaged over the windows a pixel is in: slopes (h, w, 3) and
+    (h, w)."""
     import cv2
 
     window = (2 * radius + 1, 2 * radius + 1)
@@ -179,4 +224,4 @@ def guided(guide: Array, values: Array, radius: int, smooth: float) -> Array:
     for i in range(3):
         slope[..., i] = sum(inverse[min(i, j)][abs(i - j)] * shared[..., j] for j in range(3)) / whole
     base = level - (slope * middle).sum(axis=2)
-    return np.asarray((mean(slope) * guide).sum(axis=2) + mean(base))
+    return mean(slope), mean(base)
