@@ -68,7 +68,7 @@ def drawn_on_cloth(pixels: Array, still: Array, warp: Warp) -> Array:
     """A draft (h, w, 4) uint8 of lettering on flat cloth, on its folds and in their light and dark.
     ``still``: the same without lettering. How much of a pixel is lettering shows by how far the two differ,
     of as far as they do beside it."""
-    off = np.abs(pixels[..., :3].astype(np.int16) - still[..., :3]).max(axis=2)
+    off = _apart(pixels, still)
     made = pixels.copy()
     made[..., :3] = still[..., :3]
     box = _moved_box(off > UNSEEN, warp)
@@ -83,6 +83,12 @@ def drawn_on_cloth(pixels: Array, still: Array, warp: Warp) -> Array:
     over = np.rint(255 * srgb_encode(np.clip(own + (1 - cover) * empty, 0, 1)))
     made[box][..., :3] = np.where(cover > SEEN_FROM, over, still[box][..., :3])
     return made
+
+
+def _apart(one: Array, other: Array) -> Array:
+    """How far two pictures (h, w, n) uint8 are apart in red, green or blue, (h, w) steps of 255."""
+    red, green, blue = (np.abs(one[..., k].astype(np.int16) - other[..., k]) for k in range(3))
+    return np.maximum(np.maximum(red, green), blue)
 
 
 def _moved_box(seen: Array, warp: Warp) -> tuple[slice, slice] | None:
@@ -207,7 +213,7 @@ def on_photo(
         whole = shown + (1 - hidden[..., None]) * (whole - shown)
     made = np.rint(srgb_encode(whole) * 255).astype(np.uint8)
     # what nobody sees, the photo's grain hides it, is not done to it
-    same = (cover[..., 0] < SEEN_FROM) & (np.abs(made.astype(np.int16) - seen).max(axis=2) <= UNSEEN)
+    same = (cover[..., 0] < SEEN_FROM) & (_apart(made, seen) <= UNSEEN)
     if hidden is not None:
         same |= hidden >= 1
     return np.where(same[..., None], seen, made)

@@ -30,6 +30,7 @@ Array = NDArray[Any]
 BESIDE = 1.5  # widths of a fold that are looked at round the lettering
 MOST_CELLS, LEAST_CELLS = 256, 24  # each way
 CELLS_OF_A_FOLD = 16
+FINE_CELL_PX, MOST_HALVED = 4.0, 4  # pixels of a cell of which none may be left out; halvings at most
 COARSE_PX = 6  # the way of a pixel is worked out at every so many
 ROUNDS = 2
 REACH, LEAST_REACH = 0.4, 1.2  # of the lettering's size, and of a pull by hand: how far that is felt
@@ -176,9 +177,12 @@ def _light_at(photo: Photographed, view: View, size: tuple[int, int], spots: Arr
     per_cell = float(np.sqrt(np.prod(np.maximum(ends[1] - ends[0], 1)) / len(places)))
     first = np.clip(np.floor(ends[0]) - 8, 0, (width - 1, height - 1)).astype(int)
     last = np.maximum(np.clip(np.ceil(ends[1]) + 8, 1, (width, height)).astype(int), first + 1)
-    light = _luminance(photo)[first[1] : last[1], first[0] : last[0]]
-    light = cv2.GaussianBlur(light, (0, 0), max(per_cell / 2, 0.3))
-    x, y = np.ascontiguousarray((places - first - 0.5).T.astype(np.float32))[..., None]
+    # what is blurred widely may as well be small
+    every = 2 ** int(np.clip(np.log2(max(per_cell / FINE_CELL_PX, 1)), 0, MOST_HALVED))
+    first, last = first // every, -(-last // every)
+    light = _luminance(photo, every)[first[1] : last[1], first[0] : last[0]]
+    light = cv2.GaussianBlur(light, (0, 0), max(per_cell / 2 / every, 0.3))
+    x, y = np.ascontiguousarray((places / every - first - 0.5).T.astype(np.float32))[..., None]
     found = cv2.remap(light, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(found[:, 0])
 
@@ -250,7 +254,7 @@ def _shade(cloth: _Cloth, photo: Photographed, view: View, size: tuple[int, int]
         return np.ones((height, width), np.float32)
     left, top, wide, tall = (round(one) for one in photo.box(size))
     how = cv2.INTER_AREA if wide < photo.pixels.shape[1] else cv2.INTER_LINEAR
-    seen = cv2.resize(_luminance(photo), (max(wide, 1), max(tall, 1)), interpolation=how)
+    seen = _resized_light(photo, (max(wide, 1), max(tall, 1)), how)
     beside = (max(top, 0), max(height - top - tall, 0), max(left, 0), max(width - left - wide, 0))
     seen = cv2.copyMakeBorder(seen, *beside, cv2.BORDER_REPLICATE)[:height, :width]
     columns, rows = np.meshgrid(np.linspace(0, 1, 24), np.linspace(0, 1, 24))
@@ -260,10 +264,28 @@ def _shade(cloth: _Cloth, photo: Photographed, view: View, size: tuple[int, int]
     return np.asarray(lighter if folds.shade == 100 else lighter ** (folds.shade / 100), np.float32)
 
 
-def _luminance(photo: Photographed) -> Array:
-    """How light each pixel of a photo's copy is, (h, w) float32 linear."""
-    kept = photo.photo.cleared
-    return _light_of(photo.photo.sha256, photo.photo.name, kept)
+def _luminance(photo: Photographed, every: int = 1) -> Array:
+    """How light a photo's copy is, (h, w) float32 linear, of every so many pixels each way their mean."""
+    import cv2
+
+    taken = photo.photo
+    if every == 1:
+        return _light_of(taken.sha256, taken.name, taken.cleared)
+    height, width = photo.pixels.shape[:2]
+    return _resized_light(photo, (-(-width // every), -(-height // every)), cv2.INTER_AREA)
+
+
+def _resized_light(photo: Photographed, size: tuple[int, int], how: int) -> Array:
+    """How light a photo is, in another size, by a way of ``cv2.resize``."""
+    taken = photo.photo
+    return _light_in(taken.sha256, taken.name, taken.cleared, size, how)
+
+
+@remembered
+def _light_in(digest: str, name: str, cleared: Cleared | None, size: tuple[int, int], how: int) -> Array:
+    import cv2
+
+    return np.asarray(cv2.resize(_light_of(digest, name, cleared), size, interpolation=how))
 
 
 @remembered
