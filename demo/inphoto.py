@@ -19,7 +19,7 @@ from kilnchisel.core.job.photo import Brush, Folds, Horizon, Rectangle, Spot
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.photo.masks import grown_mask
 from kilnchisel.core.photo.reading import photo_taken
-from kilnchisel.core.scene.photojob import in_photo, taken_in
+from kilnchisel.core.scene.photojob import another_piece, in_photo, piece_in_hand, taken_in
 
 PHOTOS = Path(__file__).parent / "photos"
 LAWN, ROOM = PHOTOS / "lawn-and-hills.jpg", PHOTOS / "room-and-bottle.jpg"
@@ -48,7 +48,8 @@ def lawn_letters() -> Job:
 
 
 def tasting_neon() -> Job:
-    """The night café's name in neon on the wall of its tasting room, behind bottle and glass."""
+    """The night café's name in neon on the wall of its tasting room, behind bottle and glass, and a print
+    on the seat below: two pieces in one photo."""
     job = Job(
         name="Tasting room neon",
         blank=Wall(width_mm=3000, height_mm=1500, surface="plaster"),
@@ -56,7 +57,7 @@ def tasting_neon() -> Job:
             Lettering(
                 content=lines("Night Café", "allure", 100, letter_spacing_mm=4),
                 lay=Lay(side="front"),
-                craft=Tube(tube_mm=8, bend=0.8, colour="neon red", standoff_mm=28),
+                craft=Tube(tube_mm=8, bend=1.0, colour="neon red", standoff_mm=28),
             ),
         ),
     )
@@ -87,7 +88,9 @@ def tasting_neon() -> Job:
         ((1000, 860), (1110, 860)),
     )
     strokes = (*_brushes(before, 16.0, before=True), *_brushes(beside, 30.0, before=False))
-    return in_photo(job, photo.model_copy(update={"before": grown_mask(photo, strokes)}))
+    job = in_photo(job, photo.model_copy(update={"before": grown_mask(photo, strokes)}))
+    # the seat before the wall is lettered too; the neon is in hand
+    return piece_in_hand(another_piece(job, cushion_print()), 1)
 
 
 def _brushes(lines: Any, wide: float, *, before: bool) -> tuple[Brush, ...]:

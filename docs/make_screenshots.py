@@ -177,11 +177,8 @@ def stone(stage: Stage) -> None:
 
 
 def photo(stage: Stage) -> None:
-    """Letters in a photo, with what tells where that was taken."""
-    window = stage.fresh()
-    window.session.start(ALL["lawn-letters"]())
-    window.pages.setCurrentIndex(1)
-    stage.settle()
+    """Two pieces in a photo, with what tells where that was taken."""
+    window = stage.open("tasting-neon")
     unfold_setting(stage, window)
     window.ticket.open_group("photo", open_=True)
     stage.settle()

@@ -11,9 +11,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from kilnchisel.core.build import on_photo_of, scene_of_job, view_of
+from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Ink
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.marks import beginning, marks_of
 from kilnchisel.core.photo.masks import mask_pixels
@@ -156,6 +158,34 @@ class InAPhoto(WindowTest):
         self.assertEqual(self.photo.folds.pulls, ())
         self.session.put(spec.put(self.session.job, "flat"), "flat")
         self.assertIsNone(self.photo.folds)
+
+    def test_several_pieces_are_taken_in_hand_by_turns(self):
+        self.take()
+        first = self.session.job
+        self.window.follow_link("photo.another")
+        self.settle()
+        self.assertEqual(len(self.session.job.others), 1)
+        self.session.put(change(self.session.job, ("blank", "width_mm"), 77.0), "width")
+        spec = self.field("setting", "photo.piece").spec
+        self.assertEqual([number for number, _ in spec.options], [0, 1])
+        self.session.put(spec.put(self.session.job, 1), "in hand")
+        self.settle()
+        self.assertEqual(self.session.job.blank, first.blank)
+        self.assertEqual(self.session.job.others[0].blank.width_mm, 77.0)
+        both = self.pixels()
+        self.window.follow_link("photo.alone")
+        self.settle()
+        self.assertEqual((self.session.job.blank.width_mm, self.session.job.others), (77.0, ()))
+        self.assertGreater((np.abs(self.pixels() - both).max(axis=2) > 20).sum(), 200)
+        self.session.undo()
+        self.settle()
+        np.testing.assert_allclose(self.pixels(), both, atol=3)
+        path = self.folder / "mug.kcj"
+        save_packed(fresh_job("mug", "Tea"), path)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.window.follow_link("photo.beside")
+        self.settle()
+        self.assertEqual((self.session.job.blank.kind, len(self.session.job.others)), ("mug", 2))
 
     def lettering_middle(self):
         """Where on the widget the lettering is seen."""

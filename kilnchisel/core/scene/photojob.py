@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from kilnchisel.core.build import radius_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.company import alone, laid_aside, swapped, with_another
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo, Rims, Stands
 from kilnchisel.core.job.setting import KeyLight
+from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.reading import Taken
@@ -27,7 +27,7 @@ from kilnchisel.core.scene.photolight import (
     touched,
 )
 
-APART = 2.2  # radii of a piece: so far beside it the same again is put
+APART = 1.15  # widths of a piece: so far beside it the same again is put
 
 
 def taken_in(taken: Taken, told: Any, **more: Any) -> Photo:
@@ -64,7 +64,7 @@ def another_piece(job: Job, of: Job | None = None) -> Job:
     assert photo is not None
     made = with_another(job, aside)
     if of is None:
-        off = photo.beside_mm + APART * radius_of_job(job)
+        off = photo.beside_mm + APART * size_of(job.blank)[0]
         return change(made, ("setting", "photo", "beside_mm"), round(off, 1))
     same = of.setting.photo is not None and of.setting.photo.sha256 == photo.sha256
     stands = laid_aside(of).stands if same else Stands(told=photo.told)
