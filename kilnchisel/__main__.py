@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any, NoReturn
 
-from kilnchisel import photocommand
+from kilnchisel import photocommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -27,6 +27,8 @@ COMMANDS = (
     "measure",
     "mesh",
     "outline",
+    "hand-over",
+    "cut",
     "fonts",
     "schema",
     "about",
@@ -172,6 +174,7 @@ def _command(arguments: list[str]) -> int:
     outline.add_argument("--lettering", type=int, metavar="N", help="only lettering N (from 1)")
     outline.add_argument("--letters", action="store_true", help="letter by letter instead of welded")
     outline.add_argument("--lines", action="store_true", help="centre lines where there are any")
+    shopcommand.add_to(commands)
     fonts = commands.add_parser("fonts", help="list the faces that can be used")
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
@@ -186,6 +189,8 @@ def _command(arguments: list[str]) -> int:
         "lay": _lay,
         "fix": _fix,
         "recipe": _recipe,
+        "hand-over": lambda options: shopcommand.hand_over(options, _open),
+        "cut": lambda options: shopcommand.cut(options, _open),
         "photo": lambda options: photocommand.photo(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,

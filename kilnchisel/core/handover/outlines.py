@@ -7,20 +7,18 @@ straight pieces within the lettering's own tolerance.
 
 from __future__ import annotations
 
-import io
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
 
-import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.formats import format_of
+from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
@@ -30,8 +28,6 @@ from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
-
-DIGITS = 5  # of a mm: a hundredth of a micron
 
 
 @dataclass(frozen=True)
@@ -45,27 +41,24 @@ class OutlineOrder:
     lines: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class _Group:
-    """A named set of closed rings and open lines, flat mm."""
-
-    name: str
-    rings: list[Array]
-    lines: list[Array]
-
-
 def write_outline(job: Job, path: Path, order: OutlineOrder | None = None) -> str:
     """Write the flat lettering; the ending decides the format. Returns which pattern it is, in words.
     Raises KilnError."""
+    data, words = outline_bytes(job, path, order)
+    write_whole(path, data)
+    return words
+
+
+def outline_bytes(job: Job, path: Path, order: OutlineOrder | None = None) -> tuple[bytes, str]:
+    """The same as bytes, with the words. Raises KilnError."""
     write = format_of(path, FORMATS)
     groups, words = _groups(job, order or OutlineOrder())
     if not any(group.rings or group.lines for group in groups):
         raise KilnError("There is nothing to write: the lettering draws nothing.")
-    write_whole(path, write(job.name, groups, words))
-    return words
+    return write(job.name, groups, words), words
 
 
-def _groups(job: Job, order: OutlineOrder) -> tuple[list[_Group], str]:
+def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
     if not job.letterings:
         raise KilnError("There is no lettering to write.")
     if order.index is not None and not 0 <= order.index < len(job.letterings):
@@ -87,75 +80,20 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[_Group], str]:
         name = f"{index + 1} {one_line(job.letterings[index])}"
         if order.lines and laid.outline.lines:
             lines = [flat.points(copy) for line in laid.outline.lines for copy in laid.placing.lines(line)]
-            groups.append(_Group(name, [], lines))
+            groups.append(Group(name, [], lines))
         elif order.letters and laid.outline.letters:
             wording = job.letterings[index].content
             assert isinstance(wording, Wording)
             for number, letter in enumerate(laid.outline.letters, start=1):
                 region, _ = reshaped(letter.region, wording)
                 rings = rings_on(laid.placing.region(region))
-                groups.append(_Group(f"{name}: {number} {letter.character}", rings, []))
+                groups.append(Group(f"{name}: {number} {letter.character}", rings, []))
         else:
             for layer in laid.layers:
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
-                groups.append(_Group(name + kind, rings_on(layer.region), []))
+                groups.append(Group(name + kind, rings_on(layer.region), []))
     return groups, flats[0].words
 
 
-def _svg(title: str, groups: list[_Group], words: str) -> bytes:
-    """SVG 1.1 whose user unit is a mm; y runs down."""
-    points = np.concatenate([p for group in groups for p in (*group.rings, *group.lines)])
-    left, low = points.min(axis=0)
-    right, high = points.max(axis=0)
-    width, height = right - left, high - low
-    parts = [
-        '<?xml version="1.0" encoding="UTF-8"?>',
-        f'<svg xmlns="http://www.w3.org/2000/svg" '
-        f'width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
-        f'viewBox="{left:.{DIGITS}f} {-high:.{DIGITS}f} {width:.{DIGITS}f} {height:.{DIGITS}f}">',
-        f"<title>{escape(title)}</title>",
-        f"<desc>{escape(words)}</desc>",
-    ]
-    for number, group in enumerate(groups, start=1):
-        parts.append(f'<g id="part{number}" aria-label={quoteattr(group.name)}>')
-        if group.rings:
-            d = "".join(_path(ring) + "Z" for ring in group.rings)
-            parts.append(f'<path fill="#000000" fill-rule="nonzero" stroke="none" d="{d}"/>')
-        for line in group.lines:
-            parts.append(f'<path fill="none" stroke="#000000" stroke-width="0.1" d="{_path(line)}"/>')
-        parts.append("</g>")
-    parts.append("</svg>")
-    return "\n".join(parts).encode()
-
-
-def _path(points: Array) -> str:
-    return "M" + "L".join(f"{x:.{DIGITS}f} {-y:.{DIGITS}f}" for x, y in points)
-
-
-def _dxf(title: str, groups: list[_Group], words: str) -> bytes:
-    """DXF R2010 in mm, a layer for each group."""
-    from ezdxf import units
-    from ezdxf._options import options
-    from ezdxf.document import Drawing
-
-    options.write_fixed_meta_data_for_testing = True  # no date, no random number: the same bytes
-    document = Drawing.new("R2010")
-    document.header.custom_vars.append("Pattern", words)
-    document.units = units.MM
-    space = document.modelspace()
-    for number, group in enumerate(groups, start=1):
-        layer = f"PART{number}"
-        document.layers.add(layer).description = group.name[:250]
-        for ring in group.rings:
-            space.add_lwpolyline(ring.tolist(), close=True, dxfattribs={"layer": layer})
-        for line in group.lines:
-            space.add_lwpolyline(line.tolist(), close=False, dxfattribs={"layer": layer})
-    for name in sorted(document.entitydb.dxf_types_in_use()):
-        document.classes.add_class(name)  # by name: otherwise in an order that differs from run to run
-    text = io.StringIO()
-    document.write(text)
-    return text.getvalue().encode(document.output_encoding, errors="dxfreplace")
-
-
-FORMATS: dict[str, Callable[[str, list[_Group], str], bytes]] = {".svg": _svg, ".dxf": _dxf}
+FORMATS: dict[str, Callable[[str, list[Group], str], bytes]] = {".svg": svg_of, ".dxf": dxf_of}
 OUTLINE_ENDINGS = tuple(FORMATS)

@@ -110,6 +110,11 @@ def _axis(part: shapely.Polygon, step: float) -> tuple[Array, Array, Array]:
     return vertices, ridges[keep], radius
 
 
+def branches_of(points: Array, edges: Array) -> list[Array]:
+    """Edges (k, 2) between points (n, 2) as chains of points, from one node to the next."""
+    return [one.points for one in _branches(points, edges, np.zeros(len(points)))]
+
+
 def _branches(points: Array, edges: Array, radius: Array) -> list[_Branch]:
     """Chains of edges between nodes where not exactly two meet; a plain loop is one chain.
 

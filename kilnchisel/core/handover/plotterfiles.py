@@ -1,0 +1,103 @@
+"""What a plotter cuts of a job's film: HPGL, SVG and DXF, on a roll of a given width."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
+from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work
+from kilnchisel.core.shop.paths.knife import Knife, knife_way, rings_in_order, weeding_lines
+from kilnchisel.core.shop.paths.rolls import Place, on_roll
+from kilnchisel.core.units import format_length, format_number
+
+Array = NDArray[Any]
+
+UNITS_A_MM = 40  # of HPGL: 0.025 mm each
+
+
+@dataclass(frozen=True, eq=False)
+class Cut:
+    """Film laid out and cut: its groups with the knife's ways, mm from the roll's corner, x along it."""
+
+    groups: list[Group]
+    length_mm: float
+    knife: Knife
+
+    @property
+    def words(self) -> str:
+        """What it takes, in words."""
+        cut = sum(
+            np.linalg.norm(np.diff(line, axis=0), axis=1).sum() for g in self.groups for line in g.lines
+        )
+        film = self.length_mm * self.knife.roll_mm / 1e6
+        return (
+            f"{format_length(self.length_mm)} of a roll {format_length(self.knife.roll_mm)} wide, "
+            f"{format_number(film, 2)} m² of film, {format_number(float(cut) / 1000, 2)} m cut"
+        )
+
+
+def cut_film(job: Job, knife: Knife) -> Cut:
+    """A job's film as it is cut. Raises KilnError where nothing is printed or it does not fit the roll."""
+    knife.checked()
+    works = [_with_carrier(work) for work in flat_work(job, Printed)]
+    bounds_of(works)
+    inner, gap = knife.roll_mm - 2 * knife.box_mm, knife.gap_mm + 2 * knife.box_mm
+    # what is on one side keeps its places and goes on as one; too large for the roll, it is cut apart
+    sheets = [[w for w in works if w.side == side] for side in dict.fromkeys(w.side for w in works)]
+    try:
+        places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
+    except KilnError:
+        sheets = [[w for w in works if w.index == n] for n in dict.fromkeys(w.index for w in works)]
+        places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
+    groups = []
+    for sheet, place in zip(sheets, places, strict=True):
+        here = Place(place.turned, (place.shift[0] + knife.box_mm, place.shift[1] + knife.box_mm))
+        regions = [here.of(work.region) for work in sheet]
+        for work, region in zip(sheet, regions, strict=True):
+            groups.append(Group(work.name, [], [knife_way(ring, knife) for ring in rings_in_order(region)]))
+        if box := weeding_lines(shapely.union_all(regions), knife):
+            groups.append(Group("weeding", [], [knife_way(line, knife) for line in box]))
+    return Cut(groups, long + 2 * knife.box_mm, knife)
+
+
+def _with_carrier(work: Work) -> Work:
+    """Film that is cut beyond the outline, its counters closed; its ink is printed on it."""
+    assert isinstance(work.craft, Printed)
+    if work.craft.carrier_mm <= 0:
+        return work
+    grown = shapely.buffer(work.region, work.craft.carrier_mm, quad_segs=16)
+    filled = [shapely.Polygon(part.exterior) for part in polygons_in(grown)]
+    return replace(work, region=as_region(polygons_in(shapely.union_all(filled))))
+
+
+def hpgl_of(cut: Cut) -> bytes:
+    """The knife's ways in HPGL, a pen for each group, what weeds last; x runs along the roll."""
+    written = ["IN;"]
+    for number, group in enumerate(cut.groups, start=1):
+        written.append(f"SP{number};")
+        for line in group.lines:
+            units = np.rint(line * UNITS_A_MM).astype(int)
+            units = units[np.append(True, (np.diff(units, axis=0) != 0).any(axis=1))]
+            first, rest = units[0], units[1:]
+            written.append(f"PU{first[0]},{first[1]};PD{','.join(f'{x},{y}' for x, y in rest)};")
+    written.append("PU;SP0;")
+    return "\n".join(written).encode() + b"\n"
+
+
+def plotter_files(job: Job, knife: Knife) -> tuple[dict[str, bytes], str]:
+    """What a plotter takes, bytes by a file's name, and what it uses, in words. Raises KilnError."""
+    cut = cut_film(job, knife)
+    return {
+        "plotter.plt": hpgl_of(cut),
+        "plotter.svg": svg_of(job.name, cut.groups, cut.words),
+        "plotter.dxf": dxf_of(job.name, cut.groups, cut.words),
+    }, cut.words

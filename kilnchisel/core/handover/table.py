@@ -1,0 +1,172 @@
+"""All that a job can be handed over as, and writing what is chosen of it into one folder.
+
+A kind is a row of ``KINDS``: what it is called, why a job has none of it, and what writes it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.meshes import mesh_bytes
+from kilnchisel.core.handover.outlines import outline_bytes
+from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
+from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
+from kilnchisel.core.handover.plotterfiles import plotter_files
+from kilnchisel.core.handover.programs import router_files
+from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.shop.paths.flatwork import without_work
+from kilnchisel.core.shop.paths.knife import Knife
+from kilnchisel.core.shop.paths.routing import Routing, not_routed
+from kilnchisel.core.writing import write_whole
+
+Progress = Callable[[float], None]
+Stop = Callable[[], bool]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """How what is handed over is made."""
+
+    size: tuple[int, int] = (1600, 1000)
+    samples: int = 128
+    draft: bool = False
+    knife: Knife = field(default_factory=Knife)
+    routing: Routing = field(default_factory=Routing)
+
+
+@dataclass(frozen=True)
+class Files:
+    """What a kind gives: bytes by a file's name, and in words what it is or uses."""
+
+    data: dict[str, bytes]
+    words: str
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A way of handing a job over. ``missing``: why a job has none of it, empty where it has; ``make``: its
+    files. Both raise KilnError."""
+
+    name: str
+    title: str
+    formats: str
+    missing: Callable[[Job], str]
+    make: Callable[[Job, Wanted, Stop, Progress], Files]
+
+
+def _always(_: Job) -> str:
+    return ""
+
+
+def _lettered(job: Job) -> str:
+    return "" if any(not item.hidden for item in job.letterings) else "nothing is lettered on it"
+
+
+def _picture(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    return _pictured(job, wanted, "picture.png", FileOrder(), stop, progress)
+
+
+def _cut_out(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    return _pictured(job, wanted, "cut-out.png", FileOrder(transparent=True), stop, progress)
+
+
+def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, stop: Stop, progress: Progress) -> Files:
+    path, size = Path(name), wanted.size
+    draft = wanted.draft and not how.transparent
+    samples = usual_samples(job, size, wanted.samples)
+    order = PictureOrder(size, samples, draft, wish=wish_for(path, how))
+    made = made_picture(job, order, stop, progress)
+    if made is None:
+        return Files({}, "")
+    how = with_record(how, job, path)
+    drawn = "a draft" if draft else f"{samples} samples a pixel"
+    return Files({name: file_bytes(made, path, how)}, f"{size[0]} × {size[1]} pixels, {drawn}")
+
+
+def _solid(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    names = ("piece.glb", "piece.stl", "piece.obj")
+    return Files({name: mesh_bytes(job, Path(name)) for name in names}, "one closed solid, mm (GLB: m)")
+
+
+def _outlines(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    made = {name: outline_bytes(job, Path(name)) for name in ("outline.svg", "outline.dxf")}
+    return Files({name: data for name, (data, _) in made.items()}, made["outline.svg"][1])
+
+
+def _plotter(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    return Files(*plotter_files(job, wanted.knife))
+
+
+def _router(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    return Files(*router_files(job, wanted.routing))
+
+
+KINDS = (
+    Kind("picture", "Picture", "PNG", _always, _picture),
+    Kind("cut-out", "Picture without ground", "PNG", _always, _cut_out),
+    Kind("solid", "Solid", "GLB, STL, OBJ", _always, _solid),
+    Kind("outline", "Outlines", "SVG, DXF", _lettered, _outlines),
+    Kind(
+        "plotter",
+        "Film for a plotter",
+        "HPGL, SVG, DXF",
+        lambda job: without_work(job, "printed", Printed),
+        _plotter,
+    ),
+    Kind("router", "Programs for a router", "RS-274", not_routed, _router),
+)
+CONTENTS = "contents.txt"
+
+
+def _part(progress: Progress, number: int, count: int) -> Progress:
+    """What hears the share done of one of several kinds, and tells that of all."""
+    return lambda share: progress((number + share) / count)
+
+
+def kinds_named(names: str) -> tuple[Kind, ...]:
+    """The kinds of a list of names with commas between. Raises KilnError for one that is not known."""
+    known = {kind.name: kind for kind in KINDS}
+    wanted = [name.strip() for name in names.split(",") if name.strip()]
+    for name in wanted:
+        if name not in known:
+            raise KilnError(f"“{name}” is not handed over; what is: {', '.join(known)}.")
+    if not wanted:
+        raise KilnError(f"Say what is handed over: {', '.join(known)}.")
+    return tuple(known[name] for name in wanted)
+
+
+def hand_over(
+    job: Job,
+    folder: Path,
+    kinds: tuple[Kind, ...],
+    wanted: Wanted | None = None,
+    stop: Stop = lambda: False,
+    progress: Progress = lambda share: None,
+) -> list[Path]:
+    """Write what is chosen of a job into a folder, with a list of its contents; each file whole or not at
+    all. Nothing is written where something chosen cannot be made, or when stopped. Raises KilnError."""
+    wanted = wanted or Wanted()
+    for kind in kinds:
+        if why := kind.missing(job):
+            raise KilnError(f"{kind.title} cannot be handed over: {why}.")
+    made: dict[str, bytes] = {}
+    lines = [job.name, ""]
+    for number, kind in enumerate(kinds):
+        files = kind.make(job, wanted, stop, _part(progress, number, len(kinds)))
+        if stop():
+            return []
+        made |= files.data
+        lines += [f"{kind.title}: {files.words}", *(f"    {name}" for name in files.data), ""]
+        progress((number + 1) / len(kinds))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise KilnError(f"The folder {folder} cannot be made: {error.strerror or error}.") from None
+    made[CONTENTS] = "\n".join(lines).encode()
+    for name, data in made.items():
+        write_whole(folder / name, data)
+    return [folder / name for name in made]

@@ -1,0 +1,79 @@
+"""Lines in mm as vector files: SVG, and DXF. Curves are straight pieces."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from typing import Any
+from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[Any]
+
+DIGITS = 5  # of a mm: a hundredth of a micron
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """A named set of closed rings and open lines, flat mm."""
+
+    name: str
+    rings: list[Array]
+    lines: list[Array]
+
+
+def svg_of(title: str, groups: list[Group], words: str) -> bytes:
+    """SVG 1.1 whose user unit is a mm; y runs down."""
+    points = np.concatenate([p for group in groups for p in (*group.rings, *group.lines)])
+    left, low = points.min(axis=0)
+    right, high = points.max(axis=0)
+    width, height = right - left, high - low
+    parts = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        f'<svg xmlns="http://www.w3.org/2000/svg" '
+        f'width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
+        f'viewBox="{left:.{DIGITS}f} {-high:.{DIGITS}f} {width:.{DIGITS}f} {height:.{DIGITS}f}">',
+        f"<title>{escape(title)}</title>",
+        f"<desc>{escape(words)}</desc>",
+    ]
+    for number, group in enumerate(groups, start=1):
+        parts.append(f'<g id="part{number}" aria-label={quoteattr(group.name)}>')
+        if group.rings:
+            d = "".join(_path(ring) + "Z" for ring in group.rings)
+            parts.append(f'<path fill="#000000" fill-rule="nonzero" stroke="none" d="{d}"/>')
+        for line in group.lines:
+            parts.append(f'<path fill="none" stroke="#000000" stroke-width="0.1" d="{_path(line)}"/>')
+        parts.append("</g>")
+    parts.append("</svg>")
+    return "\n".join(parts).encode()
+
+
+def _path(points: Array) -> str:
+    return "M" + "L".join(f"{x:.{DIGITS}f} {-y:.{DIGITS}f}" for x, y in points)
+
+
+def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
+    """DXF R2010 in mm, a layer for each group."""
+    from ezdxf import units
+    from ezdxf._options import options
+    from ezdxf.document import Drawing
+
+    options.write_fixed_meta_data_for_testing = True  # no date, no random number: the same bytes
+    document = Drawing.new("R2010")
+    document.header.custom_vars.append("Pattern", words)
+    document.units = units.MM
+    space = document.modelspace()
+    for number, group in enumerate(groups, start=1):
+        layer = f"PART{number}"
+        document.layers.add(layer).description = group.name[:250]
+        for ring in group.rings:
+            space.add_lwpolyline(ring.tolist(), close=True, dxfattribs={"layer": layer})
+        for line in group.lines:
+            space.add_lwpolyline(line.tolist(), close=False, dxfattribs={"layer": layer})
+    for name in sorted(document.entitydb.dxf_types_in_use()):
+        document.classes.add_class(name)  # by name: otherwise in an order that differs from run to run
+    text = io.StringIO()
+    document.write(text)
+    return text.getvalue().encode(document.output_encoding, errors="dxfreplace")

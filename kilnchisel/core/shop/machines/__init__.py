@@ -1,0 +1,1 @@
+"""Simulated machines: each reads the file that was written, not the job."""

@@ -1,0 +1,233 @@
+"""Reading RS-274 programs (ISO 6983-1; the words as in the published grammar RS274/NGC, NIST 1999, section
+3): what the machine does, move by move. A word that is not known is refused, never skipped."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.shop.paths.tools import Tool, tool_written
+
+Array = NDArray[Any]
+
+WORD = re.compile(r"\s*([A-Za-z])\s*([+-]?\d*\.?\d*)")
+COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
+TOOL = re.compile(r"TOOL (\d+) (.+)", re.IGNORECASE)
+SIDE = re.compile(r"SIDE (.+) TOP ([\d.]+) mm", re.IGNORECASE)
+STOCK = re.compile(r"STOCK ([\d.]+) ([\d.]+) ([\d.]+) mm", re.IGNORECASE)
+MM_AN_INCH = 25.4
+ARC_MM = 0.002  # how far the pieces of an arc may be from it
+CLOSES_MM = 0.02  # how far an arc's end may be from its circle
+MOST_LINES = 5_000_000
+MOST_TURNS = 1000
+AXES = "XYZ"
+G_KNOWN = {"0", "1", "2", "3", "4", "17", "20", "21", "40", "49", "54", "64", "61", "80", "90", "91", "94"}
+M_KNOWN = {"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "30"}
+NO_EFFECT = {"17", "40", "49", "54", "61", "64", "80", "94"}
+
+
+@dataclass(frozen=True, eq=False)
+class Program:
+    """Moves in order. ``ends`` (n + 1, 3): where each begins and ends, mm; ``rapid`` (n,) bool; ``feed``
+    (n,) mm a minute; ``tool`` (n,) numbers; ``line`` (n,) of the program. ``tools``: what its comments say
+    of its cutters; ``stock``: and of its stock, mm; ``dwell_s``: how long it stands still."""
+
+    ends: Array
+    rapid: Array
+    feed: Array
+    tool: Array
+    line: Array
+    tools: dict[int, Tool] = field(default_factory=dict)
+    stock: tuple[float, float, float] | None = None
+    dwell_s: float = 0.0
+    changes: int = 0
+    side: tuple[str, float] | None = None  # of the piece, and how far the stock's top is above it, mm
+
+
+class _Machine:
+    """The state that words change."""
+
+    def __init__(self) -> None:
+        self.here = np.zeros(3)
+        self.scale, self.relative, self.motion = 1.0, False, ""
+        self.feed, self.tool, self.next_tool = 0.0, 0, 0
+        self.moves: list[tuple[Array, bool, float, int, int]] = []
+        self.dwell, self.changes, self.ended = 0.0, 0, False
+
+    def go(self, to: Array, number: int, *, rapid: bool) -> None:
+        self.moves.append((to, rapid, self.feed, self.tool, number))
+        self.here = to
+
+
+def read_program(data: bytes, name: str = "The program") -> Program:
+    """What a program does. Raises KilnError naming the line that cannot be followed."""
+    lines = data.decode("ascii", "replace").splitlines()
+    if len(lines) > MOST_LINES:
+        raise KilnError(f"{name} has {len(lines):,} lines; {MOST_LINES:,} at most are read.")
+    machine, tools = _Machine(), {}
+    stock: tuple[float, float, float] | None = None
+    side: tuple[str, float] | None = None
+    for number, line in enumerate(lines, start=1):
+        if machine.ended:
+            break
+        for said in COMMENT.finditer(line):
+            text = (said[1] or said[2] or "").strip()
+            if found := TOOL.fullmatch(text):
+                tools[int(found[1])] = tool_written(found[2])
+            elif found := STOCK.fullmatch(text):
+                stock = float(found[1]), float(found[2]), float(found[3])
+            elif found := SIDE.fullmatch(text):
+                side = found[1], float(found[2])
+        bare = COMMENT.sub("", line).strip()
+        if not bare or bare == "%" or bare.startswith("/"):
+            continue
+        try:
+            _follow(machine, _words(bare), number)
+        except KilnError as error:
+            raise KilnError(f"{name}, line {number}: {error}") from None
+    if not machine.moves:
+        raise KilnError(f"{name} moves nothing.")
+    ends, rapid, feed, tool, where = zip(*machine.moves, strict=True)
+    return Program(
+        np.vstack([np.zeros(3), *ends]),
+        np.array(rapid),
+        np.array(feed),
+        np.array(tool),
+        np.array(where),
+        tools,
+        stock,
+        machine.dwell,
+        machine.changes,
+        side,
+    )
+
+
+def _words(line: str) -> list[tuple[str, float]]:
+    found, at = [], 0
+    while at < len(line):
+        match = WORD.match(line, at)
+        if match is None or not match[2].strip("+-."):
+            raise KilnError(f"“{line[at : at + 20].strip()}” is no word.")
+        found.append((match[1].upper(), float(match[2])))
+        at = match.end()
+        while at < len(line) and line[at].isspace():
+            at += 1
+    return found
+
+
+def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> None:
+    """One block: its modes first, then its motion."""
+    values: dict[str, float] = {}
+    dwell = False
+    for letter, value in words:
+        code = f"{value:g}"
+        if letter == "G":
+            if code not in G_KNOWN:
+                raise KilnError(f"G{code} is not known here.")
+            if code in ("0", "1", "2", "3"):
+                machine.motion = code
+            elif code in ("20", "21"):
+                machine.scale = MM_AN_INCH if code == "20" else 1.0
+            elif code in ("90", "91"):
+                machine.relative = code == "91"
+            elif code == "80":
+                machine.motion = ""
+            dwell |= code == "4"
+        elif letter == "M":
+            if code not in M_KNOWN:
+                raise KilnError(f"M{code} is not known here.")
+            if code == "6":
+                machine.tool, machine.changes = machine.next_tool, machine.changes + 1
+            machine.ended |= code in ("2", "30")
+        elif letter == "T":
+            machine.next_tool = int(value)
+        elif letter == "F":
+            machine.feed = value * machine.scale
+        elif letter in "XYZIJKRP":
+            if letter in values:
+                raise KilnError(f"{letter} stands twice in one line.")
+            values[letter] = value
+        elif letter not in "NS":
+            raise KilnError(f"{letter} is not known here; only three axes are.")
+    # T before M6 in one block may stand after it
+    if any(letter == "M" and value == 6 for letter, value in words):
+        machine.tool = machine.next_tool
+    if dwell:
+        machine.dwell += values.pop("P", 0.0)
+        return
+    _move(machine, values, number)
+
+
+def _move(machine: _Machine, values: dict[str, float], number: int) -> None:
+    if not any(axis in values for axis in AXES):
+        if values and machine.motion not in ("2", "3"):
+            raise KilnError(f"{', '.join(values)} without a motion that takes it.")
+        if not values:
+            return
+    if not machine.motion:
+        raise KilnError("There is no motion (G0 to G3) for these places.")
+    to = machine.here.copy()
+    for k, axis in enumerate(AXES):
+        if axis in values:
+            place = values[axis] * machine.scale
+            to[k] = machine.here[k] + place if machine.relative else place
+    if machine.motion != "0" and machine.feed <= 0:
+        raise KilnError("There is no feed (F) for a cut.")
+    if machine.motion in ("0", "1"):
+        machine.go(to, number, rapid=machine.motion == "0")
+        return
+    for point in _arc(machine, values, to):
+        machine.go(point, number, rapid=False)
+
+
+def _arc(machine: _Machine, values: dict[str, float], to: Array) -> Array:
+    """Points of an arc in the X-Y plane from where the machine is, the last its end, (n, 3)."""
+    start, clockwise = machine.here, machine.motion == "2"
+    if "R" in values:
+        radius = values["R"] * machine.scale
+        chord = to[:2] - start[:2]
+        far = float(np.linalg.norm(chord))
+        if far < 1e-9 or abs(radius) < far / 2 - CLOSES_MM:
+            raise KilnError("The arc's radius does not reach from its start to its end.")
+        high = np.sqrt(max(radius**2 - far**2 / 4, 0.0))
+        left = np.array([-chord[1], chord[0]]) / far
+        # R above zero is the shorter way round
+        side = -1.0 if clockwise is (radius > 0) else 1.0
+        middle = start[:2] + chord / 2 + side * high * left
+    elif "I" in values or "J" in values:
+        middle = start[:2] + np.array([values.get("I", 0.0), values.get("J", 0.0)]) * machine.scale
+    else:
+        raise KilnError("An arc needs its middle (I, J) or its radius (R).")
+    first, last = start[:2] - middle, to[:2] - middle
+    radius = float(np.linalg.norm(first))
+    if abs(radius - float(np.linalg.norm(last))) > CLOSES_MM:
+        raise KilnError(
+            f"The arc does not close: its end is {abs(radius - np.linalg.norm(last)):.3f} mm off."
+        )
+    begin, end = (float(np.arctan2(v[1], v[0])) for v in (first, last))
+    sweep = (end - begin) % (2 * np.pi)
+    if clockwise:
+        sweep -= 2 * np.pi
+        sweep = sweep if sweep < -1e-9 else -2 * np.pi
+    elif sweep < 1e-9:
+        sweep = 2 * np.pi
+    if clockwise and abs(sweep + 2 * np.pi) < 1e-9 and np.linalg.norm(first - last) > 1e-9:
+        sweep = 0.0
+    step = 2 * np.arccos(max(1 - ARC_MM / max(radius, ARC_MM), -1.0))
+    count = max(int(np.ceil(abs(sweep) / max(step, 1e-3))), 1)
+    share = np.arange(1, count + 1) / count
+    angle = begin + sweep * share
+    points = np.column_stack(
+        [
+            middle[0] + radius * np.cos(angle),
+            middle[1] + radius * np.sin(angle),
+            start[2] + (to[2] - start[2]) * share,
+        ]
+    )
+    points[-1] = to
+    return points

@@ -1,0 +1,1 @@
+"""The ways of tools over flat work: a knife over film, cutters over stock."""

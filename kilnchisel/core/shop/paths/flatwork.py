@@ -1,0 +1,66 @@
+"""A job's lettering as flat work: what of each is cut, true to size, side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import shapely
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import Craft
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.laying.flat import flats_of
+from kilnchisel.core.laying.laid import LaidLayer
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+
+
+@dataclass(frozen=True, eq=False)
+class Work:
+    """A layer of a lettering, flat: its ``region`` in mm, y up. ``words``: which pattern it is."""
+
+    index: int
+    name: str
+    side: str
+    craft: Craft
+    layer: LaidLayer
+    region: shapely.MultiPolygon
+    words: str
+
+
+def flat_work(job: Job, *crafts: type) -> list[Work]:
+    """What of a job is made by some crafts, hidden letterings left out. Those of one side keep their places
+    to each other where it unrolls without stretch. Raises KilnError where a lettering cannot be drawn."""
+    chosen = [
+        i for i, item in enumerate(job.letterings) if not item.hidden and isinstance(item.craft, crafts)
+    ]
+    found = []
+    for side in dict.fromkeys(job.letterings[i].lay.side for i in chosen):
+        mine = [i for i in chosen if job.letterings[i].lay.side == side]
+        laid = [lettering_laid(job, i) for i in mine]
+        for index, one, flat in zip(mine, laid, flats_of(laid), strict=True):
+            lettering = job.letterings[index]
+            for layer in one.layers:
+                if layer.region.is_empty:
+                    continue
+                region = as_region(polygons_in(shapely.transform(flat.closely(layer.region), flat.points)))
+                name = f"{index + 1} {one_line(lettering)}{one.layer_words(layer)}"
+                found.append(Work(index, name, side, lettering.craft, layer, region, flat.words))
+    return found
+
+
+def without_work(job: Job, what: str, *crafts: type) -> str:
+    """Why a job has nothing for a machine; empty where it has. ``what``: by which craft that would be."""
+    if any(isinstance(item.craft, crafts) and not item.hidden for item in job.letterings):
+        return ""
+    return f"nothing on it is {what}"
+
+
+def bounds_of(works: list[Work]) -> tuple[float, float, float, float]:
+    """The box of flat work: left, low, right, high, mm. Raises KilnError where there is none."""
+    if not works:
+        raise KilnError("There is nothing to cut: the lettering draws nothing.")
+    boxes = [work.region.bounds for work in works]
+    left, low, right, high = zip(*boxes, strict=True)
+    return min(left), min(low), max(right), max(high)

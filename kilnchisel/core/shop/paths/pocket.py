@@ -1,0 +1,116 @@
+"""Pockets cleared in rings, and outlines cut round with tabs that hold them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.paths.knife import rings_in_order
+from kilnchisel.core.shop.paths.tools import Tool
+
+Array = NDArray[Any]
+
+OVERLAP = 0.45  # of a cutter's diameter: from ring to ring (common practice)
+ROUND = 24  # pieces of a quarter circle
+PLAIN_MM = 0.002  # how far a ring may leave the true offset
+LEAST_REST_MM2 = 0.01
+
+
+def rings_over(region: shapely.Geometry, tool: Tool) -> list[Array]:
+    """Closed ways (n, 2) of a flat cutter's middle that clear a region it fits into, from the middle of
+    each pocket outwards, ending along its edge."""
+    pockets = polygons_in(shapely.buffer(region, -tool.radius_mm, quad_segs=ROUND))
+    made: list[Array] = []
+    for pocket in pockets:
+        rings: list[list[Array]] = []
+        inner: Any = pocket
+        while not inner.is_empty:
+            rings.append(rings_in_order(shapely.simplify(inner, PLAIN_MM)))
+            inner = shapely.buffer(inner, -OVERLAP * tool.diameter_mm, quad_segs=ROUND)
+        for ring in reversed(rings):
+            made += ring
+    return made
+
+
+def reached(region: shapely.Geometry, tool: Tool) -> shapely.Geometry:
+    """What of a region a flat cutter clears."""
+    inner = shapely.buffer(region, -tool.radius_mm, quad_segs=ROUND)
+    return shapely.buffer(inner, tool.radius_mm, quad_segs=ROUND)
+
+
+def rest_of(region: shapely.Geometry, tool: Tool) -> shapely.Geometry:
+    """What of a region a flat cutter leaves, where it is worth a smaller one."""
+    left = shapely.buffer(region, -1e-4).difference(shapely.buffer(reached(region, tool), 2e-3))
+    return as_region([part for part in polygons_in(left) if part.area > LEAST_REST_MM2])
+
+
+def rest_rings(region: shapely.Geometry, rest: shapely.Geometry, tool: Tool) -> list[Array]:
+    """Ways of a smaller cutter over what a larger one has left of a region: parts of the rings by which it
+    would clear all of it."""
+    near = shapely.buffer(rest, tool.diameter_mm)
+    made = []
+    for ring in rings_over(region, tool):
+        for piece in shapely.get_parts(shapely.LineString(ring).intersection(near)):
+            if piece.geom_type == "LineString" and piece.length > 0:
+                made.append(np.asarray(piece.coords))
+    return _joined(made)
+
+
+def _joined(pieces: list[Array]) -> list[Array]:
+    """Lines, those that meet end to end in one."""
+    if not pieces:
+        return []
+    merged = shapely.line_merge(shapely.MultiLineString(pieces))
+    return [np.asarray(one.coords) for one in shapely.get_parts(merged)]
+
+
+def in_levels(ways: list[Array], depth_mm: float, step_mm: float) -> list[Array]:
+    """Ways (n, 2) at one depth after the other, (n, 3), the last at ``depth_mm``."""
+    count = max(int(np.ceil(depth_mm / step_mm - 1e-9)), 1)
+    levels = -depth_mm * np.arange(1, count + 1) / count
+    return [np.column_stack([way, np.full(len(way), z)]) for z in levels for way in ways]
+
+
+def profile_ways(
+    region: shapely.Geometry,
+    tool: Tool,
+    depth_mm: float,
+    step_mm: float,
+    tabs: tuple[int, float, float],
+    *,
+    inside: bool,
+) -> list[Array]:
+    """Ways (n, 3) round a region, outside of what it is or inside of an opening, counters before what they
+    are in. ``tabs``: how many to a line, their width and their height above the bottom, mm."""
+    by = -tool.radius_mm if inside else tool.radius_mm
+    moved = shapely.buffer(region, by, quad_segs=ROUND)
+    made = []
+    for ring in rings_in_order(shapely.simplify(moved, PLAIN_MM)):
+        for level in in_levels([ring], depth_mm, step_mm):
+            made.append(_with_tabs(level, depth_mm, tool, tabs))
+    return made
+
+
+def _with_tabs(way: Array, depth_mm: float, tool: Tool, tabs: tuple[int, float, float]) -> Array:
+    """A closed way at one level, lifted over its tabs where it is below their tops."""
+    count, width, height = tabs
+    top = -depth_mm + height
+    if count == 0 or way[0, 2] >= top:
+        return way
+    steps = np.linalg.norm(np.diff(way[:, :2], axis=0), axis=1)
+    far = np.concatenate([[0.0], np.cumsum(steps)])
+    span = width + tool.diameter_mm  # the cutter is round: the tab is left between two cuts
+    if far[-1] < count * (span + tool.diameter_mm):
+        count = max(int(far[-1] / (span + tool.diameter_mm)), 0)
+    if count == 0:
+        return way
+    middles = far[-1] * (np.arange(count) + 0.5) / count
+    marks = np.concatenate([middles - span / 2, middles + span / 2])
+    at = np.union1d(far, np.repeat(marks, 2) + np.tile([-1e-6, 1e-6], len(marks)))
+    x, y = (np.interp(at, far, way[:, axis]) for axis in (0, 1))
+    lifted = (np.abs(at[:, None] - middles) < span / 2).any(axis=1)
+    return np.column_stack([x, y, np.where(lifted, top, way[0, 2])])

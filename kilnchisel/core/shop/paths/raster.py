@@ -1,0 +1,90 @@
+"""A relief cut line by line with a ball end: its middle as low as the surface lets it come.
+
+The lowest place of a ball over a surface is the surface dilated by the ball (grey-scale dilation: Serra,
+Image Analysis and Mathematical Morphology, 1982). Between two lines at distance s on a plane the ball of
+radius r leaves a scallop of r - sqrt(r² - s²/4), about s² / 8r.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.later import compiled
+from kilnchisel.core.shop.paths.surface import Heights
+from kilnchisel.core.shop.paths.tools import Tool
+
+Array = NDArray[Any]
+
+STRAIGHT_MM = 0.002  # how far a way may leave the places worked out for it
+
+
+def stepover_of(tool: Tool, scallop_mm: float) -> float:
+    """From line to line so that a ball end leaves scallops of this height on a plane, mm."""
+    r = tool.radius_mm
+    return float(2 * np.sqrt(max(r**2 - (r - min(scallop_mm, r)) ** 2, 0.0)))
+
+
+def raster_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> list[Array]:
+    """Ways (n, 3) of a cutter's tip, there and back along x, over the cells that are wanted (h, w) bool;
+    beyond the grid there is nothing in its way."""
+    cell = heights.cell_mm
+    surface = np.where(np.isnan(heights.values), -np.inf, heights.values)
+    reach = int(np.ceil(tool.radius_mm / cell))
+    away = np.hypot(*np.mgrid[-reach : reach + 1, -reach : reach + 1]) * cell
+    edge = tool.edge(away)
+    every = max(round(step_mm / cell), 1)
+    wanted = np.flatnonzero(where.any(axis=1))
+    if not len(wanted):
+        return []
+    rows = np.unique(np.append(np.arange(wanted[0], wanted[-1], every), wanted[-1]))
+    lowest = _dilated(surface, edge, rows)
+    ways = []
+    for number, row in enumerate(rows):
+        here = np.flatnonzero(where[max(row - every, 0) : row + every + 1].any(axis=0))
+        if not len(here):
+            continue
+        for run in np.split(here, np.flatnonzero(np.diff(here) > 2 * reach) + 1):
+            columns = np.arange(run[0], run[-1] + 1)
+            x = heights.corner[0] + (columns + 0.5) * cell
+            y = heights.corner[1] + (row + 0.5) * cell
+            way = np.column_stack([x, np.full(len(x), y), lowest[number, columns]])
+            way = _thinned(way)
+            ways.append(way if number % 2 == 0 else way[::-1])
+    return ways
+
+
+def _thinned(way: Array) -> Array:
+    """A way without the places that lie on the line between its others."""
+    import shapely
+
+    flat = shapely.LineString(np.column_stack([way[:, 0], way[:, 2]])) if len(way) > 1 else None
+    if flat is None:
+        return way
+    kept = np.asarray(flat.simplify(STRAIGHT_MM).coords)
+    return np.column_stack([kept[:, 0], np.full(len(kept), way[0, 1]), kept[:, 1]])
+
+
+@compiled(nogil=True, cache=True, parallel=False)
+def _dilated(surface: Array, edge: Array, rows: Array) -> Array:
+    """In some rows of a surface (h, w), how low the tip of a cutter with this edge (k, k) gets, (n, w)."""
+    height, width = surface.shape
+    reach = edge.shape[0] // 2
+    found = np.full((len(rows), width), -np.inf)
+    for number in range(len(rows)):
+        for dj in range(-reach, reach + 1):
+            row = rows[number] + dj
+            if row < 0 or row >= height:
+                continue
+            for di in range(-reach, reach + 1):
+                up = edge[dj + reach, di + reach]
+                if not np.isfinite(up):
+                    continue
+                low, high = max(0, -di), min(width, width - di)
+                for i in range(low, high):
+                    z = surface[row, i + di] - up
+                    if z > found[number, i]:
+                        found[number, i] = z
+    return found

@@ -1,0 +1,339 @@
+"""What a router does to a job's flat sides: which cutters go which ways over each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.build import body_of_job, sides_of_job
+from kilnchisel.core.crafts.through import across
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.later import ndimage
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.paths.feeds import feeds_for
+from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
+from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
+from kilnchisel.core.shop.paths.raster import raster_ways, stepover_of
+from kilnchisel.core.shop.paths.roughing import rough_ways
+from kilnchisel.core.shop.paths.surface import Heights, flat_side, wanted_heights
+from kilnchisel.core.shop.paths.tools import Tool
+from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
+
+Array = NDArray[Any]
+
+ROUTED = (Engraved, CutThrough, Raised, Carved, Relief, Pressed, Standing)
+SHAPED = (Raised, Carved, Relief, Pressed)
+V_MM = 12.7  # of a V cutter, across
+BELOW_MM = 0.2  # so far a cut goes through what is under the stock
+NARROWEST = 0.98  # of a cutter's width: a stroke so narrow still takes it
+LEFT_MM = 0.3  # what the wide pass leaves for the fine one
+CELLS_A_BALL = 12.0  # of the grid that a relief is cut from, to the ball's radius
+
+
+@dataclass(frozen=True)
+class Routing:
+    """How a job is routed. ``flats_mm``: the flat cutters there are, their diameters; ``ball_mm``: the ball
+    end for reliefs; ``scallop_mm``: what it may leave between its lines; ``safe_mm``: how high above the
+    stock a cutter is moved; ``tabs``: to each outline, with ``tab_mm`` wide and high."""
+
+    flats_mm: tuple[float, ...] = (6.0, 3.0, 1.0)
+    ball_mm: float = 3.0
+    scallop_mm: float = 0.02
+    safe_mm: float = 5.0
+    tabs: int = 4
+    tab_mm: tuple[float, float] = (6.0, 2.0)
+    inch: bool = False
+    numbered: bool = False
+
+    def checked(self) -> Routing:
+        """The same, if it can be done. Raises KilnError."""
+        if not self.flats_mm or not all(0.05 <= d <= 100 for d in (*self.flats_mm, self.ball_mm)):
+            raise KilnError("A cutter's diameter goes from 0.05 to 100 mm; one flat cutter is needed.")
+        if not 0.001 <= self.scallop_mm <= self.ball_mm / 2:
+            raise KilnError("Scallops are 0.001 mm high at least, and at most half the ball end.")
+        if not 0.5 <= self.safe_mm <= 200:
+            raise KilnError("The safe height goes from 0.5 to 200 mm above the stock.")
+        return self
+
+
+@dataclass(frozen=True, eq=False)
+class Operation:
+    """A cutter's ways (n, 3), mm: x and y from the lower left corner of the stock, z from its top."""
+
+    name: str
+    tool: Tool
+    ways: list[Array]
+
+
+@dataclass(frozen=True, eq=False)
+class Routed:
+    """What is done to one piece of stock of ``stock`` (wide, tall, thick) mm; ``top_mm``: how far its top
+    is above the side that is lettered; ``corner``: the sheet place of its lower left corner."""
+
+    name: str
+    side: str
+    stock: tuple[float, float, float]
+    corner: tuple[float, float]
+    top_mm: float
+    operations: list[Operation]
+    left: list[str]  # what could not be cut, and why
+    letters: bool = False  # they are cut out of a sheet of their own
+
+
+def not_routed(job: Job) -> str:
+    """Why a job has nothing for a router; empty where it has."""
+    if why := without_work(job, "cut, carved or of letters that stand", *ROUTED):
+        return why
+    sides = sides_of_job(job)
+    if sides is None:
+        return "a mesh has no flat side"
+    crafts = [i for i in job.letterings if not i.hidden and isinstance(i.craft, ROUTED)]
+    for item in crafts:
+        if isinstance(item.craft, Standing) or _is_flat(job, item.lay.side):
+            return ""
+    return "it is lettered on no flat side"
+
+
+def _is_flat(job: Job, name: str) -> bool:
+    try:
+        flat_side(job, name)
+    except KilnError:
+        return False
+    return True
+
+
+def routed(job: Job, how: Routing) -> list[Routed]:
+    """What a router does for a job: each flat side that is worked, and the letters that are cut out of
+    sheet. Raises KilnError."""
+    how.checked()
+    if why := not_routed(job):
+        raise KilnError(f"There is nothing for a router: {why}.")
+    works = flat_work(job, *ROUTED)
+    found = []
+    for name in dict.fromkeys(w.side for w in works if not isinstance(w.craft, Standing)):
+        if _is_flat(job, name):
+            mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
+            found.append(_side(job, name, mine, how))
+    for index in dict.fromkeys(w.index for w in works if isinstance(w.craft, Standing)):
+        found.append(_letters(job, [w for w in works if w.index == index], how))
+    return found
+
+
+def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
+    side = flat_side(job, name)
+    left, low, right, high = side.domain.bounds
+    faces = across(body_of_job(job), name)
+    through = side.wall_mm if faces is None else faces[2]
+    operations: list[Operation] = []
+    missed: list[str] = []
+    shaped = [w for w in works if isinstance(w.craft, SHAPED) or _is_round(w)]
+    plain = [w for w in works if w not in shaped]
+    top = 0.0
+    if shaped:
+        top, made = _relief(job, name, shaped, plain, how)
+        operations += made
+    for work in plain:
+        made, left_over = _plain(job, work, through, top, how)
+        operations += made
+        missed += left_over
+    corner = np.array([left, low, 0.0])
+    for operation in operations:
+        operation.ways[:] = [way - corner for way in operation.ways]
+    return Routed(
+        name,
+        name,
+        (right - left, high - low, through + top),
+        (left, low),
+        top,
+        _by_tool(operations),
+        missed,
+    )
+
+
+def _is_round(work: Work) -> bool:
+    return isinstance(work.craft, Engraved) and work.craft.floor == "round"
+
+
+def _by_tool(operations: list[Operation]) -> list[Operation]:
+    """Operations with as few changes of the cutter as their order allows: wide before fine, what goes right
+    through last."""
+    order = {"rough": 0, "relief": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
+    return sorted(operations, key=lambda o: (order[o.name.split()[0]], o.tool.form, -o.tool.diameter_mm))
+
+
+def _plain(
+    job: Job, work: Work, through: float, top: float, how: Routing
+) -> tuple[list[Operation], list[str]]:
+    """What cuts one lettering that has one depth, or is as deep as a V gets; and what of it is left."""
+    craft = work.craft
+    if isinstance(craft, Engraved) and craft.floor == "v":
+        tool = Tool("v", max(V_MM, 2 * craft.depth_mm / _steep(craft.angle_deg)), craft.angle_deg)
+        deep = craft.depth_mm * work.layer.layer.height
+        feeds = feeds_for(job.finish, tool)
+        made: list[Operation] = []
+        missed: list[str] = []
+        floor = floor_of(work.region, tool, deep)
+        if not floor.is_empty:  # a wide flat cutter before the V
+            made, missed = _pockets(job, work.name, floor, deep, how.flats_mm, top)
+        ways = _deeper(v_ways(work.region, tool, deep), feeds.deep_mm)
+        return [*made, Operation(f"v {work.name}", tool, _lowered(ways, -top))], missed
+    if isinstance(craft, Engraved):
+        deep = craft.depth_mm * work.layer.layer.height
+        flats = (craft.cutter_mm,) if craft.cutter_mm > 0 else how.flats_mm
+        return _pockets(job, work.name, work.region, deep, flats, top)
+    assert isinstance(craft, CutThrough)
+    if craft.fill == "inlay":
+        return _pockets(job, work.name, work.region, craft.depth_mm, how.flats_mm, top)
+    tool = _fitting(work.region, how.flats_mm)
+    feeds = feeds_for(job.finish, tool)
+    tabs = how.tabs, *how.tab_mm
+    ways = profile_ways(work.region, tool, through + top + BELOW_MM, feeds.deep_mm, tabs, inside=True)
+    missed = _unreached(work.name, work.region, tool)
+    return [Operation(f"through {work.name}", tool, ways)], missed
+
+
+def _steep(angle: float) -> float:
+    return float(1 / np.tan(np.radians(angle) / 2))
+
+
+def _fitting(region: Any, flats: tuple[float, ...]) -> Tool:
+    """The widest flat cutter that gets into all of a region's parts, or the narrowest there is."""
+    for wide in sorted(flats, reverse=True):
+        inner = polygons_in(shapely.buffer(region, -NARROWEST * wide / 2))
+        if all(any(i.intersects(part) for i in inner) for part in polygons_in(region)):
+            return Tool("flat", wide)
+    return Tool("flat", min(flats))
+
+
+def _pockets(
+    job: Job, name: str, region: Any, deep: float, flats: tuple[float, ...], top: float
+) -> tuple[list[Operation], list[str]]:
+    """Clearing a region with the widest cutter that gets in, and what that leaves with the narrower."""
+    made: list[Operation] = []
+    rest: Any = region
+    last = Tool("flat", min(flats))
+    for wide in sorted(flats, reverse=True):
+        tool = Tool("flat", wide)
+        step = feeds_for(job.finish, tool).deep_mm
+        rings = rings_over(region, tool) if not made else rest_rings(region, rest, tool)
+        if rings:
+            ways = _lowered(in_levels(rings, deep, step), -top)
+            made.append(Operation(f"{'rest' if made else 'pocket'} {name}", tool, ways))
+            last = tool
+        rest = rest_of(region, tool) if rings or made else region
+        if rest.is_empty:
+            break
+    return made, _unreached(name, region, last) if made else [f"{name}: no cutter gets into it"]
+
+
+def _unreached(name: str, region: Any, tool: Tool) -> list[str]:
+    """What a flat cutter leaves of a region, in words."""
+    rest = rest_of(region, tool)
+    if rest.is_empty:
+        return []
+    return [f"{name}: {rest.area:.2f} mm² in corners and narrow strokes is left, for a finer cutter"]
+
+
+def _lowered(ways: list[Array], by: float) -> list[Array]:
+    return [way + (0.0, 0.0, by) for way in ways] if by else ways
+
+
+def _deeper(ways: list[Array], step: float) -> list[Array]:
+    """Ways (n, 3) in passes no deeper than a step, what is shallower only once."""
+    deepest = -min((float(way[:, 2].min()) for way in ways), default=0.0)
+    count = max(int(np.ceil(deepest / step - 1e-9)), 1)
+    made = []
+    for k in range(1, count + 1):
+        level = -deepest * k / count
+        for way in ways:
+            if k > 1 and way[:, 2].min() >= -deepest * (k - 1) / count:
+                continue
+            made.append(np.column_stack([way[:, :2], np.maximum(way[:, 2], level)]))
+    return made
+
+
+def _relief(
+    job: Job, name: str, shaped: list[Work], plain: list[Work], how: Routing
+) -> tuple[float, list[Operation]]:
+    """What shapes a side: a wide pass in levels, then lines of a ball; the stock's top above the side."""
+    ball = Tool("ball", how.ball_mm)
+    step = stepover_of(ball, how.scallop_mm)
+    every = max(int(np.ceil(step / (ball.radius_mm / CELLS_A_BALL))), 1)
+    heights = wanted_heights(job, name, step / every)
+    values = heights.values.copy()
+    for work in plain:  # cut by themselves
+        values[_cells_in(heights, work.region) & ~np.isnan(values)] = 0.0
+    heights = Heights(values, heights.corner, heights.cell_mm)
+    top = max(float(np.nanmax(values)), 0.0)
+    heights = Heights(values - top, heights.corner, heights.cell_mm)
+    where = np.nan_to_num(heights.values, nan=0.0) < -1e-4
+    tool = Tool("flat", max(how.flats_mm))
+    feeds = feeds_for(job.finish, tool)
+    names = ", ".join(work.name for work in shaped)
+    made = []
+    deepest = -float(np.nanmin(heights.values))
+    if deepest > 2 * LEFT_MM:
+        rough = rough_ways(heights, tool, feeds.deep_mm, LEFT_MM)
+        if rough:
+            made.append(Operation(f"rough {names}", tool, rough))
+    reach = int(np.ceil(ball.radius_mm / heights.cell_mm))
+    where = ndimage.binary_dilation(where, iterations=1) if reach else where
+    made.append(Operation(f"relief {names}", ball, raster_ways(heights, where, ball, step)))
+    return top, made
+
+
+def _cells_in(heights: Heights, region: Any) -> Array:
+    """Which cells have their middles in a region, (h, w) bool."""
+    rows, columns = heights.values.shape
+    x = heights.corner[0] + (np.arange(columns) + 0.5) * heights.cell_mm
+    y = heights.corner[1] + (np.arange(rows) + 0.5) * heights.cell_mm
+    shapely.prepare(region)
+    found = np.zeros((rows, columns), bool)
+    left, low, right, high = region.bounds
+    some = np.flatnonzero((y >= low) & (y <= high))
+    across_ = np.flatnonzero((x >= left) & (x <= right))
+    if len(some) and len(across_):
+        xx, yy = np.meshgrid(x[across_], y[some])
+        found[np.ix_(some, across_)] = shapely.contains_xy(region, xx, yy)
+    return found
+
+
+def _letters(job: Job, works: list[Work], how: Routing) -> Routed:
+    """Letters cut out of a sheet of their own."""
+    craft = works[0].craft
+    assert isinstance(craft, Standing)
+    region = as_region(part for work in works for part in polygons_in(work.region))
+    widest = max(how.flats_mm)
+    margin = 2 * widest
+    left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
+    finish = craft.return_finish or job.finish
+    # counters are as narrow as letters
+    holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
+    tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", widest)
+    deep = craft.thickness_mm + BELOW_MM
+    tabs = how.tabs, *how.tab_mm
+    ways = profile_ways(region, tool, deep, feeds_for(finish, tool).deep_mm, tabs, inside=False)
+    ways = [way - (left, low, 0.0) for way in ways]
+    missed = _unreached(works[0].name, as_region(holes), tool) if holes else []
+    return Routed(
+        f"letters {works[0].index + 1}",
+        works[0].side,
+        (right - left, high - low, craft.thickness_mm),
+        (left, low),
+        0.0,
+        [Operation(f"through {works[0].name}", tool, ways)],
+        missed,
+        letters=True,
+    )
+
+
+def tools_of(pieces: Iterable[Routed]) -> list[Tool]:
+    """The cutters that are used, each once, in the order of their first use."""
+    return list(dict.fromkeys(o.tool for piece in pieces for o in piece.operations))

@@ -1,0 +1,99 @@
+"""The surface that is wanted on a flat side, as heights on a grid: the piece's solid, seen from above."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.build import piece_of, sides_of_job
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.crafts import stands_free
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.later import compiled
+
+Array = NDArray[Any]
+
+MOST_CELLS = 60_000_000
+
+
+@dataclass(frozen=True, eq=False)
+class Heights:
+    """Heights (h, w) mm of the middles of square cells, row 0 the nearest; NaN where there is nothing.
+    ``corner``: the lower left corner of the first cell."""
+
+    values: Array
+    corner: tuple[float, float]
+    cell_mm: float
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        return self.values.shape[1] * self.cell_mm, self.values.shape[0] * self.cell_mm
+
+
+def flat_side(job: Job, name: str) -> Plane:
+    """A side of a job's blank that lies flat. Raises KilnError where it does not."""
+    sides = sides_of_job(job)
+    side = None if sides is None else sides.named(name)
+    if not isinstance(side, Plane):
+        raise KilnError(f"The side “{name}” is not flat: a router with three axes does not get round it.")
+    return side
+
+
+def cells_of(wide_mm: float, tall_mm: float, cell_mm: float) -> tuple[int, int]:
+    """How many cells across and up. Raises KilnError where they would be too many."""
+    across, up = max(round(wide_mm / cell_mm), 1), max(round(tall_mm / cell_mm), 1)
+    if across * up > MOST_CELLS:
+        least = (wide_mm * tall_mm / MOST_CELLS) ** 0.5
+        raise KilnError(
+            f"{across} by {up} cells are too many; with {least:.3f} mm a cell they are few enough."
+        )
+    return across, up
+
+
+def wanted_heights(job: Job, name: str, cell_mm: float) -> Heights:
+    """The heights of a flat side of a job's piece over its own sheet, 0 on it, what stands free of it left
+    out. Raises KilnError for a side that is not flat."""
+    side = flat_side(job, name)
+    left, low, right, high = side.domain.bounds
+    across, up = cells_of(right - left, high - low, cell_mm)
+    values = np.full((up, across), -np.inf)
+    for part in piece_of(job).parts:
+        lettering = None if part.lettering is None else job.letterings[part.lettering]
+        if part.side != name or (lettering is not None and stands_free(lettering.craft)):
+            continue
+        off = part.mesh.points - side.origin
+        x = (off @ side.right - left) / cell_mm - 0.5
+        y = (off @ side.up - low) / cell_mm - 0.5
+        _fill(values, np.stack([x, y, off @ side.normal], axis=1), part.mesh.faces.astype(np.int64))
+    values[~np.isfinite(values)] = np.nan
+    return Heights(values, (left, low), cell_mm)
+
+
+@compiled(nogil=True, cache=True)
+def _fill(values: Array, points: Array, faces: Array) -> None:
+    """Triangles (m, 3) over points (n, 3) in cells: each cell's middle gets the highest there is."""
+    rows, columns = values.shape
+    for k in range(len(faces)):
+        ax, ay, az = points[faces[k, 0]]
+        bx, by, bz = points[faces[k, 1]]
+        cx, cy, cz = points[faces[k, 2]]
+        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if abs(area) < 1e-12:
+            continue
+        first = max(int(np.ceil(min(ax, bx, cx) - 1e-9)), 0)
+        last = min(int(np.floor(max(ax, bx, cx) + 1e-9)), columns - 1)
+        top = max(int(np.ceil(min(ay, by, cy) - 1e-9)), 0)
+        end = min(int(np.floor(max(ay, by, cy) + 1e-9)), rows - 1)
+        for j in range(top, end + 1):
+            for i in range(first, last + 1):
+                u = ((bx - i) * (cy - j) - (cx - i) * (by - j)) / area
+                v = ((cx - i) * (ay - j) - (ax - i) * (cy - j)) / area
+                w = 1.0 - u - v
+                if u >= -1e-9 and v >= -1e-9 and w >= -1e-9:
+                    z = u * az + v * bz + w * cz
+                    if z > values[j, i]:
+                        values[j, i] = z

@@ -1,0 +1,92 @@
+"""Cutters, and what each leaves: the height of its edge above its tip."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.units import format_number, parse_angle, parse_length
+
+Array = NDArray[Any]
+Form = Literal["flat", "ball", "v"]
+WRITTEN = re.compile(r"(flat|ball|v) ?([0-9.,]+[a-z\"°]*)(?: ([0-9.,]+[a-z\"]*))?(?: ([0-9.,]+[a-z\"]*))?")
+
+
+@dataclass(frozen=True)
+class Tool:
+    """A cutter. ``diameter_mm``: of what turns at its widest; ``angle_deg``: of a V, from flank to flank;
+    ``tip_mm``: the flat of its tip, across; ``flute_mm``: how long it cuts, its shank above being as wide;
+    0: longer than anything is deep."""
+
+    form: Form
+    diameter_mm: float
+    angle_deg: float = 0.0
+    tip_mm: float = 0.0
+    flute_mm: float = 0.0
+
+    @property
+    def radius_mm(self) -> float:
+        return self.diameter_mm / 2
+
+    @property
+    def slope(self) -> float:
+        """How fast the flank of a V rises: height over distance from its axis."""
+        return float(1 / np.tan(np.radians(self.angle_deg) / 2))
+
+    def edge(self, away: Array) -> Array:
+        """How high its edge is above its tip at distances from its axis, mm; inf beyond it."""
+        within = away <= self.radius_mm + 1e-9
+        if self.form == "ball":
+            radius = self.radius_mm
+            height = radius - np.sqrt(np.maximum(radius**2 - away**2, 0.0))
+        elif self.form == "v":
+            height = np.maximum(away - self.tip_mm / 2, 0.0) * self.slope
+        else:
+            height = np.zeros_like(away)
+        return np.where(within, height, np.inf)
+
+    def reach(self, depth_mm: float) -> float:
+        """How far from its axis it cuts when its tip is so deep, mm."""
+        if self.form == "v":
+            return min(self.tip_mm / 2 + depth_mm / self.slope, self.radius_mm)
+        if self.form == "ball" and depth_mm < self.radius_mm:
+            return float(np.sqrt(2 * self.radius_mm * depth_mm - depth_mm**2))
+        return self.radius_mm
+
+    @property
+    def words(self) -> str:
+        """What it is called, as ``tool_written`` reads it."""
+        if self.form == "v":
+            tip = f" {format_number(self.tip_mm, 3)}mm" if self.tip_mm else ""
+            return f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)}mm{tip}"
+        return f"{self.form} {format_number(self.diameter_mm, 3)}mm"
+
+
+def tool_written(text: str) -> Tool:
+    """A cutter from "flat 6mm", "ball 3mm" or "v 60° 12mm 0.1mm" (angle, diameter, flat of the tip). Raises
+    KilnError."""
+    found = WRITTEN.fullmatch(" ".join(text.lower().split()))
+    if found is None:
+        raise KilnError(f"“{text[:40]}” is no cutter; write it as flat 6mm, ball 3mm or v 60° 12mm.")
+    form, first, second, third = found.groups()
+    if form == "v":
+        if second is None:
+            raise KilnError("A V cutter has an angle and a diameter: v 60° 12mm.")
+        angle = parse_angle(first)
+        if not 5 <= angle <= 170:
+            raise KilnError("A V cutter's angle goes from 5° to 170°.")
+        return _checked(Tool("v", parse_length(second), angle, parse_length(third or "0")))
+    return _checked(Tool("ball" if form == "ball" else "flat", parse_length(first)))
+
+
+def _checked(tool: Tool) -> Tool:
+    if not 0.05 <= tool.diameter_mm <= 200:
+        raise KilnError("A cutter's diameter goes from 0.05 to 200 mm.")
+    if not 0 <= tool.tip_mm < tool.diameter_mm:
+        raise KilnError("The flat of a V cutter's tip is narrower than the cutter.")
+    return tool

@@ -1,0 +1,193 @@
+"""The commands ``hand-over`` and ``cut``: what a job gives out of the house, and the simulated router."""
+
+from __future__ import annotations
+
+import json
+import re
+import sys
+from pathlib import Path
+from typing import Any
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.units import parse_length
+
+
+def add_to(commands: Any) -> None:
+    """Add both to a parser's commands."""
+    hand = commands.add_parser("hand-over", help="write what a job is made and sold from into a folder")
+    hand.add_argument("job", type=Path)
+    hand.add_argument("--list", action="store_true", help="what this job can give, and why not the rest")
+    hand.add_argument("-o", "--output", type=Path, metavar="FOLDER")
+    hand.add_argument(
+        "--only", metavar="NAMES", help="with commas between; without it all that it can give"
+    )
+    hand.add_argument("--json", action="store_true", help="the list as JSON")
+    hand.add_argument("--size", default="1600x1000", help="of pictures; default %(default)s")
+    hand.add_argument("--samples", type=int, default=128, help="a pixel of pictures; default %(default)s")
+    hand.add_argument("--draft", action="store_true", help="the quick picture")
+    hand.add_argument("--roll", metavar="LENGTH", default="610mm", help="film: its width")
+    hand.add_argument("--knife", metavar="LENGTH", default="0.25mm", help="film: pivot to tip; 0: no drag")
+    hand.add_argument("--overcut", metavar="LENGTH", default="0.5mm", help="film: beyond a line's start")
+    hand.add_argument("--weeding", metavar="LENGTH", default="0mm", help="film: between weeding lines")
+    hand.add_argument(
+        "--flats", metavar="LENGTHS", default="6mm,3mm,1mm", help="router: the flat cutters there are"
+    )
+    hand.add_argument("--ball", metavar="LENGTH", default="3mm", help="router: the ball end for reliefs")
+    hand.add_argument(
+        "--scallop", metavar="LENGTH", default="0.02mm", help="router: what it may leave between lines"
+    )
+    hand.add_argument("--tabs", type=int, default=4, metavar="N", help="router: to each outline")
+    hand.add_argument("--inch", action="store_true", help="router: programs in inches")
+    hand.add_argument("--numbered", action="store_true", help="router: with line numbers")
+    cut = commands.add_parser("cut", help="run a router's program through simulated stock")
+    cut.add_argument("program", type=Path)
+    cut.add_argument("--stock", metavar="WxHxT", help="mm: 600x300x30; without it what the program says")
+    cut.add_argument(
+        "--tool", action="append", metavar="N=CUTTER", help='"1=flat 6mm", "2=ball 3mm", "3=v 60° 12mm"'
+    )
+    cut.add_argument("--against", type=Path, metavar="JOB", help="measure it against this job's piece")
+    cut.add_argument("--side", help="which of its sides, where the program does not say")
+    cut.add_argument("--cell", metavar="LENGTH", help="how fine the stock is looked at")
+    cut.add_argument("--json", action="store_true", help="as JSON")
+
+
+def hand_over(options: Any, opened: Any) -> None:
+    """Do what the command says. ``opened``: reads a job. Raises KilnError."""
+    from kilnchisel.core.handover.pictures import parse_size
+    from kilnchisel.core.handover.table import KINDS, Wanted, kinds_named
+    from kilnchisel.core.handover.table import hand_over as written
+    from kilnchisel.core.shop.paths.knife import Knife
+    from kilnchisel.core.shop.paths.routing import Routing
+
+    job = opened(options.job)
+    if options.list:
+        missing = {kind.name: kind.missing(job) for kind in KINDS}
+        if options.json:
+            rows = [
+                {"name": k.name, "title": k.title, "formats": k.formats, "missing": missing[k.name]}
+                for k in KINDS
+            ]
+            print(json.dumps(rows, indent=1, ensure_ascii=False))
+            return
+        for kind in KINDS:
+            why = f"  (not: {missing[kind.name]})" if missing[kind.name] else ""
+            print(f"{kind.name:<10} {kind.title:<26} {kind.formats}{why}")
+        return
+    if options.output is None:
+        raise KilnError("Say which folder: -o FOLDER; --list says what there is.")
+    kinds = kinds_named(options.only) if options.only else tuple(k for k in KINDS if not k.missing(job))
+    if options.samples < 1:
+        raise KilnError("A picture takes one sample a pixel at least.")
+    wanted = Wanted(
+        parse_size(options.size),
+        options.samples,
+        options.draft,
+        Knife(
+            offset_mm=parse_length(options.knife),
+            overcut_mm=parse_length(options.overcut),
+            weeding_mm=parse_length(options.weeding),
+            roll_mm=parse_length(options.roll),
+        ),
+        Routing(
+            flats_mm=tuple(parse_length(one) for one in options.flats.split(",")),
+            ball_mm=parse_length(options.ball),
+            scallop_mm=parse_length(options.scallop),
+            tabs=options.tabs,
+            inch=options.inch,
+            numbered=options.numbered,
+        ),
+    )
+    for path in written(job, options.output, kinds, wanted):
+        print(path)
+    if job.others:
+        print("It is of the piece in hand; the photo has others (photo JOB --in-hand N).", file=sys.stderr)
+
+
+def cut(options: Any, opened: Any) -> None:
+    """Do what the command says. Raises KilnError."""
+    from kilnchisel.core.intake.gate import bytes_of
+    from kilnchisel.core.shop.machines.router import route
+    from kilnchisel.core.shop.machines.rs274 import read_program
+
+    data = bytes_of(options.program, 512 * 2**20, "program")
+    program = read_program(data, options.program.name)
+    stock = _stock(options.stock) if options.stock else program.stock
+    if stock is None:
+        raise KilnError("Say how large the stock is: --stock 600x300x30")
+    cell = parse_length(options.cell) if options.cell else None
+    done = route(program, stock, _tools(options.tool or ()), cell)
+    assert done is not None
+    found: dict[str, Any] = {
+        "stock_mm": list(stock),
+        "cell_mm": round(done.heights.cell_mm, 4),
+        "removed_mm3": round(done.removed_mm3, 2),
+        "deepest_mm": round(float(-done.heights.values.min()), 4),
+        "seconds": round(done.seconds, 1),
+        "cut_mm": round(done.cut_mm, 1),
+        "travel_mm": round(done.travel_mm, 1),
+        "troubles": [{"line": one.line, "says": one.says} for one in done.troubles],
+    }
+    if options.against is not None:
+        found["against"] = _against(options, opened, done, program)
+    if options.json:
+        print(json.dumps(found, indent=2, ensure_ascii=False))
+        return
+    minutes, seconds = divmod(round(done.seconds), 60)
+    print(f"{found['removed_mm3']:,.0f} mm³ cut away, {found['deepest_mm']:g} mm deep at most.")
+    cut_m, travel_m = done.cut_mm / 1000, done.travel_mm / 1000
+    print(f"{minutes} min {seconds} s; {cut_m:,.2f} m of cut, {travel_m:,.2f} m of travel.")
+    if "against" in found:
+        against = found["against"]
+        for name, word in (("over", "Too deep"), ("under", "Left standing")):
+            off = against[name]
+            print(
+                f"{word}: {off['most_mm']:g} mm at most, at {off['at_mm'][0]:g}, {off['at_mm'][1]:g}; "
+                f"{off['area_mm2']:g} mm² by more than 0.05 mm."
+            )
+    for one in done.troubles:
+        print(f"{f'Line {one.line}: ' if one.line else ''}{one.says}.")
+
+
+def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, Any]:
+    from kilnchisel.core.shop.machines.against import compared
+
+    side, top = program.side or (None, 0.0)
+    side = options.side or side
+    if side is None:
+        raise KilnError("Say against which side of the piece it is measured: --side front")
+    made = compared(done, opened(options.against), side, top)
+
+    def told(off: Any) -> dict[str, Any]:
+        return {
+            "most_mm": round(off.most_mm, 4),
+            "at_mm": [round(v, 2) for v in off.at],
+            "area_mm2": round(off.area_mm2, 2),
+        }
+
+    return {
+        "side": side,
+        "over": told(made.over),
+        "under": told(made.under),
+        "wanted_mm3": round(made.wanted_mm3, 2),
+        "removed_mm3": round(made.removed_mm3, 2),
+    }
+
+
+def _stock(text: str) -> tuple[float, float, float]:
+    parts = re.split("[x×]", text.lower().replace(" ", ""))
+    if len(parts) != 3:
+        raise KilnError(f"“{text[:40]}” is no stock; write its width, height and thickness: 600x300x30")
+    wide, tall, thick = (parse_length(part) for part in parts)
+    return wide, tall, thick
+
+
+def _tools(texts: Any) -> dict[int, Any]:
+    from kilnchisel.core.shop.paths.tools import tool_written
+
+    found = {}
+    for text in texts:
+        number, _, cutter = text.partition("=")
+        if not number.strip().isdigit() or not cutter:
+            raise KilnError(f"“{text[:40]}” names no cutter; write it as 1=flat 6mm.")
+        found[int(number)] = tool_written(cutter)
+    return found
