@@ -30,9 +30,9 @@ def add_to(commands: Any) -> None:
     hand.add_argument("--overcut", metavar="LENGTH", default="0.5mm", help="film: beyond a line's start")
     hand.add_argument("--weeding", metavar="LENGTH", default="0mm", help="film: between weeding lines")
     hand.add_argument(
-        "--flats", metavar="LENGTHS", default="6mm,3mm,1mm", help="router: the flat cutters there are"
+        "--flats", metavar="LENGTHS", default="6mm,3mm,1mm,0.5mm", help="router: the flat cutters there are"
     )
-    hand.add_argument("--ball", metavar="LENGTH", default="3mm", help="router: the ball end for reliefs")
+    hand.add_argument("--balls", metavar="LENGTHS", default="3mm,1mm", help="router: ball ends for reliefs")
     hand.add_argument(
         "--scallop", metavar="LENGTH", default="0.02mm", help="router: what it may leave between lines"
     )
@@ -90,7 +90,7 @@ def hand_over(options: Any, opened: Any) -> None:
         ),
         Routing(
             flats_mm=tuple(parse_length(one) for one in options.flats.split(",")),
-            ball_mm=parse_length(options.ball),
+            balls_mm=tuple(parse_length(one) for one in options.balls.split(",")),
             scallop_mm=parse_length(options.scallop),
             tabs=options.tabs,
             inch=options.inch,

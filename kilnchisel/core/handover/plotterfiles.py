@@ -50,7 +50,8 @@ def cut_film(job: Job, knife: Knife) -> Cut:
     knife.checked()
     works = [_with_carrier(work) for work in flat_work(job, Printed)]
     bounds_of(works)
-    inner, gap = knife.roll_mm - 2 * knife.box_mm, knife.gap_mm + 2 * knife.box_mm
+    edge = knife.box_mm + knife.offset_mm  # the pivot goes round the corners of the box
+    inner, gap = knife.roll_mm - 2 * edge, knife.gap_mm + 2 * knife.box_mm
     # what is on one side keeps its places and goes on as one; too large for the roll, it is cut apart
     sheets = [[w for w in works if w.side == side] for side in dict.fromkeys(w.side for w in works)]
     try:
@@ -60,13 +61,13 @@ def cut_film(job: Job, knife: Knife) -> Cut:
         places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
     groups = []
     for sheet, place in zip(sheets, places, strict=True):
-        here = Place(place.turned, (place.shift[0] + knife.box_mm, place.shift[1] + knife.box_mm))
+        here = Place(place.turned, (place.shift[0] + edge, place.shift[1] + edge))
         regions = [here.of(work.region) for work in sheet]
         for work, region in zip(sheet, regions, strict=True):
             groups.append(Group(work.name, [], [knife_way(ring, knife) for ring in rings_in_order(region)]))
         if box := weeding_lines(shapely.union_all(regions), knife):
             groups.append(Group("weeding", [], [knife_way(line, knife) for line in box]))
-    return Cut(groups, long + 2 * knife.box_mm, knife)
+    return Cut(groups, long + 2 * edge, knife)
 
 
 def _with_carrier(work: Work) -> Work:

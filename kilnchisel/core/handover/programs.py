@@ -52,7 +52,7 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
         _comment(job.name),
         _comment(f"STOCK {piece.stock[0]:.3f} {piece.stock[1]:.3f} {piece.stock[2]:.3f} mm"),
         *([] if piece.letters else [_comment(f"SIDE {piece.side} TOP {piece.top_mm:.3f} mm")]),
-        *(_comment(f"TOOL {n} {tool.words}") for n, tool in enumerate(tools, start=1)),
+        *(_comment(f"TOOL {n} {tool.ascii}") for n, tool in enumerate(tools, start=1)),
         "G20" if how.inch else "G21",
         "G17 G90 G94",
     ]

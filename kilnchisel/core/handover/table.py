@@ -150,6 +150,8 @@ def hand_over(
     """Write what is chosen of a job into a folder, with a list of its contents; each file whole or not at
     all. Nothing is written where something chosen cannot be made, or when stopped. Raises KilnError."""
     wanted = wanted or Wanted()
+    wanted.knife.checked()
+    wanted.routing.checked()
     for kind in kinds:
         if why := kind.missing(job):
             raise KilnError(f"{kind.title} cannot be handed over: {why}.")

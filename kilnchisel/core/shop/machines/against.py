@@ -49,6 +49,7 @@ def compared_to(done: Routed, wanted: Heights) -> Compared:
     rows, columns = (min(a, b) for a, b in zip(done.heights.values.shape, wanted.values.shape, strict=True))
     left, asked = done.heights.values[:rows, :columns], wanted.values[:rows, :columns]
     known = ~np.isnan(asked)
+    asked = np.maximum(asked, -done.stock[2])  # open right through
     low = ndimage.minimum_filter(np.where(known, asked, -done.stock[2]), BESIDE)
     high = ndimage.maximum_filter(np.where(known, asked, 0.0), BESIDE)
     cell = done.heights.cell_mm

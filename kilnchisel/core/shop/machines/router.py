@@ -24,7 +24,9 @@ Array = NDArray[Any]
 Stop = Callable[[], bool]
 
 MOST_CELLS = 4_000_000  # of stock where nobody says how fine
+CELLS_A_TOOL, LEAST_CELL_MM = 16, 0.02  # to the smallest cutter's radius, and not finer
 RAPID_MM_MIN, ACCELERATION = 5000.0, 500.0  # common practice of small machines; mm/s²
+UNDER_MM = 3.0  # what a board under the stock takes
 CHANGE_S = 20.0  # to change a cutter, common practice
 TOUCHES_MM = 0.01  # what a rapid move takes away less of is rounding
 PART = 4000  # moves between two looks at whether it is still wanted
@@ -69,10 +71,11 @@ def route(
     wide, tall, thick = stock
     if min(stock) <= 0:
         raise KilnError("Stock is wide, tall and thick: 600x300x30.")
-    cell = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, 0.02)
+    known = program.tools | (tools or {})
+    finest = min((tool.radius_mm for tool in known.values()), default=1.0) / CELLS_A_TOOL
+    cell = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, finest, LEAST_CELL_MM)
     across, up = cells_of(wide, tall, cell)
     values = np.zeros((up, across), np.float64)
-    known = program.tools | (tools or {})
     troubles: list[Trouble] = []
     low, high = program.ends.min(axis=0), program.ends.max(axis=0)
     widest = max((tool.radius_mm for tool in known.values()), default=0.0)
@@ -88,14 +91,12 @@ def route(
         tool = known.get(int(program.tool[start]))
         if tool is None:
             continue
-        edge, edge_cell = _edge_of(tool, cell)
+        shape = _shape_of(tool)
         for first in range(start, end, PART):
             last = min(first + PART, end)
             if stop():
                 return None
-            taken = _cut(
-                values, program.ends[first : last + 1], edge, edge_cell, cell, STEP * cell, tool.radius_mm
-            )
+            taken = _cut(values, program.ends[first : last + 1], shape, cell, STEP * cell)
             bad = np.flatnonzero(program.rapid[first:last] & (taken > TOUCHES_MM))
             for k in bad[: 20 - min(len(troubles), 20)]:
                 line = int(program.line[first + k])
@@ -106,8 +107,8 @@ def route(
                 Trouble(int(program.line[start]), f"it goes deeper than {tool.words} cuts: its shank rubs")
             )
     below = -thick - float(low[2])
-    if below < 0 and -below > 3.0:
-        troubles.append(Trouble(0, f"it goes {-below:.1f} mm below the stock"))
+    if below > UNDER_MM:
+        troubles.append(Trouble(0, f"it goes {below:.1f} mm below the stock"))
     lengths = np.linalg.norm(np.diff(program.ends, axis=0), axis=1)
     return Routed(
         Heights(np.maximum(values, -thick), (0.0, 0.0), cell),
@@ -164,19 +165,20 @@ def _runs(numbers: Array) -> list[tuple[int, int]]:
     return list(pairwise([0, *cuts.tolist(), len(numbers)]))
 
 
-def _edge_of(tool: Tool, cell: float) -> tuple[Array, float]:
-    """A cutter's edge by the square of the distance from its axis, in steps fine enough, and the step."""
-    count = 4096
-    step = (tool.radius_mm**2) / count
-    return tool.edge(np.sqrt(np.arange(count + 1) * step)), step
+FORMS = {"flat": 0, "ball": 1, "v": 2}
+
+
+def _shape_of(tool: Tool) -> Array:
+    """A cutter as ``_cut`` takes it: its form, radius, half the flat of its tip, slope."""
+    slope = tool.slope if tool.form == "v" else 0.0
+    return np.array([FORMS[tool.form], tool.radius_mm, tool.tip_mm / 2, slope])
 
 
 @compiled(nogil=True, cache=True)
-def _cut(
-    values: Array, ends: Array, edge: Array, edge_step: float, cell: float, step: float, radius: float
-) -> Array:
+def _cut(values: Array, ends: Array, shape: Array, cell: float, step: float) -> Array:
     """Move a cutter through places (n + 1, 3); how deep each move cut into what was there (n,)."""
     rows, columns = values.shape
+    form, radius, tip, slope = int(shape[0]), shape[1], shape[2], shape[3]
     taken = np.zeros(len(ends) - 1)
     for k in range(len(ends) - 1):
         ax, ay, az = ends[k]
@@ -188,23 +190,17 @@ def _cut(
         for s in range(count + 1):
             t = s / count
             x, y, z = ax + t * (bx - ax), ay + t * (by - ay), az + t * (bz - az)
-            if s == 0 and far > 0.0:
-                z = az
             if far == 0.0:
+                if s > 0:
+                    break
                 z = min(az, bz)
             if z >= 0.0:
                 continue
-            # no wider than it cuts at this depth
-            reach = radius
-            if edge[len(edge) - 1] + z > 0.0:
-                under, above = 0, len(edge) - 1
-                while above - under > 1:
-                    middle = (under + above) // 2
-                    if edge[middle] + z > 0.0:
-                        above = middle
-                    else:
-                        under = middle
-                reach = np.sqrt(above * edge_step)
+            reach = radius  # no wider than it cuts at this depth
+            if form == 2:
+                reach = min(radius, tip - z / slope)
+            elif form == 1 and -z < radius:
+                reach = np.sqrt(radius * radius - (radius + z) ** 2)
             first = max(int(np.ceil((x - reach) / cell - 0.5)), 0)
             last = min(int(np.floor((x + reach) / cell - 0.5)), columns - 1)
             top = max(int(np.ceil((y - reach) / cell - 0.5)), 0)
@@ -213,16 +209,16 @@ def _cut(
                 dy = (j + 0.5) * cell - y
                 for i in range(first, last + 1):
                     dx = (i + 0.5) * cell - x
-                    at = (dx * dx + dy * dy) / edge_step
-                    n = int(at)
-                    if n >= len(edge) - 1:
+                    away = dx * dx + dy * dy
+                    if away > reach * reach:
                         continue
-                    share = at - n
-                    low = z + edge[n] * (1 - share) + edge[n + 1] * share
+                    low = z
+                    if form == 1:
+                        low += radius - np.sqrt(radius * radius - away)
+                    elif form == 2:
+                        low += max(np.sqrt(away) - tip, 0.0) * slope
                     if low < values[j, i]:
                         if values[j, i] - low > taken[k]:
                             taken[k] = values[j, i] - low
                         values[j, i] = low
-            if far == 0.0:
-                break
     return taken

@@ -11,7 +11,7 @@ from kilnchisel.core.shop.paths.tools import Tool
 AT_MM = 6.0  # the diameter that chip loads are for
 FLUTES = 2
 PLUNGE = 1 / 3  # of the feed
-SLOWEST, FASTEST = 60.0, 6000.0  # mm a minute
+SLOWEST, FASTEST = 150.0, 6000.0  # mm a minute
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ FOAM, WOOD, PLASTIC, LIGHT_METAL, STONE, METAL = (
     _Practice(18_000, 0.08, 0.8),
     _Practice(16_000, 0.07, 0.5),
     _Practice(16_000, 0.03, 0.2),
-    _Practice(10_000, 0.01, 0.05),
+    _Practice(10_000, 0.03, 0.15),
     _Practice(9_000, 0.02, 0.1),
 )
 BY_DENSITY = ((0.2, FOAM), (1.0, WOOD), (2.0, PLASTIC), (2.75, LIGHT_METAL), (3.5, STONE), (99.0, METAL))

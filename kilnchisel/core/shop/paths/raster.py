@@ -18,6 +18,7 @@ from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
 
+LOWEST, TALLEST = -1e6, 1e5  # mm: no surface is so low, no cutter so tall
 STRAIGHT_MM = 0.002  # how far a way may leave the places worked out for it
 
 
@@ -31,16 +32,14 @@ def raster_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> l
     """Ways (n, 3) of a cutter's tip, there and back along x, over the cells that are wanted (h, w) bool;
     beyond the grid there is nothing in its way."""
     cell = heights.cell_mm
-    surface = np.where(np.isnan(heights.values), -np.inf, heights.values)
-    reach = int(np.ceil(tool.radius_mm / cell))
-    away = np.hypot(*np.mgrid[-reach : reach + 1, -reach : reach + 1]) * cell
-    edge = tool.edge(away)
+    surface = _ready(heights)
     every = max(round(step_mm / cell), 1)
     wanted = np.flatnonzero(where.any(axis=1))
     if not len(wanted):
         return []
     rows = np.unique(np.append(np.arange(wanted[0], wanted[-1], every), wanted[-1]))
-    lowest = _dilated(surface, edge, rows)
+    lowest = _dilated(surface, _edge(tool, cell), rows)
+    reach = tool.radius_mm / cell
     ways = []
     for number, row in enumerate(rows):
         here = np.flatnonzero(where[max(row - every, 0) : row + every + 1].any(axis=0))
@@ -56,6 +55,28 @@ def raster_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> l
     return ways
 
 
+def _ready(heights: Heights) -> Array:
+    """Heights (h, w) float32 of which what is not there is in no cutter's way."""
+    values = np.nan_to_num(heights.values, nan=LOWEST, neginf=LOWEST)
+    return np.asarray(np.maximum(values, LOWEST), np.float32)
+
+
+def _edge(tool: Tool, cell: float) -> Array:
+    """A quarter of a cutter's edge on a grid, half a cell nearer than it is: an upright wall may stand that
+    much nearer than the middle of its cell."""
+    reach = int(np.ceil(tool.radius_mm / cell))
+    away = np.hypot(*np.mgrid[: reach + 1, : reach + 1]) * cell
+    edge = tool.edge(np.maximum(away - cell / 2, 0.0))
+    return np.minimum(edge, 2 * TALLEST).astype(np.float32)
+
+
+def left_by(heights: Heights, tool: Tool) -> Array:
+    """The surface that a cutter leaves which goes everywhere, (h, w): the wanted one closed by its edge."""
+    surface, edge = _ready(heights), _edge(tool, heights.cell_mm)
+    every = np.arange(surface.shape[0])
+    return np.asarray(-_dilated(-_dilated(surface, edge, every), edge, every))
+
+
 def _thinned(way: Array) -> Array:
     """A way without the places that lie on the line between its others."""
     import shapely
@@ -67,24 +88,30 @@ def _thinned(way: Array) -> Array:
     return np.column_stack([kept[:, 0], np.full(len(kept), way[0, 1]), kept[:, 1]])
 
 
-@compiled(nogil=True, cache=True, parallel=False)
+@compiled(nogil=True, cache=True, fastmath=True)
 def _dilated(surface: Array, edge: Array, rows: Array) -> Array:
-    """In some rows of a surface (h, w), how low the tip of a cutter with this edge (k, k) gets, (n, w)."""
+    """In some rows of a surface (h, w), how low the tip of a cutter with this edge gets, (n, w). ``edge``
+    (k, k): by cells away from its axis up and across; it is round, so rows and columns are folded."""
     height, width = surface.shape
-    reach = edge.shape[0] // 2
-    found = np.full((len(rows), width), -np.inf)
+    reach = edge.shape[0] - 1
+    lowest = np.float32(LOWEST)
+    found = np.full((len(rows), width), lowest, np.float32)
+    folded = np.full(width + 2 * reach, lowest, np.float32)
     for number in range(len(rows)):
-        for dj in range(-reach, reach + 1):
-            row = rows[number] + dj
-            if row < 0 or row >= height:
+        out = found[number]
+        for dj in range(reach + 1):
+            up, down = rows[number] + dj, rows[number] - dj
+            if up >= height and down < 0:
                 continue
-            for di in range(-reach, reach + 1):
-                up = edge[dj + reach, di + reach]
-                if not np.isfinite(up):
-                    continue
-                low, high = max(0, -di), min(width, width - di)
-                for i in range(low, high):
-                    z = surface[row, i + di] - up
-                    if z > found[number, i]:
-                        found[number, i] = z
+            one = surface[min(max(down, 0), height - 1)] if down >= 0 else surface[up]
+            other = surface[up] if up < height else one
+            for i in range(width):
+                folded[reach + i] = max(one[i], other[i])
+            for di in range(reach + 1):
+                by = edge[dj, di]
+                if by > TALLEST:
+                    break
+                for i in range(width):
+                    z = max(folded[reach + i - di], folded[reach + i + di]) - by
+                    out[i] = max(out[i], z)
     return found

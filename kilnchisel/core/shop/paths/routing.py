@@ -20,9 +20,9 @@ from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
-from kilnchisel.core.shop.paths.raster import raster_ways, stepover_of
+from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
-from kilnchisel.core.shop.paths.surface import Heights, flat_side, wanted_heights
+from kilnchisel.core.shop.paths.surface import Heights, cells_in, flat_side, wanted_heights
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
 
@@ -35,16 +35,18 @@ BELOW_MM = 0.2  # so far a cut goes through what is under the stock
 NARROWEST = 0.98  # of a cutter's width: a stroke so narrow still takes it
 LEFT_MM = 0.3  # what the wide pass leaves for the fine one
 CELLS_A_BALL = 12.0  # of the grid that a relief is cut from, to the ball's radius
+MOST_CELLS = 12_000_000
+LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
 
 
 @dataclass(frozen=True)
 class Routing:
-    """How a job is routed. ``flats_mm``: the flat cutters there are, their diameters; ``ball_mm``: the ball
-    end for reliefs; ``scallop_mm``: what it may leave between its lines; ``safe_mm``: how high above the
-    stock a cutter is moved; ``tabs``: to each outline, with ``tab_mm`` wide and high."""
+    """How a job is routed. ``flats_mm``: the flat cutters there are, their diameters; ``balls_mm``: the
+    ball ends for reliefs; ``scallop_mm``: what one may leave between its lines; ``safe_mm``: how high above
+    the stock a cutter is moved; ``tabs``: to each outline, with ``tab_mm`` wide and high."""
 
-    flats_mm: tuple[float, ...] = (6.0, 3.0, 1.0)
-    ball_mm: float = 3.0
+    flats_mm: tuple[float, ...] = (6.0, 3.0, 1.0, 0.5)
+    balls_mm: tuple[float, ...] = (3.0, 1.0)
     scallop_mm: float = 0.02
     safe_mm: float = 5.0
     tabs: int = 4
@@ -54,9 +56,15 @@ class Routing:
 
     def checked(self) -> Routing:
         """The same, if it can be done. Raises KilnError."""
-        if not self.flats_mm or not all(0.05 <= d <= 100 for d in (*self.flats_mm, self.ball_mm)):
-            raise KilnError("A cutter's diameter goes from 0.05 to 100 mm; one flat cutter is needed.")
-        if not 0.001 <= self.scallop_mm <= self.ball_mm / 2:
+        if (
+            not self.flats_mm
+            or not self.balls_mm
+            or not all(0.05 <= d <= 100 for d in (*self.flats_mm, *self.balls_mm))
+        ):
+            raise KilnError(
+                "A cutter's diameter goes from 0.05 to 100 mm; one flat and one ball end are needed."
+            )
+        if not 0.001 <= self.scallop_mm <= min(self.balls_mm) / 2:
             raise KilnError("Scallops are 0.001 mm high at least, and at most half the ball end.")
         if not 0.5 <= self.safe_mm <= 200:
             raise KilnError("The safe height goes from 0.5 to 200 mm above the stock.")
@@ -164,7 +172,7 @@ def _is_round(work: Work) -> bool:
 def _by_tool(operations: list[Operation]) -> list[Operation]:
     """Operations with as few changes of the cutter as their order allows: wide before fine, what goes right
     through last."""
-    order = {"rough": 0, "relief": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
+    order = {"rough": 0, "relief": 1, "detail": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
     return sorted(operations, key=lambda o: (order[o.name.split()[0]], o.tool.form, -o.tool.diameter_mm))
 
 
@@ -263,46 +271,51 @@ def _relief(
     job: Job, name: str, shaped: list[Work], plain: list[Work], how: Routing
 ) -> tuple[float, list[Operation]]:
     """What shapes a side: a wide pass in levels, then lines of a ball; the stock's top above the side."""
-    ball = Tool("ball", how.ball_mm)
-    step = stepover_of(ball, how.scallop_mm)
-    every = max(int(np.ceil(step / (ball.radius_mm / CELLS_A_BALL))), 1)
-    heights = wanted_heights(job, name, step / every)
-    values = heights.values.copy()
-    for work in plain:  # cut by themselves
-        values[_cells_in(heights, work.region) & ~np.isnan(values)] = 0.0
-    heights = Heights(values, heights.corner, heights.cell_mm)
-    top = max(float(np.nanmax(values)), 0.0)
-    heights = Heights(values - top, heights.corner, heights.cell_mm)
-    where = np.nan_to_num(heights.values, nan=0.0) < -1e-4
-    tool = Tool("flat", max(how.flats_mm))
-    feeds = feeds_for(job.finish, tool)
     names = ", ".join(work.name for work in shaped)
-    made = []
-    deepest = -float(np.nanmin(heights.values))
-    if deepest > 2 * LEFT_MM:
-        rough = rough_ways(heights, tool, feeds.deep_mm, LEFT_MM)
-        if rough:
-            made.append(Operation(f"rough {names}", tool, rough))
-    reach = int(np.ceil(ball.radius_mm / heights.cell_mm))
-    where = ndimage.binary_dilation(where, iterations=1) if reach else where
-    made.append(Operation(f"relief {names}", ball, raster_ways(heights, where, ball, step)))
+    made: list[Operation] = []
+    top = 0.0
+    left: tuple[Heights, Array] | None = None
+    for number, wide in enumerate(sorted(how.balls_mm, reverse=True)):
+        ball = Tool("ball", wide)
+        heights, top = _to_cut(job, name, plain, wide / 2 / CELLS_A_BALL)
+        where = np.nan_to_num(heights.values, nan=0.0) < -1e-4
+        if number == 0:
+            tool = Tool("flat", max(how.flats_mm))
+            rough = rough_ways(heights, tool, feeds_for(job.finish, tool).deep_mm, LEFT_MM)
+            if rough and -float(np.nanmin(heights.values)) > 2 * LEFT_MM:
+                made.append(Operation(f"rough {names}", tool, rough))
+        if left is not None:
+            where &= _looked_up(*left, heights)
+        ways = raster_ways(heights, ndimage.binary_dilation(where), ball, stepover_of(ball, how.scallop_mm))
+        if ways:
+            made.append(Operation(f"{'detail' if number else 'relief'} {names}", ball, ways))
+        if wide > min(how.balls_mm):  # where it leaves something for a finer one
+            standing = left_by(heights, ball) - np.nan_to_num(heights.values, nan=0.0)
+            left = heights, where & (standing > how.scallop_mm + LEFT_BY_BALL_MM)
     return top, made
 
 
-def _cells_in(heights: Heights, region: Any) -> Array:
-    """Which cells have their middles in a region, (h, w) bool."""
-    rows, columns = heights.values.shape
-    x = heights.corner[0] + (np.arange(columns) + 0.5) * heights.cell_mm
-    y = heights.corner[1] + (np.arange(rows) + 0.5) * heights.cell_mm
-    shapely.prepare(region)
-    found = np.zeros((rows, columns), bool)
-    left, low, right, high = region.bounds
-    some = np.flatnonzero((y >= low) & (y <= high))
-    across_ = np.flatnonzero((x >= left) & (x <= right))
-    if len(some) and len(across_):
-        xx, yy = np.meshgrid(x[across_], y[some])
-        found[np.ix_(some, across_)] = shapely.contains_xy(region, xx, yy)
-    return found
+def _to_cut(job: Job, name: str, plain: list[Work], cell: float) -> tuple[Heights, float]:
+    """The surface that is shaped, from the stock's top down, and how far that is above the side."""
+    left, low, right, high = flat_side(job, name).domain.bounds
+    cell = max(cell, float(np.sqrt((right - left) * (high - low) / MOST_CELLS)))
+    heights = wanted_heights(job, name, cell)
+    values = heights.values
+    values[np.isneginf(values)] = 0.0
+    for work in plain:  # cut by themselves
+        values[cells_in(heights, work.region) & ~np.isnan(values)] = 0.0
+    top = max(float(np.nanmax(values)), 0.0)
+    return Heights(values - top, heights.corner, heights.cell_mm), top
+
+
+def _looked_up(of: Heights, values: Array, into: Heights) -> Array:
+    """Values of one grid's cells (h, w) bool in the cells of another, a cell more each way."""
+    wider = ndimage.binary_dilation(values)
+    rows, columns = (
+        np.minimum(((np.arange(n) + 0.5) * into.cell_mm / of.cell_mm).astype(int), m - 1)
+        for n, m in zip(into.values.shape, wider.shape, strict=True)
+    )
+    return np.asarray(wider[np.ix_(rows, columns)])
 
 
 def _letters(job: Job, works: list[Work], how: Routing) -> Routed:

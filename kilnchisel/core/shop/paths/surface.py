@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
@@ -22,7 +23,8 @@ MOST_CELLS = 60_000_000
 
 @dataclass(frozen=True, eq=False)
 class Heights:
-    """Heights (h, w) mm of the middles of square cells, row 0 the nearest; NaN where there is nothing.
+    """Heights (h, w) mm of the middles of square cells, row 0 the nearest; NaN beyond the side, -inf where
+    it is open right through.
     ``corner``: the lower left corner of the first cell."""
 
     values: Array
@@ -69,8 +71,30 @@ def wanted_heights(job: Job, name: str, cell_mm: float) -> Heights:
         x = (off @ side.right - left) / cell_mm - 0.5
         y = (off @ side.up - low) / cell_mm - 0.5
         _fill(values, np.stack([x, y, off @ side.normal], axis=1), part.mesh.faces.astype(np.int64))
-    values[~np.isfinite(values)] = np.nan
-    return Heights(values, (left, low), cell_mm)
+    found = Heights(values, (left, low), cell_mm)
+    row, column = np.nonzero(~np.isfinite(values))
+    middles = left + (column + 0.5) * cell_mm, low + (row + 0.5) * cell_mm
+    shapely.prepare(side.domain)
+    beyond = ~shapely.contains_xy(side.domain, *middles)
+    values[row[beyond], column[beyond]] = np.nan
+    return found
+
+
+def cells_in(heights: Heights, region: Any) -> Array:
+    """Which cells have their middles in a region, (h, w) bool."""
+    rows, columns = heights.values.shape
+    x = heights.corner[0] + (np.arange(columns) + 0.5) * heights.cell_mm
+    y = heights.corner[1] + (np.arange(rows) + 0.5) * heights.cell_mm
+    found = np.zeros((rows, columns), bool)
+    if region.is_empty:
+        return found
+    shapely.prepare(region)
+    left, low, right, high = region.bounds
+    some, across = np.flatnonzero((y >= low) & (y <= high)), np.flatnonzero((x >= left) & (x <= right))
+    if len(some) and len(across):
+        xx, yy = np.meshgrid(x[across], y[some])
+        found[np.ix_(some, across)] = shapely.contains_xy(region, xx, yy)
+    return found
 
 
 @compiled(nogil=True, cache=True)

@@ -59,6 +59,11 @@ class Tool:
         return self.radius_mm
 
     @property
+    def ascii(self) -> str:
+        """The same in letters that a program may have."""
+        return self.words.replace("°", "deg")
+
+    @property
     def words(self) -> str:
         """What it is called, as ``tool_written`` reads it."""
         if self.form == "v":
@@ -77,7 +82,7 @@ def tool_written(text: str) -> Tool:
     if form == "v":
         if second is None:
             raise KilnError("A V cutter has an angle and a diameter: v 60° 12mm.")
-        angle = parse_angle(first)
+        angle = parse_angle(first.removesuffix("deg"))
         if not 5 <= angle <= 170:
             raise KilnError("A V cutter's angle goes from 5° to 170°.")
         return _checked(Tool("v", parse_length(second), angle, parse_length(third or "0")))

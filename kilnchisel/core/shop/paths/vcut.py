@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.later import spatial
 from kilnchisel.core.lettering.centrelines import branches_of
-from kilnchisel.core.lettering.polygons import polygons_in, rings_of, sampled, signed_area
+from kilnchisel.core.lettering.polygons import polygons_in, rings_of, sampled
 from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
@@ -107,11 +107,7 @@ def _medial(part: shapely.Polygon) -> list[Array]:
 def _corners(part: shapely.Polygon) -> Array:
     """The corners of a part that point out of it, (n, 2)."""
     found = []
-    for ring in (part.exterior, *part.interiors):
-        points = np.asarray(ring.coords)[:-1]
-        # run so that the part lies on the left
-        if (signed_area(points) > 0) is not (ring is part.exterior):
-            points = points[::-1]
+    for points in rings_of(part):  # they run so that the part lies on their left
         ways = np.diff(np.vstack([points, points[:1]]), axis=0)
         angle = np.arctan2(ways[:, 1], ways[:, 0])
         turn = (angle - np.roll(angle, 1) + np.pi) % (2 * np.pi) - np.pi

@@ -1,0 +1,107 @@
+"""What a job can be handed over as: the table, one folder, all of it or nothing, by the command line."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover import table
+from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
+from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from tests.commands import called
+
+QUICK = Wanted((96, 64), 2, draft=True)
+
+
+def engraved(text="IT"):
+    job = fresh_job("plaque", text)
+    return change(job, ("letterings", 0, "craft"), Engraved(floor="v", depth_mm=2.0))
+
+
+class HandedOver(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "out"
+
+    def test_all_that_a_job_can_give_is_in_its_folder(self):
+        job = engraved()
+        kinds = tuple(kind for kind in KINDS if not kind.missing(job) and kind.name != "cut-out")
+        self.assertEqual([k.name for k in kinds], ["picture", "solid", "outline", "router"])
+        shares = []
+        paths = hand_over(job, self.folder, kinds, QUICK, progress=shares.append)
+        self.assertEqual(sorted(paths), sorted(self.folder.iterdir()))
+        self.assertTrue(all(path.stat().st_size for path in paths))
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual(shares[-1], 1)
+        contents = (self.folder / "contents.txt").read_text()
+        for path in paths:
+            self.assertTrue(path.name == "contents.txt" or path.name in contents)
+        self.assertIn("v 60° 12.7mm", contents)
+
+    def test_what_is_missing_is_told(self):
+        printed = change(fresh_job("plaque", "A"), ("letterings", 0, "craft"), Printed())
+        missing = {kind.name: kind.missing(printed) for kind in KINDS}
+        self.assertEqual(missing["plotter"], "")
+        self.assertIn("nothing on it is cut", missing["router"])
+        bare = printed.model_copy(update={"letterings": ()})
+        self.assertIn("nothing is lettered", {k.name: k.missing(bare) for k in KINDS}["outline"])
+        mug = change(fresh_job("mug", "A"), ("letterings", 0, "craft"), Engraved())
+        self.assertIn("on no flat side", {k.name: k.missing(mug) for k in KINDS}["router"])
+        with self.assertRaisesRegex(KilnError, "Programs for a router cannot be handed over"):
+            hand_over(printed, self.folder, kinds_named("plotter,router"), QUICK)
+        self.assertFalse(self.folder.exists())
+        with self.assertRaisesRegex(KilnError, "“maps” is not handed over; what is: picture"):
+            kinds_named("maps")
+
+    def test_nothing_is_written_where_one_fails_or_it_is_stopped(self):
+        with (
+            mock.patch.object(table, "router_files", side_effect=KilnError("no")),
+            self.assertRaisesRegex(KilnError, "no"),
+        ):
+            hand_over(engraved(), self.folder, kinds_named("solid,router"), QUICK)
+        self.assertFalse(self.folder.exists())
+        self.assertEqual(hand_over(engraved(), self.folder, kinds_named("solid"), QUICK, lambda: True), [])
+        self.assertFalse(self.folder.exists())
+        self.folder.write_text("a file")
+        with self.assertRaisesRegex(KilnError, "cannot be made"):
+            hand_over(engraved(), self.folder, kinds_named("outline"), QUICK)
+
+    def test_by_the_command_line(self):
+        job = self.folder.with_suffix(".kcj")
+        save_packed(engraved("Vega"), job)
+        _, said, _ = called("hand-over", job, "--list")
+        self.assertRegex(said, "router +Programs for a router +RS-274\n")
+        self.assertRegex(said, r"plotter .*\(not: nothing on it is printed\)")
+        _, said, _ = called("hand-over", job, "--list", "--json")
+        self.assertEqual([row["name"] for row in json.loads(said)], [kind.name for kind in KINDS])
+        status, said, errors = called("hand-over", job, "-o", self.folder, "--only", "outline,router")
+        self.assertEqual((status, errors), (0, ""))
+        program = self.folder / "router-front.nc"
+        self.assertIn(str(program), said.splitlines())
+        status, said, _ = called("cut", program, "--against", job, "--json", "--cell", "0.15mm")
+        told = json.loads(said)
+        self.assertEqual((status, told["troubles"]), (0, []))
+        self.assertAlmostEqual(told["removed_mm3"] / told["against"]["wanted_mm3"], 1, delta=0.03)
+        _, said, _ = called("cut", program, "--stock", "200x150x9", "--cell", "0.5")
+        self.assertIn("mm³ cut away", said)
+        for arguments, says in (
+            (("hand-over", job), "Say which folder"),
+            (("hand-over", job, "-o", self.folder, "--only", "bread"), "is not handed over"),
+            (("hand-over", job, "-o", self.folder, "--flats", "0mm"), "diameter goes from"),
+            (("hand-over", job, "-o", self.folder, "--only", "router", "--flats", ""), "“”"),
+            (("cut", program, "--stock", "20x30"), "is no stock"),
+            (("cut", program, "--tool", "flat"), "names no cutter"),
+            (("cut", self.folder / "none.nc"), "none.nc"),
+        ):
+            with self.subTest(arguments=arguments):
+                status, _, errors = called(*arguments)
+                self.assertEqual(status, 2)
+                self.assertIn(says, errors)
+
+
+if __name__ == "__main__":
+    unittest.main()

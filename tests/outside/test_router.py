@@ -1,0 +1,315 @@
+"""Ways of cutters and the simulated router against closed forms, the piece's solid and a second reader.
+
+V cutter: depth = half width / tan(half angle); ball end: scallop r - sqrt(r² - s²/4), about s²/8r
+(elementary geometry, in any handbook of milling). Time: trapezoid of speed. RS-274: the grammar of
+RS274/NGC (NIST 1999); the second reader is written here from that. Solids' volumes: trimesh.
+"""
+
+from __future__ import annotations
+
+import re
+import unittest
+
+import numpy as np
+import shapely
+import trimesh
+
+from kilnchisel.core.build import piece_of
+from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.programs import router_files
+from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Raised, Standing
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.shop.machines.against import compared, compared_to
+from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
+from kilnchisel.core.shop.machines.rs274 import read_program
+from kilnchisel.core.shop.paths.flatwork import flat_work
+from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
+from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
+from kilnchisel.core.shop.paths.routing import Routing, routed
+from kilnchisel.core.shop.paths.surface import Heights
+from kilnchisel.core.shop.paths.tools import Tool, tool_written
+from kilnchisel.core.shop.paths.vcut import v_ways
+
+V60 = Tool("v", 12.0, 60.0)
+
+
+def plate(craft, text="Vega", wide=120.0, tall=60.0, thick=8.0):
+    job = fresh_job("plaque", text)
+    for path, value in (
+        (("blank", "width_mm"), wide),
+        (("blank", "height_mm"), tall),
+        (("blank", "thickness_mm"), thick),
+        (("blank", "edge_mm"), 0.0),
+        (("blank", "corner_mm"), 0.0),
+        (("letterings", 0, "content", "cap_height_mm"), 26.0),
+        (("letterings", 0, "craft"), craft),
+    ):
+        try:
+            job = change(job, path, value)
+        except AttributeError:
+            continue
+    return job
+
+
+def program(*lines, header=True):
+    top = ("(TOOL 1 flat 6mm)", "G21 G90 G17 G94", "T1 M6") if header else ()
+    return read_program("\n".join((*top, *lines)).encode())
+
+
+class AVCutter(unittest.TestCase):
+    def test_it_is_as_deep_as_the_stroke_is_wide(self):
+        bar = shapely.box(0, 0, 40, 6)
+        ways = v_ways(bar, V60, 50.0)
+        deepest = min(float(way[:, 2].min()) for way in ways)
+        self.assertAlmostEqual(deepest, -3 / np.tan(np.radians(30)), delta=0.001)
+        points = np.concatenate(ways)
+        # all of it as deep as its distance from the edge, but for what it is kept within
+        far = shapely.distance(shapely.points(points[:, :2]), bar.boundary)
+        np.testing.assert_allclose(-points[:, 2], np.maximum(far - 1e-4, 0) * V60.slope, atol=1e-6)
+        # it runs out into every corner
+        for corner in ((0, 0), (40, 0), (40, 6), (0, 6)):
+            self.assertLess(np.linalg.norm(points[:, :2] - corner, axis=1).min(), 1e-6)
+
+    def test_at_its_greatest_depth_it_goes_round_what_is_wider(self):
+        disc = shapely.Point(0, 0).buffer(20, quad_segs=64)
+        ways = v_ways(disc, V60, 4.0)
+        self.assertAlmostEqual(min(way[:, 2].min() for way in ways), -4.0, delta=0.001)
+        reach = 4.0 * np.tan(np.radians(30))
+        rim = [way for way in ways if np.allclose(way[:, 2], way[0, 2])]
+        self.assertAlmostEqual(np.hypot(*rim[0][:, :2].T).mean(), 20 - reach, delta=0.02)
+
+    def test_carved_letters_hold_what_their_solid_lacks(self):
+        job = plate(Engraved(floor="v", depth_mm=12.0, angle_deg=60.0), "Tarn")
+        data, _ = router_files(job, Routing())
+        read = read_program(data["router-front.nc"])
+        done = route(read, read.stock, cell_mm=0.05)
+        corner, cell = routed(job, Routing())[0].corner, done.heights.cell_mm
+        region = flat_work(job, Engraved)[0].region
+        row, column = np.nonzero(done.heights.values < 0)
+        spots = shapely.points((column + 0.5) * cell + corner[0], (row + 0.5) * cell + corner[1])
+        shapely.prepare(region)
+        far = np.where(shapely.contains(region, spots), shapely.distance(spots, region.boundary), 0.0)
+        off = -done.heights.values[row, column] - far * V60.slope
+        self.assertLess(off.max(), 0.01)
+        self.assertGreater(np.quantile(off, 0.001), -0.05)
+        plain = piece_of(job.model_copy(update={"letterings": ()}))
+        whole, cut = (
+            trimesh.Trimesh(*solid_of(piece)[:2], process=False).volume for piece in (plain, piece_of(job))
+        )
+        self.assertAlmostEqual(done.removed_mm3 / (whole - cut), 1, delta=0.005)
+        self.assertEqual(done.troubles, [])
+
+
+class ABallEnd(unittest.TestCase):
+    def test_scallops_on_a_plane(self):
+        ball = Tool("ball", 6.0)
+        for step in (0.6, 1.2, 2.4):
+            with self.subTest(step=step):
+                high = 3 - np.sqrt(9 - step**2 / 4)
+                self.assertAlmostEqual(stepover_of(ball, high), step, delta=1e-9)
+                cell = 0.03
+                rows = np.arange(70.5 * cell - step / 2, 14, step)  # ridges in the middle of cells
+                lines = ["F1000", "G0 Z5"]
+                for y in rows:
+                    lines += [f"G0 X2 Y{y:.4f}", "G1 Z-1", "X18", "G0 Z5"]
+                read = read_program(("(TOOL 1 ball 6mm)\nG21 G90\nT1 M6\n" + "\n".join(lines)).encode())
+                done = route(read, (20.0, 16.0, 5.0), cell_mm=cell)
+                strip = done.heights.values[int(4 / cell) : int(11 / cell), int(8 / cell) : int(12 / cell)]
+                self.assertAlmostEqual((strip.max() + 1) / high, 1, delta=0.02)
+                self.assertAlmostEqual(strip.min(), -1, delta=0.001)
+                self.assertAlmostEqual(high / (step**2 / 24), 1, delta=0.05)  # the usual s² / 8r
+
+    def test_it_follows_a_bowl_and_cuts_nothing_of_it(self):
+        cell, ball = 0.05, Tool("ball", 2.0)
+        y, x = (np.mgrid[:400, :400] + 0.5) * cell - 10
+        bowl = np.minimum(15 - np.sqrt(np.maximum(225 - x**2 - y**2, 0)) - 3.0, 0.0)
+        heights = Heights(bowl, (0.0, 0.0), cell)
+        ways = raster_ways(heights, bowl < -1e-4, ball, 0.3)
+        moves = ["G21 G90", "(TOOL 1 ball 2mm)", "T1 M6 F1000"]
+        for way in ways:
+            moves += ["G0 Z2", f"G0 X{way[0, 0]:.4f} Y{way[0, 1]:.4f}"]
+            moves += [f"G1 X{p[0]:.4f} Y{p[1]:.4f} Z{p[2]:.4f}" for p in way]
+        read = read_program("\n".join(moves).encode())
+        done = route(read, (20.0, 20.0, 6.0), cell_mm=cell)
+        told = compared_to(done, heights)
+        self.assertLess(told.over.most_mm, 0.005)
+        # its scallops stand out from the bowl, seen straight up, a little more than from a plane
+        self.assertLess(told.under.most_mm, 0.03)
+        np.testing.assert_allclose(
+            left_by(heights, ball)[150:250, 150:250], bowl[150:250, 150:250], atol=0.02
+        )
+
+    def test_a_raised_lettering_is_left_standing(self):
+        job = plate(Raised(height_mm=1.5, edge="rounded", edge_mm=0.8), "IT")
+        data, _ = router_files(job, Routing())
+        read = read_program(data["router-front.nc"])
+        self.assertAlmostEqual(read.side[1], 1.5)
+        done = route(read, read.stock)
+        told = compared(done, job, *read.side)
+        self.assertLess(told.over.most_mm, 0.01)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.01)
+
+    def test_a_carved_ground_is_roughed_first(self):
+        job = plate(Carved(base_mm=-3.0, edge_mm=2.0, depth_mm=0.8, cell_mm=6.0), "O")
+        pieces = routed(job, Routing(flats_mm=(2.0,)))
+        names = [operation.name.split()[0] for operation in pieces[0].operations]
+        self.assertEqual(names[0], "rough")
+        self.assertIn("relief", names)
+        data, _ = router_files(job, Routing(flats_mm=(2.0,)))
+        read = read_program(data["router-front.nc"])
+        told = compared(route(read, read.stock), job, *read.side)
+        self.assertLess(told.over.most_mm, 0.02)
+        self.assertAlmostEqual(
+            told.removed_mm3 / told.wanted_mm3, 1, delta=0.06
+        )  # chips finer than the ball
+
+
+class AFlatCutter(unittest.TestCase):
+    def test_a_pocket_is_cleared_and_its_corners_are_told(self):
+        square, tool = shapely.box(0, 0, 30, 20), Tool("flat", 6.0)
+        rings = rings_over(square, tool)
+        swept = shapely.union_all([shapely.LineString(ring).buffer(3, quad_segs=64) for ring in rings])
+        self.assertLess(swept.difference(square.buffer(1e-6)).area, 1e-3)
+        # four corners of a circle in a square: (4 - pi) r²
+        left = square.difference(swept).area
+        self.assertAlmostEqual(left, (4 - np.pi) * 9, delta=0.1)
+        self.assertAlmostEqual(rest_of(square, tool).area, left, delta=0.15)
+
+    def test_pockets_of_a_job_by_volume_and_never_too_deep(self):
+        job = plate(Engraved(floor="flat", depth_mm=1.2), "HE")
+        data, words = router_files(job, Routing(flats_mm=(6.0, 2.0, 0.5)))
+        self.assertIn("finer cutter", words)
+        read = read_program(data["router-front.nc"])
+        done = route(read, read.stock)
+        told = compared(done, job, *read.side)
+        self.assertLess(told.over.most_mm, 1e-6)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.015)  # but for corners
+
+    def test_letters_are_cut_out_with_tabs_and_their_counters_first(self):
+        region = shapely.box(0, 0, 60, 40) - shapely.box(20, 12, 40, 28)
+        tool = Tool("flat", 4.0)
+        ways = profile_ways(region, tool, 10.0, 2.5, (4, 5.0, 2.0), inside=False)
+        self.assertEqual(len(ways), 8)
+        first, last = ways[0], ways[-1]
+        self.assertTrue(shapely.box(20, 12, 40, 28).contains(shapely.MultiPoint(first[:, :2])))
+        # outside, by its radius
+        off = shapely.distance(shapely.points(last[:, :2]), region)
+        np.testing.assert_allclose(off, 2.0, atol=0.01)
+        lifted = last[:, 2] > -10 + 1e-9
+        np.testing.assert_allclose(last[lifted, 2], -8.0)
+        runs = np.flatnonzero(np.diff(lifted.astype(int)) == 1)
+        self.assertEqual(len(runs), 4)
+        span = shapely.LineString(
+            last[runs[0] + 1 : runs[0] + 1 + lifted[runs[0] + 1 :].argmin(), :2]
+        ).length
+        self.assertAlmostEqual(span, 5.0 + 4.0, delta=0.01)
+
+    def test_standing_letters_and_openings_have_programs(self):
+        for craft, name in (
+            (Standing(thickness_mm=6.0), "router-letters-1.nc"),
+            (CutThrough(), "router-front.nc"),
+        ):
+            with self.subTest(craft=craft.kind):
+                data, _ = router_files(plate(craft, "HI"), Routing())
+                read = read_program(data[name])
+                self.assertLess(read.ends[:, 2].min(), -6.0 if craft.kind == "standing" else -8.0)
+
+
+class TheMachine(unittest.TestCase):
+    def test_a_second_reader_goes_the_same_way(self):
+        data, _ = router_files(plate(Engraved(floor="v", depth_mm=3.0), "ab"), Routing())
+        text = re.sub(r"\([^)]*\)", "", data["router-front.nc"].decode())
+        here, cut, rapid, mode = np.zeros(3), 0.0, 0.0, ""
+        for line in text.splitlines():
+            words = dict(re.findall(r"([GXYZ])(-?[\d.]+)", line))
+            mode = words.get("G", mode) if words.get("G") in ("0", "1") else mode
+            to = np.array([float(words.get(a, h)) for a, h in zip("XYZ", here, strict=True)])
+            far = float(np.linalg.norm(to - here))
+            cut, rapid, here = (cut + far, rapid, to) if mode == "1" else (cut, rapid + far, to)
+        read = read_program(data["router-front.nc"])
+        done = route(read, read.stock, cell_mm=0.3)
+        self.assertAlmostEqual(done.cut_mm, cut, delta=1e-3)
+        self.assertAlmostEqual(done.travel_mm, rapid, delta=1e-3)
+        numbered, _ = router_files(plate(Engraved(floor="v", depth_mm=3.0), "ab"), Routing(numbered=True))
+        inches, _ = router_files(plate(Engraved(floor="v", depth_mm=3.0), "ab"), Routing(inch=True))
+        for other, within in ((numbered, 1e-9), (inches, 2e-3)):
+            there = read_program(other["router-front.nc"])
+            np.testing.assert_allclose(there.ends, read.ends, atol=within)
+
+    def test_arcs(self):
+        # a quarter circle of radius 10 by its middle and by its radius, and a whole one
+        for line, length in (
+            ("G3 X10 Y10 I0 J10", np.pi * 5),
+            ("G3 X10 Y10 R10", np.pi * 5),
+            ("G2 X10 Y10 R-10", np.pi * 15),
+            ("G2 X0 Y0 I10 J0", np.pi * 20),
+        ):
+            with self.subTest(line=line):
+                read = program("F600", "G0 X0 Y0", line)
+                cut = np.linalg.norm(np.diff(read.ends, axis=0), axis=1)[~read.rapid].sum()
+                self.assertAlmostEqual(cut / length, 1, delta=1e-3)
+        turning = program("F600", "G0 X10 Y10", "G2 X10 Y10 I0 J-10 Z-5")  # a helix
+        self.assertAlmostEqual(turning.ends[-1, 2], -5)
+
+    def test_time_of_simple_moves(self):
+        # 100 mm at 1200 mm/min and 500 mm/s²: v/a up, v/a down, the rest level
+        v, a = 20.0, 500.0
+        self.assertAlmostEqual(time_of(program("F1200", "G1 X100")), 100 / v + v / a + 20.0, delta=1e-6)
+        # too short to get up to speed: 2 sqrt(s / a)
+        self.assertAlmostEqual(time_of(program("F6000", "G1 X1")), 2 * np.sqrt(1 / a) + 20.0, delta=1e-6)
+        # straight on it does not slow down; about a square corner it does
+        one, two = program("F1200", "G1 X50", "X100"), program("F1200", "G1 X50", "Y50")
+        self.assertAlmostEqual(time_of(one), 100 / v + v / a + 20, delta=1e-6)
+        self.assertAlmostEqual(time_of(two), 100 / v + 2 * v / a + 20, delta=1e-6)
+        rapid = RAPID_MM_MIN / 60
+        self.assertAlmostEqual(time_of(program("G0 X100")), 100 / rapid + rapid / a + 20, delta=1e-6)
+        self.assertAlmostEqual(
+            time_of(program("G0 X100", "G4 P2.5")), 100 / rapid + rapid / a + 22.5, delta=1e-6
+        )
+
+    def test_a_groove_by_its_volume(self):
+        done = route(
+            program("F900", "G0 Z2", "G0 X10 Y10", "G1 Z-2", "X50", "G0 Z2"),
+            (60.0, 20.0, 5.0),
+            cell_mm=0.05,
+        )
+        self.assertAlmostEqual(done.removed_mm3 / (2 * (40 * 6 + np.pi * 9)), 1, delta=0.005)
+        self.assertEqual(done.troubles, [])
+
+    def test_what_it_must_not_do_is_told(self):
+        stock = (60.0, 20.0, 5.0)
+        done = route(program("F900", "G0 X10 Y10 Z2", "G1 Z-2", "G0 X40", "G0 Z2"), stock)
+        self.assertEqual((done.troubles[0].line, "rapid" in done.troubles[0].says), (7, True))
+        deep = route(program("F900", "G0 X10 Y10 Z2", "G1 Z-9"), stock)
+        self.assertIn("4.0 mm below the stock", deep.troubles[-1].says)
+        beside = route(program("F900", "G0 Z2", "G0 X90"), stock)
+        self.assertIn("farther than beside", beside.troubles[0].says)
+
+    def test_what_cannot_be_followed_is_a_sentence(self):
+        for lines, says in (
+            (("G5 X1",), "line 4: G5 is not known"),
+            (("M98",), "M98 is not known"),
+            (("F100", "G1 X1 A3"), "A is not known here; only three axes"),
+            (("F100", "G1 X"), "is no word"),
+            (("G1 X5",), "no feed"),
+            (("X5",), "no motion"),
+            (("F100", "G2 X10 Y0 I3 J0"), "does not close"),
+            (("F100", "G2 X10 Y0 R2"), "radius does not reach"),
+            (("F100", "G2 X10 Y0"), "needs its middle"),
+            (("F100", "G1 X1 X2"), "stands twice"),
+            (("M5",), "moves nothing"),
+        ):
+            with self.subTest(lines=lines), self.assertRaisesRegex(KilnError, says):
+                program(*lines)
+        with self.assertRaisesRegex(KilnError, "does not say what cutter 4 is"):
+            route(program("T4 M6", "F100", "G1 X3 Z-1"), (10.0, 10.0, 3.0))
+        for text in ("drill 3mm", "v 60°", "flat", "v 200° 3mm", "flat 900mm"):
+            with self.subTest(text=text), self.assertRaises(KilnError):
+                tool_written(text)
+        self.assertEqual(tool_written("V 60° 12mm 0.1mm"), Tool("v", 12.0, 60.0, 0.1))
+
+
+if __name__ == "__main__":
+    unittest.main()
