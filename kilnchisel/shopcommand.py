@@ -22,6 +22,7 @@ def add_to(commands: Any) -> None:
         "--only", metavar="NAMES", help="with commas between; without it all that it can give"
     )
     hand.add_argument("--json", action="store_true", help="the list as JSON")
+    hand.add_argument("--progress", action="store_true", help="say the share done on stderr")
     hand.add_argument("--size", default="1600x1000", help="of pictures; default %(default)s")
     hand.add_argument("--samples", type=int, default=128, help="a pixel of pictures; default %(default)s")
     hand.add_argument("--draft", action="store_true", help="the quick picture")
@@ -97,10 +98,15 @@ def hand_over(options: Any, opened: Any) -> None:
             numbered=options.numbered,
         ),
     )
-    for path in written(job, options.output, kinds, wanted):
+    told = _told if options.progress else lambda share: None
+    for path in written(job, options.output, kinds, wanted, progress=told):
         print(path)
     if job.others:
         print("It is of the piece in hand; the photo has others (photo JOB --in-hand N).", file=sys.stderr)
+
+
+def _told(share: float) -> None:
+    print(f"{share:.3f} {100 * share:.0f} %", file=sys.stderr, flush=True)
 
 
 def cut(options: Any, opened: Any) -> None:

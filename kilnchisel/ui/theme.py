@@ -151,6 +151,12 @@ def _sheet(t: Theme) -> str:
     QPushButton:hover {{ background: {t.clay_wash}; }}
     QPushButton:focus {{ outline: none; border: 1px solid {t.glaze}; }}
     QPushButton:disabled {{ color: {t.pencil}; background: transparent; }}
+    QCheckBox {{ spacing: 8px; padding: 3px 0; }}
+    QCheckBox:disabled {{ color: {t.pencil}; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; }}
+    QCheckBox::indicator {{ border: 1px solid {t.pencil}; background: {t.field}; }}
+    QCheckBox::indicator:checked {{ background: {t.clay}; border-color: {t.clay}; }}
+    QCheckBox::indicator:disabled {{ border-color: {t.line}; background: transparent; }}
     QPushButton#link {{ color: {t.clay}; font-weight: 500; text-align: left; padding: 4px 6px; }}
     QPushButton#primary {{ background: {t.clay}; color: {t.on_clay}; font-weight: 600;
         padding: 7px 14px; }}

@@ -1,0 +1,97 @@
+"""A job handed over into one folder, by the command in a process of its own: the window stays free, and to
+stop it is to end that."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.handover.pictures import parse_size, usual_samples
+from kilnchisel.core.intake.gate import tell
+from kilnchisel.core.job.model import Job
+from kilnchisel.ui.away import away
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.window import Window
+
+
+class Handing:
+    """The process that writes a folder."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+        self._stopped = False
+
+    def write(self, job: Job, arguments: list[str]) -> list[Path]:
+        """What was written. Raises KilnError with what the command refuses."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "job.kcj"
+            save_packed(job, path)
+            command = [sys.executable, "-m", "kilnchisel", "hand-over", str(path), "--progress", *arguments]
+            pipe = subprocess.PIPE
+            self._process = subprocess.Popen(command, stdout=pipe, stderr=pipe, text=True)
+            if self._stopped:
+                self._process.terminate()
+            assert self._process.stderr is not None and self._process.stdout is not None
+            said = ""
+            for line in self._process.stderr:
+                share, _, words = line.strip().partition(" ")
+                try:
+                    tell(float(share), words)
+                except ValueError:
+                    said = line.strip()
+            written = self._process.stdout.read().splitlines()
+            if self._process.wait() != 0:
+                raise KilnError(said or "What writes the folder has ended: it may have run out of memory.")
+            return [Path(line) for line in written]
+
+    def stop(self) -> None:
+        """End it: nothing is written before all of it is made."""
+        self._stopped = True
+        if self._process is not None:
+            self._process.terminate()
+
+
+def hand_over_folder(window: Window, names: tuple[str, ...]) -> None:
+    """Ask for a folder and write what is chosen into it."""
+    hand = window.ticket.handover
+    try:
+        size = parse_size(hand.typed_size)
+        hand.refuse("")
+    except KilnError as error:
+        hand.refuse(str(error))
+        return
+    chosen = QFileDialog.getExistingDirectory(window, "Into a folder", str(window._folder()))
+    if not chosen:
+        return
+    job = window.session.job
+    folder = Path(chosen) / _plain(job.name)
+    samples = usual_samples(job, size, hand.samples)
+    wide, tall = size
+    arguments = ["-o", str(folder), "--only", ",".join(names), "--size", f"{wide}x{tall}"]
+    handing = Handing()
+    try:
+        paths = away(
+            partial(handing.write, job, [*arguments, "--samples", str(samples)]),
+            f"Writing {folder.name}",
+            window,
+            handing.stop,
+        )
+    except KilnError as error:
+        window._tell(str(error))
+        return
+    window.say(f"{len(paths)} files written into {folder}.")
+
+
+def _plain(name: str) -> str:
+    """A job's name as a folder's."""
+    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in name)
+    return " ".join(kept.split()) or "job"
