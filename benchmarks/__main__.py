@@ -17,6 +17,7 @@ from benchmarks import (
     mockups,
     photos,
     sets,
+    shop,
     startup,
 )
 
@@ -26,6 +27,7 @@ BENCHES = {
     "likeness": likeness.run,
     "sets": sets.run,
     "photos": photos.run,
+    "shop": shop.run,
     "startup": startup.run,
     "gaps": gaps.run,
     "lettering": lettering.run,

@@ -20,8 +20,8 @@ from kilnchisel.core.lettering.polygons import polygons_in
 Array = NDArray[Any]
 
 CORNER_STEP = np.radians(12)  # of the way about a corner
-SMOOTH = np.radians(2)  # what turns less is no corner
-OFF_MM = 0.004  # how far a line may leave the outline
+SMOOTH = np.radians(8)  # what turns less is no corner
+OFF_MM = 0.008  # how far a line may leave the outline
 BESIDE_MM = 2.0  # weeding lines end so far from what stays
 
 

@@ -50,9 +50,8 @@ def raster_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> l
             x = heights.corner[0] + (columns + 0.5) * cell
             y = heights.corner[1] + (row + 0.5) * cell
             way = np.column_stack([x, np.full(len(x), y), lowest[number, columns]])
-            way = _thinned(way)
             ways.append(way if number % 2 == 0 else way[::-1])
-    return ways
+    return _thinned(ways) if ways else []
 
 
 def _ready(heights: Heights) -> Array:
@@ -77,15 +76,17 @@ def left_by(heights: Heights, tool: Tool) -> Array:
     return np.asarray(-_dilated(-_dilated(surface, edge, every), edge, every))
 
 
-def _thinned(way: Array) -> Array:
-    """A way without the places that lie on the line between its others."""
+def _thinned(ways: list[Array]) -> list[Array]:
+    """Ways along x without the places that lie on the line between their others."""
     import shapely
 
-    flat = shapely.LineString(np.column_stack([way[:, 0], way[:, 2]])) if len(way) > 1 else None
-    if flat is None:
-        return way
-    kept = np.asarray(flat.simplify(STRAIGHT_MM).coords)
-    return np.column_stack([kept[:, 0], np.full(len(kept), way[0, 1]), kept[:, 1]])
+    flat = [shapely.LineString(way[:, ::2]) if len(way) > 1 else shapely.Point(way[0, ::2]) for way in ways]
+    plain = shapely.simplify(np.array(flat, object), STRAIGHT_MM, preserve_topology=False)
+    kept = (shapely.get_coordinates(one) for one in plain)
+    return [
+        np.column_stack([xz[:, 0], np.full(len(xz), way[0, 1]), xz[:, 1]])
+        for way, xz in zip(ways, kept, strict=True)
+    ]
 
 
 @compiled(nogil=True, cache=True, fastmath=True)
