@@ -95,17 +95,15 @@ def knife_way(line: Array, knife: Knife) -> Array:
     ways = np.diff(line, axis=0)
     along = ways / np.linalg.norm(ways, axis=1)[:, None]
     angle = np.arctan2(along[:, 1], along[:, 0])
-    made = [line[0] + knife.offset_mm * along[0]]
-    for k in range(1, len(line) - 1):
-        made.append(line[k] + knife.offset_mm * along[k - 1])
-        turn = float((angle[k] - angle[k - 1] + np.pi) % (2 * np.pi) - np.pi)
-        if abs(turn) < SMOOTH:
-            continue
-        steps = max(int(np.ceil(abs(turn) / CORNER_STEP)), 1)
-        about = angle[k - 1] + turn * np.arange(1, steps + 1) / steps
-        made += list(line[k] + knife.offset_mm * np.stack([np.cos(about), np.sin(about)], axis=1))
-    made.append(line[-1] + knife.offset_mm * along[-1])
-    return np.array(made)
+    turn = (np.diff(angle) + np.pi) % (2 * np.pi) - np.pi
+    steps = np.where(np.abs(turn) < SMOOTH, 0, np.ceil(np.abs(turn) / CORNER_STEP)).astype(int)
+    # at every corner the way comes to it, and then goes about it in steps
+    corner = np.repeat(np.arange(len(turn)), steps + 1)
+    step = np.arange(len(corner)) - np.repeat(np.cumsum(steps + 1) - (steps + 1), steps + 1)
+    about = angle[corner] + turn[corner] * step / np.maximum(steps[corner], 1)
+    there = line[1 + corner] + knife.offset_mm * np.stack([np.cos(about), np.sin(about)], axis=1)
+    ends = line[[0, -1]] + knife.offset_mm * along[[0, -1]]
+    return np.concatenate([ends[:1], there, ends[1:]])
 
 
 def _plain(line: Array) -> Array:
