@@ -81,7 +81,27 @@ def medial_points(layer: Layer, *, detail: Detail) -> Array:
     kept, far = kept[clear], far[clear]
     cell = np.rint(kept / (0.7 * step)).astype(np.int64)
     first = distinct(cell)[0]
-    return np.column_stack([kept[first], far[first]])
+    along = _along_ridges(samples, corners, pairs[ends], ridge[ends], inside, step)
+    there = shapely.distance(shapely.points(along), region.boundary)
+    return np.concatenate([np.column_stack([kept[first], far[first]]), np.column_stack([along, there])])
+
+
+def _along_ridges(
+    samples: Array, corners: Array, pairs: Array, ridges: Array, inside: Array, step: float
+) -> Array:
+    """Points along the long edges of Voronoi cells (k, 2) that lie within, where strokes meet: their ends
+    alone would leave the ridge between them out."""
+    first, last = corners[ridges[:, 0]], corners[ridges[:, 1]]
+    long = np.linalg.norm(last - first, axis=1)
+    away = np.linalg.norm((first + last) / 2 - samples[pairs[:, 0]], axis=1)
+    apart = np.linalg.norm(samples[pairs[:, 0]] - samples[pairs[:, 1]], axis=1)
+    seen = 2 * np.arcsin(np.clip(apart / 2 / np.maximum(away, 1e-12), 0, 1))
+    which = inside[ridges].all(axis=1) & (long > step) & (seen > MEDIAL_TURN)
+    count = np.ceil(long[which] / step).astype(int) - 1
+    owner = np.repeat(np.flatnonzero(which), count)
+    number = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count) + 1
+    share = (number / (np.repeat(count, count) + 1))[:, None]
+    return np.asarray(first[owner] * (1 - share) + last[owner] * share)
 
 
 @remembered
