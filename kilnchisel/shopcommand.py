@@ -49,6 +49,7 @@ def add_to(commands: Any) -> None:
     cut.add_argument("--against", type=Path, metavar="JOB", help="measure it against this job's piece")
     cut.add_argument("--side", help="which of its sides, where the program does not say")
     cut.add_argument("--cell", metavar="LENGTH", help="how fine the stock is looked at")
+    cut.add_argument("-o", "--output", type=Path, metavar="FILE.png", help="what is left, seen from above")
     cut.add_argument("--json", action="store_true", help="as JSON")
 
 
@@ -133,6 +134,14 @@ def cut(options: Any, opened: Any) -> None:
         "travel_mm": round(done.travel_mm, 1),
         "troubles": [{"line": one.line, "says": one.says} for one in done.troubles],
     }
+    if options.output is not None:
+        from kilnchisel.core.handover.pictures import png_bytes
+        from kilnchisel.core.shop.machines.shown import shaded
+        from kilnchisel.core.writing import write_whole
+
+        if options.output.suffix.lower() != ".png":
+            raise KilnError(f"“{options.output.name}” should end in .png: what is left is a picture.")
+        write_whole(options.output, png_bytes(shaded(done.heights), options.program.name))
     if options.against is not None:
         found["against"] = _against(options, opened, done, program)
     if options.json:

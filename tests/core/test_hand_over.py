@@ -6,6 +6,9 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
+from PIL import Image
+
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover import table
 from kilnchisel.core.handover.packing import save_packed
@@ -88,6 +91,13 @@ class HandedOver(unittest.TestCase):
         self.assertAlmostEqual(told["removed_mm3"] / told["against"]["wanted_mm3"], 1, delta=0.03)
         _, said, _ = called("cut", program, "--stock", "200x150x9", "--cell", "0.5")
         self.assertIn("mm³ cut away", said)
+        left = self.folder / "left.png"
+        self.assertEqual(called("cut", program, "--cell", "0.2", "-o", left)[0], 0)
+        pixels = np.asarray(Image.open(left)).astype(int)
+        self.assertEqual(pixels.shape[:2], (580, 980))  # 196 by 116 mm
+        plain, where = pixels[5, 5], np.abs(pixels - pixels[5, 5]).max(axis=2) > 30
+        self.assertTrue(where[200:400, 200:800].any() and not where[:100].any() and plain.min() > 60)
+        self.assertEqual(called("cut", program, "-o", left.with_suffix(".bmp"))[0], 2)
         for arguments, says in (
             (("hand-over", job), "Say which folder"),
             (("hand-over", job, "-o", self.folder, "--only", "bread"), "is not handed over"),
