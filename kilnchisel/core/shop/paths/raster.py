@@ -19,6 +19,8 @@ from kilnchisel.core.shop.paths.tools import Tool
 Array = NDArray[Any]
 
 LOWEST, TALLEST = -1e6, 1e5  # mm: no surface is so low, no cutter so tall
+STEEP = 1.0  # height over distance
+FOOT_MM = 0.005  # above the deepest place, where contours still are
 STRAIGHT_MM = 0.002  # how far a way may leave the places worked out for it
 
 
@@ -74,6 +76,43 @@ def left_by(heights: Heights, tool: Tool) -> Array:
     surface, edge = _ready(heights), _edge(tool, heights.cell_mm)
     every = np.arange(surface.shape[0])
     return np.asarray(-_dilated(-_dilated(surface, edge, every), edge, every))
+
+
+def level_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> list[Array]:
+    """Ways (n, 3) at one height each round what is steep, where lines along x leave steps: contours of how
+    low the tip gets, ``step_mm`` apart in height and one at the foot, over the cells that are wanted."""
+    import contourpy
+    import shapely
+
+    cell = heights.cell_mm
+    lowest = np.maximum(
+        _dilated(_ready(heights), _edge(tool, cell), np.arange(heights.values.shape[0])), LOWEST
+    )
+    there = where & (lowest > LOWEST)
+    if not there.any():
+        return []
+    lowest = np.where(lowest > LOWEST, lowest, 0.0)
+    steep = np.hypot(*np.gradient(lowest, cell)) > STEEP
+    deepest = float(lowest[there].min())
+    count = max(int(-deepest / step_mm), 1)
+    at = [heights.corner[k] + (np.arange(n) + 0.5) * cell for k, n in enumerate(lowest.shape[::-1])]
+    contours = contourpy.contour_generator(at[0], at[1], lowest)
+    ways = []
+    for level in deepest + FOOT_MM + step_mm * np.arange(count):
+        if level >= 0:
+            break
+        for line in contours.lines(level):
+            column, row = (((line - heights.corner) / cell).astype(int)).T
+            row, column = np.minimum(row, steep.shape[0] - 1), np.minimum(column, steep.shape[1] - 1)
+            kept = steep[row, column] & there[row, column]
+            ends = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(int), [0]])))
+            runs = (line[a:b] for a, b in zip(ends[::2], ends[1::2], strict=True) if b - a > 1)
+            plain = shapely.simplify(
+                [shapely.LineString(run) for run in runs], STRAIGHT_MM, preserve_topology=False
+            )
+            lines = (shapely.get_coordinates(one) for one in plain)
+            ways += [np.column_stack([run, np.full(len(run), level)]) for run in lines]
+    return ways
 
 
 def _thinned(ways: list[Array]) -> list[Array]:

@@ -20,11 +20,11 @@ from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
-from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
+from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
 from kilnchisel.core.shop.paths.surface import Heights, cells_in, flat_side, wanted_heights
 from kilnchisel.core.shop.paths.tools import Tool
-from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
+from kilnchisel.core.shop.paths.vcut import floor_of, in_short_order, v_ways
 
 Array = NDArray[Any]
 
@@ -172,7 +172,7 @@ def _is_round(work: Work) -> bool:
 def _by_tool(operations: list[Operation]) -> list[Operation]:
     """Operations with as few changes of the cutter as their order allows: wide before fine, what goes right
     through last."""
-    order = {"rough": 0, "relief": 1, "detail": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
+    order = {"rough": 0, "relief": 1, "detail": 1, "steep": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
     return sorted(operations, key=lambda o: (order[o.name.split()[0]], o.tool.form, -o.tool.diameter_mm))
 
 
@@ -289,7 +289,11 @@ def _relief(
         ways = raster_ways(heights, ndimage.binary_dilation(where), ball, stepover_of(ball, how.scallop_mm))
         if ways:
             made.append(Operation(f"{'detail' if number else 'relief'} {names}", ball, ways))
-        if wide > min(how.balls_mm):  # where it leaves something for a finer one
+        if wide == min(how.balls_mm):
+            step = stepover_of(ball, how.scallop_mm)
+            if steep := level_ways(heights, ndimage.binary_dilation(where), ball, step):
+                made.append(Operation(f"steep {names}", ball, in_short_order(steep)))
+        else:  # where it leaves something for a finer one
             standing = left_by(heights, ball) - np.nan_to_num(heights.values, nan=0.0)
             left = heights, where & (standing > how.scallop_mm + LEFT_BY_BALL_MM)
     return top, made
