@@ -14,6 +14,7 @@ from PIL import Image
 
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job.assets import forget, keep_asset
 from kilnchisel.core.job.edits import change
@@ -291,6 +292,17 @@ class Masks(InAFolder):
                 kept_mask(made, "x")
         with self.assertRaisesRegex(KilnError, "another shape"):
             mask_of_file(path, (100, 100))
+
+
+class TheSolid(InAFolder):
+    def test_of_lettering_on_a_wall_of_the_photo_it_is_the_whole_piece(self):
+        job = fresh_job("plaque", "IT")
+        told = beginning("rectangle", SIZE)
+        there = in_photo(job, taken_in(photo_taken(self.file()), told, shown="lettering"))
+        for ending in (".glb", ".stl", ".obj"):
+            with self.subTest(ending):
+                path = Path(f"piece{ending}")
+                self.assertEqual(mesh_bytes(there, path), mesh_bytes(job, path))
 
 
 class OnTheCommandLine(InAFolder):

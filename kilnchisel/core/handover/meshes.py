@@ -16,6 +16,7 @@ from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.handover.formats import format_of
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.writing import write_whole
 
@@ -45,11 +46,18 @@ def mesh_bytes(job: Job, path: Path, *, beside: bool = False) -> bytes:
     STL and OBJ are in mm with z up, GLB in metres with y up as glTF asks. Raises KilnError for another
     ending or a piece that does not close. ``beside``: as in ``solid_of``.
     """
-    write = format_of(path, FORMATS)
+    return mesh_files(job, [path], beside=beside)[0]
+
+
+def mesh_files(job: Job, paths: list[Path], *, beside: bool = False) -> list[bytes]:
+    """The same for several files of one solid."""
+    writers = [format_of(path, FORMATS) for path in paths]
     points, faces, label = solid_of(piece_of(job), beside=beside)
-    items = scene_of_job(job).items
+    # in a photo some of the piece is what the photo shows; the solid is all of it, in its own finishes
+    items = scene_of_job(change(job, ("setting", "photo"), None)).items
     names, materials = unlike([item.name for item in items]), [item.material for item in items]
-    return write(Solid(points, faces, label, names, materials))
+    solid = Solid(points, faces, label, names, materials)
+    return [write(solid) for write in writers]
 
 
 def _stl(solid: Solid) -> bytes:

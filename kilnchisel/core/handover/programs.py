@@ -44,7 +44,7 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
     scale, places = (1 / MM_AN_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
 
     def word(letter: str, value: float) -> str:
-        return f"{letter}{format(round(value * scale, places) + 0.0, f'.{places}f')}"
+        return _words(np.array([value * scale]), places, letter)[0]
 
     tools = tools_of([piece])
     lines = [
@@ -77,7 +77,7 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
             if not near:
                 lines += [f"G0 {safe}", f"G0 {word('X', first[0])} {word('Y', first[1])}"]
             lines.append(f"G1 {word('Z', first[2])} {down}")
-            lines += _moves(way, along, word)
+            lines += _moves(way * scale, along, places)
             here = way[-1]
         lines.append(f"G0 {safe}")
     lines += ["M5", "M30", "%"]
@@ -87,14 +87,18 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
     return ("\n".join(lines) + "\n").encode("ascii", "replace")
 
 
-def _moves(way: Array, along: str, word: object) -> list[str]:
-    """The moves along a way, each naming only what changes."""
-    assert callable(word)
+def _words(values: Array, places: int, letter: str) -> list[str]:
+    """Words with a letter for values (n,), none of them minus nothing."""
+    return [f"{letter}{value:.{places}f}" for value in (np.round(values, places) + 0.0).tolist()]
+
+
+def _moves(way: Array, along: str, places: int) -> list[str]:
+    """The moves along a way (n, 3) in the program's unit, each naming only what changes."""
     lines = []
-    last = [word(letter, value) for letter, value in zip("XYZ", way[0], strict=True)]
-    feed = f" {along}"
-    for point in way[1:]:
-        words = [word(letter, value) for letter, value in zip("XYZ", point, strict=True)]
+    columns = [_words(way[:, k], places, letter) for k, letter in enumerate("XYZ")]
+    points = zip(*columns, strict=True)
+    last, feed = next(points), f" {along}"
+    for words in points:
         changed = [new for new, old in zip(words, last, strict=True) if new != old]
         if changed:
             lines.append(f"G1 {' '.join(changed)}{feed}")

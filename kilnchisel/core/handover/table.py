@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.meshes import mesh_bytes
+from kilnchisel.core.handover.meshes import mesh_files
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
@@ -89,7 +89,8 @@ def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, stop: Stop, p
 
 def _solid(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
     names = ("piece.glb", "piece.stl", "piece.obj")
-    return Files({name: mesh_bytes(job, Path(name)) for name in names}, "one closed solid, mm (GLB: m)")
+    made = mesh_files(job, [Path(name) for name in names])
+    return Files(dict(zip(names, made, strict=True)), "one closed solid, mm (GLB: m)")
 
 
 def _outlines(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
