@@ -359,6 +359,16 @@ def _across(lay: Lay, body: Body, side: str) -> Lay:
     return lay.model_copy(update={"side": side, "along_mm": along})
 
 
+def lays_of(job: Job, index: int) -> tuple[Lay, ...]:
+    """Where a lettering lies: its own place, and that on the side opposite if it is wanted there too."""
+    lay = job.letterings[index].lay
+    if not lay.both or isinstance(job.blank, Mesh3D):
+        return (lay,)
+    body = body_of(job.blank)
+    other = body.opposite(lay.side)
+    return (lay,) if other is None else (lay, _across(lay, body, other))
+
+
 def _making(index: int, lettering: Lettering) -> _Making:
     return _Making(index, lettering.content, lettering.lay, lettering.craft)
 

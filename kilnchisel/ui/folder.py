@@ -23,6 +23,9 @@ if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
 
 
+LONGEST = 60  # letters of a folder's name, so that it is none too long in any script
+
+
 class Handing:
     """The process that writes a folder."""
 
@@ -94,4 +97,4 @@ def hand_over_folder(window: Window, names: tuple[str, ...]) -> None:
 def _plain(name: str) -> str:
     """A job's name as a folder's."""
     kept = "".join(c if c.isalnum() or c in " -_" else " " for c in name)
-    return " ".join(kept.split()) or "job"
+    return " ".join(kept.split())[:LONGEST].strip() or "job"

@@ -18,7 +18,7 @@ from kilnchisel.core.build import piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.programs import router_files
-from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Raised, Standing
+from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Raised, Standing
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.machines.against import compared, compared_to
@@ -186,6 +186,27 @@ class AFlatCutter(unittest.TestCase):
         told = compared(done, job, *read.side)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.015)  # but for corners
+
+    def test_what_is_on_both_faces_has_both_programs(self):
+        job = change(plate(Engraved(depth_mm=0.5), "HI"), ("letterings", 0, "lay", "both"), True)
+        data, _ = router_files(job, Routing())
+        self.assertEqual(set(data), {"router-front.nc", "router-back.nc"})
+        read = read_program(data["router-back.nc"])
+        told = compared(route(read, read.stock), job, *read.side)
+        self.assertLess(told.over.most_mm, 1e-6)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
+        film = change(job, ("letterings", 0, "craft"), Printed())
+        self.assertEqual(len({work.side for work in flat_work(film, Printed)}), 2)
+
+    def test_what_runs_beyond_its_side_is_cut_off_there_and_told(self):
+        job = plate(Engraved(floor="flat", depth_mm=0.5), "MUCH TOO LONG FOR IT")
+        data, words = router_files(job, Routing())
+        self.assertIn("cut off at the edge", words)
+        read = read_program(data["router-front.nc"])
+        done = route(read, read.stock)
+        self.assertEqual(done.troubles, [])
+        told = compared(done, job, *read.side)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
 
     def test_letters_are_cut_out_with_tabs_and_their_counters_first(self):
         region = shapely.box(0, 0, 60, 40) - shapely.box(20, 12, 40, 28)

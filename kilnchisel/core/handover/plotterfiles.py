@@ -57,7 +57,8 @@ def cut_film(job: Job, knife: Knife) -> Cut:
     try:
         places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
     except KilnError:
-        sheets = [[w for w in works if w.index == n] for n in dict.fromkeys(w.index for w in works)]
+        keys = dict.fromkeys((w.index, w.side) for w in works)
+        sheets = [[w for w in works if (w.index, w.side) == key] for key in keys]
         places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
     groups = []
     for sheet, place in zip(sheets, places, strict=True):

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import shapely
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft
 from kilnchisel.core.job.model import Job
@@ -33,13 +34,16 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
     """What of a job is made by some crafts, hidden letterings left out. Those of one side keep their places
     to each other where it unrolls without stretch. Raises KilnError where a lettering cannot be drawn."""
     chosen = [
-        i for i, item in enumerate(job.letterings) if not item.hidden and isinstance(item.craft, crafts)
+        (i, lay)
+        for i, item in enumerate(job.letterings)
+        if not item.hidden and isinstance(item.craft, crafts)
+        for lay in lays_of(job, i)
     ]
     found = []
-    for side in dict.fromkeys(job.letterings[i].lay.side for i in chosen):
-        mine = [i for i in chosen if job.letterings[i].lay.side == side]
-        laid = [lettering_laid(job, i) for i in mine]
-        for index, one, flat in zip(mine, laid, flats_of(laid), strict=True):
+    for side in dict.fromkeys(lay.side for _, lay in chosen):
+        mine = [(i, lay) for i, lay in chosen if lay.side == side]
+        laid = [laid_of(job.blank, job.letterings[i].content, lay, detail=Detail.FINE) for i, lay in mine]
+        for (index, _), one, flat in zip(mine, laid, flats_of(laid), strict=True):
             lettering = job.letterings[index]
             for layer in one.layers:
                 if layer.region.is_empty:

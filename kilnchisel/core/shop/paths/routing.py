@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import body_of_job, sides_of_job
 from kilnchisel.core.crafts.through import across
 from kilnchisel.core.errors import KilnError
@@ -33,6 +34,7 @@ SHAPED = (Raised, Carved, Relief, Pressed)
 V_MM = 12.7  # of a V cutter, across
 BELOW_MM = 0.2  # so far a cut goes through what is under the stock
 NARROWEST = 0.98  # of a cutter's width: a stroke so narrow still takes it
+TOUCHES_MM = 1e-3
 LEFT_MM = 0.3  # what the wide pass leaves for the fine one
 CELLS_A_BALL = 12.0  # of the grid that a relief is cut from, to the ball's radius
 MOST_CELLS = 12_000_000
@@ -129,8 +131,10 @@ def routed(job: Job, how: Routing) -> list[Routed]:
         if _is_flat(job, name):
             mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
             found.append(_side(job, name, mine, how))
-    for index in dict.fromkeys(w.index for w in works if isinstance(w.craft, Standing)):
-        found.append(_letters(job, [w for w in works if w.index == index], how))
+    standing = [w for w in works if isinstance(w.craft, Standing)]
+    for index, side in dict.fromkeys((w.index, w.side) for w in standing):
+        mine = [w for w in standing if (w.index, w.side) == (index, side)]
+        found.append(_letters(job, mine, how, again=job.letterings[index].lay.side != side))
     return found
 
 
@@ -140,7 +144,10 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     faces = across(body_of_job(job), name)
     through = side.wall_mm if faces is None else faces[2]
     operations: list[Operation] = []
-    missed: list[str] = []
+    over = (work.name for work in works if _is_over(work, side))
+    missed = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
+    works = [replace(w, region=_within(w.region, side)) for w in works]
+    works = [w for w in works if not w.region.is_empty]
     shaped = [w for w in works if isinstance(w.craft, SHAPED) or _is_round(w)]
     plain = [w for w in works if w not in shaped]
     top = 0.0
@@ -163,6 +170,16 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
         _by_tool(operations),
         missed,
     )
+
+
+def _is_over(work: Work, side: Plane) -> bool:
+    """Whether it runs beyond its side."""
+    return not shapely.buffer(side.domain, TOUCHES_MM).contains(work.region)
+
+
+def _within(region: Any, side: Plane) -> shapely.MultiPolygon:
+    """What of a region is on a side."""
+    return as_region(polygons_in(shapely.make_valid(region).intersection(side.domain)))
 
 
 def _is_round(work: Work) -> bool:
@@ -322,8 +339,8 @@ def _looked_up(of: Heights, values: Array, into: Heights) -> Array:
     return np.asarray(wider[np.ix_(rows, columns)])
 
 
-def _letters(job: Job, works: list[Work], how: Routing) -> Routed:
-    """Letters cut out of a sheet of their own."""
+def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Routed:
+    """Letters cut out of a sheet of their own; ``again``: those of the side opposite."""
     craft = works[0].craft
     assert isinstance(craft, Standing)
     region = as_region(part for work in works for part in polygons_in(work.region))
@@ -340,7 +357,7 @@ def _letters(job: Job, works: list[Work], how: Routing) -> Routed:
     ways = [way - (left, low, 0.0) for way in ways]
     missed = _unreached(works[0].name, as_region(holes), tool) if holes else []
     return Routed(
-        f"letters {works[0].index + 1}",
+        f"letters {works[0].index + 1}{' again' if again else ''}",
         works[0].side,
         (right - left, high - low, craft.thickness_mm),
         (left, low),
