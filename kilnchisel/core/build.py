@@ -391,9 +391,9 @@ def _scene(job: Job, *, detail: Detail) -> Scene:
         light = light_brought(job.setting.light, on_photo.plane, on_photo.photo)
         job = job.model_copy(update={"setting": job.setting.model_copy(update={"light": light})})
     scene = scene_of(job, piece, proxy, marks, on_photo, detail=detail)
-    return (
-        replace(scene, company=_company(told, on_photo)) if on_photo is not None and told.others else scene
-    )
+    if on_photo is None or not told.others:
+        return scene
+    return replace(scene, company=_company(told, on_photo))
 
 
 def _company(job: Job, on_photo: OnPhoto) -> tuple[Companion, ...]:

@@ -20,6 +20,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Raised, Standing
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Brass, Foam
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.machines.against import compared, compared_to
 from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
@@ -197,6 +198,33 @@ class AFlatCutter(unittest.TestCase):
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
         film = change(job, ("letterings", 0, "craft"), Printed())
         self.assertEqual(len({work.side for work in flat_work(film, Printed)}), 2)
+
+    def test_where_letterings_meet_the_later_one_is_cut(self):
+        job = plate(Engraved(floor="flat", depth_mm=2.0), "HE")
+        over = job.letterings[0].model_copy(update={"craft": Engraved(floor="flat", depth_mm=0.5)})
+        both = job.model_copy(update={"letterings": (*job.letterings, over)})
+        read = read_program(router_files(both, Routing())[0]["router-front.nc"])
+        self.assertAlmostEqual(read.ends[:, 2].min(), -0.5)
+        self.assertLess(compared(route(read, read.stock), both, *read.side).over.most_mm, 1e-6)
+
+    def test_what_is_on_no_flat_side_is_told(self):
+        job = fresh_job("jar", "HI")
+        engraved = job.letterings[0].model_copy(update={"craft": Engraved(depth_mm=0.3)})
+        lid = engraved.model_copy(
+            update={"lay": engraved.lay.model_copy(update={"side": "lid", "along_mm": 0.0})}
+        )
+        data, words = router_files(job.model_copy(update={"letterings": (engraved, lid)}), Routing())
+        self.assertEqual(list(data), ["router-lid.nc"])
+        self.assertIn(f"left out, the {engraved.lay.side} is not flat", words)
+
+    def test_letters_are_driven_through_what_they_are_of(self):
+        job = plate(Standing(thickness_mm=6.0, return_finish=Foam()), "HI")
+        wood = change(job, ("letterings", 0, "craft", "return_finish"), Brass())
+        turns = [
+            router_files(one, Routing())[0]["router-letters-1.nc"].decode().split(" M3")[0].split()[-1]
+            for one in (job, wood)
+        ]
+        self.assertEqual(turns, ["S18000", "S9000"])
 
     def test_what_runs_beyond_its_side_is_cut_off_there_and_told(self):
         job = plate(Engraved(floor="flat", depth_mm=0.5), "MUCH TOO LONG FOR IT")

@@ -13,7 +13,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work
 from kilnchisel.core.shop.paths.knife import Knife, knife_way, rings_in_order, weeding_lines
 from kilnchisel.core.shop.paths.rolls import Place, on_roll
@@ -35,13 +35,11 @@ class Cut:
     @property
     def words(self) -> str:
         """What it takes, in words."""
-        cut = sum(
-            np.linalg.norm(np.diff(line, axis=0), axis=1).sum() for g in self.groups for line in g.lines
-        )
+        cut = sum(length_of(line) for group in self.groups for line in group.lines)
         film = self.length_mm * self.knife.roll_mm / 1e6
         return (
             f"{format_length(self.length_mm)} of a roll {format_length(self.knife.roll_mm)} wide, "
-            f"{format_number(film, 2)} m² of film, {format_number(float(cut) / 1000, 2)} m cut"
+            f"{format_number(film, 2)} m² of film, {format_number(cut / 1000, 2)} m cut"
         )
 
 

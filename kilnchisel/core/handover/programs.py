@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.routing import Routed, Routing, routed, tools_of
+from kilnchisel.core.shop.paths.routing import Routed, Routing, not_flat, routed, tools_of
 from kilnchisel.core.units import format_length, format_number
 
 Array = NDArray[np.float64]
@@ -32,14 +32,14 @@ def router_files(job: Job, how: Routing) -> tuple[dict[str, bytes], str]:
         if not any(operation.ways for operation in piece.operations):
             raise KilnError(f"No cutter gets into what is on the {piece.side}; take finer ones.")
         name = f"router-{piece.name.replace(' ', '-')}.nc"
-        made[name] = program_of(job, piece, how)
+        made[name] = program_of(job.name, piece, how)
         wide, tall, thick = (format_length(one) for one in piece.stock)
         tools = ", ".join(tool.words for tool in tools_of([piece]))
         words += [f"stock {wide} by {tall} by {thick}, cutters {tools}", *piece.left]
-    return made, "; ".join(words)
+    return made, "; ".join([*words, *not_flat(job)])
 
 
-def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
+def program_of(title: str, piece: Routed, how: Routing) -> bytes:
     """One program, ASCII."""
     scale, places = (1 / MM_AN_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
 
@@ -49,7 +49,7 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
     tools = tools_of([piece])
     lines = [
         "%",
-        _comment(job.name),
+        _comment(title),
         _comment(f"STOCK {piece.stock[0]:.3f} {piece.stock[1]:.3f} {piece.stock[2]:.3f} mm"),
         *([] if piece.letters else [_comment(f"SIDE {piece.side} TOP {piece.top_mm:.3f} mm")]),
         *(_comment(f"TOOL {n} {tool.ascii}") for n, tool in enumerate(tools, start=1)),
@@ -61,7 +61,7 @@ def program_of(job: Job, piece: Routed, how: Routing) -> bytes:
     for operation in piece.operations:
         if not operation.ways:
             continue
-        feeds = feeds_for(job.finish, operation.tool)
+        feeds = feeds_for(piece.finish, operation.tool)
         down, along = (
             f"F{format_number(f * scale, 2).replace(',', '')}" for f in (feeds.down, feeds.along)
         )

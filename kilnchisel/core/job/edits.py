@@ -14,6 +14,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.company import letterings_of_all
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Cleared, Mask, Photo
@@ -313,8 +314,8 @@ def _tenth(value: float) -> float:
 
 def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask | Cleared, ...]:
     """Artwork, pictures, a mesh, a place and a photo that the job holds by their content."""
-    letterings = (item for piece in (job, *job.others) for item in piece.letterings)
-    held = (item.content for item in letterings if isinstance(item.content, Artwork | Picture))
+    contents = (item.content for item in letterings_of_all(job))
+    held = (content for content in contents if isinstance(content, Artwork | Picture))
     photo = job.setting.photo
     of_photo = () if photo is None else (photo, photo.before, photo.cleared)
     others = (

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.lettering.polygons import length_of, run_of
 
 Array = NDArray[Any]
 
@@ -34,7 +35,7 @@ class Plotted:
     @property
     def cut_mm(self) -> float:
         """How far it went with the knife down."""
-        return float(sum(np.linalg.norm(np.diff(line, axis=0), axis=1).sum() for _, line in self.lines))
+        return sum(length_of(line) for _, line in self.lines)
 
 
 def read_hpgl(data: bytes) -> Plotted:
@@ -84,8 +85,7 @@ def tip_way(pivot: Array, offset_mm: float) -> Array:
     piece."""
     if offset_mm <= 0:
         return pivot
-    steps = np.linalg.norm(np.diff(pivot, axis=0), axis=1)
-    far = np.concatenate([[0.0], np.cumsum(steps)])
+    far = run_of(pivot)
     count = max(int(far[-1] / (offset_mm / STEPS_A_BLADE)), 2)
     at = np.linspace(0, far[-1], count)
     at = np.union1d(at, far)

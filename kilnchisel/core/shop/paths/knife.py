@@ -15,7 +15,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.lettering.polygons import polygons_in
+from kilnchisel.core.lettering.polygons import polygons_in, run_of
 
 Array = NDArray[Any]
 
@@ -115,8 +115,7 @@ def _plain(line: Array) -> Array:
 
 def _first_of(line: Array, length: float) -> Array:
     """The first so many mm of a line."""
-    steps = np.linalg.norm(np.diff(line, axis=0), axis=1)
-    far = np.concatenate([[0.0], np.cumsum(steps)])
+    far = run_of(line)
     length = min(length, float(far[-1]))
     inside = line[far < length - 1e-12]
     end = [np.interp(length, far, line[:, axis]) for axis in (0, 1)]

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region, polygons_in, run_of
 from kilnchisel.core.shop.paths.knife import rings_in_order
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -101,8 +101,7 @@ def _with_tabs(way: Array, depth_mm: float, tool: Tool, tabs: tuple[int, float, 
     top = -depth_mm + height
     if count == 0 or way[0, 2] >= top:
         return way
-    steps = np.linalg.norm(np.diff(way[:, :2], axis=0), axis=1)
-    far = np.concatenate([[0.0], np.cumsum(steps)])
+    far = run_of(way[:, :2])
     span = width + tool.diameter_mm  # the cutter is round: the tab is left between two cuts
     if far[-1] < count * (span + tool.diameter_mm):
         count = max(int(far[-1] / (span + tool.diameter_mm)), 0)

@@ -12,9 +12,11 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import body_of_job, sides_of_job
+from kilnchisel.core.crafts.sheet import layered
 from kilnchisel.core.crafts.through import across
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
+from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -94,6 +96,7 @@ class Routed:
     top_mm: float
     operations: list[Operation]
     left: list[str]  # what could not be cut, and why
+    finish: Any  # of what the stock is
     letters: bool = False  # they are cut out of a sheet of their own
 
 
@@ -109,6 +112,16 @@ def not_routed(job: Job) -> str:
         if isinstance(item.craft, Standing) or _is_flat(job, item.lay.side):
             return ""
     return "it is lettered on no flat side"
+
+
+def not_flat(job: Job) -> list[str]:
+    """What of a job a router would cut, but for that its side is not flat, in words."""
+    works = (w for w in flat_work(job, *ROUTED) if not isinstance(w.craft, Standing))
+    return [
+        f"{name}: left out, the {side} is not flat"
+        for name, side in dict.fromkeys((w.name, w.side) for w in works)
+        if not _is_flat(job, side)
+    ]
 
 
 def _is_flat(job: Job, name: str) -> bool:
@@ -146,8 +159,9 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     operations: list[Operation] = []
     over = (work.name for work in works if _is_over(work, side))
     missed = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
-    works = [replace(w, region=_within(w.region, side)) for w in works]
-    works = [w for w in works if not w.region.is_empty]
+    # as on the piece: where letterings meet the later one is what is made
+    regions = layered([_within(work.region, side) for work in works])
+    works = [replace(w, region=r) for w, r in zip(works, regions, strict=True) if not r.is_empty]
     shaped = [w for w in works if isinstance(w.craft, SHAPED) or _is_round(w)]
     plain = [w for w in works if w not in shaped]
     top = 0.0
@@ -169,6 +183,7 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
         top,
         _by_tool(operations),
         missed,
+        job.finish,
     )
 
 
@@ -199,7 +214,8 @@ def _plain(
     """What cuts one lettering that has one depth, or is as deep as a V gets; and what of it is left."""
     craft = work.craft
     if isinstance(craft, Engraved) and craft.floor == "v":
-        tool = Tool("v", max(V_MM, 2 * craft.depth_mm / _steep(craft.angle_deg)), craft.angle_deg)
+        tool = Tool("v", V_MM, craft.angle_deg)
+        tool = replace(tool, diameter_mm=max(V_MM, 2 * craft.depth_mm / tool.slope))
         deep = craft.depth_mm * work.layer.layer.height
         feeds = feeds_for(job.finish, tool)
         made: list[Operation] = []
@@ -222,10 +238,6 @@ def _plain(
     ways = profile_ways(work.region, tool, through + top + BELOW_MM, feeds.deep_mm, tabs, inside=True)
     missed = _unreached(work.name, work.region, tool)
     return [Operation(f"through {work.name}", tool, ways)], missed
-
-
-def _steep(angle: float) -> float:
-    return float(1 / np.tan(np.radians(angle) / 2))
 
 
 def _fitting(region: Any, flats: tuple[float, ...]) -> Tool:
@@ -347,7 +359,8 @@ def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Route
     widest = max(how.flats_mm)
     margin = 2 * widest
     left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
-    finish = craft.return_finish or job.finish
+    own = job.letterings[works[0].index].finish
+    finish = craft.return_finish or (job.finish if isinstance(own, AsBlank) else own)
     # counters are as narrow as letters
     holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
     tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", widest)
@@ -364,6 +377,7 @@ def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Route
         0.0,
         [Operation(f"through {works[0].name}", tool, ways)],
         missed,
+        finish,
         letters=True,
     )
 

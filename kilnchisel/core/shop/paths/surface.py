@@ -31,10 +31,6 @@ class Heights:
     corner: tuple[float, float]
     cell_mm: float
 
-    @property
-    def size_mm(self) -> tuple[float, float]:
-        return self.values.shape[1] * self.cell_mm, self.values.shape[0] * self.cell_mm
-
 
 def flat_side(job: Job, name: str) -> Plane:
     """A side of a job's blank that lies flat. Raises KilnError where it does not."""
