@@ -16,7 +16,8 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.machines.plotter import read_hpgl, tip_way
 from kilnchisel.core.shop.paths.flatwork import flat_work
-from kilnchisel.core.shop.paths.knife import Knife, knife_way, rings_in_order, weeding_lines
+from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
+from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.rolls import on_roll
 
 KNIFE = Knife(offset_mm=0.25, overcut_mm=0.5)

@@ -15,7 +15,8 @@ from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work
-from kilnchisel.core.shop.paths.knife import Knife, knife_way, rings_in_order, weeding_lines
+from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
+from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.rolls import Place, on_roll
 from kilnchisel.core.units import format_length, format_number
 

@@ -122,7 +122,7 @@ def _words(line: str) -> list[tuple[str, float]]:
 def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> None:
     """One block: its modes first, then its motion."""
     values: dict[str, float] = {}
-    dwell = False
+    dwell = changed = False
     for letter, value in words:
         code = f"{value:g}"
         if letter == "G":
@@ -140,8 +140,7 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
         elif letter == "M":
             if code not in M_KNOWN:
                 raise KilnError(f"M{code} is not known here.")
-            if code == "6":
-                machine.tool, machine.changes = machine.next_tool, machine.changes + 1
+            changed |= code == "6"
             machine.ended |= code in ("2", "30")
         elif letter == "T":
             machine.next_tool = int(value)
@@ -153,9 +152,8 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
             values[letter] = value
         elif letter not in "NS":
             raise KilnError(f"{letter} is not known here; only three axes are.")
-    # T before M6 in one block may stand after it
-    if any(letter == "M" and value == 6 for letter, value in words):
-        machine.tool = machine.next_tool
+    if changed:  # its T may stand before or after it in the block
+        machine.tool, machine.changes = machine.next_tool, machine.changes + 1
     if dwell:
         machine.dwell += values.pop("P", 0.0)
         return

@@ -15,7 +15,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.lettering.polygons import polygons_in, run_of
+from kilnchisel.core.lettering.polygons import run_of
 
 Array = NDArray[Any]
 
@@ -53,35 +53,6 @@ class Knife:
                 label = name.removesuffix("_mm")
                 raise KilnError(f"The knife's {label} goes from {least} to {most} mm.")
         return self
-
-
-def rings_in_order(region: shapely.Geometry) -> list[Array]:
-    """The closed lines of flat work, (n, 2) each with its start as its end: what is inside before what is
-    round it, so that nothing is cut that has come loose, and what is near next."""
-    parts = []
-    for part in polygons_in(region):
-        holes = [np.asarray(hole.coords) for hole in part.interiors]
-        parts.append([*holes, np.asarray(part.exterior.coords)])
-    # a part that lies in a counter of another one is cut before it
-    shells = [shapely.Polygon(part[-1]) for part in parts]
-    tree = shapely.STRtree(shells)
-    deep = np.zeros(len(parts), int)
-    if parts:
-        inner, outer = tree.query(shells, predicate="within")
-        for a, b in zip(inner, outer, strict=True):
-            deep[a] += int(a != b)
-    ordered: list[Array] = []
-    here = np.zeros(2)
-    for level in sorted(set(deep.tolist()), reverse=True):
-        left = np.flatnonzero(deep == level).tolist()
-        starts = np.array([parts[n][0][0] for n in left])
-        while left:
-            nearest = int(np.argmin(np.linalg.norm(starts - here, axis=1)))
-            chosen = parts[left.pop(nearest)]
-            starts = np.delete(starts, nearest, axis=0)
-            ordered += chosen
-            here = chosen[-1][0]
-    return ordered
 
 
 def knife_way(line: Array, knife: Knife) -> Array:
@@ -126,13 +97,8 @@ def weeding_lines(region: shapely.Geometry, knife: Knife) -> list[Array]:
     """The box round flat work by which what is not wanted is pulled off, and lines across it."""
     if knife.box_mm <= 0:
         return []
-    left, low, right, high = region.bounds
-    left, low, right, high = (
-        left - knife.box_mm,
-        low - knife.box_mm,
-        right + knife.box_mm,
-        high + knife.box_mm,
-    )
+    by = knife.box_mm
+    left, low, right, high = np.array(region.bounds) + (-by, -by, by, by)
     box = np.array([(left, low), (right, low), (right, high), (left, high), (left, low)])
     lines = []
     if knife.weeding_mm > 0:

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, run_of
-from kilnchisel.core.shop.paths.knife import rings_in_order
+from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]

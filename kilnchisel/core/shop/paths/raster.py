@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.later import compiled
+from kilnchisel.core.shop.paths.order import spans
 from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -105,8 +106,7 @@ def level_ways(heights: Heights, where: Array, tool: Tool, step_mm: float) -> li
             column, row = (((line - heights.corner) / cell).astype(int)).T
             row, column = np.minimum(row, steep.shape[0] - 1), np.minimum(column, steep.shape[1] - 1)
             kept = steep[row, column] & there[row, column]
-            ends = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(int), [0]])))
-            runs = (line[a:b] for a, b in zip(ends[::2], ends[1::2], strict=True) if b - a > 1)
+            runs = (line[a:b] for a, b in spans(kept) if b - a > 1)
             plain = shapely.simplify(
                 [shapely.LineString(run) for run in runs], STRAIGHT_MM, preserve_topology=False
             )

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.polygons import fill_even_odd, polygons_in
-from kilnchisel.core.shop.paths.knife import rings_in_order
+from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.pocket import OVERLAP, PLAIN_MM
 from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool

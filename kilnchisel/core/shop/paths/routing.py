@@ -22,12 +22,13 @@ from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
+from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
 from kilnchisel.core.shop.paths.surface import Heights, cells_in, flat_side, wanted_heights
 from kilnchisel.core.shop.paths.tools import Tool
-from kilnchisel.core.shop.paths.vcut import floor_of, in_short_order, v_ways
+from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
 
 Array = NDArray[Any]
 
@@ -315,12 +316,11 @@ def _relief(
                 made.append(Operation(f"rough {names}", tool, rough))
         if left is not None:
             where &= _looked_up(*left, heights)
-        ways = raster_ways(heights, ndimage.binary_dilation(where), ball, stepover_of(ball, how.scallop_mm))
-        if ways:
+        wider, step = ndimage.binary_dilation(where), stepover_of(ball, how.scallop_mm)
+        if ways := raster_ways(heights, wider, ball, step):
             made.append(Operation(f"{'detail' if number else 'relief'} {names}", ball, ways))
         if wide == min(how.balls_mm):
-            step = stepover_of(ball, how.scallop_mm)
-            if steep := level_ways(heights, ndimage.binary_dilation(where), ball, step):
+            if steep := level_ways(heights, wider, ball, step):
                 made.append(Operation(f"steep {names}", ball, in_short_order(steep)))
         else:  # where it leaves something for a finer one
             standing = left_by(heights, ball) - np.nan_to_num(heights.values, nan=0.0)

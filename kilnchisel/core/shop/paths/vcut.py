@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.later import spatial
 from kilnchisel.core.lettering.centrelines import branches_of
 from kilnchisel.core.lettering.polygons import polygons_in, rings_of, sampled
+from kilnchisel.core.shop.paths.order import in_short_order, spans
 from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
@@ -34,18 +35,16 @@ def v_ways(region: shapely.Geometry, tool: Tool, deepest_mm: float) -> list[Arra
     ways: list[Array] = []
     most = tool.reach(deepest_mm)
     for part in polygons_in(region):
-        part = shapely.Polygon(part.exterior, part.interiors)
         edge = part.boundary
         shapely.prepare(edge)
         for line in _medial(part):
             fine = np.asarray(shapely.segmentize(shapely.LineString(line), WAY_MM).coords)
             far = shapely.distance(shapely.points(fine), edge)
             ways += _deep(fine, far, tool, most)
-        for inner in polygons_in(shapely.buffer(part, -most, quad_segs=32)):
-            for ring in rings_of(inner):
-                closed = np.vstack([ring, ring[:1]])
-                fine = np.asarray(shapely.segmentize(shapely.LineString(closed), WAY_MM * 5).coords)
-                ways.append(np.column_stack([fine, np.full(len(fine), -_depth(most, tool))]))
+        for ring in rings_of(floor_of(part, tool, deepest_mm)):
+            closed = np.vstack([ring, ring[:1]])
+            fine = np.asarray(shapely.segmentize(shapely.LineString(closed), WAY_MM * 5).coords)
+            ways.append(np.column_stack([fine, -_depth(np.full(len(fine), most), tool)]))
     return in_short_order(ways)
 
 
@@ -54,18 +53,15 @@ def floor_of(region: shapely.Geometry, tool: Tool, deepest_mm: float) -> shapely
     return shapely.buffer(region, -tool.reach(deepest_mm), quad_segs=32)
 
 
-def _depth(radius: float, tool: Tool) -> float:
-    return max(radius - LET_MM - tool.tip_mm / 2, 0.0) * tool.slope
+def _depth(radius: Array, tool: Tool) -> Array:
+    """How deep a tip goes where both edges are so far, (n,)."""
+    return np.asarray(np.maximum(radius - LET_MM - tool.tip_mm / 2, 0.0) * tool.slope)
 
 
 def _deep(line: Array, far: Array, tool: Tool, most: float) -> list[Array]:
     """A line with its depths, without what is wider than the cutter gets."""
-    depth = np.maximum(far - LET_MM - tool.tip_mm / 2, 0.0) * tool.slope
-    kept = far <= most + WAY_MM
-    depth = np.minimum(depth, _depth(most, tool))
-    ends = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(int), [0]])))
-    pieces = zip(ends[::2], ends[1::2], strict=True)
-    made = [np.column_stack([line[a:b], -depth[a:b]]) for a, b in pieces if b - a > 1]
+    depth = _depth(np.minimum(far, most), tool)
+    made = [np.column_stack([line[a:b], -depth[a:b]]) for a, b in spans(far <= most + WAY_MM) if b - a > 1]
     return [one for one in made if one[:, 2].min() < 0]
 
 
@@ -113,21 +109,3 @@ def _corners(part: shapely.Polygon) -> Array:
         turn = (angle - np.roll(angle, 1) + np.pi) % (2 * np.pi) - np.pi
         found.append(points[turn > SHARP_RAD])
     return np.concatenate(found) if found else np.empty((0, 2))
-
-
-def in_short_order(ways: list[Array]) -> list[Array]:
-    """Ways one after the other, each begun at its nearer end, the nearest next."""
-    if not ways:
-        return []
-    ends = np.array([(way[0, :2], way[-1, :2]) for way in ways])  # (n, 2, 2)
-    left = np.ones(len(ways), bool)
-    here, ordered = np.zeros(2), []
-    for _ in ways:
-        away = np.linalg.norm(ends - here, axis=2)
-        away[~left] = np.inf
-        which, end = divmod(int(np.argmin(away)), 2)
-        left[which] = False
-        way = ways[which] if end == 0 else ways[which][::-1]
-        ordered.append(way)
-        here = way[-1, :2]
-    return ordered
