@@ -540,18 +540,7 @@ def _mesh(options: Any) -> None:
     job = _open(options.job)
     _writable(options.output)
     write_mesh(job, options.output)
-    _tell_others(job)
-
-
-def _tell_others(job: Any) -> None:
-    """Say that what was written is of one of several pieces."""
-    if job.others:
-        count = len(job.others)
-        are = "another is" if count == 1 else f"{count} others are"
-        print(
-            f"It is of the piece in hand; {are} in the photo (photo JOB --in-hand N -o FILE.kcj).",
-            file=sys.stderr,
-        )
+    photocommand.tell_others(job)
 
 
 def _outline(options: Any) -> None:
@@ -562,7 +551,7 @@ def _outline(options: Any) -> None:
     index = None if options.lettering is None else options.lettering - 1
     words = write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
     print(f"{words[0].upper()}{words[1:]}.", file=sys.stderr)
-    _tell_others(job)
+    photocommand.tell_others(job)
 
 
 def _fonts(options: Any) -> None:

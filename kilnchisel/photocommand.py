@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -213,6 +214,17 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     job = _among_pieces(in_photo(job, photo), options, opened)
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def tell_others(job: Any) -> None:
+    """Say that what was written is of one of several pieces."""
+    if job.others:
+        count = len(job.others)
+        are = "another is" if count == 1 else f"{count} others are"
+        print(
+            f"It is of the piece in hand; {are} in the photo (photo JOB --in-hand N -o FILE.kcj).",
+            file=sys.stderr,
+        )
 
 
 def _among_pieces(job: Any, options: Any, opened: Any) -> Any:

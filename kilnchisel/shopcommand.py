@@ -10,6 +10,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.units import parse_length
+from kilnchisel.photocommand import tell_others
 
 
 def add_to(commands: Any) -> None:
@@ -102,8 +103,7 @@ def hand_over(options: Any, opened: Any) -> None:
     told = _told if options.progress else lambda share: None
     for path in written(job, options.output, kinds, wanted, progress=told):
         print(path)
-    if job.others:
-        print("It is of the piece in hand; the photo has others (photo JOB --in-hand N).", file=sys.stderr)
+    tell_others(job)
 
 
 def _told(share: float) -> None:

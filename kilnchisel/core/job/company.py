@@ -15,11 +15,16 @@ def _fields(of: type[Any], value: Any) -> dict[str, Any]:
     return {name: getattr(value, name) for name in of.model_fields}
 
 
-def laid_aside(job: Job) -> Other:
-    """The piece in hand as one of the others. Raises KilnError where the job stands in no photo."""
+def _photo_of(job: Job) -> Photo:
     photo = job.setting.photo
     if photo is None:
         raise KilnError("Only in a photo there is room for several pieces; this job stands in none.")
+    return photo
+
+
+def laid_aside(job: Job) -> Other:
+    """The piece in hand as one of the others. Raises KilnError where the job stands in no photo."""
+    photo = _photo_of(job)
     stands = Stands(**_fields(Stands, photo))
     setting = job.setting
     return Other(**_fields(Made, job), stands=stands, stance=setting.stance, copies=setting.copies)
@@ -36,7 +41,7 @@ def alone(job: Job, other: Other) -> Job:
 
 def with_another(job: Job, other: Other) -> Job:
     """The job with one more piece in its photo. Raises KilnError where there are too many."""
-    laid_aside(job)
+    _photo_of(job)
     if len(job.others) == MOST_OTHERS:
         raise KilnError(f"There are {MOST_OTHERS + 1} pieces in the photo; more are not shown.")
     return job.model_copy(update={"others": (*job.others, other)})

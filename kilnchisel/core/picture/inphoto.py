@@ -124,7 +124,7 @@ class InPhoto:
                 hidden = grown if hidden is None else np.maximum(hidden, grown)
             parted = alike(parted, here, taken.soft, hidden, own.halo)
             shown = parted.cover if hidden is None else parted.cover * (1 - hidden)
-            made = self._finished(here, parted, glow, hidden, own)
+            made = self._finished(here, parted, glow, hidden, own, shown)
             if done == samples and asked.size == self.photo.size and taken.packed > 0:
                 made = self._as_packed(frame, seen, made, shown)
             pixels = frame.over(seen, made)
@@ -141,9 +141,16 @@ class InPhoto:
             yield Refined(pixels, done, samples, light)
 
     def _finished(
-        self, seen: Array, parted: Parted, glow: Array | None, hidden: Array | None, own: _Own
+        self,
+        seen: Array,
+        parted: Parted,
+        glow: Array | None,
+        hidden: Array | None,
+        own: _Own,
+        shown: Array,
     ) -> Array:
-        """The pixels, (h, w, 3) uint8, in bands: what they are worked out with is many times as large."""
+        """The pixels, (h, w, 3) uint8, in bands: what they are worked out with is many times as large.
+        ``shown`` (h, w): how much of the piece is seen in each."""
         whole = replace(parted, changed=changed_light(parted))
         made = np.empty_like(seen)
         rows = max(BAND // seen.shape[1], 1)
@@ -153,9 +160,8 @@ class InPhoto:
             veiled, masked = (None if one is None else one[band] for one in (glow, hidden))
             made[band] = on_photo(seen[band], part, self.scene.gain, veiled, masked, own.tones)
         made = sharpened(made, seen, np.clip(parted.cover, 0, 1), hidden, own.halo)
-        over = parted.cover if hidden is None else parted.cover * (1 - hidden)
         for number, band in enumerate(bands):
-            made[band] = grained(made[band], over[band], own.grain, self.photo.photo.grain / 100, number)
+            made[band] = grained(made[band], shown[band], own.grain, self.photo.photo.grain / 100, number)
         return made
 
     def _as_packed(self, frame: Frame, seen: Array, made: Array, cover: Array) -> Array:

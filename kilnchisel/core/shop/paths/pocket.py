@@ -26,14 +26,17 @@ def rings_over(region: shapely.Geometry, tool: Tool) -> list[Array]:
     pockets = polygons_in(shapely.buffer(region, -tool.radius_mm, quad_segs=ROUND))
     made: list[Array] = []
     for pocket in pockets:
-        rings: list[list[Array]] = []
-        inner: Any = pocket
-        while not inner.is_empty:
-            rings.append(rings_in_order(shapely.simplify(inner, PLAIN_MM)))
-            inner = shapely.buffer(inner, -OVERLAP * tool.diameter_mm, quad_segs=ROUND)
-        for ring in reversed(rings):
-            made += ring
+        made += from_the_middle(pocket, tool)
     return made
+
+
+def from_the_middle(room: shapely.Geometry, tool: Tool) -> list[Array]:
+    """Closed ways (n, 2) over all the room that a cutter's middle has, the inmost first."""
+    rings: list[list[Array]] = []
+    while not room.is_empty:
+        rings.append(rings_in_order(shapely.simplify(room, PLAIN_MM)))
+        room = shapely.buffer(room, -OVERLAP * tool.diameter_mm, quad_segs=ROUND)
+    return [ring for outline in reversed(rings) for ring in outline]
 
 
 def reached(region: shapely.Geometry, tool: Tool) -> shapely.Geometry:

@@ -5,12 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.lettering.polygons import fill_even_odd, polygons_in
-from kilnchisel.core.shop.paths.order import rings_in_order
-from kilnchisel.core.shop.paths.pocket import OVERLAP, PLAIN_MM
+from kilnchisel.core.lettering.polygons import fill_even_odd
+from kilnchisel.core.shop.paths.pocket import from_the_middle
 from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -43,12 +41,6 @@ def rough_ways(heights: Heights, tool: Tool, step_mm: float, left_mm: float) -> 
     ways: list[Array] = []
     for level in -deepest * np.arange(1, count + 1) / count:
         lines = [line for line in found.lines(level + 1e-6) if len(line) > 3]
-        region: Any = fill_even_odd(lines)
-        rings: list[list[Array]] = []
-        while not region.is_empty:
-            rings.append(rings_in_order(shapely.simplify(region, PLAIN_MM)))
-            region = shapely.buffer(region, -OVERLAP * tool.diameter_mm)
-            region = shapely.MultiPolygon(polygons_in(region))
-        for ring in reversed(rings):
-            ways += [np.column_stack([one, np.full(len(one), level)]) for one in ring]
+        rings = from_the_middle(fill_even_odd(lines), tool)
+        ways += [np.column_stack([ring, np.full(len(ring), level)]) for ring in rings]
     return ways
