@@ -27,6 +27,11 @@ def add_to(commands: Any) -> None:
     hand.add_argument("--size", default="1600x1000", help="of pictures; default %(default)s")
     hand.add_argument("--samples", type=int, default=128, help="a pixel of pictures; default %(default)s")
     hand.add_argument("--draft", action="store_true", help="the quick picture")
+    hand.add_argument("--paper", default="A4", help="of plans and sheets: A4, A3, Letter, Tabloid")
+    hand.add_argument("--heading", default="", metavar="TEXT", help="papers: the shop; \\n begins a line")
+    hand.add_argument("--logo", type=Path, metavar="FILE", help="papers: a PNG or JPEG")
+    hand.add_argument("--revision", default="A", help="proof: which; default %(default)s")
+    hand.add_argument("--date", default="", help="proof: as it is written; default today")
     hand.add_argument("--roll", metavar="LENGTH", default="610mm", help="film: its width")
     hand.add_argument("--knife", metavar="LENGTH", default="0.25mm", help="film: pivot to tip; 0: no drag")
     hand.add_argument("--overcut", metavar="LENGTH", default="0.5mm", help="film: beyond a line's start")
@@ -56,6 +61,8 @@ def add_to(commands: Any) -> None:
 
 def hand_over(options: Any, opened: Any) -> None:
     """Do what the command says. ``opened``: reads a job. Raises KilnError."""
+    from kilnchisel.core.handover.letterhead import Letterhead
+    from kilnchisel.core.handover.paper.sheets import paper_named
     from kilnchisel.core.handover.pictures import parse_size
     from kilnchisel.core.handover.table import KINDS, Wanted, kinds_named
     from kilnchisel.core.handover.table import hand_over as written
@@ -99,6 +106,8 @@ def hand_over(options: Any, opened: Any) -> None:
             inch=options.inch,
             numbered=options.numbered,
         ),
+        paper_named(options.paper),
+        Letterhead(options.heading.replace("\\n", "\n"), options.logo, options.revision, options.date),
     )
     told = _told if options.progress else lambda share: None
     for path in written(job, options.output, kinds, wanted, progress=told):

@@ -44,6 +44,7 @@ APART = 2.6  # gaps wider than so many letter heights are not joined
 STEP = 0.45  # of the tube's diameter: how far points along a path may be apart
 ROUND = {Detail.FINE: 32, Detail.ROUGH: 12}  # sides of a tube
 BACK_BEND = 0.75  # of the diameter: what turns back behind the letters bends as tightly as glass can
+SIDE_BY_SIDE = 1.2  # diameters from middle to middle of two stretches that go back beside each other
 BOOT_MM = 4.0  # how much thicker an end's boot is
 TURN = np.radians(7.5)  # of a bend behind, a step
 
@@ -191,21 +192,14 @@ def _run(chain: Sequence[Array], craft: Tube) -> Run:
     taken back by the radius of that bend.
     """
     front, behind = front_mm(craft), back_mm(craft)
-    if len(chain) == 1 and np.linalg.norm(chain[0][0] - chain[0][-1]) < 1e-6 and len(chain[0]) > 3:
-        chain = [chain[0][:-1]]  # a closed line is opened by a hair, both its ends going back
-    corner = min(
-        BACK_BEND * craft.tube_mm,
-        0.48 * max(front - behind, 0.2 * craft.tube_mm),
-        0.3 * min(length_of(stroke) for stroke in chain),
-    )
+    chain = _apart(chain, SIDE_BY_SIDE * craft.tube_mm)
+    most = min(BACK_BEND * craft.tube_mm, 0.48 * max(front - behind, 0.2 * craft.tube_mm))
+    corners = [min(most, 0.3 * length_of(stroke)) for stroke in chain]
     pieces, lit = [], []
     first, last = chain[0], chain[-1][::-1]
-    pieces.append(
-        _filleted(
-            np.array([_at(first[0], 0.0), _at(first[0], front), _ahead(first, front, corner)]), corner
-        )[:-1]
-    )
-    for number, stroke in enumerate(chain):
+    way = [_at(first[0], 0.0), _at(first[0], front), _ahead(first, front, corners[0])]
+    pieces.append(_filleted(np.array(way), corners[:1])[:-1])
+    for number, (stroke, corner) in enumerate(zip(chain, corners, strict=True)):
         run = run_of(stroke)
         inside = stroke[(run > corner) & (run < run[-1] - corner)]
         ends = [_point(stroke, run, corner), _point(stroke, run, float(run[-1]) - corner)]
@@ -214,26 +208,49 @@ def _run(chain: Sequence[Array], craft: Tube) -> Run:
         pieces.append(np.column_stack([seen, np.full(len(seen), front)]))
         if number + 1 == len(chain):
             break
-        start, end = stroke[::-1], chain[number + 1]
+        start, end, after = stroke[::-1], chain[number + 1], corners[number + 1]
         way = [
             _ahead(start, front, corner),
             _at(start[0], front),
             _at(start[0], behind),
             _at(end[0], behind),
             _at(end[0], front),
-            _ahead(end, front, corner),
+            _ahead(end, front, after),
         ]
-        pieces.append(_filleted(np.array(way), corner)[1:-1])
-    pieces.append(
-        _filleted(np.array([_ahead(last, front, corner), _at(last[0], front), _at(last[0], 0.0)]), corner)[
-            1:
-        ]
-    )
+        pieces.append(_filleted(np.array(way), [corner, corner, after, after])[1:-1])
+    way = [_ahead(last, front, corners[-1]), _at(last[0], front), _at(last[0], 0.0)]
+    pieces.append(_filleted(np.array(way), corners[-1:])[1:])
     marks = [np.full(len(piece), n in lit) for n, piece in enumerate(pieces)]
     path, seen_all = np.concatenate(pieces), np.concatenate(marks)
     steps = np.linalg.norm(np.diff(path, axis=0), axis=1)
-    kept = np.append(True, steps > max(1e-3, 0.02 * corner))
+    kept = np.append(True, steps > max(1e-3, 0.02 * min(corners)))
     return Run(path[kept], seen_all[kept])
+
+
+def _apart(chain: Sequence[Array], gap: float) -> list[Array]:
+    """The strokes with room for what goes back between them: where one ends nearer than ``gap`` to the next
+    one's beginning, or to its own, both are taken back until they are so far apart, a third of their
+    lengths at most."""
+    taken = [[0.0, 0.0] for _ in chain]
+    for one, other in [(i, i + 1) for i in range(len(chain) - 1)] or [(0, 0)]:
+        a, b = chain[one][::-1], chain[other]
+        if np.linalg.norm(a[0] - b[0]) < gap:
+            backs = np.linspace(0.0, min(1.5 * gap, length_of(a) / 3, length_of(b) / 3), 25)
+            runs = run_of(a), run_of(b)
+            apart = [float(np.linalg.norm(_point(a, runs[0], t) - _point(b, runs[1], t))) for t in backs]
+            enough = next((k for k, far in enumerate(apart) if far >= gap), int(np.argmax(apart)))
+            taken[one][1] = taken[other][0] = float(backs[enough])
+    return [_taken_back(stroke, *ends) for stroke, ends in zip(chain, taken, strict=True)]
+
+
+def _taken_back(stroke: Array, start: float, end: float) -> Array:
+    """A stroke shorter by so much at its ends, mm."""
+    if start == end == 0.0:
+        return stroke
+    run = run_of(stroke)
+    low, high = start, float(run[-1]) - end
+    inside = stroke[(run > low) & (run < high)]
+    return np.concatenate([_point(stroke, run, low)[None], inside, _point(stroke, run, high)[None]])
 
 
 def _at(point: Array, height: float) -> Array:
@@ -252,10 +269,11 @@ def _point(line: Array, run: Array, at: float) -> Array:
     return np.array([np.interp(at, run, line[:, i]) for i in range(line.shape[1])])
 
 
-def _filleted(way: Array, radius: float) -> Array:
-    """A line of corners (n, k) with each turned on an arc, as large as its sides allow up to a radius."""
+def _filleted(way: Array, radii: Sequence[float]) -> Array:
+    """A line of corners (n, k) with each turned on an arc, as large as its sides allow up to its radius,
+    (n - 2,)."""
     points = [way[:1]]
-    for before, here, after in zip(way[:-2], way[1:-1], way[2:], strict=True):
+    for before, here, after, radius in zip(way[:-2], way[1:-1], way[2:], radii, strict=True):
         a, b = before - here, after - here
         la, lb = float(np.linalg.norm(a)), float(np.linalg.norm(b))
         if min(la, lb) < 1e-9:

@@ -10,14 +10,19 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.bendingplan import bending_files
+from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.meshes import mesh_files
 from kilnchisel.core.handover.outlines import outline_bytes
+from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.programs import router_files
+from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.shop.bender import without_tubes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.routing import Routing, not_routed
@@ -36,6 +41,8 @@ class Wanted:
     draft: bool = False
     knife: Knife = field(default_factory=Knife)
     routing: Routing = field(default_factory=Routing)
+    paper: Paper = PAPERS["A4"]
+    head: Letterhead = field(default_factory=Letterhead)
 
 
 @dataclass(frozen=True)
@@ -106,8 +113,22 @@ def _router(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
     return Files(*router_files(job, wanted.routing))
 
 
+def _proof(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    samples = usual_samples(job, wanted.size, wanted.samples)
+    made = made_picture(job, PictureOrder(wanted.size, samples, wanted.draft), stop, progress)
+    if made is None:
+        return Files({}, "")
+    data = proof_bytes(job, made.pixels, wanted.head, wanted.paper)
+    return Files({"proof.pdf": data}, f"{wanted.paper.name}, revision {wanted.head.revision}")
+
+
+def _bending(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+    return Files(*bending_files(job, wanted.paper))
+
+
 KINDS = (
     Kind("picture", "Picture", "PNG", _always, _picture),
+    Kind("proof", "Proof to sign", "PDF", _lettered, _proof),
     Kind("cut-out", "Picture without ground", "PNG", _always, _cut_out),
     Kind("solid", "Solid", "GLB, STL, OBJ", _always, _solid),
     Kind("outline", "Outlines", "SVG, DXF", _lettered, _outlines),
@@ -119,6 +140,7 @@ KINDS = (
         _plotter,
     ),
     Kind("router", "Programs for a router", "RS-274", not_routed, _router),
+    Kind("bending", "Plan for a bender", "PDF, DXF", without_tubes, _bending),
 )
 CONTENTS = "contents.txt"
 
@@ -153,6 +175,7 @@ def hand_over(
     wanted = wanted or Wanted()
     wanted.knife.checked()
     wanted.routing.checked()
+    wanted.head.checked()
     for kind in kinds:
         if why := kind.missing(job):
             raise KilnError(f"{kind.title} cannot be handed over: {why}.")

@@ -3,25 +3,52 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.handover.paper.marks import Area, Drawing, Line, Words
+
 Array = NDArray[Any]
 
 DIGITS = 5  # of a mm: a hundredth of a micron
+CAPITALS = 0.7  # of the size of words
+
+
+@dataclass(frozen=True)
+class Label:
+    """A line of words, flat mm: where its baseline begins, ends or has its middle."""
+
+    at: tuple[float, float]
+    text: str
+    size_mm: float
+    align: str = "left"
 
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """A named set of closed rings and open lines, flat mm."""
+    """A named set of closed rings, open lines and words, flat mm."""
 
     name: str
     rings: list[Array]
     lines: list[Array]
+    labels: list[Label] = field(default_factory=list)
+
+
+def groups_of(drawing: Drawing) -> list[Group]:
+    """A drawing on paper as vectors, a group for each of its layers; areas by their rims."""
+    found = []
+    for name, marks in drawing.layers.items():
+        lines = [mark for mark in marks if isinstance(mark, Line) and len(mark.points) > 1]
+        rings = [mark.points for mark in lines if mark.closed]
+        rings += [ring for mark in marks if isinstance(mark, Area) for ring in mark.rings]
+        words = [mark for mark in marks if isinstance(mark, Words)]
+        labels = [Label(mark.at, mark.text, mark.size_mm, mark.align) for mark in words]
+        found.append(Group(name, rings, [mark.points for mark in lines if not mark.closed], labels))
+    return found
 
 
 def svg_of(title: str, groups: list[Group], words: str) -> bytes:
@@ -58,10 +85,12 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
     """DXF R2010 in mm, a layer for each group."""
     from ezdxf import units
     from ezdxf._options import options
-    from ezdxf.document import Drawing
+    from ezdxf.document import Drawing as Document
+    from ezdxf.enums import TextEntityAlignment as Aligned
 
     options.write_fixed_meta_data_for_testing = True  # no date, no random number: the same bytes
-    document = Drawing.new("R2010")
+    aligned = {"left": Aligned.LEFT, "middle": Aligned.CENTER, "right": Aligned.RIGHT}
+    document = Document.new("R2010")
     document.header.custom_vars.append("Pattern", words)
     document.units = units.MM
     space = document.modelspace()
@@ -72,6 +101,9 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
             space.add_lwpolyline(ring.tolist(), close=True, dxfattribs={"layer": layer})
         for line in group.lines:
             space.add_lwpolyline(line.tolist(), close=False, dxfattribs={"layer": layer})
+        for label in group.labels:
+            put = space.add_text(label.text, height=CAPITALS * label.size_mm, dxfattribs={"layer": layer})
+            put.set_placement(label.at, align=aligned[label.align])
     for name in sorted(document.entitydb.dxf_types_in_use()):
         document.classes.add_class(name)  # by name: otherwise in an order that differs from run to run
     text = io.StringIO()

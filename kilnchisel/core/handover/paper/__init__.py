@@ -1,0 +1,1 @@
+"""Paper: pages in mm with lines, areas, words and pictures, written as tagged PDF."""

@@ -1,0 +1,232 @@
+"""A side of a piece as it lies flat: its border, what is kept clear, its letterings in their colours, and
+what is measured on it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.sides import Plane, Side
+from kilnchisel.core.build import body_of_job, laid_of, lays_of
+from kilnchisel.core.colour import linear_to_hex, srgb_encode
+from kilnchisel.core.crafts.tubes import runs_of
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
+from kilnchisel.core.finishes.gas import tube_rgb
+from kilnchisel.core.handover.paper.dimensions import Dimension
+from kilnchisel.core.handover.paper.marks import INK, PENCIL, Area, Drawing, Line, Shown
+from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.crafts import Engraved, Fitting, Tube
+from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.laying.laid import Laid, LaidLayer
+from kilnchisel.core.lettering.outline import Layer, Raster
+from kilnchisel.core.lettering.polygons import fill_nonzero, polygons_in, rings_of
+from kilnchisel.core.units import format_number
+
+Array = NDArray[Any]
+
+MOST_FACES = 60_000
+LEAST_FACE_MM2, LEAST_HOLE_MM2, SEEN_MM = 1e-6, 0.01, 0.001
+PICTURE_PIXELS = 500
+MOST_MEASURED = 6  # letterings of a side whose places are measured: more is a drawing that nobody reads
+
+
+@dataclass(frozen=True, eq=False)
+class SideView:
+    """One side, in its own mm: what is drawn, what is measured, and whose letterings are on it."""
+
+    name: str
+    drawing: Drawing
+    dimensions: tuple[Dimension, ...]
+    letterings: tuple[int, ...]
+    closed: bool
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        return self.drawing.box()
+
+
+def side_views(job: Job) -> list[SideView]:
+    """The lettered sides of a job, in the order of its letterings. Raises KilnError."""
+    found: dict[str, list[tuple[int, Laid]]] = {}
+    for index, lettering in enumerate(job.letterings):
+        if lettering.hidden or isinstance(lettering.craft, Fitting):
+            continue
+        for lay in lays_of(job, index):
+            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
+            found.setdefault(lay.side, []).append((index, laid))
+    return [_view(job, name, laid) for name, laid in found.items()]
+
+
+def _view(job: Job, name: str, laid: list[tuple[int, Laid]]) -> SideView:
+    side = laid[0][1].side
+    drawing = Drawing()
+    period, border = side.period, _border(job, side)
+    if period is not None:
+        border = _window(border, period, [one for _, one in laid])
+    rings = tuple(rings_of(border))
+    drawing.add("side", Area(rings, colour_of_blank(job)))
+    for index, one in laid:
+        _lettered(drawing, job, job.letterings[index], one, border)
+    for ring in rings:
+        drawing.add("border", Line(ring, 0.3, INK, closed=True))
+    for zone in side.clear:
+        for ring in rings_of(_unrolled(zone.area, period, border)):
+            drawing.add("keep clear", Line(ring, 0.18, PENCIL, (1.2, 1.0), closed=True))
+    seam = laid[0][1].seam_mm
+    low_u, low_v, high_u, high_v = border.bounds
+    if seam is not None and low_u < seam < high_u:
+        drawing.add("seam", Line(np.array([[seam, low_v], [seam, high_v]]), 0.18, PENCIL, (3, 1, 0.5, 1)))
+    dimensions = _overall(border.bounds)
+    measured = [(i, one) for i, one in laid if not one.ink.is_empty]
+    if len(measured) <= MOST_MEASURED:
+        for index, one in measured:
+            dimensions += _of_lettering(job.letterings[index], one, border.bounds)
+    indexes = tuple(dict.fromkeys(index for index, _ in laid))
+    return SideView(name, drawing, tuple(dimensions), indexes, side.period is not None)
+
+
+def _border(job: Job, side: Side) -> shapely.Polygon:
+    """The piece as it is seen looking straight at a flat side or at one that swells over a flat one, its
+    rounded edge with it; elsewhere what can be lettered."""
+    if isinstance(job.blank, Mesh3D):
+        return side.domain
+    body = body_of_job(job)
+    shells, opposite = body.shells, body.opposite(side.name)
+    flat = isinstance(side, Plane) or (
+        opposite is not None and isinstance(body.sheet(opposite).side, Plane)
+    )
+    if not flat or sum(len(shell.mesh.faces) for shell in shells) > MOST_FACES:
+        return side.domain
+    spot = np.array(side.domain.centroid.coords)
+    origin, frame = side.to_body(spot, np.zeros(1))[0], side.frames(spot)[0]
+    seen = rings_of(shapely.orient_polygons(side.domain))
+    for shell in shells:
+        laid = (shell.mesh.points - origin) @ frame[:2].T + spot[0]
+        faces = laid[shell.mesh.faces]
+        first, second = (faces[:, k] - faces[:, 0] for k in (1, 2))
+        doubled = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
+        faces = np.where(doubled[:, None, None] < 0, faces[:, ::-1], faces)
+        seen += list(faces[np.abs(doubled) > LEAST_FACE_MM2])
+    whole = max(polygons_in(fill_nonzero(seen)), key=lambda part: part.area)
+    holes = [hole for hole in whole.interiors if shapely.Polygon(hole).area > LEAST_HOLE_MM2]
+    return shapely.Polygon(whole.exterior, holes).simplify(SEEN_MM)
+
+
+def _window(border: shapely.Polygon, period: float, laid: list[Laid]) -> shapely.Polygon:
+    """Once round a closed side, begun where the longest lettering is not cut apart."""
+    left, low, right, high = border.bounds
+    inked = [one.ink.bounds for one in laid if not one.ink.is_empty]
+    if any(box[0] < left or box[2] > right for box in inked):
+        longest = max(inked, key=lambda box: box[2] - box[0])
+        left = (longest[0] + longest[2] - period) / 2
+        right = left + period
+    return shapely.box(left, low, right, high)
+
+
+def _unrolled(shape: Any, period: float | None, window: shapely.Polygon) -> Any:
+    """What lies on a closed side where its window shows it."""
+    if period is None:
+        return shape
+    turns = [shapely.transform(shape, lambda p, k=k: p + (k * period, 0.0)) for k in (-1, 0, 1)]
+    return shapely.intersection(shapely.union_all(turns), window)
+
+
+def _lettered(
+    drawing: Drawing, job: Job, lettering: Lettering, laid: Laid, window: shapely.Polygon
+) -> None:
+    craft, period = lettering.craft, laid.side.period
+    if isinstance(craft, Tube):
+        colour = linear_to_hex(np.array(tube_rgb(craft.colour, craft.own_colour)))
+        for run in runs_of(laid, craft):
+            seen = run.path[:, :2]
+            body = shapely.LineString(seen).buffer(craft.tube_mm / 2, quad_segs=4)
+            body = _unrolled(body, period, window)
+            drawing.add("letters", Area(tuple(rings_of(body)), colour))
+            drawing.add("letters", *(Line(ring, 0.13, INK, closed=True) for ring in rings_of(body)))
+        return
+    for layer in laid.layers:
+        if layer.region.is_empty:
+            continue
+        rings = tuple(rings_of(_unrolled(layer.region, period, window)))
+        if layer.layer.raster is not None and shapely.covers(window, layer.region):
+            drawing.add("letters", _pictured(laid, layer, layer.layer.raster))
+        else:
+            drawing.add("letters", Area(rings, colour_of_layer(job, lettering, layer.layer)))
+        drawing.add("letters", *(Line(ring, 0.1, PENCIL, closed=True) for ring in rings))
+
+
+def _pictured(laid: Laid, layer: LaidLayer, raster: Raster) -> Shown:
+    """A picture as it lies on its side, clear where it is cut away."""
+    left, low, right, high = layer.region.bounds
+    step = max(right - left, high - low) / PICTURE_PIXELS
+    wide, tall = (max(1, round(far / step)) for far in (right - left, high - low))
+    u, v = np.meshgrid(left + step * (np.arange(wide) + 0.5), high - step * (np.arange(tall) + 0.5))
+    spots = laid.placing.back(np.stack([u.ravel(), v.ravel()], axis=1))
+    rows, columns, _ = raster.pixels.shape
+    x = np.clip((spots[:, 0] / raster.width_mm + 0.5) * columns, 0, columns - 1).astype(int)
+    y = np.clip((spots[:, 1] / raster.height_mm + 0.5) * rows, 0, rows - 1).astype(int)
+    seen = shapely.contains_xy(layer.region, u.ravel(), v.ravel())
+    colours = np.concatenate([srgb_encode(raster.pixels[y, x]), seen[:, None]], axis=1)
+    pixels = np.rint(255 * np.clip(colours, 0, 1)).astype(np.uint8).reshape(tall, wide, 4)
+    return Shown(pixels, (left, low, left + step * wide, low + step * tall))
+
+
+def colour_of_blank(job: Job) -> str:
+    """The colour of a piece as ink on paper can show it, #rrggbb."""
+    return linear_to_hex(np.clip(material_of(job.finish).albedo, 0.0, 1.0))
+
+
+def colour_of_layer(job: Job, lettering: Lettering, layer: Layer) -> str:
+    """The colour of a layer of a lettering, #rrggbb."""
+    material = letter_material(layer.finish or lettering.finish, material_of(job.finish))
+    if isinstance(lettering.craft, Engraved) and lettering.craft.darkened > 0:
+        material = darkened(material, lettering.craft.darkened)
+    return linear_to_hex(np.clip(material.albedo, 0.0, 1.0))
+
+
+def _figure(mm: float) -> str:
+    return format_number(mm, 1)
+
+
+def _across(start: float, end: float, at: tuple[float, float]) -> Dimension:
+    return Dimension("across", start, end, at, _figure(end - start))
+
+
+def _up(start: float, end: float, at: tuple[float, float]) -> Dimension:
+    return Dimension("up", start, end, at, _figure(end - start))
+
+
+def _overall(box: tuple[float, float, float, float]) -> list[Dimension]:
+    left, low, right, high = box
+    return [_across(left, right, (low, low)), _up(low, high, (left, left))]
+
+
+def _of_lettering(
+    lettering: Lettering, laid: Laid, edges: tuple[float, float, float, float]
+) -> list[Dimension]:
+    """How wide and high it is, how high its capitals are, and how far it is from two edges."""
+    left, low, right, high = laid.ink.bounds
+    edge_left, edge_low, edge_right, _ = edges
+    if (period := laid.side.period) is not None:  # where its middle is in the window
+        turn = period * np.floor(((left + right) / 2 - edge_left) / period)
+        left, right = max(left - turn, edge_left), min(right - turn, edge_right)
+    found = [_across(left, right, (low, low)), _up(low, high, (left, left))]
+    if laid.side.period is None and left > edge_left:
+        found.append(_across(edge_left, left, (edge_low, low)))
+    if low > edge_low:
+        found.append(_up(edge_low, low, (edge_left, left)))
+    content = lettering.content
+    if isinstance(content, Wording) and laid.outline.cap_height_mm < 0.97 * (high - low):
+        stand = laid.outline.stands[0] if laid.outline.stands else None
+        level = stand is not None and abs(laid.lay.turn_deg) < 1e-6 and np.allclose(stand.turn, np.eye(2))
+        if level and stand is not None:
+            base = float(laid.placing.points(stand.anchor[None])[0][1])
+            found.append(_up(base, base + laid.outline.cap_height_mm, (right, right)))
+    return found
