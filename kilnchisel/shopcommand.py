@@ -32,6 +32,9 @@ def add_to(commands: Any) -> None:
     hand.add_argument("--logo", type=Path, metavar="FILE", help="papers: a PNG or JPEG")
     hand.add_argument("--revision", default="A", help="proof: which; default %(default)s")
     hand.add_argument("--date", default="", help="proof: as it is written; default today")
+    hand.add_argument(
+        "--rates", type=Path, metavar="FILE.csv", help="work sheet: rows of what, price, unit"
+    )
     hand.add_argument("--roll", metavar="LENGTH", default="610mm", help="film: its width")
     hand.add_argument("--knife", metavar="LENGTH", default="0.25mm", help="film: pivot to tip; 0: no drag")
     hand.add_argument("--overcut", metavar="LENGTH", default="0.5mm", help="film: beyond a line's start")
@@ -108,6 +111,7 @@ def hand_over(options: Any, opened: Any) -> None:
         ),
         paper_named(options.paper),
         Letterhead(options.heading.replace("\\n", "\n"), options.logo, options.revision, options.date),
+        options.rates,
     )
     told = _told if options.progress else lambda share: None
     for path in written(job, options.output, kinds, wanted, progress=told):

@@ -33,7 +33,9 @@ class HandedOver(unittest.TestCase):
     def test_all_that_a_job_can_give_is_in_its_folder(self):
         job = engraved()
         kinds = tuple(kind for kind in KINDS if not kind.missing(job) and kind.name != "cut-out")
-        self.assertEqual([k.name for k in kinds], ["picture", "solid", "outline", "router"])
+        self.assertEqual(
+            [k.name for k in kinds], ["picture", "proof", "solid", "outline", "router", "work-sheet"]
+        )
         shares = []
         paths = hand_over(job, self.folder, kinds, QUICK, progress=shares.append)
         self.assertEqual(sorted(paths), sorted(self.folder.iterdir()))
@@ -43,7 +45,7 @@ class HandedOver(unittest.TestCase):
         contents = (self.folder / "contents.txt").read_text()
         for path in paths:
             self.assertTrue(path.name == "contents.txt" or path.name in contents)
-        self.assertIn("v 60° 12.7mm", contents)
+        self.assertIn("v 60° 12.7 mm", contents)
 
     def test_what_is_missing_is_told(self):
         printed = change(fresh_job("plaque", "A"), ("letterings", 0, "craft"), Printed())

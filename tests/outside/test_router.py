@@ -20,7 +20,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Raised, Standing
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import Brass, Foam
+from kilnchisel.core.job.finish import Brass, Foam, Stainless
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.machines.against import compared, compared_to
 from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
@@ -219,12 +219,14 @@ class AFlatCutter(unittest.TestCase):
 
     def test_letters_are_driven_through_what_they_are_of(self):
         job = plate(Standing(thickness_mm=6.0, return_finish=Foam()), "HI")
-        wood = change(job, ("letterings", 0, "craft", "return_finish"), Brass())
+        brass, steel = (
+            change(job, ("letterings", 0, "craft", "return_finish"), of) for of in (Brass(), Stainless())
+        )
         turns = [
             router_files(one, Routing())[0]["router-letters-1.nc"].decode().split(" M3")[0].split()[-1]
-            for one in (job, wood)
+            for one in (job, brass, steel)
         ]
-        self.assertEqual(turns, ["S18000", "S9000"])
+        self.assertEqual(turns, ["S18000", "S16000", "S9000"])
 
     def test_what_runs_beyond_its_side_is_cut_off_there_and_told(self):
         job = plate(Engraved(floor="flat", depth_mm=0.5), "MUCH TOO LONG FOR IT")

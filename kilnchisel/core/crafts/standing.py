@@ -52,7 +52,7 @@ def standing_parts(
         if craft.halo and craft.standoff_mm > 2 * STRIP_MM:
             strips = [
                 on_body(side, np.column_stack([line, np.full(len(line), craft.standoff_mm - STRIP_MM)]))
-                for line in _strips(laid, layer.layer)
+                for line in strips_of(laid, layer.layer)
             ]
             lamps += [Lamp(index, strip, STRIP_MM) for strip in strips]
             if strips:
@@ -95,7 +95,7 @@ def pin_places(layer: Layer) -> Array:
     return np.concatenate(found) if found else np.empty((0, 2))
 
 
-def _strips(laid: Laid, layer: Layer) -> list[Array]:
+def strips_of(laid: Laid, layer: Layer) -> list[Array]:
     """The lines that the light behind runs along, on the sheet: inside the outline all round."""
     step = stroke_mm(layer.region)
     inner = shapely.simplify(shapely.buffer(layer.region, -STRIP_IN * step), 0.05 * step)

@@ -33,7 +33,6 @@ from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import TITLE_MM, Paper, Sheets
 from kilnchisel.core.handover.paper.tiles import tiled, whole
 from kilnchisel.core.handover.vectors import dxf_of, groups_of
-from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import length_of, rings_of, run_of
 from kilnchisel.core.shop.bender import (
@@ -237,7 +236,7 @@ def _lists(job: Job, bending: Bending, drawing: Drawing, paper: Paper) -> list[A
         (
             str(tube.number),
             tube.words,
-            f"{tube.craft.tube_mm:g} mm {_colour(tube.craft)}",
+            f"{tube.craft.tube_mm:g} mm {tube.colour}",
             format_number(tube.length_mm, 0),
             format_number(tube.glass_mm, 0),
             format_number(tube.blocked_mm, 0),
@@ -393,7 +392,7 @@ def _altogether(bending: Bending) -> list[str]:
     found = []
     groups: dict[tuple[float, str, str], float] = {}
     for tube in tubes:
-        key = (tube.craft.tube_mm, _colour(tube.craft), tube.craft.form)
+        key = (tube.craft.tube_mm, tube.colour, tube.craft.form)
         groups[key] = groups.get(key, 0.0) + tube.glass_mm
     for (wide, colour, form), long in groups.items():
         metres = format_number(long / 1000, 2)
@@ -422,7 +421,3 @@ def _altogether(bending: Bending) -> list[str]:
     if held:
         found.append(f"{held} supports.")
     return found
-
-
-def _colour(craft: Tube) -> str:
-    return craft.colour if craft.colour != "own" else craft.own_colour

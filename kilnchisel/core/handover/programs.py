@@ -6,6 +6,8 @@ the simulated router reads: (TOOL 1 flat 6mm).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,10 +25,12 @@ NEAR_MM = 1e-4  # a way that begins so near to where the last one ended goes on 
 CHARACTERS = 70
 
 
-def router_files(job: Job, how: Routing) -> tuple[dict[str, bytes], str]:
+def router_files(
+    job: Job, how: Routing, pieces: Sequence[Routed] | None = None
+) -> tuple[dict[str, bytes], str]:
     """A program for each piece of stock, bytes by a file's name, and what it takes in words. Raises
-    KilnError."""
-    pieces = routed(job, how)
+    KilnError. ``pieces``: where they have been worked out."""
+    pieces = routed(job, how) if pieces is None else pieces
     made, words = {}, []
     for piece in pieces:
         if not any(operation.ways for operation in piece.operations):

@@ -99,13 +99,15 @@ def _border(job: Job, side: Side) -> shapely.Polygon:
         return side.domain
     body = body_of_job(job)
     shells, opposite = body.shells, body.opposite(side.name)
-    flat = isinstance(side, Plane) or (
-        opposite is not None and isinstance(body.sheet(opposite).side, Plane)
-    )
-    if not flat or sum(len(shell.mesh.faces) for shell in shells) > MOST_FACES:
+    back = None if opposite is None else body.sheet(opposite).side
+    straight = side if isinstance(side, Plane) else back
+    if not isinstance(straight, Plane) or sum(len(shell.mesh.faces) for shell in shells) > MOST_FACES:
         return side.domain
     spot = np.array(side.domain.centroid.coords)
-    origin, frame = side.to_body(spot, np.zeros(1))[0], side.frames(spot)[0]
+    origin = side.to_body(spot, np.zeros(1))[0]
+    frame = straight.frames(spot)[0]
+    if straight is back:  # seen from behind, right is left
+        frame = frame * ((-1.0,), (1.0,), (-1.0,))
     seen = rings_of(shapely.orient_polygons(side.domain))
     for shell in shells:
         laid = (shell.mesh.points - origin) @ frame[:2].T + spot[0]

@@ -8,9 +8,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.bendingplan import bending_files
+from kilnchisel.core.handover.holetemplate import template_files
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.meshes import mesh_files
 from kilnchisel.core.handover.outlines import outline_bytes
@@ -20,12 +22,16 @@ from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.handover.worksheet import worked, worksheet_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.refined import Refined
+from kilnchisel.core.shop.amounts import Rates, read_rates
 from kilnchisel.core.shop.bender import without_tubes
+from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
-from kilnchisel.core.shop.paths.routing import Routing, not_routed
+from kilnchisel.core.shop.paths.routing import Routed, Routing, not_routed, routed
 from kilnchisel.core.writing import write_whole
 
 Progress = Callable[[float], None]
@@ -43,6 +49,7 @@ class Wanted:
     routing: Routing = field(default_factory=Routing)
     paper: Paper = PAPERS["A4"]
     head: Letterhead = field(default_factory=Letterhead)
+    rates: Path | None = None  # a shop's own, for the work sheet
 
 
 @dataclass(frozen=True)
@@ -51,6 +58,30 @@ class Files:
 
     data: dict[str, bytes]
     words: str
+
+
+@dataclass
+class Run:
+    """One handing over: whether it is still wanted, who hears how far it is, and what more than one kind is
+    made from."""
+
+    stop: Stop = lambda: False
+    progress: Progress = lambda share: None
+    made: dict[Any, Any] = field(default_factory=dict)
+
+    def picture(self, job: Job, order: PictureOrder) -> Refined | None:
+        """A picture, traced once; None when stopped."""
+        if order not in self.made:
+            self.made[order] = made_picture(job, order, self.stop, self.progress)
+        found: Refined | None = self.made[order]
+        return found
+
+    def routed(self, job: Job, how: Routing) -> list[Routed]:
+        """The ways of the cutters, worked out once."""
+        if how not in self.made:
+            self.made[how] = routed(job, how)
+        found: list[Routed] = self.made[how]
+        return found
 
 
 @dataclass(frozen=True)
@@ -62,7 +93,7 @@ class Kind:
     title: str
     formats: str
     missing: Callable[[Job], str]
-    make: Callable[[Job, Wanted, Stop, Progress], Files]
+    make: Callable[[Job, Wanted, Run], Files]
 
 
 def _always(_: Job) -> str:
@@ -73,20 +104,19 @@ def _lettered(job: Job) -> str:
     return "" if any(not item.hidden for item in job.letterings) else "nothing is lettered on it"
 
 
-def _picture(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
-    return _pictured(job, wanted, "picture.png", FileOrder(), stop, progress)
+def _picture(job: Job, wanted: Wanted, run: Run) -> Files:
+    return _pictured(job, wanted, "picture.png", FileOrder(), run)
 
 
-def _cut_out(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
-    return _pictured(job, wanted, "cut-out.png", FileOrder(transparent=True), stop, progress)
+def _cut_out(job: Job, wanted: Wanted, run: Run) -> Files:
+    return _pictured(job, wanted, "cut-out.png", FileOrder(transparent=True), run)
 
 
-def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, stop: Stop, progress: Progress) -> Files:
+def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, run: Run) -> Files:
     path, size = Path(name), wanted.size
     draft = wanted.draft and not how.transparent
     samples = usual_samples(job, size, wanted.samples)
-    order = PictureOrder(size, samples, draft, wish=wish_for(path, how))
-    made = made_picture(job, order, stop, progress)
+    made = run.picture(job, PictureOrder(size, samples, draft, wish=wish_for(path, how)))
     if made is None:
         return Files({}, "")
     how = with_record(how, job, path)
@@ -94,35 +124,49 @@ def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, stop: Stop, p
     return Files({name: file_bytes(made, path, how)}, f"{size[0]} × {size[1]} pixels, {drawn}")
 
 
-def _solid(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+def _solid(job: Job, wanted: Wanted, run: Run) -> Files:
     names = ("piece.glb", "piece.stl", "piece.obj")
     made = mesh_files(job, [Path(name) for name in names])
     return Files(dict(zip(names, made, strict=True)), "one closed solid, mm (GLB: m)")
 
 
-def _outlines(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+def _outlines(job: Job, wanted: Wanted, run: Run) -> Files:
     made = {name: outline_bytes(job, Path(name)) for name in ("outline.svg", "outline.dxf")}
     return Files({name: data for name, (data, _) in made.items()}, made["outline.svg"][1])
 
 
-def _plotter(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+def _plotter(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*plotter_files(job, wanted.knife))
 
 
-def _router(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
-    return Files(*router_files(job, wanted.routing))
+def _router(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*router_files(job, wanted.routing, run.routed(job, wanted.routing)))
 
 
-def _proof(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+def _worksheet(job: Job, wanted: Wanted, run: Run) -> Files:
+    pieces = [] if not_routed(job) else run.routed(job, wanted.routing)
+    programs = worked(job, pieces, wanted.routing)
+    rates = Rates() if wanted.rates is None else read_rates(wanted.rates)
+    data = worksheet_bytes(job, programs, wanted.head, wanted.paper, rates)
+    return Files({"work-sheet.pdf": data}, wanted.paper.name)
+
+
+def _holes(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*template_files(job, wanted.paper))
+
+
+def _proof(job: Job, wanted: Wanted, run: Run) -> Files:
     samples = usual_samples(job, wanted.size, wanted.samples)
-    made = made_picture(job, PictureOrder(wanted.size, samples, wanted.draft), stop, progress)
+    made = run.picture(
+        job, PictureOrder(wanted.size, samples, wanted.draft, wish=wish_for(Path("a.png"), FileOrder()))
+    )
     if made is None:
         return Files({}, "")
     data = proof_bytes(job, made.pixels, wanted.head, wanted.paper)
     return Files({"proof.pdf": data}, f"{wanted.paper.name}, revision {wanted.head.revision}")
 
 
-def _bending(job: Job, wanted: Wanted, stop: Stop, progress: Progress) -> Files:
+def _bending(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*bending_files(job, wanted.paper))
 
 
@@ -140,6 +184,8 @@ KINDS = (
         _plotter,
     ),
     Kind("router", "Programs for a router", "RS-274", not_routed, _router),
+    Kind("work-sheet", "Work sheet", "PDF", _lettered, _worksheet),
+    Kind("holes", "Template for holes", "PDF, DXF", without_holes, _holes),
     Kind("bending", "Plan for a bender", "PDF, DXF", without_tubes, _bending),
 )
 CONTENTS = "contents.txt"
@@ -176,13 +222,17 @@ def hand_over(
     wanted.knife.checked()
     wanted.routing.checked()
     wanted.head.checked()
+    if wanted.rates is not None:
+        read_rates(wanted.rates)
     for kind in kinds:
         if why := kind.missing(job):
             raise KilnError(f"{kind.title} cannot be handed over: {why}.")
     made: dict[str, bytes] = {}
     lines = [job.name, ""]
+    run = Run(stop)
     for number, kind in enumerate(kinds):
-        files = kind.make(job, wanted, stop, _part(progress, number, len(kinds)))
+        run.progress = _part(progress, number, len(kinds))
+        files = kind.make(job, wanted, run)
         if stop():
             return []
         made |= files.data

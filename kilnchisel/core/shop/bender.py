@@ -29,6 +29,7 @@ Array = NDArray[Any]
 LEAST_TURN_DEG = 8.0  # what turns less is not bent by itself
 EVEN_DEG = 8.0  # how far a bend's turning may be from even
 STRAIGHT_OFF_MM = 0.02
+STRAIGHT_TIMES = 3.0  # as long as its neighbour: a chord of an arc is not
 FLAME_MORE = 0.5  # of the diameter, to either side of a bend: common practice
 RIBBON = 8.0  # diameters: what is longer is heated in a ribbon burner, common practice
 ELECTRODE_MM = 75.0  # glass that an electrode's end takes of a tube, common practice
@@ -66,6 +67,11 @@ class Bent:
     @property
     def length_mm(self) -> float:
         return self.run.length_mm
+
+    @property
+    def colour(self) -> str:
+        """The colour of its light, by its name or as #rrggbb."""
+        return self.craft.own_colour if self.craft.colour == "own" else self.craft.colour
 
     @property
     def glass_mm(self) -> float:
@@ -175,9 +181,14 @@ def _in_front(path: Array, along: Array) -> list[Bend]:
     long = np.linalg.norm(steps, axis=1)
     turned = np.degrees(np.unwrap(np.arctan2(steps[:, 1], steps[:, 0])))
     run = np.append(0.0, np.cumsum(long))
+    # a chord has its direction in its middle, what is straight up to its ends
+    beside = np.minimum(np.append(long[1:], np.inf), np.append(np.inf, long[:-1]))
+    straight = long > STRAIGHT_TIMES * beside
+    straight[[0, -1]] = True
+    half = np.where(straight, long / 2 * (1 - 1e-6), 0.0)
     middles = (run[1:] + run[:-1]) / 2
-    at = np.concatenate([[0.0], middles, run[-1:]])
-    turned = np.concatenate([turned[:1], turned, turned[-1:]])
+    at = np.stack([middles - half, middles + half], axis=1).ravel()
+    turned = np.repeat(turned, 2)
     # flattened so much that how far a point is off counts in degrees only
     flat = shapely.LineString(np.stack([at, turned * 1e-6], axis=1)).simplify(EVEN_DEG * 1e-6)
     s, way = np.asarray(flat.coords).T
@@ -224,15 +235,20 @@ def _behind(path: Array, along: Array, craft: Tube) -> list[Bend]:
             # an arc of chords begins half a chord before its first corner
             start = along[i + 1] - min(long[i], long[min(i + 1, stop)]) / 2
             end = along[stop] + min(long[stop], long[max(stop - 1, i)]) / 2
-            found.append(_out_of_front(float(start), float(end), angle, way[i], way[stop]))
+            fall = abs(float(path[stop + 1, 2] - path[i, 2]))
+            found.append(_out_of_front(float(start), float(end), angle, way[i], way[stop], fall))
         i = stop
     return found
 
 
-def _out_of_front(start: float, end: float, angle: float, into: Array, out: Array) -> Bend:
+def _out_of_front(start: float, end: float, angle: float, into: Array, out: Array, fall: float) -> Bend:
+    """A bend that is told by the leg of it that leaves its plane; ``fall``: how far apart in height its
+    ends are, mm."""
     rise = float(out[2] - into[2])
     if abs(rise) > 0.3:
         words = "front" if rise > 0 else "back"
+    elif fall > 0.3 * (end - start):  # turned back behind itself
+        words = "back"
     else:
         words = "right" if into[0] * out[1] - into[1] * out[0] > 0 else "left"
     return Bend(start, end, angle, (end - start) / math.radians(angle), words)

@@ -41,7 +41,10 @@ FOAM, WOOD, PLASTIC, LIGHT_METAL, STONE, METAL = (
     _Practice(9_000, 0.02, 0.1),
 )
 BY_DENSITY = ((0.2, FOAM), (1.0, WOOD), (2.0, PLASTIC), (2.75, LIGHT_METAL), (3.5, STONE), (99.0, METAL))
-BY_KIND = {"stone": STONE, "slate": STONE, "glass": STONE}
+SOFT_METAL = _Practice(16_000, 0.04, 0.2)
+BY_KIND = {"stone": STONE, "slate": STONE, "glass": STONE} | dict.fromkeys(
+    ("brass", "bronze", "copper", "silver", "gold"), SOFT_METAL
+)
 
 
 def feeds_for(finish: Any, tool: Tool) -> Feeds:

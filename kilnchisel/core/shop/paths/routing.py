@@ -20,6 +20,7 @@ from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
 from kilnchisel.core.shop.paths.order import in_short_order
@@ -360,7 +361,9 @@ def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Route
     margin = 2 * widest
     left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
     own = job.letterings[works[0].index].finish
-    finish = craft.return_finish or (job.finish if isinstance(own, AsBlank) else own)
+    finish = job.finish if isinstance(own, AsBlank) else own
+    if density_of(finish) is None:  # paint says nothing of what is under it
+        finish = craft.return_finish or finish
     # counters are as narrow as letters
     holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
     tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", widest)

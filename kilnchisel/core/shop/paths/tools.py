@@ -14,7 +14,10 @@ from kilnchisel.core.units import format_number, parse_angle, parse_length
 
 Array = NDArray[Any]
 Form = Literal["flat", "ball", "v"]
-WRITTEN = re.compile(r"(flat|ball|v) ?([0-9.,]+[a-z\"°]*)(?: ([0-9.,]+[a-z\"]*))?(?: ([0-9.,]+[a-z\"]*))?")
+SPACED_UNIT = re.compile(r"(?<=\d) (?=[a-z°\"″])")  # "6 mm" is "6mm"
+WRITTEN = re.compile(
+    r"(flat|ball|v) ?([0-9.,/]+[a-z\"°]*)(?: ([0-9.,/]+[a-z\"]*))?(?: ([0-9.,/]+[a-z\"]*))?"
+)
 
 
 @dataclass(frozen=True)
@@ -61,21 +64,22 @@ class Tool:
     @property
     def ascii(self) -> str:
         """The same in letters that a program may have."""
-        return self.words.replace("°", "deg")
+        return self.words.replace("°", "deg").replace(" mm", "mm")
 
     @property
     def words(self) -> str:
         """What it is called, as ``tool_written`` reads it."""
         if self.form == "v":
-            tip = f" {format_number(self.tip_mm, 3)}mm" if self.tip_mm else ""
-            return f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)}mm{tip}"
-        return f"{self.form} {format_number(self.diameter_mm, 3)}mm"
+            tip = f" {format_number(self.tip_mm, 3)} mm" if self.tip_mm else ""
+            return f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)} mm{tip}"
+        return f"{self.form} {format_number(self.diameter_mm, 3)} mm"
 
 
 def tool_written(text: str) -> Tool:
     """A cutter from "flat 6mm", "ball 3mm" or "v 60° 12mm 0.1mm" (angle, diameter, flat of the tip). Raises
     KilnError."""
-    found = WRITTEN.fullmatch(" ".join(text.lower().split()))
+    close = SPACED_UNIT.sub("", " ".join(text.lower().split()))
+    found = WRITTEN.fullmatch(close)
     if found is None:
         raise KilnError(f"“{text[:40]}” is no cutter; write it as flat 6mm, ball 3mm or v 60° 12mm.")
     form, first, second, third = found.groups()
