@@ -24,9 +24,13 @@ def add_to(commands: Any) -> None:
     )
     hand.add_argument("--json", action="store_true", help="the list as JSON")
     hand.add_argument("--progress", action="store_true", help="say the share done on stderr")
-    hand.add_argument("--size", default="1600x1000", help="of pictures; default %(default)s")
+    hand.add_argument(
+        "--size", action="append", help="of pictures (1600x1000) or of maps (1k to 8k), or one of each"
+    )
     hand.add_argument("--samples", type=int, default=128, help="a pixel of pictures; default %(default)s")
     hand.add_argument("--draft", action="store_true", help="the quick picture")
+    hand.add_argument("--maps", default="png", metavar="FORM", help="maps: png, png16, tiff, exr, exr32")
+    hand.add_argument("--normals", default="+y", help="maps: +y, -y or both")
     hand.add_argument("--paper", default="A4", help="of plans and sheets: A4, A3, Letter, Tabloid")
     hand.add_argument("--heading", default="", metavar="TEXT", help="papers: the shop; \\n begins a line")
     hand.add_argument("--logo", type=Path, metavar="FILE", help="papers: a PNG or JPEG")
@@ -65,6 +69,7 @@ def add_to(commands: Any) -> None:
 def hand_over(options: Any, opened: Any) -> None:
     """Do what the command says. ``opened``: reads a job. Raises KilnError."""
     from kilnchisel.core.handover.letterhead import Letterhead
+    from kilnchisel.core.handover.mapfiles import SIZES, MapOrder
     from kilnchisel.core.handover.paper.sheets import paper_named
     from kilnchisel.core.handover.pictures import parse_size
     from kilnchisel.core.handover.table import KINDS, Wanted, kinds_named
@@ -91,8 +96,11 @@ def hand_over(options: Any, opened: Any) -> None:
     kinds = kinds_named(options.only) if options.only else tuple(k for k in KINDS if not k.missing(job))
     if options.samples < 1:
         raise KilnError("A picture takes one sample a pixel at least.")
+    given = options.size or []
+    sizes = [size for size in given if size.lower() not in SIZES]
+    wide = next((size.lower() for size in reversed(given) if size.lower() in SIZES), MapOrder().size)
     wanted = Wanted(
-        parse_size(options.size),
+        parse_size(sizes[-1]) if sizes else Wanted().size,
         options.samples,
         options.draft,
         Knife(
@@ -110,6 +118,7 @@ def hand_over(options: Any, opened: Any) -> None:
             numbered=options.numbered,
         ),
         paper_named(options.paper),
+        MapOrder(wide, options.maps.lower(), options.normals),
         Letterhead(options.heading.replace("\\n", "\n"), options.logo, options.revision, options.date),
         options.rates,
     )

@@ -11,6 +11,7 @@ from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover import table
+from kilnchisel.core.handover.mapfiles import MapOrder
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
 from kilnchisel.core.job.crafts import Engraved, Printed
@@ -18,7 +19,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from tests.commands import called
 
-QUICK = Wanted((96, 64), 2, draft=True)
+QUICK = Wanted((96, 64), 2, draft=True, maps=MapOrder("1k"))
 
 
 def engraved(text="IT"):
@@ -34,7 +35,8 @@ class HandedOver(unittest.TestCase):
         job = engraved()
         kinds = tuple(kind for kind in KINDS if not kind.missing(job) and kind.name != "cut-out")
         self.assertEqual(
-            [k.name for k in kinds], ["picture", "proof", "solid", "outline", "router", "work-sheet"]
+            [k.name for k in kinds],
+            ["picture", "proof", "solid", "textured", "maps", "outline", "router", "work-sheet"],
         )
         shares = []
         paths = hand_over(job, self.folder, kinds, QUICK, progress=shares.append)
@@ -59,8 +61,8 @@ class HandedOver(unittest.TestCase):
         with self.assertRaisesRegex(KilnError, "Programs for a router cannot be handed over"):
             hand_over(printed, self.folder, kinds_named("plotter,router"), QUICK)
         self.assertFalse(self.folder.exists())
-        with self.assertRaisesRegex(KilnError, "“maps” is not handed over; what is: picture"):
-            kinds_named("maps")
+        with self.assertRaisesRegex(KilnError, "“plans” is not handed over; what is: picture"):
+            kinds_named("plans")
 
     def test_nothing_is_written_where_one_fails_or_it_is_stopped(self):
         with (

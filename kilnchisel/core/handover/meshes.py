@@ -77,7 +77,7 @@ def _glb(solid: Solid) -> bytes:
         name = solid.names[number]
         mesh = trimesh.Trimesh(metres[used], compact, process=False)
         mesh.visual = trimesh.visual.TextureVisuals(
-            uv=np.zeros((len(used), 2)), material=_pbr(solid.materials[number], name)
+            uv=np.zeros((len(used), 2)), material=pbr_of(solid.materials[number], name)
         )
         scene.add_geometry(mesh, node_name=name, geom_name=name)
     return bytes(scene.export(file_type="glb"))
@@ -135,7 +135,7 @@ def _free_place(key: Array, taken: set[tuple[int, ...]]) -> Array:
 GLASS_SHOWS = 0.25  # how dense glass is in files that know no refraction
 
 
-def _pbr(material: Material, name: str) -> Any:
+def pbr_of(material: Material, name: str) -> Any:
     """The material in glTF's terms; its base colour factor is linear."""
     from trimesh.visual.material import PBRMaterial
 

@@ -19,6 +19,7 @@ from kilnchisel.core.colour import P3_FROM_RGB, picture_curve, srgb_decode, srgb
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.profiles import profile
 from kilnchisel.core.picture.refined import Light, Refined, Wish
+from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
 Profile = Literal["sRGB", "Display P3"]
@@ -26,7 +27,6 @@ Profile = Literal["sRGB", "Display P3"]
 DEEP = (".png", ".tif", ".tiff")  # endings that hold 16 bits
 CLEAR = (".png", ".webp", ".tif", ".tiff", ".exr")  # those that hold what is transparent
 QUALITY = 93
-MM_AN_INCH = 25.4
 
 
 @dataclass(frozen=True)
@@ -125,7 +125,7 @@ def _png(picture: Refined, order: FileOrder) -> bytes:
     name = order.profile.encode("latin1")
     parts.append(_chunk(b"iCCP", name + b"\0\0" + zlib.compress(profile(order.profile))))
     if order.dpi:
-        parts.append(_chunk(b"pHYs", struct.pack(">IIB", *[round(order.dpi / MM_AN_INCH * 1000)] * 2, 1)))
+        parts.append(_chunk(b"pHYs", struct.pack(">IIB", *[round(order.dpi / MM_PER_INCH * 1000)] * 2, 1)))
     if order.about:
         parts.append(_chunk(b"iTXt", b"Title\0\0\0\0\0" + order.about.encode()))
     parts += [_chunk(b"IDAT", zlib.compress(filtered.tobytes(), 6)), _chunk(b"IEND", b"")]
@@ -180,8 +180,6 @@ def _tiff(picture: Refined, order: FileOrder) -> bytes:
 def _exr(picture: Refined, order: FileOrder) -> bytes:
     """OpenEXR, 32-bit float, scene-linear light of sRGB primaries, exposed (1 is white), premultiplied; its
     layers are named albedo, normal, depth (Z, mm) and mask."""
-    import OpenEXR
-
     light = picture.light
     if light is None:
         raise KilnError("EXR comes from the mockup, not from the draft.")
@@ -195,9 +193,16 @@ def _exr(picture: Refined, order: FileOrder) -> bytes:
         letters = {"normal": "XYZ", "depth": "Z"}.get(name, "RGB" if values.shape[2] == 3 else "Y")
         for number, letter in enumerate(letters):
             channels[f"{name}.{letter}"] = np.ascontiguousarray(values[..., number], np.float32)
+    return exr_bytes(channels, order.about)
+
+
+def exr_bytes(channels: dict[str, Array], about: str = "") -> bytes:
+    """OpenEXR of named channels (h, w), float32 or float16."""
+    import OpenEXR
+
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    if order.about:
-        header["comments"] = order.about
+    if about:
+        header["comments"] = about
     # the library writes to a path only
     with tempfile.TemporaryDirectory(prefix="kilnchisel-") as folder:
         path = Path(folder) / "picture.exr"

@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.picturefiles import MM_AN_INCH, FileOrder, file_bytes
+from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.photo.record import record_kept
 from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.units import MM_PER_INCH
 from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
@@ -66,7 +67,7 @@ def parse_size(text: str) -> tuple[int, int]:
     printed = PRINTED.fullmatch(plain.replace("×", "x").replace(" ", ""))
     if printed is not None:
         wide, tall, dpi = (float(part) for part in printed.groups())
-        return checked_size((round(wide * dpi / MM_AN_INCH), round(tall * dpi / MM_AN_INCH)))
+        return checked_size((round(wide * dpi / MM_PER_INCH), round(tall * dpi / MM_PER_INCH)))
     parts = text.lower().replace("×", "x").split("x")
     if len(parts) != 2 or not all(re.fullmatch("[0-9]{1,6}", part.strip()) for part in parts):
         raise KilnError(

@@ -15,12 +15,11 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.routing import Routed, Routing, not_flat, routed, tools_of
-from kilnchisel.core.units import format_length, format_number
+from kilnchisel.core.units import MM_PER_INCH, format_length, format_number
 
 Array = NDArray[np.float64]
 
 PLACES_MM, PLACES_INCH = 3, 5
-MM_AN_INCH = 25.4
 NEAR_MM = 1e-4  # a way that begins so near to where the last one ended goes on from there
 CHARACTERS = 70
 
@@ -45,7 +44,7 @@ def router_files(
 
 def program_of(title: str, piece: Routed, how: Routing) -> bytes:
     """One program, ASCII."""
-    scale, places = (1 / MM_AN_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
+    scale, places = (1 / MM_PER_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
 
     def word(letter: str, value: float) -> str:
         return _words(np.array([value * scale]), places, letter)[0]

@@ -14,6 +14,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.bendingplan import bending_files
 from kilnchisel.core.handover.holetemplate import template_files
 from kilnchisel.core.handover.letterhead import Letterhead
+from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files, without_maps
 from kilnchisel.core.handover.meshes import mesh_files
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
@@ -22,6 +23,7 @@ from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.handover.texturedmesh import textured_glb
 from kilnchisel.core.handover.worksheet import worked, worksheet_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
@@ -48,6 +50,7 @@ class Wanted:
     knife: Knife = field(default_factory=Knife)
     routing: Routing = field(default_factory=Routing)
     paper: Paper = PAPERS["A4"]
+    maps: MapOrder = field(default_factory=MapOrder)
     head: Letterhead = field(default_factory=Letterhead)
     rates: Path | None = None  # a shop's own, for the work sheet
 
@@ -130,6 +133,15 @@ def _solid(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(dict(zip(names, made, strict=True)), "one closed solid, mm (GLB: m)")
 
 
+def _maps(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*map_files(job, wanted.maps, run.stop, run.progress))
+
+
+def _textured(job: Job, wanted: Wanted, run: Run) -> Files:
+    data = textured_glb(job, SIZES[wanted.maps.size], run.stop, run.progress)
+    return Files({"piece-textured.glb": data}, f"as crafted, textures of {wanted.maps.size}, m")
+
+
 def _outlines(job: Job, wanted: Wanted, run: Run) -> Files:
     made = {name: outline_bytes(job, Path(name)) for name in ("outline.svg", "outline.dxf")}
     return Files({name: data for name, (data, _) in made.items()}, made["outline.svg"][1])
@@ -175,6 +187,8 @@ KINDS = (
     Kind("proof", "Proof to sign", "PDF", _lettered, _proof),
     Kind("cut-out", "Picture without ground", "PNG", _always, _cut_out),
     Kind("solid", "Solid", "GLB, STL, OBJ", _always, _solid),
+    Kind("textured", "Solid with textures", "GLB", _always, _textured),
+    Kind("maps", "Map set", "PNG, TIFF, EXR", without_maps, _maps),
     Kind("outline", "Outlines", "SVG, DXF", _lettered, _outlines),
     Kind(
         "plotter",
@@ -222,6 +236,7 @@ def hand_over(
     wanted.knife.checked()
     wanted.routing.checked()
     wanted.head.checked()
+    wanted.maps.checked()
     if wanted.rates is not None:
         read_rates(wanted.rates)
     for kind in kinds:

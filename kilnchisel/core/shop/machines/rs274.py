@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
+from kilnchisel.core.units import MM_PER_INCH
 
 Array = NDArray[Any]
 
@@ -20,7 +21,6 @@ COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 TOOL = re.compile(r"TOOL (\d+) (.+)", re.IGNORECASE)
 SIDE = re.compile(r"SIDE (.+) TOP ([\d.]+) mm", re.IGNORECASE)
 STOCK = re.compile(r"STOCK ([\d.]+) ([\d.]+) ([\d.]+) mm", re.IGNORECASE)
-MM_AN_INCH = 25.4
 ARC_MM = 0.002  # how far the pieces of an arc may be from it
 CLOSES_MM = 0.02  # how far an arc's end may be from its circle
 MOST_LINES = 5_000_000
@@ -131,7 +131,7 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
             if code in ("0", "1", "2", "3"):
                 machine.motion = code
             elif code in ("20", "21"):
-                machine.scale = MM_AN_INCH if code == "20" else 1.0
+                machine.scale = MM_PER_INCH if code == "20" else 1.0
             elif code in ("90", "91"):
                 machine.relative = code == "91"
             elif code == "80":

@@ -1,0 +1,262 @@
+"""Map sets for whoever renders elsewhere: the maps of each side on its own sheet, in true mm, as files, and
+a list of what each holds."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.colour import srgb_encode
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.picturefiles import exr_bytes
+from kilnchisel.core.handover.sidemaps import Baking, bakings_of
+from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.picture.baked import Maps
+from kilnchisel.core.units import format_number
+
+Array = NDArray[Any]
+Stop = Callable[[], bool]
+Progress = Callable[[float], None]
+
+SIZES = {"1k": 1024, "2k": 2048, "4k": 4096, "8k": 8192}
+NORMALS = ("+y", "-y", "both")
+ROWS = 512  # encoded at once
+STEPS = 4096  # of a table that encodes light for eyes
+
+
+@dataclass(frozen=True)
+class MapOrder:
+    """``size``: texels along a side's longer extent; ``form``: one of ``FORMS``; ``normals``: whether green
+    is up, down, or there is one of each."""
+
+    size: str = "2k"
+    form: str = "png"
+    normals: str = "+y"
+
+    def checked(self) -> None:
+        """Raises KilnError."""
+        for what, value, known in (
+            ("size", self.size, SIZES),
+            ("form", self.form, FORMS),
+            ("normals", self.normals, NORMALS),
+        ):
+            if value not in known:
+                raise KilnError(f"“{value}” is no {what} of maps; there is {', '.join(known)}.")
+
+
+def without_maps(job: Job) -> str:
+    """Why a job has no maps; empty where it has."""
+    return "a mesh has no sheet of its own" if isinstance(job.blank, Mesh3D) else ""
+
+
+def map_files(
+    job: Job, order: MapOrder, stop: Stop = lambda: False, progress: Progress = lambda share: None
+) -> tuple[dict[str, bytes], str]:
+    """The maps of all sides, bytes by a file's name, with a list as JSON, and in words which sides they are
+    of; nothing when stopped. Raises KilnError."""
+    order.checked()
+    made: dict[str, bytes] = {}
+    told: list[dict[str, Any]] = []
+    bakings = bakings_of(job)
+    for number, baking in enumerate(bakings):
+
+        def share(part: float, number: int = number) -> None:
+            progress((number + part) / len(bakings))
+
+        maps = baking.maps(SIZES[order.size], stop=stop, progress=lambda part: share(0.5 * part))
+        if maps is None:
+            return {}, ""
+        files = _files(job, baking, maps, order)
+        sheet = _sheet(baking, maps)
+        with ThreadPoolExecutor(2) as pool:
+            for name, data in pool.map(lambda one: (one[0], one[1]()), files):
+                made[name] = data
+        told.append(sheet | {"files": [name for name, _ in files]})
+        share(1.0)
+        if stop():
+            return {}, ""
+    made["maps.json"] = json.dumps({"job": job.name, "sides": told}, indent=1, ensure_ascii=False).encode()
+    return made, "; ".join(_words(one) for one in told)
+
+
+def _sheet(baking: Baking, maps: Maps) -> dict[str, Any]:
+    left, low, right, high = baking.box
+    rows, columns = maps.shape
+    return {
+        "side": baking.name,
+        "width_mm": round(right - left, 4),
+        "height_mm": round(high - low, 4),
+        "texels": [columns, rows],
+        "mm_a_texel": round(maps.step, 6),
+        "comes_round": baking.side.period is not None,
+        "height_from_mm": round(float(maps.height.min()), 5),
+        "height_to_mm": round(float(maps.height.max()), 5),
+        "emission_at_white": round(_brightest(maps), 5),
+    }
+
+
+def _words(sheet: dict[str, Any]) -> str:
+    size = f"{format_number(sheet['width_mm'], 1)} × {format_number(sheet['height_mm'], 1)} mm"
+    span = f"height {sheet['height_from_mm']:g} to {sheet['height_to_mm']:g} mm"
+    return f"{sheet['side']} {size}, {sheet['texels'][0]} × {sheet['texels'][1]} texels, {span}"
+
+
+def _brightest(maps: Maps) -> float:
+    return 0.0 if maps.emission is None else float(maps.emission.max())
+
+
+def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[str, Callable[[], bytes]]]:
+    """Each file's name, and what makes its bytes."""
+    form = FORMS[order.form]
+    stem = f"maps-{_plain(baking.name)}"
+    found: list[tuple[str, Callable[[], bytes]]] = []
+
+    def more(name: str, rows: Callable[[slice], Array], *, light: bool = False, deep: bool = False) -> None:
+        """``rows``: values 0..1, (n, w) or (n, w, 3); ``light``: they are shown to eyes, encoded as sRGB
+        where a format keeps no light; ``deep``: 8 bits are too few."""
+
+        def whole() -> bytes:
+            return form.write(maps.shape, rows, light=light, deep=deep)
+
+        found.append((f"{stem}-{name}{form.ending}", whole))
+
+    there = maps.part >= 0
+    fill = maps.colour[there].mean(axis=0, dtype=np.float64) if there.any() else np.full(3, 0.5)
+
+    def colour(at: slice) -> Array:
+        values = maps.colour[at].astype(np.float32)
+        values[~there[at]] = fill  # what is beside it does not darken its edge
+        return values
+
+    more("base-colour", colour, light=True)
+    more("roughness", lambda at: maps.roughness[at] / np.float32(255))
+    more("metalness", lambda at: maps.metal[at] / np.float32(255))
+    low, high = float(maps.height.min()), float(maps.height.max())
+    span = max(high - low, 1e-9)
+    if form.light:
+        more("height", lambda at: maps.height[at], deep=True)
+    else:
+        more("height", lambda at: (maps.height[at] - low) / span, deep=True)
+    for sign, name in ((1.0, "normal"), (-1.0, "normal-minus-y")):
+        if (order.normals in ("+y", "both")) if sign > 0 else (order.normals in ("-y", "both")):
+            more(name, partial(_normal, maps, sign), deep=order.form != "png")
+    if maps.emission is not None:
+        brightest = 1.0 if form.light else max(_brightest(maps), 1e-6)
+        emission = maps.emission
+        more("emission", lambda at: emission[at].astype(np.float32) / brightest, light=True)
+    solid = np.append(np.ones(len(baking.items), np.float32), np.float32(0))
+    more("opacity", partial(maps.share, solid))
+    for name, parts in _masks(job, baking):
+        table = np.append(np.isin(np.arange(len(baking.items)), parts), False).astype(np.float32)
+        more(f"mask-{name}", partial(maps.share, table))
+    return found
+
+
+def _normal(maps: Maps, sign: float, at: slice) -> Array:
+    values = maps.normal[at].astype(np.float32) / 32767
+    values[maps.part[at] < 0] = (0.0, 0.0, 1.0)
+    values[..., 1] *= sign
+    return np.asarray(values * 0.5 + 0.5)
+
+
+def _masks(job: Job, baking: Baking) -> Iterator[tuple[str, list[int]]]:
+    """For each lettering on the side, and each finish of it, its name and the numbers of its parts."""
+    groups: dict[tuple[int, str], list[int]] = {}
+    for number, part in enumerate(baking.parts):
+        if part.lettering is not None:
+            kind = str(part.layer.kind) if part.layer is not None else ""
+            groups.setdefault((part.lettering, kind), []).append(number)
+    several = {index for index, _ in groups if sum(one == index for one, _ in groups) > 1}
+    for (index, kind), numbers in groups.items():
+        more = f"-{kind}" if index in several and kind else ""
+        yield f"{index + 1}-{_plain(one_line(job.letterings[index]))[:30]}{more}", numbers
+
+
+def _plain(text: str) -> str:
+    """Words as a part of a file's name."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "x"
+
+
+@dataclass(frozen=True)
+class Form:
+    """A format: its ending, whether it keeps light as it is, and what writes rows of values."""
+
+    ending: str
+    write: Callable[..., bytes]
+    light: bool = False
+
+
+Rows = Callable[[slice], Array]
+
+
+def _encoded(shape: tuple[int, int], rows: Rows, bits: int, *, light: bool) -> Array:
+    """Values 0..1 as whole numbers, light as eyes see it, a few rows at a time."""
+    most, kind = (255, np.uint8) if bits == 8 else (65535, np.uint16)
+    made = None
+    curve = srgb_encode(np.linspace(0, 1, STEPS) ** 2)  # closer steps where it is dark
+    for first in range(0, shape[0], ROWS):
+        at = slice(first, min(first + ROWS, shape[0]))
+        values = np.clip(rows(at), 0.0, 1.0)
+        if light:
+            values = np.interp(np.sqrt(values), np.linspace(0, 1, STEPS), curve)
+        if made is None:
+            made = np.empty((*shape, *values.shape[2:]), kind)
+        made[at] = np.rint(values * most)
+    assert made is not None
+    return np.asarray(made)
+
+
+def _png(bits: int) -> Callable[..., bytes]:
+    def write(shape: tuple[int, int], rows: Rows, *, light: bool, deep: bool) -> bytes:
+        import cv2
+
+        values = _encoded(shape, rows, 16 if deep else bits, light=light)
+        values = values[..., ::-1] if values.ndim == 3 else values  # the library's order is blue first
+        done, data = cv2.imencode(".png", values, [cv2.IMWRITE_PNG_COMPRESSION, 2])
+        if not done:
+            raise KilnError("A map could not be written as PNG; make it smaller.")
+        return bytes(data.tobytes())
+
+    return write
+
+
+def _tiff(shape: tuple[int, int], rows: Rows, *, light: bool, deep: bool) -> bytes:
+    import tifffile
+
+    values = _encoded(shape, rows, 16, light=light)
+    file = io.BytesIO()
+    photometric = "rgb" if values.ndim == 3 else "minisblack"
+    tifffile.imwrite(
+        file, values, photometric=photometric, compression="zlib", predictor=True, metadata=None
+    )
+    return file.getvalue()
+
+
+def _exr(kind: Any) -> Callable[..., bytes]:
+    def write(shape: tuple[int, int], rows: Rows, *, light: bool, deep: bool) -> bytes:
+        values = rows(slice(0, shape[0])).astype(kind)
+        letters = "RGB" if values.ndim == 3 else "Y"
+        planes = values if values.ndim == 3 else values[..., None]
+        return exr_bytes({one: np.ascontiguousarray(planes[..., k]) for k, one in enumerate(letters)})
+
+    return write
+
+
+FORMS = {
+    "png": Form(".png", _png(8)),
+    "png16": Form(".png", _png(16)),
+    "tiff": Form(".tif", _tiff),
+    "exr": Form(".exr", _exr(np.float16), light=True),
+    "exr32": Form(".exr", _exr(np.float32), light=True),
+}

@@ -1,0 +1,115 @@
+"""The maps of a job's sides: what lies on each side's sheet, in order, and what its parts are called."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.build import body_of_job, laid_of, lays_of, piece_of, scene_of_job
+from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.baked import Laying, Maps, baked, halved, laid_on
+from kilnchisel.core.scene.scene import Item
+
+Array = NDArray[Any]
+Stop = Callable[[], bool]
+SMOOTHED = 2048
+
+
+@dataclass(frozen=True, eq=False)
+class Baking:
+    """What is on one side: its items over its sheet, over which box of it, and after how many mm it comes
+    round. The part of a texel is the number of an item in ``items``."""
+
+    name: str
+    side: Side
+    layings: tuple[Laying, ...]
+    items: tuple[Item, ...]
+    parts: tuple[Part, ...]
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        left, low, right, high = self.side.domain.bounds
+        return left, low, right, high
+
+    def maps(
+        self,
+        longest: int,
+        *,
+        relief: bool = True,
+        stop: Stop = lambda: False,
+        progress: Callable[[float], None] = lambda share: None,
+    ) -> Maps | None:
+        """Its maps, so many texels along its longer extent; None when stopped."""
+        period, finer = self.side.period, longest <= SMOOTHED
+        # where texels are few, edges are made smooth by finer ones
+        made = baked(
+            self.layings,
+            self.box,
+            2 * longest if finer else longest,
+            period,
+            relief=relief,
+            even=finer,
+            stop=stop,
+            progress=progress,
+        )
+        return halved(made) if finer and made is not None else made
+
+
+def plain_job(job: Job) -> Job:
+    """A job without its photo and without copies: the piece alone."""
+    setting = job.setting.model_copy(update={"photo": None, "copies": ()})
+    return job.model_copy(update={"setting": setting, "others": ()})
+
+
+def bakings_of(job: Job) -> list[Baking]:
+    """The sides of a job that have a sheet. Raises KilnError where the piece cannot be made."""
+    if isinstance(job.blank, Mesh3D):
+        return []
+    job = plain_job(job)
+    piece, scene = piece_of(job), scene_of_job(job)
+    found = []
+    for sheet in body_of_job(job).sheets:
+        name = sheet.side.name
+        layings: list[Laying] = []
+        items: list[Item] = []
+        parts: list[Part] = []
+        for part, item in zip(piece.parts, scene.items, strict=True):
+            if part.side == name:
+                layings.append(
+                    laid_on(item, sheet.side, len(items), _on_sheet(job, part, item, sheet.side))
+                )
+                items.append(item)
+                parts.append(part)
+        if layings:
+            found.append(Baking(name, sheet.side, tuple(layings), tuple(items), tuple(parts)))
+    return found
+
+
+def _on_sheet(job: Job, part: Part, item: Item, side: Side) -> Array | None:
+    """Where a printed picture lies on its side, whose own uv are those of its pixels; None for all else."""
+    raster = None if part.layer is None else part.layer.raster
+    if raster is None or part.lettering is None or part.role != "letters":
+        return None
+    own = item.mesh.uv - (raster.width_mm / 2, raster.height_mm / 2)
+    best, least = None, np.inf
+    for lay in lays_of(job, part.lettering):
+        if lay.side != side.name:
+            continue
+        laid = laid_of(job.blank, job.letterings[part.lettering].content, lay, detail=Detail.FINE)
+        for place in laid.placing.everywhere(own):
+            off = item.mesh.points - side.to_body(place, np.zeros(len(place)))
+            far = np.linalg.norm(off, axis=1)
+            if best is None:
+                best, least = place, far
+                continue
+            nearer = far < least  # each point by the repetition that it belongs to
+            best, least = np.where(nearer[:, None], place, best), np.minimum(far, least)
+    return best

@@ -1,0 +1,257 @@
+"""Map sets: colours, heights and normals against what was crafted, read back by other libraries (OpenCV,
+tifffile, OpenEXR, pygltflib), and drawn on the plain blank they give its picture back."""
+
+import json
+import math
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+import OpenEXR
+import pygltflib
+import shapely
+import tifffile
+
+from kilnchisel.core.build import lettering_laid, scene_of_job, view_of
+from kilnchisel.core.colour import hex_to_linear, srgb_decode
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.finishes.material import Material, Texture
+from kilnchisel.core.handover.mapfiles import MapOrder, map_files, without_maps
+from kilnchisel.core.handover.sidemaps import bakings_of
+from kilnchisel.core.handover.texturedmesh import textured_glb
+from kilnchisel.core.job.blank import Mug
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Enamel, Gold, Ink, Wear
+from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.picture.draft import Draft
+
+
+def plaque(craft, text="IT", **finish):
+    job = change(fresh_job("plaque", text), ("wear",), Wear(handled=0.0))
+    job = change(job, ("finish",), Enamel(colour="#e0d8c0"))
+    job = change(job, ("letterings", 0, "finish"), Ink(colour="#204060", **finish))
+    return change(job, ("letterings", 0, "craft"), craft)
+
+
+def front(job, longest=1500, **how):
+    return next(b for b in bakings_of(job) if b.name == "front").maps(longest, **how)
+
+
+class Texels(unittest.TestCase):
+    def test_letters_and_ground_have_their_colours_where_they_are(self):
+        job = plaque(Printed())
+        maps = front(job, 3000)
+        ink = lettering_laid(job, 0).ink
+        (baking,) = (b for b in bakings_of(job) if b.name == "front")
+        of_letters = np.isin(maps.part, [k for k, p in enumerate(baking.parts) if p.lettering == 0])
+        self.assertAlmostEqual(of_letters.sum() * maps.step**2 / ink.area, 1, delta=0.01)
+        colour = maps.colour[of_letters].astype(float)
+        np.testing.assert_allclose(colour.mean(axis=0), hex_to_linear("#204060"), rtol=0.02, atol=2e-3)
+        # enamel is a little uneven in colour: 0.6 % by its own texture
+        ground = maps.colour[(maps.part >= 0) & ~of_letters].astype(float)
+        np.testing.assert_allclose(ground.mean(axis=0), hex_to_linear("#e0d8c0"), rtol=0.02)
+        # and they are at the right texels: the middle of the first letter's box, row 0 being the highest
+        rows, columns = np.nonzero(of_letters)
+        left, _, _, high = ink.bounds
+        self.assertAlmostEqual(maps.corner[0] + columns.min() * maps.step, left, delta=2 * maps.step)
+        top = maps.corner[1] + (maps.shape[0] - rows.min()) * maps.step
+        self.assertAlmostEqual(top, high, delta=2 * maps.step)
+
+    def test_a_known_bevel_has_known_texels(self):
+        # letters 2 mm high whose flanks lean 45° from upright: 2 mm of slope all round, elementary geometry
+        job = plaque(Raised(height_mm=2.0, edge="sloped", slope_deg=45.0), "I")
+        job = change(job, ("letterings", 0, "content", "cap_height_mm"), 60.0)
+        maps = front(job, 3000)
+        ink = lettering_laid(job, 0).ink
+        # the edge of the top is eased for pictures, by hundredths of a mm
+        self.assertAlmostEqual(float(maps.height.max()), 2.0, delta=0.01)
+        top = (maps.height > 1.97).sum() * maps.step**2
+        self.assertAlmostEqual(
+            top, shapely.buffer(ink, -2.0, join_style="mitre").area, delta=0.02 * ink.area
+        )
+        slope = (maps.height > 0.4) & (maps.height < 1.6)
+        tilt = maps.normal[slope][:, 2] / 32767
+        self.assertAlmostEqual(float(np.median(tilt)), math.cos(math.pi / 4), delta=0.002)
+
+    def test_normals_integrate_to_the_height(self):
+        job = plaque(Raised(height_mm=2.0, edge="sloped", slope_deg=45.0), "I")
+        maps = front(job, 3000)
+        normal = maps.normal.astype(float) / 32767
+        along = -normal[..., 0] / np.maximum(normal[..., 2], 1e-6)
+        row = maps.shape[0] // 2  # through the middle of an upright stroke
+        heights = maps.height[row].astype(float)
+        up = np.flatnonzero((heights > 0.02) & (np.gradient(heights) > 1e-6))
+        risen = (along[row, up] * maps.step).sum()
+        self.assertAlmostEqual(risen / (heights[up[-1]] - heights[up[0]] + maps.step), 1, delta=0.02)
+        # row by row over all flanks: what normals say is the slope of the heights, within 1 %
+        slope = (maps.height > 0.3) & (maps.height < 1.7)
+        measured = np.gradient(maps.height.astype(float), maps.step, axis=1)
+        steep = slope & (np.abs(along) > 0.5) & (np.abs(measured) > 0.5)
+        share = along[steep] / measured[steep]
+        self.assertAlmostEqual(float(np.median(share)), 1, delta=0.01)
+
+    def test_green_is_up_or_down_as_is_asked(self):
+        job = plaque(Raised(height_mm=2.0, edge="sloped", slope_deg=45.0), "I")
+        files, _ = map_files(job, MapOrder("1k", "png16", "both"))
+        plus, minus = (
+            cv2.imdecode(np.frombuffer(files[name], np.uint8), cv2.IMREAD_UNCHANGED)[..., 1].astype(float)
+            for name in ("maps-front-normal.png", "maps-front-normal-minus-y.png")
+        )
+        self.assertLess(float(np.abs(plus + minus - 65535).max()), 2)
+        self.assertGreater(float(np.abs(plus - minus).max()), 20000)
+        # the upper flank of a letter leans up: green is high there with +Y
+        letter = cv2.imdecode(np.frombuffer(files["maps-front-height.png"], np.uint8), cv2.IMREAD_UNCHANGED)
+        first = int(np.flatnonzero((letter > 20000).any(axis=1))[0])
+        column = int(np.flatnonzero(letter[first] > 20000).mean())
+        self.assertGreater(plus[first, column], 50000)
+
+    def test_wear_and_what_darkens_is_in_them(self):
+        plain = plaque(Engraved(depth_mm=0.5, darkened=0.0))
+        dark = change(plain, ("letterings", 0, "craft", "darkened"), 80.0)
+        shade = [front(job, 600).colour.astype(float).mean() for job in (plain, dark)]
+        self.assertLess(shade[1], shade[0])
+        worn = change(plain, ("wear",), Wear(rubbed=60.0, dirt=60.0))
+        off = np.abs(front(worn, 600).colour.astype(float) - front(plain, 600).colour.astype(float))
+        self.assertGreater(float(off.max()), 0.1)
+
+    def test_what_shines_is_in_the_emission(self):
+        lit = plaque(Engraved(depth_mm=0.5, glow=60.0))
+        self.assertIsNone(front(plaque(Engraved(depth_mm=0.5)), 300).emission)
+        self.assertGreater(float(front(lit, 300).emission.max()), 0.1)
+        files, _ = map_files(lit, MapOrder("1k"))
+        self.assertIn("maps-front-emission.png", files)
+
+    def test_a_closed_side_is_whole_where_it_comes_round(self):
+        job = job_on(Mug(), "Mug", "ALL THE WAY ROUND IT GOES")
+        job = change(job, ("letterings", 0, "lay", "along_mm"), 125.0)
+        (baking,) = (b for b in bakings_of(job) if b.name == "outside")
+        maps = baking.maps(1200)
+        self.assertEqual(int((maps.part < 0).sum()), 0)
+        first, last = maps.colour[:, 0].astype(float), maps.colour[:, -1].astype(float)
+        self.assertLess(float(np.abs(first - last).mean()), 0.02)
+
+
+class OnTheBlank(unittest.TestCase):
+    def test_maps_give_the_picture_back(self):
+        """The maps as a texture of the plain blank's front, drawn beside the crafted piece."""
+        job = plaque(Printed(), "MAPS")
+        bare = job.model_copy(update={"letterings": ()})
+        maps = front(job, 2048)
+        scene, plain = scene_of_job(job), scene_of_job(bare)
+        tile = max(job.blank.width_mm, job.blank.height_mm)
+        pixels = 2048
+        at = (np.arange(pixels) + 0.5) / pixels * tile
+        column = np.floor(((at + tile / 2) % tile - tile / 2 - maps.corner[0]) / maps.step).astype(int)
+        row = np.floor(((at + tile / 2) % tile - tile / 2 - maps.corner[1]) / maps.step).astype(int)
+        rows, columns = maps.shape
+        row, column = np.clip(rows - 1 - row, 0, rows - 1), np.clip(column, 0, columns - 1)
+        tint = maps.colour[np.ix_(row, column)].astype(np.float32)
+        normal = maps.normal[np.ix_(row, column)].astype(np.float32)
+        slope = -normal[..., :2] / np.maximum(normal[..., 2:], 1)
+        front_item = next(item for item in plain.items if item.side == "front")
+        alpha = front_item.material.alpha
+        textured = Material("coated", (1.0, 1.0, 1.0), alpha, Texture(tile, tint, slope))
+        items = tuple(
+            replace(item, material=textured) if item is front_item else item for item in plain.items
+        )
+        made = replace(plain, items=items)
+        view = view_of(job, 4 / 3)
+        draft = Draft()
+        wanted = draft.render(scene, view, (480, 360))[..., :3].astype(float)
+        got = draft.render(made, view, (480, 360))[..., :3].astype(float)
+        without = draft.render(plain, view, (480, 360))[..., :3].astype(float)
+        off, before = np.abs(wanted - got), np.abs(wanted - without)
+        self.assertLess(off.mean(), 0.15 * before.mean() + 0.3)
+        self.assertLess(float(np.percentile(off, 99)), 12)
+
+
+class Files(unittest.TestCase):
+    def test_every_form_is_read_back_by_another_library(self):
+        job = plaque(Raised(height_mm=1.0))
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        seen = {}
+        for form in ("png", "png16", "tiff", "exr", "exr32"):
+            files, words = map_files(job, MapOrder("1k", form))
+            listed = json.loads(files["maps.json"])["sides"]
+            sheet = next(one for one in listed if one["side"] == "front")
+            columns, rows = sheet["texels"]
+            self.assertEqual(max(columns, rows), 1024)
+            self.assertIn("height 0 to 1 mm", words)
+            names = {name for one in listed for name in one["files"]} | {"maps.json"}
+            self.assertEqual(names, set(files))
+            ending = {"tiff": ".tif", "exr": ".exr", "exr32": ".exr"}.get(form, ".png")
+            height, colour = (files[f"maps-front-{what}{ending}"] for what in ("height", "base-colour"))
+            with self.subTest(form=form):
+                if ending == ".png":
+                    deep = cv2.imdecode(np.frombuffer(height, np.uint8), cv2.IMREAD_UNCHANGED)
+                    self.assertEqual(deep.dtype, np.uint16)
+                    values = deep / 65535
+                    back = cv2.imdecode(np.frombuffer(colour, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+                    self.assertEqual(back.dtype, np.uint8 if form == "png" else np.uint16)
+                    seen[form] = srgb_decode(back / np.iinfo(back.dtype).max)
+                elif ending == ".tif":
+                    (folder / "a.tif").write_bytes(height)
+                    values = tifffile.imread(folder / "a.tif") / 65535
+                    (folder / "b.tif").write_bytes(colour)
+                    seen[form] = srgb_decode(tifffile.imread(folder / "b.tif") / 65535)
+                else:
+                    (folder / "a.exr").write_bytes(height)
+                    values = OpenEXR.File(str(folder / "a.exr")).channels()["Y"].pixels.astype(float)
+                    (folder / "b.exr").write_bytes(colour)
+                    seen[form] = OpenEXR.File(str(folder / "b.exr")).channels()["RGB"].pixels.astype(float)
+                self.assertEqual(values.shape, (rows, columns))
+                self.assertAlmostEqual(float(values.max()), 1.0, delta=1e-3)
+                self.assertAlmostEqual(float(values.min()), 0.0, delta=1e-3)
+        for form, values in seen.items():
+            self.assertLess(float(np.abs(values - seen["exr32"]).max()), 0.012, form)
+
+    def test_masks_are_of_their_letterings_alone(self):
+        job = plaque(Printed())
+        files, _ = map_files(job, MapOrder("2k"))
+        mask = cv2.imdecode(
+            np.frombuffer(files["maps-front-mask-1-it.png"], np.uint8), cv2.IMREAD_UNCHANGED
+        )
+        side = bakings_of(job)[0].side.domain.bounds
+        step = (side[2] - side[0]) / 2048
+        self.assertAlmostEqual(mask.sum() / 255 * step**2 / lettering_laid(job, 0).ink.area, 1, delta=0.005)
+        self.assertGreater(len(np.unique(mask)), 2)  # its edges are smooth
+
+    def test_the_textured_solid_has_its_textures_in_it(self):
+        job = plaque(Engraved(depth_mm=0.5))
+        data = textured_glb(job, 512)
+        made = pygltflib.GLTF2.load_from_bytes(data)
+        material = next(m for m in made.materials if m.name == "front")
+        self.assertIsNotNone(material.pbrMetallicRoughness.baseColorTexture)
+        self.assertIsNotNone(material.pbrMetallicRoughness.metallicRoughnessTexture)
+        self.assertIsNotNone(material.normalTexture)
+        view = made.bufferViews[
+            made.images[material.pbrMetallicRoughness.baseColorTexture.index].bufferView
+        ]
+        blob = made.binary_blob()[view.byteOffset or 0 :][: view.byteLength]
+        picture = cv2.imdecode(np.frombuffer(blob, np.uint8), cv2.IMREAD_UNCHANGED)
+        self.assertEqual(max(picture.shape[:2]), 512)
+        places = [made.accessors[p.attributes.POSITION] for mesh in made.meshes for p in mesh.primitives]
+        spans = [np.subtract(a.max, a.min) for a in places]
+        widest = max(float(s[0]) for s in spans)
+        self.assertAlmostEqual(widest, job.blank.width_mm / 1000, delta=0.003)  # metres
+
+    def test_what_cannot_be_is_refused_in_a_sentence(self):
+        job = plaque(Printed())
+        for order in (MapOrder("3k"), MapOrder("1k", "bmp"), MapOrder("1k", "png", "up")):
+            with self.assertRaisesRegex(KilnError, "of maps; there is"):
+                map_files(job, order)
+        self.assertEqual(without_maps(job), "")
+        self.assertEqual(map_files(job, MapOrder("1k"), stop=lambda: True), ({}, ""))
+
+    def test_metal_is_metal(self):
+        job = change(plaque(Printed()), ("finish",), Gold())
+        maps = front(job, 300)
+        self.assertEqual(int(np.median(maps.metal)), 255)
+
+
+if __name__ == "__main__":
+    unittest.main()
