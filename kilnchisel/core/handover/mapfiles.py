@@ -32,7 +32,6 @@ Progress = Callable[[float], None]
 SIZES = {"1k": 1024, "2k": 2048, "4k": 4096, "8k": 8192}
 NORMALS = ("+y", "-y", "both")
 ROWS = 512  # encoded at once
-STEPS = 4096  # of a table that encodes light for eyes
 
 
 @dataclass(frozen=True)
@@ -135,7 +134,7 @@ def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[
     fill = maps.colour[there].mean(axis=0, dtype=np.float64) if there.any() else np.full(3, 0.5)
 
     def colour(at: slice) -> Array:
-        values = maps.colour[at].astype(np.float32)
+        values = maps.colour[at].copy()
         values[~there[at]] = fill  # what is beside it does not darken its edge
         return values
 
@@ -204,15 +203,19 @@ def _encoded(shape: tuple[int, int], rows: Rows, bits: int, *, light: bool) -> A
     """Values 0..1 as whole numbers, light as eyes see it, a few rows at a time."""
     most, kind = (255, np.uint8) if bits == 8 else (65535, np.uint16)
     made = None
-    curve = srgb_encode(np.linspace(0, 1, STEPS) ** 2)  # closer steps where it is dark
+    if light:  # all there is in half precision
+        halves = np.arange(2**16, dtype=np.uint16).view(np.float16).astype(np.float32)
+        shown = srgb_encode(np.clip(np.nan_to_num(halves), 0.0, 1.0))
+        table = np.rint(most * shown).astype(kind)
     for first in range(0, shape[0], ROWS):
         at = slice(first, min(first + ROWS, shape[0]))
-        values = np.clip(rows(at), 0.0, 1.0)
-        if light:
-            values = np.interp(np.sqrt(values), np.linspace(0, 1, STEPS), curve)
+        values = rows(at)
         if made is None:
             made = np.empty((*shape, *values.shape[2:]), kind)
-        made[at] = np.rint(values * most)
+        if light:
+            made[at] = table[values.astype(np.float16).view(np.uint16)]
+        else:
+            made[at] = np.rint(np.clip(values, 0.0, 1.0) * most)
     assert made is not None
     return np.asarray(made)
 

@@ -15,7 +15,7 @@ from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.picture.baked import Laying, Maps, baked, halved, laid_on
+from kilnchisel.core.picture.baked import Laying, Maps, baked, laid_on
 from kilnchisel.core.scene.scene import Item
 
 Array = NDArray[Any]
@@ -48,19 +48,17 @@ class Baking:
         progress: Callable[[float], None] = lambda share: None,
     ) -> Maps | None:
         """Its maps, so many texels along its longer extent; None when stopped."""
-        period, finer = self.side.period, longest <= SMOOTHED
-        # where texels are few, edges are made smooth by finer ones
-        made = baked(
+        smooth = longest <= SMOOTHED  # where texels are few
+        return baked(
             self.layings,
             self.box,
-            2 * longest if finer else longest,
-            period,
+            longest,
+            self.side.period,
             relief=relief,
-            even=finer,
+            smooth=smooth,
             stop=stop,
             progress=progress,
         )
-        return halved(made) if finer and made is not None else made
 
 
 def plain_job(job: Job) -> Job:

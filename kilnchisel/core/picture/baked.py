@@ -97,36 +97,44 @@ def baked(
     period: float | None = None,
     *,
     relief: bool = True,
-    even: bool = False,
+    smooth: bool = False,
     stop: Stop = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
 ) -> Maps | None:
     """The maps over a box (left, low, right, high) mm with so many texels along its longer extent, square
     ones; None when stopped. ``relief``: the normals have the form that was crafted, not only what is finer;
-    ``even``: rows and columns are."""
+    ``smooth``: each texel is the mean of four, so that edges are."""
     left, low, right, high = box
     step = max(right - left, high - low) / longest
     columns, rows = max(round((right - left) / step), 1), max(round((high - low) / step), 1)
-    if even:
-        columns, rows = columns + columns % 2, rows + rows % 2
     maps = Maps((left, low), step, (rows, columns))
+    times = 2 if smooth else 1
     if any(one.item.material.shines for one in layings):
         maps.emission = np.zeros((rows, columns, 3), np.float16)
-    table = _table([one.item.material for one in layings], step)
-    drawn = _triangles(layings, box, step, rows, period)
+    if smooth:
+        maps.finer = np.full((2 * rows, 2 * columns), -1, np.int16)
+    table = _table([one.item.material for one in layings], step / times)
+    drawn = _triangles(layings, box, step / times, times * rows, period)
     parts = np.array([one.part for one in layings] or [0], np.int16)
-    bands = range(0, rows, BAND)
+    bands = range(0, rows, BAND // times)
     done = 0
 
     def band(first: int) -> None:
-        count = min(BAND, rows - first)
-        here = np.full((count, columns), -1, np.int32)
-        values = np.zeros((count, columns, 6), np.float32)
-        made = np.zeros((count, columns, 6), np.float32)
-        _draw(first, here, values, *drawn)
-        at = slice(first, first + count)
+        at = slice(first, min(first + BAND // times, rows))
+        count, wide = times * (at.stop - first), times * columns
+        here = np.full((count, wide), -1, np.int32)
+        values = np.zeros((count, wide, 6), np.float32)
+        made = np.zeros((count, wide, 6), np.float32)
+        _draw(times * first, here, values, *drawn)
         whole = (maps.roughness[at], maps.metal[at], maps.height[at], maps.normal[at], maps.part[at])
-        _paint(here, values, relief, parts, table, made, whole)
+        if maps.finer is None:
+            _paint(here, values, relief, parts, table, made, whole)
+        else:
+            finer = maps.finer[times * first : times * at.stop]
+            more = tuple(np.zeros((count, wide, *one.shape[2:]), one.dtype) for one in whole[:4])
+            _paint(here, values, relief, parts, table, made, (*more, finer))
+            fine, made = made, np.zeros((at.stop - first, columns, 6), np.float32)
+            _halve(fine, (*more, finer), made, whole)
         maps.colour[at] = made[..., :3]
         if maps.emission is not None:
             maps.emission[at] = made[..., 3:]
@@ -141,32 +149,40 @@ def baked(
     return maps
 
 
-def halved(maps: Maps) -> Maps:
-    """Maps with half as many texels each way, each the mean of four; the part is that of most of them that
-    are not nothing, the normal as long as it was. ``maps``: of even rows and columns."""
-    rows, columns = (n // 2 for n in maps.shape)
-    made = Maps(maps.corner, 2 * maps.step, (rows, columns))
-
-    def fours(values: Array) -> Array:
-        return np.stack([values[y::2, x::2] for y in (0, 1) for x in (0, 1)])
-
-    there = (fours(maps.part) >= 0).astype(np.float32)
-    weight = there / np.maximum(there.sum(axis=0), 1)
-
-    def mean(values: Array) -> Array:
-        four = fours(values).astype(np.float32)
-        return np.asarray((four * (weight[..., None] if four.ndim == 4 else weight)).sum(axis=0))
-
-    made.colour[:], made.height[:] = mean(maps.colour), mean(maps.height)
-    made.roughness[:], made.metal[:] = np.rint(mean(maps.roughness)), np.rint(mean(maps.metal))
-    if maps.emission is not None:
-        made.emission = mean(maps.emission).astype(np.float16)
-    way = mean(maps.normal)
-    size = np.maximum(np.linalg.norm(way, axis=-1, keepdims=True), 1.0)
-    made.normal[:] = np.rint(32767 * way / size)
-    made.part[:] = np.sort(fours(maps.part), axis=0)[2]
-    made.finer = maps.part
-    return made
+@compiled(nogil=True, cache=True)
+def _halve(made: Array, whole: tuple[Array, ...], out: Array, less: tuple[Array, ...]) -> None:
+    """Half as many texels each way, each the mean of those of four that are something; the part that of
+    the later half of them."""
+    roughness, metal, height, normal, part = whole
+    rough_out, metal_out, height_out, normal_out, part_out = less
+    rows, columns = part_out.shape
+    four = np.empty(4, np.int64)
+    for j in range(rows):
+        for i in range(columns):
+            count, rough, shiny, high = 0, 0.0, 0.0, 0.0
+            x, y, z = 0.0, 0.0, 0.0
+            for m in range(6):
+                out[j, i, m] = 0.0
+            for k in range(4):
+                r, c = 2 * j + k // 2, 2 * i + k % 2
+                four[k] = part[r, c]
+                if part[r, c] < 0:
+                    continue
+                count += 1
+                rough, shiny, high = rough + roughness[r, c], shiny + metal[r, c], high + height[r, c]
+                x, y, z = x + normal[r, c, 0], y + normal[r, c, 1], z + normal[r, c, 2]
+                for m in range(6):
+                    out[j, i, m] += made[r, c, m]
+            part_out[j, i] = np.sort(four)[2]
+            if count == 0:
+                continue
+            for m in range(6):
+                out[j, i, m] /= count
+            rough_out[j, i], metal_out[j, i] = round(rough / count), round(shiny / count)
+            height_out[j, i] = high / count
+            size = max(np.sqrt(x * x + y * y + z * z), 1.0) / 32767
+            normal_out[j, i, 0], normal_out[j, i, 1] = round(x / size), round(y / size)
+            normal_out[j, i, 2] = round(z / size)
 
 
 def _triangles(
