@@ -53,6 +53,7 @@ def add_to(commands: Any) -> None:
     hand.add_argument("--tabs", type=int, default=4, metavar="N", help="router: to each outline")
     hand.add_argument("--inch", action="store_true", help="router: programs in inches")
     hand.add_argument("--numbered", action="store_true", help="router: with line numbers")
+    hand.add_argument("--kerf", metavar="LENGTH", default="0.15mm", help="laser: how wide its beam cuts")
     cut = commands.add_parser("cut", help="run a router's program through simulated stock")
     cut.add_argument("program", type=Path)
     cut.add_argument("--stock", metavar="WxHxT", help="mm: 600x300x30; without it what the program says")
@@ -117,6 +118,7 @@ def hand_over(options: Any, opened: Any) -> None:
             inch=options.inch,
             numbered=options.numbered,
         ),
+        parse_length(options.kerf),
         paper_named(options.paper),
         MapOrder(wide, options.maps.lower(), options.normals),
         Letterhead(options.heading.replace("\\n", "\n"), options.logo, options.revision, options.date),

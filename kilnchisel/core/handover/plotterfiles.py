@@ -13,8 +13,8 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in
-from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work
+from kilnchisel.core.lettering.polygons import length_of
+from kilnchisel.core.shop.paths.flatwork import bounds_of, die_cut, flat_work
 from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
 from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.rolls import Place, on_roll
@@ -47,7 +47,7 @@ class Cut:
 def cut_film(job: Job, knife: Knife) -> Cut:
     """A job's film as it is cut. Raises KilnError where nothing is printed or it does not fit the roll."""
     knife.checked()
-    works = [_with_carrier(work) for work in flat_work(job, Printed)]
+    works = [replace(work, region=die_cut(work)) for work in flat_work(job, Printed)]
     bounds_of(works)
     edge = knife.box_mm + knife.offset_mm  # the pivot goes round the corners of the box
     inner, gap = knife.roll_mm - 2 * edge, knife.gap_mm + 2 * knife.box_mm
@@ -68,16 +68,6 @@ def cut_film(job: Job, knife: Knife) -> Cut:
         if box := weeding_lines(shapely.union_all(regions), knife):
             groups.append(Group("weeding", [], [knife_way(line, knife) for line in box]))
     return Cut(groups, long + 2 * edge, knife)
-
-
-def _with_carrier(work: Work) -> Work:
-    """Film that is cut beyond the outline, its counters closed; its ink is printed on it."""
-    assert isinstance(work.craft, Printed)
-    if work.craft.carrier_mm <= 0:
-        return work
-    grown = shapely.buffer(work.region, work.craft.carrier_mm, quad_segs=16)
-    filled = [shapely.Polygon(part.exterior) for part in polygons_in(grown)]
-    return replace(work, region=as_region(polygons_in(shapely.union_all(filled))))
 
 
 def hpgl_of(cut: Cut) -> bytes:

@@ -158,16 +158,16 @@ def _lettered(
             continue
         rings = tuple(rings_of(_unrolled(layer.region, period, window)))
         if layer.layer.raster is not None and shapely.covers(window, layer.region):
-            drawing.add("letters", _pictured(laid, layer, layer.layer.raster))
+            drawing.add("letters", pictured(laid, layer, layer.layer.raster))
         else:
             drawing.add("letters", Area(rings, colour_of_layer(job, lettering, layer.layer)))
         drawing.add("letters", *(Line(ring, 0.1, PENCIL, closed=True) for ring in rings))
 
 
-def _pictured(laid: Laid, layer: LaidLayer, raster: Raster) -> Shown:
-    """A picture as it lies on its side, clear where it is cut away."""
+def pictured(laid: Laid, layer: LaidLayer, raster: Raster, most: int = PICTURE_PIXELS) -> Shown:
+    """A picture as it lies on its side, clear where it is cut away; ``most``: pixels along it."""
     left, low, right, high = layer.region.bounds
-    step = max(right - left, high - low) / PICTURE_PIXELS
+    step = max(right - left, high - low) / most
     wide, tall = (max(1, round(far / step)) for far in (right - left, high - low))
     u, v = np.meshgrid(left + step * (np.arange(wide) + 0.5), high - step * (np.arange(tall) + 0.5))
     spots = laid.placing.back(np.stack([u.ravel(), v.ravel()], axis=1))

@@ -12,7 +12,9 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.bendingplan import bending_files
+from kilnchisel.core.handover.die import die_files, without_die
 from kilnchisel.core.handover.holetemplate import template_files
+from kilnchisel.core.handover.laserfiles import laser_files
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files, without_maps
 from kilnchisel.core.handover.meshes import mesh_files
@@ -21,6 +23,7 @@ from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
 from kilnchisel.core.handover.plotterfiles import plotter_files
+from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.handover.texturedmesh import textured_glb
@@ -33,6 +36,7 @@ from kilnchisel.core.shop.bender import without_tubes
 from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
+from kilnchisel.core.shop.paths.laser import not_lasered
 from kilnchisel.core.shop.paths.routing import Routed, Routing, not_routed, routed
 from kilnchisel.core.writing import write_whole
 
@@ -49,6 +53,7 @@ class Wanted:
     draft: bool = False
     knife: Knife = field(default_factory=Knife)
     routing: Routing = field(default_factory=Routing)
+    kerf_mm: float = 0.15  # of a laser's beam
     paper: Paper = PAPERS["A4"]
     maps: MapOrder = field(default_factory=MapOrder)
     head: Letterhead = field(default_factory=Letterhead)
@@ -151,8 +156,20 @@ def _plotter(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*plotter_files(job, wanted.knife))
 
 
+def _sheet(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*sheet_files(job, wanted.paper, SIZES[wanted.maps.size]))
+
+
 def _router(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*router_files(job, wanted.routing, run.routed(job, wanted.routing)))
+
+
+def _laser(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*laser_files(job, wanted.kerf_mm))
+
+
+def _die(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*die_files(job))
 
 
 def _worksheet(job: Job, wanted: Wanted, run: Run) -> Files:
@@ -197,7 +214,16 @@ KINDS = (
         lambda job: without_work(job, "printed", Printed),
         _plotter,
     ),
+    Kind(
+        "sheet",
+        "Sheet for a printer",
+        "PDF, SVG, PNG",
+        lambda job: without_work(job, "printed", Printed),
+        _sheet,
+    ),
     Kind("router", "Programs for a router", "RS-274", not_routed, _router),
+    Kind("laser", "Layers for a laser", "SVG, DXF, PNG", not_lasered, _laser),
+    Kind("die", "Die for pressing", "STL, SVG, DXF", without_die, _die),
     Kind("work-sheet", "Work sheet", "PDF", _lettered, _worksheet),
     Kind("holes", "Template for holes", "PDF, DXF", without_holes, _holes),
     Kind("bending", "Plan for a bender", "PDF, DXF", without_tubes, _bending),

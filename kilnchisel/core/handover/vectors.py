@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 from dataclasses import dataclass, field
 from typing import Any
@@ -9,8 +10,9 @@ from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
-from kilnchisel.core.handover.paper.marks import Area, Drawing, Line, Words
+from kilnchisel.core.handover.paper.marks import Area, Colour, Drawing, Line, Mark, Shown, Spot, Words
 
 Array = NDArray[Any]
 
@@ -56,15 +58,7 @@ def svg_of(title: str, groups: list[Group], words: str) -> bytes:
     points = np.concatenate([p for group in groups for p in (*group.rings, *group.lines)])
     left, low = points.min(axis=0)
     right, high = points.max(axis=0)
-    width, height = right - left, high - low
-    parts = [
-        '<?xml version="1.0" encoding="UTF-8"?>',
-        f'<svg xmlns="http://www.w3.org/2000/svg" '
-        f'width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
-        f'viewBox="{left:.{DIGITS}f} {-high:.{DIGITS}f} {width:.{DIGITS}f} {height:.{DIGITS}f}">',
-        f"<title>{escape(title)}</title>",
-        f"<desc>{escape(words)}</desc>",
-    ]
+    parts = _svg_head(title, words, (left, low, right, high))
     for number, group in enumerate(groups, start=1):
         parts.append(f'<g id="part{number}" aria-label={quoteattr(group.name)}>')
         if group.rings:
@@ -75,6 +69,60 @@ def svg_of(title: str, groups: list[Group], words: str) -> bytes:
         parts.append("</g>")
     parts.append("</svg>")
     return "\n".join(parts).encode()
+
+
+def coloured_svg(title: str, drawing: Drawing, words: str) -> bytes:
+    """A drawing on paper as SVG 1.1 in its colours, a group for each layer; a user unit is a mm, y runs
+    down."""
+    left, low, right, high = drawing.box()
+    parts = _svg_head(title, words, (left, low, right, high))
+    for name, marks in drawing.layers.items():
+        parts.append(f"<g id={quoteattr(name.replace(' ', '-'))} aria-label={quoteattr(name)}>")
+        parts += [_svg_mark(mark) for mark in marks]
+        parts.append("</g>")
+    return "\n".join([*parts, "</svg>"]).encode()
+
+
+def _svg_mark(mark: Mark) -> str:
+    if isinstance(mark, Words):
+        anchor = {"left": "start", "middle": "middle", "right": "end"}[mark.align]
+        return (
+            f'<text x="{mark.at[0]:.{DIGITS}f}" y="{-mark.at[1]:.{DIGITS}f}" font-size="{mark.size_mm}" '
+            f'text-anchor="{anchor}" fill="{_shown(mark.colour)}">{escape(mark.text)}</text>'
+        )
+    if isinstance(mark, Shown):
+        left, low, right, high = mark.box
+        file = io.BytesIO()
+        Image.fromarray(mark.pixels).save(file, "PNG")
+        data = base64.b64encode(file.getvalue()).decode()
+        place = f'x="{left:.{DIGITS}f}" y="{-high:.{DIGITS}f}"'
+        size = f'width="{right - left:.{DIGITS}f}" height="{high - low:.{DIGITS}f}"'
+        return f'<image {place} {size} preserveAspectRatio="none" href="data:image/png;base64,{data}"/>'
+    if isinstance(mark, Area):
+        d = "".join(_path(ring) + "Z" for ring in mark.rings)
+        return f'<path fill="{_shown(mark.colour)}" fill-rule="nonzero" stroke="none" d="{d}"/>'
+    dash = f' stroke-dasharray="{" ".join(f"{v:g}" for v in mark.dash)}"' if mark.dash else ""
+    return (
+        f'<path fill="none" stroke="{_shown(mark.colour)}" stroke-width="{mark.width_mm:g}"{dash} '
+        f'd="{_path(mark.points)}{"Z" if mark.closed else ""}"/>'
+    )
+
+
+def _shown(colour: Colour) -> str:
+    return colour.colour if isinstance(colour, Spot) else colour
+
+
+def _svg_head(title: str, words: str, box: tuple[float, float, float, float]) -> list[str]:
+    left, low, right, high = box
+    width, height = right - left, high - low
+    return [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        '<svg xmlns="http://www.w3.org/2000/svg" '
+        f'width="{width:.{DIGITS}f}mm" height="{height:.{DIGITS}f}mm" '
+        f'viewBox="{left:.{DIGITS}f} {-high:.{DIGITS}f} {width:.{DIGITS}f} {height:.{DIGITS}f}">',
+        f"<title>{escape(title)}</title>",
+        f"<desc>{escape(words)}</desc>",
+    ]
 
 
 def _path(points: Array) -> str:

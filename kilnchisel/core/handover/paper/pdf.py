@@ -8,6 +8,7 @@ that has, with what they say beside them.
 from __future__ import annotations
 
 import io
+import math
 from functools import cache
 from typing import Any
 
@@ -20,8 +21,10 @@ from kilnchisel.core.lettering.catalogue import faces_with
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.paths import RESOURCES
+from kilnchisel.core.units import MM_PER_INCH
 
-POINT_MM = 25.4 / 72
+POINT_MM = MM_PER_INCH / 72
+LARGEST_MM = 14_400 * POINT_MM
 INTERFACE_FONTS = RESOURCES / "interface-font"
 FACES = {False: "Commissioner-400.ttf", True: "Commissioner-600.ttf"}
 CAP_OF_SIZE = 0.7  # capitals of an outline in place of letters
@@ -38,9 +41,9 @@ def pdf_of(title: str, pages: list[Page]) -> bytes:
     canvas.setTitle(title)
     canvas.setCreator("Kiln Chisel")
     canvas.setProducer("Kiln Chisel")
-    trees = [_Sheet(canvas, page).tree for page in pages]
+    sheets = [_Sheet(canvas, page) for page in pages]
     canvas.save()
-    return _tagged(file.getvalue(), trees)
+    return _tagged(file.getvalue(), sheets)
 
 
 @cache
@@ -92,14 +95,17 @@ class _Sheet:
 
     def __init__(self, canvas: Any, page: Page) -> None:
         self.canvas, self.marked = canvas, 0
-        canvas.setPageSize((page.wide_mm / POINT_MM, page.tall_mm / POINT_MM))
+        # a page has at most 14,400 units (ISO 32000-1, annex C): a larger one has larger units
+        self.unit = max(1, math.ceil(max(page.wide_mm, page.tall_mm) / LARGEST_MM))
+        point = POINT_MM * self.unit
+        canvas.setPageSize((page.wide_mm / point, page.tall_mm / point))
         if page.trim is not None:
             left, low, right, high = page.trim
             more = page.bleed_mm
-            canvas.setTrimBox([v / POINT_MM for v in page.trim])
-            canvas.setBleedBox([v / POINT_MM for v in (left - more, low - more, right + more, high + more)])
+            canvas.setTrimBox([v / point for v in page.trim])
+            canvas.setBleedBox([v / point for v in (left - more, low - more, right + more, high + more)])
         canvas.saveState()
-        canvas.scale(1 / POINT_MM, 1 / POINT_MM)
+        canvas.scale(1 / point, 1 / point)
         canvas.setLineCap(1)
         canvas.setLineJoin(1)
         self.tree = [one for block in page.blocks if (one := self._block(block)) is not None]
@@ -212,7 +218,7 @@ def _spoken(marks: tuple[Mark, ...]) -> str:
     return " ".join(m.text for m in marks if isinstance(m, Words)) if drawn else ""
 
 
-def _tagged(data: bytes, trees: list[list[Any]]) -> bytes:
+def _tagged(data: bytes, sheets: list[_Sheet]) -> bytes:
     """A PDF with the tree of its structure."""
     import pikepdf
     from pikepdf import Array, Dictionary, Name, String
@@ -222,7 +228,9 @@ def _tagged(data: bytes, trees: list[list[Any]]) -> bytes:
         whole = pdf.make_indirect(Dictionary(Type=Name.StructElem, S=Name.Document, P=root, K=Array()))
         root.K.append(whole)
         numbers = Array()
-        for number, (page, tree) in enumerate(zip(pdf.pages, trees, strict=True)):
+        for number, (page, sheet) in enumerate(zip(pdf.pages, sheets, strict=True)):
+            if sheet.unit > 1:
+                page.obj.UserUnit = sheet.unit
             owners: dict[int, Any] = {}
 
             def grown(one: Any, parent: Any, page: Any = page, owners: dict[int, Any] = owners) -> Any:
@@ -240,18 +248,18 @@ def _tagged(data: bytes, trees: list[list[Any]]) -> bytes:
                         element.K.append(grown(part, element))
                 return element
 
-            for one in tree:
+            for one in sheet.tree:
                 whole.K.append(grown(one, whole))
             page.obj.StructParents = number
             page.obj.Tabs = Name.S
             numbers.append(number)
             numbers.append(pdf.make_indirect(Array([owners[i] for i in sorted(owners)])))
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=numbers))
-        root.ParentTreeNextKey = len(trees)
+        root.ParentTreeNextKey = len(sheets)
         pdf.Root.StructTreeRoot = root
         pdf.Root.MarkInfo = Dictionary(Marked=True)
         pdf.Root.Lang = String("en")
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
         out = io.BytesIO()
-        pdf.save(out, deterministic_id=True)
+        pdf.save(out, deterministic_id=True, min_version="1.6")
         return out.getvalue()

@@ -35,10 +35,12 @@ ROUND_MM = 10.0  # paper round a drawing
 MOST_PAGES = 400
 
 
-def tiled(drawing: Drawing, paper: Paper, words: str) -> list[Page]:
-    """The pages of a drawing, row by row from the upper left; turned so that they are fewest. Raises
-    KilnError where there would be too many."""
-    left, low, right, high = drawing.box()
+def tiled(
+    drawing: Drawing, paper: Paper, words: str, box: tuple[float, float, float, float] | None = None
+) -> list[Page]:
+    """The pages of a drawing, or of a box of it, row by row from the upper left; turned so that they are
+    fewest. Raises KilnError where there would be too many."""
+    left, low, right, high = box or drawing.box()
     wide, tall = right - left, high - low
     sizes = [(paper.wide_mm, paper.tall_mm), (paper.tall_mm, paper.wide_mm)]
     across, upright = min(sizes, key=lambda size: math.prod(_counts(size, wide, tall)))

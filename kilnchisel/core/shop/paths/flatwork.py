@@ -9,7 +9,7 @@ import shapely
 from kilnchisel.core.build import laid_of, lays_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import Craft
+from kilnchisel.core.job.crafts import Craft, Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.flat import flats_of
@@ -52,6 +52,17 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
                 name = f"{index + 1} {one_line(lettering)}{one.layer_words(layer)}"
                 found.append(Work(index, name, side, lettering.craft, layer, region, flat.words))
     return found
+
+
+def die_cut(work: Work) -> shapely.MultiPolygon:
+    """Where printed film is cut: along its outline, or as far beyond it as its carrier reaches, counters
+    closed then."""
+    assert isinstance(work.craft, Printed)
+    if work.craft.carrier_mm <= 0:
+        return work.region
+    grown = shapely.buffer(work.region, work.craft.carrier_mm, quad_segs=16)
+    filled = [shapely.Polygon(part.exterior) for part in polygons_in(grown)]
+    return as_region(polygons_in(shapely.union_all(filled)))
 
 
 def without_work(job: Job, what: str, *crafts: type) -> str:
