@@ -9,8 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.options import OPTIONS
 from kilnchisel.core.units import parse_length
 from kilnchisel.photocommand import tell_others
+
+MAP_SIZES = next(option.known for option in OPTIONS if option.name == "map-size")
 
 
 def add_to(commands: Any) -> None:
@@ -24,36 +27,19 @@ def add_to(commands: Any) -> None:
     )
     hand.add_argument("--json", action="store_true", help="the list as JSON")
     hand.add_argument("--progress", action="store_true", help="say the share done on stderr")
-    hand.add_argument(
-        "--size", action="append", help="of pictures (1600x1000) or of maps (1k to 8k), or one of each"
-    )
-    hand.add_argument("--samples", type=int, default=128, help="a pixel of pictures; default %(default)s")
-    hand.add_argument("--draft", action="store_true", help="the quick picture")
-    hand.add_argument("--maps", default="png", metavar="FORM", help="maps: png, png16, tiff, exr, exr32")
-    hand.add_argument("--normals", default="+y", help="maps: +y, -y or both")
-    hand.add_argument("--paper", default="A4", help="of plans and sheets: A4, A3, Letter, Tabloid")
-    hand.add_argument("--heading", default="", metavar="TEXT", help="papers: the shop; \\n begins a line")
-    hand.add_argument("--logo", type=Path, metavar="FILE", help="papers: a PNG or JPEG")
-    hand.add_argument("--revision", default="A", help="proof: which; default %(default)s")
-    hand.add_argument("--date", default="", help="proof: as it is written; default today")
-    hand.add_argument(
-        "--rates", type=Path, metavar="FILE.csv", help="work sheet: rows of what, price, unit"
-    )
-    hand.add_argument("--roll", metavar="LENGTH", default="610mm", help="film: its width")
-    hand.add_argument("--knife", metavar="LENGTH", default="0.25mm", help="film: pivot to tip; 0: no drag")
-    hand.add_argument("--overcut", metavar="LENGTH", default="0.5mm", help="film: beyond a line's start")
-    hand.add_argument("--weeding", metavar="LENGTH", default="0mm", help="film: between weeding lines")
-    hand.add_argument(
-        "--flats", metavar="LENGTHS", default="6mm,3mm,1mm,0.5mm", help="router: the flat cutters there are"
-    )
-    hand.add_argument("--balls", metavar="LENGTHS", default="3mm,1mm", help="router: ball ends for reliefs")
-    hand.add_argument(
-        "--scallop", metavar="LENGTH", default="0.02mm", help="router: what it may leave between lines"
-    )
-    hand.add_argument("--tabs", type=int, default=4, metavar="N", help="router: to each outline")
-    hand.add_argument("--inch", action="store_true", help="router: programs in inches")
-    hand.add_argument("--numbered", action="store_true", help="router: with line numbers")
-    hand.add_argument("--kerf", metavar="LENGTH", default="0.15mm", help="laser: how wide its beam cuts")
+    hand.add_argument("--preset", metavar="NAME", help="begin with what is kept under a name")
+    hand.add_argument("--keep", metavar="NAME", help="keep what is chosen here under a name")
+    for option in OPTIONS:
+        words = ": ".join([", ".join(option.kinds), option.words.lower()])
+        hint = f" ({option.hint})" if option.hint else ""
+        usual = f"; default {option.usual}" if option.usual else ""
+        if option.sort == "flag":
+            hand.add_argument(f"--{option.name}", action="store_true", help=words + hint)
+        elif option.name == "size":
+            hand.add_argument("--size", action="append", help=f"{words}, or of maps: 1k to 8k{usual}")
+        else:
+            known = f": {', '.join(option.known)}" if option.known else ""
+            hand.add_argument(f"--{option.name}", metavar="VALUE", help=words + hint + known + usual)
     cut = commands.add_parser("cut", help="run a router's program through simulated stock")
     cut.add_argument("program", type=Path)
     cut.add_argument("--stock", metavar="WxHxT", help="mm: 600x300x30; without it what the program says")
@@ -69,14 +55,9 @@ def add_to(commands: Any) -> None:
 
 def hand_over(options: Any, opened: Any) -> None:
     """Do what the command says. ``opened``: reads a job. Raises KilnError."""
-    from kilnchisel.core.handover.letterhead import Letterhead
-    from kilnchisel.core.handover.mapfiles import SIZES, MapOrder
-    from kilnchisel.core.handover.paper.sheets import paper_named
-    from kilnchisel.core.handover.pictures import parse_size
-    from kilnchisel.core.handover.table import KINDS, Wanted, kinds_named
+    from kilnchisel.core.handover.presets import Preset, keep_preset, preset_named, wanted_from
+    from kilnchisel.core.handover.table import KINDS, kinds_named
     from kilnchisel.core.handover.table import hand_over as written
-    from kilnchisel.core.shop.paths.knife import Knife
-    from kilnchisel.core.shop.paths.routing import Routing
 
     job = opened(options.job)
     if options.list:
@@ -94,40 +75,30 @@ def hand_over(options: Any, opened: Any) -> None:
         return
     if options.output is None:
         raise KilnError("Say which folder: -o FOLDER; --list says what there is.")
-    kinds = kinds_named(options.only) if options.only else tuple(k for k in KINDS if not k.missing(job))
-    if options.samples < 1:
-        raise KilnError("A picture takes one sample a pixel at least.")
-    given = options.size or []
-    sizes = [size for size in given if size.lower() not in SIZES]
-    wide = next((size.lower() for size in reversed(given) if size.lower() in SIZES), MapOrder().size)
-    wanted = Wanted(
-        parse_size(sizes[-1]) if sizes else Wanted().size,
-        options.samples,
-        options.draft,
-        Knife(
-            offset_mm=parse_length(options.knife),
-            overcut_mm=parse_length(options.overcut),
-            weeding_mm=parse_length(options.weeding),
-            roll_mm=parse_length(options.roll),
-        ),
-        Routing(
-            flats_mm=tuple(parse_length(one) for one in options.flats.split(",")),
-            balls_mm=tuple(parse_length(one) for one in options.balls.split(",")),
-            scallop_mm=parse_length(options.scallop),
-            tabs=options.tabs,
-            inch=options.inch,
-            numbered=options.numbered,
-        ),
-        parse_length(options.kerf),
-        paper_named(options.paper),
-        MapOrder(wide, options.maps.lower(), options.normals),
-        Letterhead(options.heading.replace("\\n", "\n"), options.logo, options.revision, options.date),
-        options.rates,
-    )
+    begun = preset_named(options.preset) if options.preset else Preset((), {})
+    only = options.only or ",".join(begun.kinds)
+    kinds = kinds_named(only) if only else tuple(k for k in KINDS if not k.missing(job))
+    values = begun.values | _values(options)
+    wanted = wanted_from(values)
+    if options.keep:
+        keep_preset(options.keep, Preset(tuple(kind.name for kind in kinds), values))
     told = _told if options.progress else lambda share: None
     for path in written(job, options.output, kinds, wanted, progress=told):
         print(path)
     tell_others(job)
+
+
+def _values(options: Any) -> dict[str, str]:
+    """What was said on the command line, by name; a size of maps may be said as a size."""
+    found: dict[str, str] = {}
+    for option in OPTIONS:
+        said = getattr(options, option.name.replace("-", "_"))
+        if option.name == "size":
+            for one in said or ():
+                found["map-size" if one.lower() in MAP_SIZES else "size"] = one
+        elif said not in (None, False):
+            found[option.name] = "yes" if said is True else str(said)
+    return found
 
 
 def _told(share: float) -> None:

@@ -22,6 +22,7 @@ COMMANDS = (
     Command("new_on_mesh", "New job on a mesh from a file…", "Ctrl+Shift+O"),
     Command("save_job", "Save", "Ctrl+S"),
     Command("save_job_as", "Save under another name…", "Ctrl+Shift+S"),
+    Command("hand_over_all", "All that this job can give…", "Ctrl+Shift+H", "Hand-over"),
     Command("hand_over_picture", "Picture to a file…", "Ctrl+E", "Hand-over"),
     Command("copy_picture", "Copy the picture as it is shown", "Ctrl+Shift+C", "Hand-over"),
     Command("hand_over_mesh", "Solid to a file…", "Ctrl+M", "Hand-over"),

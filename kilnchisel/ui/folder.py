@@ -10,9 +10,11 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.options import USUAL
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.pictures import parse_size, usual_samples
 from kilnchisel.core.intake.gate import tell
@@ -63,31 +65,33 @@ class Handing:
             self._process.terminate()
 
 
-def hand_over_folder(window: Window, names: tuple[str, ...]) -> None:
-    """Ask for a folder and write what is chosen into it."""
-    hand = window.ticket.handover
-    try:
-        size = parse_size(hand.typed_size)
-        hand.refuse("")
-    except KilnError as error:
-        hand.refuse(str(error))
+def hand_over_all(window: Window) -> None:
+    """Let the person choose of all that the job can give, and write it into a folder."""
+    from kilnchisel.ui.handover.page import HandOverPage  # with what it takes to say what can be made
+
+    image = window.picture.image
+    seen = None if image is None else QPixmap.fromImage(image)
+    page = HandOverPage(window.session.job, seen, window.theme, window)
+    if not page.exec():
         return
     chosen = QFileDialog.getExistingDirectory(window, "Into a folder", str(window._folder()))
-    if not chosen:
-        return
+    if chosen:
+        write_folder(window, Path(chosen), page.names, page.values)
+
+
+def write_folder(window: Window, place: Path, names: tuple[str, ...], values: dict[str, str]) -> None:
+    """Write what is chosen of the window's job into a folder of its name, the window staying free."""
     job = window.session.job
-    folder = Path(chosen) / _plain(job.name)
-    samples = usual_samples(job, size, hand.samples)
-    wide, tall = size
-    arguments = ["-o", str(folder), "--only", ",".join(names), "--size", f"{wide}x{tall}"]
+    folder = place / _plain(job.name)
+    arguments = ["-o", str(folder), "--only", ",".join(names)]
+    for name, value in values.items():
+        arguments += [f"--{name}"] if value == "yes" else [f"--{name}={value}"]
+    if "samples" not in values:
+        size = parse_size(values.get("size", USUAL["size"]))
+        arguments.append(f"--samples={usual_samples(job, size)}")
     handing = Handing()
     try:
-        paths = away(
-            partial(handing.write, job, [*arguments, "--samples", str(samples)]),
-            f"Writing {folder.name}",
-            window,
-            handing.stop,
-        )
+        paths = away(partial(handing.write, job, arguments), f"Writing {folder.name}", window, handing.stop)
     except KilnError as error:
         window._tell(str(error))
         return

@@ -129,6 +129,9 @@ def _sheet(t: Theme) -> str:
     QWidget {{ color: {t.ink}; }}
     QMainWindow, #paper, QDialog {{ background: {t.paper}; }}
     #card {{ background: {t.card}; }}
+    QFrame#kind {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QFrame#kind[chosen="true"] {{ border: 1px solid {t.clay}; background: {t.clay_wash}; }}
+    QFrame#kind:disabled {{ background: {t.paper}; }}
     #topbar {{ background: {t.paper}; border-bottom: 1px solid {t.line}; }}
     #footbar {{ background: {t.paper}; border-top: 1px solid {t.line}; }}
     #ticket {{ background: {t.card}; border-right: 1px solid {t.line}; }}

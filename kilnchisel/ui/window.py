@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -71,7 +70,7 @@ from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away, in_turns
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
-from kilnchisel.ui.folder import hand_over_folder
+from kilnchisel.ui.folder import hand_over_all
 from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
@@ -247,7 +246,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.drag_wanted.connect(self.drag_picture_out)
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
         self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
-        self.ticket.handover.folder_wanted.connect(partial(hand_over_folder, self))
+        self.ticket.handover.all_wanted.connect(self.hand_over_all)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
         self.picture.words_wanted.connect(self.edit_words)
@@ -735,6 +734,10 @@ class Window(LetteringActions, QMainWindow):
             self.say("The picture was stopped; no file was written.")
             return
         self.picture.cancel()
+
+    def hand_over_all(self) -> None:
+        """The page of all that the job can give."""
+        hand_over_all(self)
 
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""

@@ -30,7 +30,7 @@ Stop = Callable[[], bool]
 Progress = Callable[[float], None]
 
 SIZES = {"1k": 1024, "2k": 2048, "4k": 4096, "8k": 8192}
-NORMALS = ("+y", "-y", "both")
+NORMALS = ("y-up", "y-down", "both")
 ROWS = 512  # encoded at once
 
 
@@ -41,7 +41,7 @@ class MapOrder:
 
     size: str = "2k"
     form: str = "png"
-    normals: str = "+y"
+    normals: str = "y-up"
 
     def checked(self) -> None:
         """Raises KilnError."""
@@ -148,7 +148,7 @@ def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[
     else:
         more("height", lambda at: (maps.height[at] - low) / span, deep=True)
     for sign, name in ((1.0, "normal"), (-1.0, "normal-minus-y")):
-        if (order.normals in ("+y", "both")) if sign > 0 else (order.normals in ("-y", "both")):
+        if order.normals in ("both", "y-up" if sign > 0 else "y-down"):
             more(name, partial(_normal, maps, sign), deep=order.form != "png")
     if maps.emission is not None:
         brightest = 1.0 if form.light else max(_brightest(maps), 1e-6)

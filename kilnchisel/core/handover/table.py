@@ -36,7 +36,7 @@ from kilnchisel.core.shop.bender import without_tubes
 from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
-from kilnchisel.core.shop.paths.laser import not_lasered
+from kilnchisel.core.shop.paths.laser import MOST_KERF_MM, not_lasered
 from kilnchisel.core.shop.paths.routing import Routed, Routing, not_routed, routed
 from kilnchisel.core.writing import write_whole
 
@@ -58,6 +58,17 @@ class Wanted:
     maps: MapOrder = field(default_factory=MapOrder)
     head: Letterhead = field(default_factory=Letterhead)
     rates: Path | None = None  # a shop's own, for the work sheet
+
+    def checked(self) -> None:
+        """Raises KilnError where something of it cannot be."""
+        self.knife.checked()
+        self.routing.checked()
+        self.head.checked()
+        self.maps.checked()
+        if not 0 <= self.kerf_mm <= MOST_KERF_MM:
+            raise KilnError(f"A beam's kerf goes from 0 to {MOST_KERF_MM:g} mm.")
+        if self.rates is not None:
+            read_rates(self.rates)
 
 
 @dataclass(frozen=True)
@@ -100,6 +111,7 @@ class Kind:
     name: str
     title: str
     formats: str
+    group: str
     missing: Callable[[Job], str]
     make: Callable[[Job, Wanted, Run], Files]
 
@@ -199,18 +211,20 @@ def _bending(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*bending_files(job, wanted.paper))
 
 
+SHOW, RENDER, MAKE, SHOP = "To show", "To render elsewhere", "To make it", "For the shop"
 KINDS = (
-    Kind("picture", "Picture", "PNG", _always, _picture),
-    Kind("proof", "Proof to sign", "PDF", _lettered, _proof),
-    Kind("cut-out", "Picture without ground", "PNG", _always, _cut_out),
-    Kind("solid", "Solid", "GLB, STL, OBJ", _always, _solid),
-    Kind("textured", "Solid with textures", "GLB", _always, _textured),
-    Kind("maps", "Map set", "PNG, TIFF, EXR", without_maps, _maps),
-    Kind("outline", "Outlines", "SVG, DXF", _lettered, _outlines),
+    Kind("picture", "Picture", "PNG", SHOW, _always, _picture),
+    Kind("proof", "Proof to sign", "PDF", SHOW, _lettered, _proof),
+    Kind("cut-out", "Picture without ground", "PNG", SHOW, _always, _cut_out),
+    Kind("solid", "Solid", "GLB, STL, OBJ", RENDER, _always, _solid),
+    Kind("textured", "Solid with textures", "GLB", RENDER, _always, _textured),
+    Kind("maps", "Map set", "PNG, TIFF, EXR", RENDER, without_maps, _maps),
+    Kind("outline", "Outlines", "SVG, DXF", MAKE, _lettered, _outlines),
     Kind(
         "plotter",
         "Film for a plotter",
         "HPGL, SVG, DXF",
+        MAKE,
         lambda job: without_work(job, "printed", Printed),
         _plotter,
     ),
@@ -218,15 +232,16 @@ KINDS = (
         "sheet",
         "Sheet for a printer",
         "PDF, SVG, PNG",
+        MAKE,
         lambda job: without_work(job, "printed", Printed),
         _sheet,
     ),
-    Kind("router", "Programs for a router", "RS-274", not_routed, _router),
-    Kind("laser", "Layers for a laser", "SVG, DXF, PNG", not_lasered, _laser),
-    Kind("die", "Die for pressing", "STL, SVG, DXF", without_die, _die),
-    Kind("work-sheet", "Work sheet", "PDF", _lettered, _worksheet),
-    Kind("holes", "Template for holes", "PDF, DXF", without_holes, _holes),
-    Kind("bending", "Plan for a bender", "PDF, DXF", without_tubes, _bending),
+    Kind("router", "Programs for a router", "RS-274", MAKE, not_routed, _router),
+    Kind("laser", "Layers for a laser", "SVG, DXF, PNG", MAKE, not_lasered, _laser),
+    Kind("die", "Die for pressing", "STL, SVG, DXF", MAKE, without_die, _die),
+    Kind("work-sheet", "Work sheet", "PDF", SHOP, _lettered, _worksheet),
+    Kind("holes", "Template for holes", "PDF, DXF", SHOP, without_holes, _holes),
+    Kind("bending", "Plan for a bender", "PDF, DXF", SHOP, without_tubes, _bending),
 )
 CONTENTS = "contents.txt"
 
@@ -259,12 +274,7 @@ def hand_over(
     """Write what is chosen of a job into a folder, with a list of its contents; each file whole or not at
     all. Nothing is written where something chosen cannot be made, or when stopped. Raises KilnError."""
     wanted = wanted or Wanted()
-    wanted.knife.checked()
-    wanted.routing.checked()
-    wanted.head.checked()
-    wanted.maps.checked()
-    if wanted.rates is not None:
-        read_rates(wanted.rates)
+    wanted.checked()
     for kind in kinds:
         if why := kind.missing(job):
             raise KilnError(f"{kind.title} cannot be handed over: {why}.")

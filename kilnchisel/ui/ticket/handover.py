@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLa
 
 from kilnchisel.core.handover.outlines import OutlineOrder
 from kilnchisel.core.handover.picturefiles import FileOrder
-from kilnchisel.core.job.model import Job
 from kilnchisel.ui.dragout import DragHandle
 
 SIZES = ("1600 x 1000", "hd", "uhd", "square", "tall", "150 x 100 mm @ 300")
@@ -33,7 +32,7 @@ class HandOver(QWidget):
     mesh_wanted = pyqtSignal()
     outline_wanted = pyqtSignal()
     drag_wanted = pyqtSignal()
-    folder_wanted = pyqtSignal(tuple)
+    all_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -43,20 +42,17 @@ class HandOver(QWidget):
         self.file = FileOrder()
         self._refusal = ""
         self._said: QLabel | None = None
-        self.kinds: Any = None
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
 
-    def show_fields(self, job: Job) -> None:
-        """Make the fields, unless they are there, and say what this job can give."""
+    def show_fields(self) -> None:
+        """Make the fields, unless they are there."""
         if self._said is None:
             self._fill()
-        assert self.kinds is not None
-        self.kinds.show_job(job)
 
     def drop_fields(self) -> None:
         """Let go of the fields: what is chosen in them stays."""
-        self._said = self.kinds = None
+        self._said = None
         while (item := self._column.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
@@ -112,11 +108,7 @@ class HandOver(QWidget):
         outlines.currentIndexChanged.connect(self._take_outlines)
         column.addLayout(_row("Outlines", outlines))
         column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
-        from kilnchisel.ui.ticket.kinds import Kinds  # with what it takes to say what can be made
-
-        self.kinds = Kinds()
-        self.kinds.folder_wanted.connect(self.folder_wanted)
-        column.addWidget(self.kinds)
+        column.addWidget(_button("All that this job can give…", "link", self.all_wanted))
         self._column.addWidget(inner)
 
     def _choice(self, words: str, name: str, options: tuple[tuple[Any, str], ...]) -> QComboBox:

@@ -240,7 +240,7 @@ class Ticket(QWidget):
         job, index = self.session.job, self.session.index
         self.letterings.show_job(self.session)
         if self.open_section == "hand-over":
-            self.handover.show_fields(job)
+            self.handover.show_fields()
         for key, section in self.sections.items():
             section.say(sentence(job, key, index))
             # of those that are folded nobody sees the fields
