@@ -36,7 +36,18 @@ class HandedOver(unittest.TestCase):
         kinds = tuple(kind for kind in KINDS if not kind.missing(job) and kind.name != "cut-out")
         self.assertEqual(
             [k.name for k in kinds],
-            ["picture", "proof", "solid", "textured", "maps", "outline", "router", "work-sheet"],
+            [
+                "picture",
+                "proof",
+                "solid",
+                "textured",
+                "maps",
+                "outline",
+                "router",
+                "laser",
+                "print",
+                "work-sheet",
+            ],
         )
         shares = []
         paths = hand_over(job, self.folder, kinds, QUICK, progress=shares.append)

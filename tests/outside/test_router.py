@@ -17,11 +17,12 @@ import trimesh
 from kilnchisel.core.build import piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.programs import router_files
+from kilnchisel.core.handover.programs import program_of, router_files
+from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Raised, Standing
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Foam, Stainless
-from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.fresh import fresh_job, job_on
 from kilnchisel.core.shop.machines.against import compared, compared_to
 from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
 from kilnchisel.core.shop.machines.rs274 import read_program
@@ -29,7 +30,7 @@ from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.routing import Routing, routed
-from kilnchisel.core.shop.paths.surface import Heights
+from kilnchisel.core.shop.paths.surface import Heights, faced
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
 from kilnchisel.core.shop.paths.vcut import v_ways
 
@@ -216,6 +217,23 @@ class AFlatCutter(unittest.TestCase):
         data, words = router_files(job.model_copy(update={"letterings": (engraved, lid)}), Routing())
         self.assertEqual(list(data), ["router-lid.nc"])
         self.assertIn(f"left out, the {engraved.lay.side} is not flat", words)
+
+    def test_a_board_that_swells_is_cut_as_it_swells(self):
+        # a dome of 6 mm over 160 by 100 mm, its stock as high as that stands
+        board = Board(width_mm=160, height_mm=100, thickness_mm=12, edge_mm=2, dome_mm=6)
+        job = job_on(board, "Sign", "HI")
+        job = change(job, ("letterings", 0, "craft"), Engraved(floor="flat", depth_mm=1.0))
+        how = Routing(balls_mm=(6.0, 3.0), scallop_mm=0.1)
+        (piece,) = routed(job, how)
+        self.assertAlmostEqual(piece.stock[2], faced(job, "front").wall_mm + piece.top_mm)
+        self.assertGreater(piece.top_mm, 4.0)
+        read = read_program(program_of("x", piece, how))
+        done = route(read, read.stock, cell_mm=0.2)
+        self.assertEqual(done.troubles, [])
+        told = compared(done, job, *read.side)
+        self.assertLess(told.over.most_mm, 0.01)
+        # scallops of 0.1 mm all over, and the letters' inner corners
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.04)
 
     def test_letters_are_driven_through_what_they_are_of(self):
         job = plate(Standing(thickness_mm=6.0, return_finish=Foam()), "HI")

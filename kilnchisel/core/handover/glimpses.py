@@ -183,6 +183,7 @@ def _page(view: SideView, *, lines: int, signed: bool) -> Drawing:
 DRAWN: dict[str, Callable[[SideView], Drawing]] = {
     "proof": lambda view: _page(view, lines=3, signed=True),
     "solid": lambda view: Drawing({"all": [*_ground(view, GREY), *_letters(view, PENCIL)]}),
+    "print": lambda view: Drawing({"all": [*_ground(view, "#d9d4c8"), *_letters(view, CLAY)]}),
     "maps": _maps,
     "outline": lambda view: _sheet_of_paper(_letters(view, INK), view),
     "plotter": _plotter,

@@ -51,11 +51,12 @@ ONE_PAGE = 0.98  # of a paper's sheet: what is larger is tiled too
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
-    """What is printed on one side: ``inks`` with its bleed, cut lines and guides, in flat mm; the box that
-    it is trimmed to."""
+    """What is printed on one side: ``inks`` with what bleeds and ``plain`` without, cut lines and guides,
+    in flat mm; the box that it is trimmed to."""
 
     side: str
     inks: Drawing
+    plain: Drawing
     lines: Drawing
     trim: tuple[float, float, float, float]
     words: str
@@ -93,7 +94,7 @@ def sheets_of(job: Job) -> list[Sheet]:
 def _sheet(job: Job, side: str, works: list[Work]) -> Sheet:
     regions = [die_cut(work) for work in works]
     cut = shapely.union_all(regions)
-    inks, lines = Drawing(), Drawing()
+    inks, plain, lines = Drawing(), Drawing(), Drawing()
     for name in ("white", "inks"):
         inks.add(name)
     for work, region in zip(works, regions, strict=True):
@@ -104,11 +105,14 @@ def _sheet(job: Job, side: str, works: list[Work]) -> Sheet:
             inks.add("white", Area(tuple(rings_of(_bled(region, cut))), WHITE))
         if craft.carrier_mm > 0:
             inks.add("inks", Area(tuple(rings_of(_bled(region, cut))), craft.carrier_colour))
+            plain.add("inks", Area(tuple(rings_of(region)), craft.carrier_colour))
         if work.layer.layer.raster is not None:
-            inks.add("inks", *_picture(job, work))
+            for drawing in (inks, plain):
+                drawing.add("inks", *_picture(job, work))
             continue
         colour = colour_of_layer(job, lettering, work.layer.layer)
         inks.add("inks", Area(tuple(rings_of(_bled(work.region, cut))), colour))
+        plain.add("inks", Area(tuple(rings_of(work.region)), colour))
     for part in polygons_in(cut):
         for ring in (part.exterior, *part.interiors):
             lines.add("cut line", Line(shapely.get_coordinates(ring)[:-1], 0.1, CUT, closed=True))
@@ -116,7 +120,7 @@ def _sheet(job: Job, side: str, works: list[Work]) -> Sheet:
     left, low, right, high = cut.bounds
     size = f"{format_length(right - left, decimals=1)} by {format_length(high - low, decimals=1)}"
     words = f"{side} {size}, bleed {format_length(BLEED_MM)}, {works[0].words}"
-    return Sheet(side, inks, lines, (left, low, right, high), words)
+    return Sheet(side, inks, plain, lines, (left, low, right, high), words)
 
 
 def _bled(region: Any, cut: Any) -> Any:
@@ -223,7 +227,7 @@ def clear_picture(sheet: Sheet, pixels: int) -> bytes:
     page = Page(
         right - left,
         high - low,
-        (Block("", sheet.inks.marks(Placing(shift=(-left, -low)))),),
+        (Block("", sheet.plain.marks(Placing(shift=(-left, -low)))),),
     )
     opened = pypdfium2.PdfDocument(pdf_of("x", [page]))
     scale = pixels / max(opened[0].get_size())

@@ -23,6 +23,7 @@ from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
 from kilnchisel.core.handover.plotterfiles import plotter_files
+from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import router_files
 from kilnchisel.core.handover.proof import proof_bytes
@@ -180,6 +181,10 @@ def _laser(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*laser_files(job, wanted.kerf_mm))
 
 
+def _print(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*print_files(job))
+
+
 def _die(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*die_files(job))
 
@@ -238,6 +243,7 @@ KINDS = (
     ),
     Kind("router", "Programs for a router", "RS-274", MAKE, not_routed, _router),
     Kind("laser", "Layers for a laser", "SVG, DXF, PNG", MAKE, not_lasered, _laser),
+    Kind("print", "Print in two materials", "3MF", MAKE, without_two, _print),
     Kind("die", "Die for pressing", "STL, SVG, DXF", MAKE, without_die, _die),
     Kind("work-sheet", "Work sheet", "PDF", SHOP, _lettered, _worksheet),
     Kind("holes", "Template for holes", "PDF, DXF", SHOP, without_holes, _holes),

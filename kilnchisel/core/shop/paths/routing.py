@@ -27,7 +27,7 @@ from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
-from kilnchisel.core.shop.paths.surface import Heights, cells_in, flat_side, wanted_heights
+from kilnchisel.core.shop.paths.surface import Heights, cells_in, faced, wanted_heights
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
 
@@ -128,7 +128,7 @@ def not_flat(job: Job) -> list[str]:
 
 def _is_flat(job: Job, name: str) -> bool:
     try:
-        flat_side(job, name)
+        faced(job, name)
     except KilnError:
         return False
     return True
@@ -154,7 +154,7 @@ def routed(job: Job, how: Routing) -> list[Routed]:
 
 
 def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
-    side = flat_side(job, name)
+    side = faced(job, name)
     left, low, right, high = side.domain.bounds
     faces = across(body_of_job(job), name)
     through = side.wall_mm if faces is None else faces[2]
@@ -164,7 +164,10 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     # as on the piece: where letterings meet the later one is what is made
     regions = layered([_within(work.region, side) for work in works])
     works = [replace(w, region=r) for w, r in zip(works, regions, strict=True) if not r.is_empty]
-    shaped = [w for w in works if isinstance(w.craft, SHAPED) or _is_round(w)]
+    sides = sides_of_job(job)
+    swells = sides is None or not isinstance(sides.named(name), Plane)
+    # over a side that swells all is cut in lines, as deep as it lies there
+    shaped = [w for w in works if swells or isinstance(w.craft, SHAPED) or _is_round(w)]
     plain = [w for w in works if w not in shaped]
     top = 0.0
     if shaped:
@@ -331,7 +334,7 @@ def _relief(
 
 def _to_cut(job: Job, name: str, plain: list[Work], cell: float) -> tuple[Heights, float]:
     """The surface that is shaped, from the stock's top down, and how far that is above the side."""
-    left, low, right, high = flat_side(job, name).domain.bounds
+    left, low, right, high = faced(job, name).domain.bounds
     cell = max(cell, float(np.sqrt((right - left) * (high - low) / MOST_CELLS)))
     heights = wanted_heights(job, name, cell)
     values = heights.values

@@ -10,6 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.build import piece_of, sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import stands_free
@@ -19,6 +20,7 @@ from kilnchisel.core.later import compiled
 Array = NDArray[Any]
 
 MOST_CELLS = 60_000_000
+SAME_MM = 0.01  # a sheet that is stretched over its plane by more is none of a router's
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,13 +34,26 @@ class Heights:
     cell_mm: float
 
 
-def flat_side(job: Job, name: str) -> Plane:
-    """A side of a job's blank that lies flat. Raises KilnError where it does not."""
+def faced(job: Job, name: str) -> Plane:
+    """A side as a router with three axes sees it: flat, or of one that swells over a flat back the plane
+    parallel to that at its lowest place, with the same sheet. Raises KilnError where it is neither."""
     sides = sides_of_job(job)
     side = None if sides is None else sides.named(name)
-    if not isinstance(side, Plane):
-        raise KilnError(f"The side “{name}” is not flat: a router with three axes does not get round it.")
-    return side
+    if isinstance(side, Plane):
+        return side
+    opposite = None if sides is None else sides.opposite(name)
+    back = None if sides is None or opposite is None else sides.named(opposite)
+    if isinstance(side, Surface) and isinstance(back, Plane) and side.period is None:
+        normal, right = -back.normal, -back.right
+        spots = np.concatenate([np.zeros((1, 2)), shapely.get_coordinates(side.domain)])
+        points = side.to_body(spots, np.zeros(len(spots)))
+        high = (points - back.origin) @ normal
+        origin = points[0] + (high.min() - high[0]) * normal
+        off = points - origin
+        flat = np.stack([off @ right, off @ back.up], axis=1)
+        if np.abs(flat - spots).max() < SAME_MM:
+            return Plane(name, side.domain, origin, right, back.up, float(high.min()), side.clear)
+    raise KilnError(f"The side “{name}” is not flat: a router with three axes does not get round it.")
 
 
 def cells_of(wide_mm: float, tall_mm: float, cell_mm: float) -> tuple[int, int]:
@@ -53,9 +68,9 @@ def cells_of(wide_mm: float, tall_mm: float, cell_mm: float) -> tuple[int, int]:
 
 
 def wanted_heights(job: Job, name: str, cell_mm: float) -> Heights:
-    """The heights of a flat side of a job's piece over its own sheet, 0 on it, what stands free of it left
-    out. Raises KilnError for a side that is not flat."""
-    side = flat_side(job, name)
+    """The heights of a side of a job's piece over its own sheet, 0 on it or at its lowest place, what
+    stands free of it left out. Raises KilnError for a side that a router does not get over."""
+    side = faced(job, name)
     left, low, right, high = side.domain.bounds
     across, up = cells_of(right - left, high - low, cell_mm)
     values = np.full((up, across), -np.inf)
