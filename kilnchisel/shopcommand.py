@@ -50,6 +50,10 @@ def add_to(commands: Any) -> None:
     cut.add_argument("--side", help="which of its sides, where the program does not say")
     cut.add_argument("--cell", metavar="LENGTH", help="how fine the stock is looked at")
     cut.add_argument("-o", "--output", type=Path, metavar="FILE.png", help="what is left, seen from above")
+    cut.add_argument(
+        "--seen", type=Path, metavar="FILE.png", help="with --against: the job's picture as cut"
+    )
+    cut.add_argument("--samples", type=int, default=0, help="of that a pixel; 0: the quick picture")
     cut.add_argument("--json", action="store_true", help="as JSON")
 
 
@@ -139,6 +143,8 @@ def cut(options: Any, opened: Any) -> None:
         write_whole(options.output, png_bytes(shaded(done.heights), options.program.name))
     if options.against is not None:
         found["against"] = _against(options, opened, done, program)
+    if options.seen is not None:
+        _seen(options, opened, done, program)
     if options.json:
         print(json.dumps(found, indent=2, ensure_ascii=False))
         return
@@ -158,13 +164,38 @@ def cut(options: Any, opened: Any) -> None:
         print(f"{f'Line {one.line}: ' if one.line else ''}{one.says}.")
 
 
-def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, Any]:
-    from kilnchisel.core.shop.machines.against import compared
+def _seen(options: Any, opened: Any, done: Any, program: Any) -> None:
+    """Write the picture of the job as it was cut."""
+    from kilnchisel.core.handover.cutpicture import scene_as_cut
+    from kilnchisel.core.handover.pictures import PictureOrder, made_picture, png_bytes
+    from kilnchisel.core.handover.sidemaps import plain_job
+    from kilnchisel.core.writing import write_whole
 
+    if options.against is None:
+        raise KilnError("Say in which job's picture it is seen: --against JOB")
+    if options.seen.suffix.lower() != ".png":
+        raise KilnError(f"“{options.seen.name}” should end in .png.")
+    job = plain_job(opened(options.against))
+    side, top = _side(options, program)
+    order = PictureOrder(samples=max(options.samples, 1), draft=options.samples < 1)
+    made = made_picture(job, order, scene=scene_as_cut(job, done, side, top))
+    assert made is not None
+    write_whole(options.seen, png_bytes(made.pixels, job.name))
+
+
+def _side(options: Any, program: Any) -> tuple[str, float]:
+    """Which side a program is for, and how far its stock's top is above that. Raises KilnError."""
     side, top = program.side or (None, 0.0)
     side = options.side or side
     if side is None:
         raise KilnError("Say against which side of the piece it is measured: --side front")
+    return side, top
+
+
+def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, Any]:
+    from kilnchisel.core.shop.machines.against import compared
+
+    side, top = _side(options, program)
     made = compared(done, opened(options.against), side, top)
 
     def told(off: Any) -> dict[str, Any]:

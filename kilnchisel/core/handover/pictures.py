@@ -16,6 +16,7 @@ from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.photo.record import record_kept
 from kilnchisel.core.picture.refined import Refined, Wish
+from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.units import MM_PER_INCH
 from kilnchisel.core.writing import write_whole
@@ -121,10 +122,12 @@ def made_picture(
     order: PictureOrder,
     stop: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
+    scene: Scene | None = None,
 ) -> Refined | None:
-    """The picture with what was wished for, or None when stopped. Raises KilnError."""
+    """The picture with what was wished for, or None when stopped. ``scene``: another one in the place of
+    the job's own. Raises KilnError."""
     checked_size(order.size)
-    scene = scene_of_job(job)
+    scene = scene or scene_of_job(job)
     view = order_view(job, order)
     if order.draft:
         from kilnchisel.core.picture.draft import Draft

@@ -1,0 +1,87 @@
+"""What a simulated router has left, in the picture of its job: the same light and camera, the side as it
+was cut, in the stuff that its stock is of."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.build import scene_of_job
+from kilnchisel.core.finishes.finish import material_of
+from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.wear import bare_of
+from kilnchisel.core.handover.sidemaps import plain_job
+from kilnchisel.core.job.crafts import Fitting
+from kilnchisel.core.job.finish import PaintedWood, Wood
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.scene.scene import Item, Scene
+from kilnchisel.core.shop.machines.router import Routed
+from kilnchisel.core.shop.paths.surface import faced
+
+Array = NDArray[Any]
+
+MOST_ALONG = 1100  # points along the longer extent of the side
+
+
+def scene_as_cut(job: Job, done: Routed, side: str, top_mm: float) -> Scene:
+    """The scene of a job with a side as a router has left it, its stock ``top_mm`` above the side; what is
+    put on later is left out. Raises KilnError for a side that a router does not get over."""
+    job = plain_job(job)
+    # what holds it stays: it stands where it stands by that
+    kept = tuple(one for one in job.letterings if one.lay.side != side or isinstance(one.craft, Fitting))
+    scene = scene_of_job(job.model_copy(update={"letterings": kept}))
+    plane = faced(job, side)
+    item = Item(f"{side} as cut", side, _surface(done, plane, top_mm), fresh(job.finish), still=False)
+    return replace(scene, items=(*(one for one in scene.items if one.side != side), item))
+
+
+def fresh(finish: Any) -> Material:
+    """What comes out where stock of a finish is cut."""
+    if isinstance(finish, PaintedWood):
+        return material_of(Wood())
+    return bare_of(material_of(finish))
+
+
+def _surface(done: Routed, plane: Plane, top_mm: float) -> Mesh:
+    """The heights that are left as a mesh over a side, its rim on the side's own; open where it is cut
+    through."""
+    heights = done.heights
+    every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
+    values = heights.values[every // 2 :: every, every // 2 :: every]
+    rows, columns = values.shape
+    left, low, *_ = plane.domain.bounds
+    step = heights.cell_mm * every
+    start = heights.cell_mm * (every // 2 + 0.5)
+    u, v = np.meshgrid(left + start + step * np.arange(columns), low + start + step * np.arange(rows))
+    spots = np.stack([u.ravel(), v.ravel()], axis=1)
+    inside = shapely.contains_xy(plane.domain, spots[:, 0], spots[:, 1])
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b, c, d = (
+        index[:-1, :-1].ravel(),
+        index[:-1, 1:].ravel(),
+        index[1:, 1:].ravel(),
+        index[1:, :-1].ravel(),
+    )
+    high = values.ravel()
+    there = (inside[a] | inside[b] | inside[c] | inside[d]) & (
+        np.minimum.reduce([high[a], high[b], high[c], high[d]]) > -done.stock[2] + 1e-6
+    )
+    a, b, c, d = a[there], b[there], c[there], d[there]
+    # what is beyond the rim comes on to it
+    out = np.flatnonzero(~inside)
+    rim = plane.domain.boundary
+    near = shapely.line_interpolate_point(rim, shapely.line_locate_point(rim, shapely.points(spots[out])))
+    spots[out] = shapely.get_coordinates(near)
+    up, across = np.gradient(values, step)
+    normal = np.stack([-across.ravel(), -up.ravel(), np.ones(rows * columns)], axis=1)
+    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    points = plane.to_body(spots, high + top_mm)
+    frame = np.stack([plane.right, plane.up, plane.normal])
+    faces = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)]).astype(np.int32)
+    return Mesh(points, normal @ frame, spots, faces)
