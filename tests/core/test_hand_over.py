@@ -11,12 +11,16 @@ from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover import table
-from kilnchisel.core.handover.mapfiles import MapOrder
+from kilnchisel.core.handover.mapfiles import FORMS, NORMALS, SIZES, MapOrder
+from kilnchisel.core.handover.options import OPTIONS
 from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.handover.paper.sheets import PAPERS
+from kilnchisel.core.handover.presets import Preset, keep_preset, presets, wanted_from
 from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
 from kilnchisel.core.job.crafts import Engraved, Printed
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.shop.paths.routing import CHANGES
 from tests.commands import called
 
 QUICK = Wanted((96, 64), 2, draft=True, maps=MapOrder("1k"))
@@ -87,6 +91,47 @@ class HandedOver(unittest.TestCase):
         self.folder.write_text("a file")
         with self.assertRaisesRegex(KilnError, "cannot be made"):
             hand_over(engraved(), self.folder, kinds_named("outline"), QUICK)
+
+    def test_what_is_chosen_is_one_table(self):
+        """The table of choices loads nothing: what there is to choose from is said again in it."""
+        known = {option.name: option.known for option in OPTIONS if option.known}
+        self.assertEqual(known["map-size"], tuple(SIZES))
+        self.assertEqual(known["maps"], tuple(FORMS))
+        self.assertEqual(known["normals"], NORMALS)
+        self.assertEqual(known["paper"], tuple(PAPERS))
+        self.assertEqual(known["change"], CHANGES)
+        kinds = {kind.name for kind in KINDS}
+        for option in OPTIONS:
+            self.assertTrue(set(option.kinds) <= kinds, option.name)
+        self.assertEqual(wanted_from({}), Wanted())
+        for name, value, says in (
+            ("samples", "none", "is no number for samples"),
+            ("size", "large", "size"),
+            ("paper", "B5", "is no paper"),
+            ("roll", "wide", "wide"),
+            ("logo", "nowhere.png", "nowhere.png"),
+            ("rates", "nowhere.csv", "nowhere.csv"),
+        ):
+            with self.subTest(name=name), self.assertRaisesRegex(KilnError, says):
+                wanted_from({name: value})
+
+    def test_presets_are_kept_by_name(self):
+        self.enterContext(mock.patch.dict("os.environ", {"XDG_STATE_HOME": str(self.folder)}))
+        job = self.folder.with_suffix(".kcj")
+        save_packed(engraved("Vega"), job)
+        out = self.folder.parent / "made"
+        said = called("hand-over", job, "-o", out, "--only", "laser", "--kerf", "0.3mm", "--keep", "Mine")
+        self.assertEqual(said[0], 0)
+        self.assertEqual(presets()["Mine"], Preset(("laser",), {"kerf": "0.3mm"}))
+        again = self.folder.parent / "again"
+        self.assertEqual(called("hand-over", job, "-o", again, "--preset", "Mine")[0], 0)
+        self.assertIn("kerf 0.3 mm", (again / "contents.txt").read_text())
+        status, _, errors = called("hand-over", job, "-o", again, "--preset", "Yours")
+        self.assertEqual((status, "there is: Mine" in errors), (2, True))
+        with self.assertRaisesRegex(KilnError, "needs a name"):
+            keep_preset("  ", Preset((), {}))
+        keep_preset("Mine", None)
+        self.assertEqual(presets(), {})
 
     def test_by_the_command_line(self):
         job = self.folder.with_suffix(".kcj")

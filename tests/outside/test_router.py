@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 import trimesh
 
-from kilnchisel.core.build import piece_of
+from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.programs import program_of, router_files
@@ -23,13 +23,16 @@ from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Ra
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Foam, Stainless
 from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.job.wording import LineFace
+from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.shop.machines.against import compared, compared_to
 from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
 from kilnchisel.core.shop.machines.rs274 import read_program
+from kilnchisel.core.shop.paths.arcs import arcs_in
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
-from kilnchisel.core.shop.paths.routing import Routing, routed
+from kilnchisel.core.shop.paths.routing import Routing, routed, tools_of
 from kilnchisel.core.shop.paths.surface import Heights, faced
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
 from kilnchisel.core.shop.paths.vcut import v_ways
@@ -217,6 +220,65 @@ class AFlatCutter(unittest.TestCase):
         data, words = router_files(job.model_copy(update={"letterings": (engraved, lid)}), Routing())
         self.assertEqual(list(data), ["router-lid.nc"])
         self.assertIn(f"left out, the {engraved.lay.side} is not flat", words)
+
+    def test_lettering_that_a_pen_draws_is_cut_along_its_lines(self):
+        job = plate(Engraved(floor="flat", depth_mm=0.2), "HI")
+        job = change(job, ("letterings", 0, "content", "face"), LineFace(name="hershey-sans"))
+        job = change(job, ("letterings", 0, "content", "pen_mm"), 0.4)
+        (piece,) = routed(job, Routing())
+        (operation,) = piece.operations
+        self.assertEqual(operation.tool, Tool("drag", 0.4))
+        laid = lettering_laid(job, 0)
+        wanted = sum(length_of(copy) for line in laid.outline.lines for copy in laid.placing.lines(line))
+        deepest = [way for way in operation.ways if abs(way[:, 2].min() + 0.2) < 1e-9]
+        self.assertAlmostEqual(sum(length_of(way[:, :2]) for way in deepest), wanted, places=6)
+        data = program_of("x", piece, Routing())
+        self.assertNotIn(b" M3\n", data)  # it does not turn
+        read = read_program(data)
+        told = compared(route(read, read.stock, cell_mm=0.02), job, *read.side)
+        self.assertLess(told.over.most_mm, 1e-6)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
+
+    def test_arcs_are_the_way_that_was_written_in_points(self):
+        turn = np.linspace(0, 1.5 * np.pi, 91)
+        quarter = 10 * np.stack([np.cos(turn), np.sin(turn), np.zeros(91)], axis=1)
+        way = np.concatenate([quarter, quarter[-1] + [[10.0, 0.0, 0.0], [10.0, 8.0, 0.0]]])
+        (arc,) = arcs_in(way, 0.002)
+        self.assertEqual((arc.first, arc.last, arc.clockwise), (0, 90, False))
+        np.testing.assert_allclose(arc.middle, (0, 0), atol=1e-9)
+        (back,) = arcs_in(way[::-1], 0.002)
+        self.assertTrue(back.clockwise)
+        self.assertEqual(
+            arcs_in(np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0], [3, 0, 0], [4, 0, 0]]), 0.01), []
+        )
+        job = plate(Engraved(floor="flat", depth_mm=0.5), "COS")
+        (piece,) = routed(job, Routing())
+        made = {}
+        for arcs in (False, True):
+            data = program_of("x", piece, Routing(arcs=arcs))
+            self.assertEqual(b"\nG2 " in data or b"\nG3 " in data, arcs)
+            made[arcs] = read_program(data)
+        self.assertLess(
+            len(program_of("x", piece, Routing(arcs=True))), len(program_of("x", piece, Routing()))
+        )
+        left = [route(program, piece.stock, cell_mm=0.05).heights.values for program in made.values()]
+        # cells at the rim of a pocket may be either way; deeper or shallower than each other nowhere else
+        self.assertLess((np.abs(left[0] - left[1]) > 1e-6).mean(), 2e-3)
+
+    def test_cutters_are_changed_as_a_shop_does_it(self):
+        job = plate(Engraved(floor="flat", depth_mm=0.5), "HI")
+        how = Routing(flats_mm=(3.0, 1.0), coolant=True, change="stop")
+        (piece,) = routed(job, how)
+        data = program_of("x", piece, how)
+        self.assertNotIn(b"M6", data)
+        self.assertEqual(data.count(b"M0\n"), len(tools_of([piece])) - 1)
+        self.assertIn(b"M8", data)
+        self.assertIn(b"M9", data)
+        by_hand = route(read_program(data), piece.stock)
+        by_itself = route(read_program(program_of("x", piece, Routing(flats_mm=(3.0, 1.0)))), piece.stock)
+        self.assertAlmostEqual(by_hand.removed_mm3, by_itself.removed_mm3, places=6)
+        with self.assertRaisesRegex(KilnError, "no way to change a cutter"):
+            Routing(change="magic").checked()
 
     def test_a_board_that_swells_is_cut_as_it_swells(self):
         # a dome of 6 mm over 160 by 100 mm, its stock as high as that stands

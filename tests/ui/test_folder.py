@@ -61,8 +61,11 @@ class IntoAFolder(WindowTest):
         self.assertEqual(chosen[0].names, ("outline", "router"))
         written = self.folder / self.session.job.name
         names = sorted(path.name for path in written.iterdir())
-        self.assertEqual(names, ["contents.txt", "outline.dxf", "outline.svg", "router-front.nc"])
-        self.assertIn("4 files written into", self.window.hint.text() + self.window.picture.notice)
+        self.assertEqual(
+            names,
+            ["contents.txt", "outline.dxf", "outline.svg", "router-front-as-cut.png", "router-front.nc"],
+        )
+        self.assertIn("5 files written into", self.window.hint.text() + self.window.picture.notice)
         self.assertEqual(recall("handed over"), ["outline", "router"])
         again = self.page()
         self.assertEqual(again.names, ("outline", "router"))

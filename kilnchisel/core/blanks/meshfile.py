@@ -57,6 +57,8 @@ def _loaded(data: bytes, ending: str, name: str) -> tuple[Array, Array, Array, t
         raise KilnError(
             f"{name} cannot be read as {ending[1:].upper()}; it is damaged, cut short, or of another kind."
         ) from None
+    if not meshes and ending == ".stl":  # which is of triangles alone
+        raise KilnError(f"{name} cannot be read as STL; it is damaged, cut short, or of another kind.")
     if not meshes:
         raise KilnError(f"{name} holds no triangles; it may be a cloud of points or a drawing.")
     points, faces, part = [], [], []

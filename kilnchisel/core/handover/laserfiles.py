@@ -14,6 +14,7 @@ from kilnchisel.core.job.crafts import Carved, Engraved, Relief
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.shop.paths.laser import Lasered, lasered
+from kilnchisel.core.shop.paths.nesting import Stock
 from kilnchisel.core.shop.paths.surface import wanted_heights
 from kilnchisel.core.units import format_length, format_number
 
@@ -21,11 +22,11 @@ MOST_TEXELS = 4096
 LEAST_STEP_MM = 0.02  # a beam is no finer
 
 
-def laser_files(job: Job, kerf_mm: float) -> tuple[dict[str, bytes], str]:
+def laser_files(job: Job, kerf_mm: float, stock: Stock | None = None) -> tuple[dict[str, bytes], str]:
     """A job's sheets, bytes by a file's name, and what is done in words. Raises KilnError."""
     made: dict[str, bytes] = {}
     said = []
-    for sheet in lasered(job, kerf_mm):
+    for sheet in lasered(job, kerf_mm, stock):
         name = f"laser-{sheet.name.replace(' ', '-')}"
         groups = [
             Group("fill", sheet.fill, []),

@@ -59,6 +59,13 @@ OPTIONS = (
     Option("tabs", "Tabs", "4", ("router",), hint="to each outline"),
     Option("inch", "Programs in inches", "", ("router",), "flag"),
     Option("numbered", "Line numbers", "", ("router",), "flag"),
+    Option("arcs", "Arcs as G2, G3", "", ("router",), "flag"),
+    Option("coolant", "Coolant on", "", ("router",), "flag"),
+    Option("change", "Change of cutters", "m6", ("router",), "choice", ("m6", "stop")),
+    Option("sheet", "Sheet of stock", "", ("router", "laser"), hint="1220x610mm: letters are laid on such"),
+    Option("margin", "Its margin", "10mm", ("router", "laser"), hint="all round a sheet of stock"),
+    Option("gap", "Between letters", "8mm", ("router", "laser"), hint="on a sheet of stock"),
+    Option("grain", "Its grain", "none", ("router", "laser"), "choice", ("none", "along")),
     Option("kerf", "Kerf", "0.15mm", ("laser",), hint="how wide the beam cuts"),
 )
 USUAL = {option.name: option.usual for option in OPTIONS}

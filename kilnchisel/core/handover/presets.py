@@ -16,6 +16,7 @@ from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.handover.table import KINDS, Wanted
 from kilnchisel.core.paths import state_folder
 from kilnchisel.core.shop.paths.knife import Knife
+from kilnchisel.core.shop.paths.nesting import Stock, sheet_written
 from kilnchisel.core.shop.paths.routing import Routing
 from kilnchisel.core.units import parse_length
 from kilnchisel.core.writing import write_whole
@@ -52,6 +53,10 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
             tabs=whole("tabs", 0),
             inch=bool(said["inch"]),
             numbered=bool(said["numbered"]),
+            arcs=bool(said["arcs"]),
+            coolant=bool(said["coolant"]),
+            change=said["change"].lower(),
+            sheet=_sheet(said),
         ),
         kerf_mm=parse_length(said["kerf"]),
         paper=paper_named(said["paper"]),
@@ -66,6 +71,17 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
     )
     wanted.checked()
     return wanted
+
+
+def _sheet(said: Mapping[str, str]) -> Stock | None:
+    """The sheets that letters are laid on; None where there are none."""
+    if not said["sheet"]:
+        return None
+    wide, tall = sheet_written(said["sheet"])
+    margin, gap = parse_length(said["margin"]), parse_length(said["gap"])
+    if not (0 <= margin <= min(wide, tall) / 2 and 0 <= gap <= 500):
+        raise KilnError("A sheet's margin is at most half of it, and letters are at most 500 mm apart.")
+    return Stock(wide, tall, margin, gap, "along" if said["grain"] == "along" else "none")
 
 
 @dataclass(frozen=True)

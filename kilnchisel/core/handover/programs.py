@@ -7,39 +7,94 @@ the simulated router reads: (TOOL 1 flat 6mm).
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.cutpicture import scene_as_cut
+from kilnchisel.core.handover.pictures import PictureOrder, made_picture, png_bytes
+from kilnchisel.core.handover.sidemaps import plain_job
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.routing import Routed, Routing, not_flat, routed, tools_of
+from kilnchisel.core.shop.machines.against import compared
+from kilnchisel.core.shop.machines.router import route, time_of
+from kilnchisel.core.shop.machines.rs274 import Program, read_program
+from kilnchisel.core.shop.paths.arcs import arcs_in
+from kilnchisel.core.shop.paths.feeds import Feeds, feeds_for
+from kilnchisel.core.shop.paths.routing import Operation, Routed, Routing, not_flat, routed, tools_of
 from kilnchisel.core.units import MM_PER_INCH, format_length, format_number
 
 Array = NDArray[np.float64]
 
 PLACES_MM, PLACES_INCH = 3, 5
+TRIED = (1200, 800)  # pixels of the picture as cut
 NEAR_MM = 1e-4  # a way that begins so near to where the last one ended goes on from there
 CHARACTERS = 70
+ROUND = 2.0  # of the last place that is written: how far an arc may be from its way
 
 
-def router_files(
-    job: Job, how: Routing, pieces: Sequence[Routed] | None = None
-) -> tuple[dict[str, bytes], str]:
-    """A program for each piece of stock, bytes by a file's name, and what it takes in words. Raises
-    KilnError. ``pieces``: where they have been worked out."""
-    pieces = routed(job, how) if pieces is None else pieces
-    made, words = {}, []
-    for piece in pieces:
+@dataclass(frozen=True, eq=False)
+class Written:
+    """A program of one piece of stock: its file's name, its bytes, and what reads in them."""
+
+    piece: Routed
+    name: str
+    data: bytes
+    program: Program
+
+    @property
+    def minutes(self) -> float:
+        """How long it takes."""
+        return time_of(self.program) / 60
+
+
+def written(job: Job, how: Routing) -> list[Written]:
+    """A program for each piece of stock, read again as a machine reads it. Raises KilnError."""
+    found = []
+    for piece in routed(job, how):
         if not any(operation.ways for operation in piece.operations):
             raise KilnError(f"No cutter gets into what is on the {piece.side}; take finer ones.")
         name = f"router-{piece.name.replace(' ', '-')}.nc"
-        made[name] = program_of(job.name, piece, how)
-        wide, tall, thick = (format_length(one) for one in piece.stock)
-        tools = ", ".join(tool.words for tool in tools_of([piece]))
-        words += [f"stock {wide} by {tall} by {thick}, cutters {tools}", *piece.left]
-    return made, "; ".join([*words, *not_flat(job)])
+        data = program_of(job.name, piece, how)
+        found.append(Written(piece, name, data, read_program(data, name)))
+    return found
+
+
+def router_files(
+    job: Job, how: Routing, programs: Sequence[Written] | None = None
+) -> tuple[dict[str, bytes], str]:
+    """A program for each piece of stock, bytes by a file's name, and what it takes in words. Raises
+    KilnError. ``programs``: where they have been worked out."""
+    programs = written(job, how) if programs is None else programs
+    words = []
+    for one in programs:
+        wide, tall, thick = (format_length(size) for size in one.piece.stock)
+        tools = ", ".join(tool.words for tool in tools_of([one.piece]))
+        words += [f"stock {wide} by {tall} by {thick}, cutters {tools}", *one.piece.notes, *one.piece.left]
+    return {one.name: one.data for one in programs}, "; ".join([*words, *not_flat(job)])
+
+
+def tried(job: Job, one: Written) -> tuple[str, bytes]:
+    """A program run through the simulated router: what that found in words, and the quick picture of the
+    job as it is cut; no picture of letters that are cut out. Raises KilnError."""
+    done = route(one.program, one.piece.stock)
+    assert done is not None
+    found = [f"line {trouble.line}: {trouble.says}" for trouble in done.troubles[:3]]
+    if one.piece.letters:
+        return "; ".join([f"{one.piece.name} tried: {format_number(one.minutes, 0)} min", *found]), b""
+    told = compared(done, job, one.piece.side, one.piece.top_mm)
+    deep = format_length(told.over.most_mm, decimals=3)
+    words = (
+        f"{one.piece.name} tried on the simulated router: {format_number(one.minutes, 0)} min, "
+        f"too deep by {deep} at most, {format_number(told.under.area_mm2, 1)} mm² left standing"
+    )
+    order = PictureOrder(TRIED, draft=True)
+    made = made_picture(
+        plain_job(job), order, scene=scene_as_cut(job, done, one.piece.side, one.piece.top_mm)
+    )
+    assert made is not None
+    return "; ".join([words, *found]), png_bytes(made.pixels, job.name)
 
 
 def program_of(title: str, piece: Routed, how: Routing) -> bytes:
@@ -70,7 +125,8 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
         )
         number = tools.index(operation.tool) + 1
         if number != used:
-            lines += ["M5", f"T{number} M6", f"S{feeds.turns:.0f} M3", f"G0 {safe}"]
+            lines += _change(number, operation, feeds, how, first=used is None)
+            lines.append(f"G0 {safe}")
             used = number
         lines.append(_comment(operation.name))
         here = None
@@ -80,10 +136,10 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
             if not near:
                 lines += [f"G0 {safe}", f"G0 {word('X', first[0])} {word('Y', first[1])}"]
             lines.append(f"G1 {word('Z', first[2])} {down}")
-            lines += _moves(way * scale, along, places)
+            lines += _moves(way * scale, along, places, arcs=how.arcs)
             here = way[-1]
         lines.append(f"G0 {safe}")
-    lines += ["M5", "M30", "%"]
+    lines += [*(["M9"] if how.coolant else []), "M5", "M30", "%"]
     if how.numbered:
         body = [f"N{10 * n} {line}" for n, line in enumerate(lines[1:-1], start=1)]
         lines = [lines[0], *body, lines[-1]]
@@ -95,18 +151,46 @@ def _words(values: Array, places: int, letter: str) -> list[str]:
     return [f"{letter}{value:.{places}f}" for value in (np.round(values, places) + 0.0).tolist()]
 
 
-def _moves(way: Array, along: str, places: int) -> list[str]:
+def _moves(way: Array, along: str, places: int, *, arcs: bool = False) -> list[str]:
     """The moves along a way (n, 3) in the program's unit, each naming only what changes."""
     lines = []
     columns = [_words(way[:, k], places, letter) for k, letter in enumerate("XYZ")]
-    points = zip(*columns, strict=True)
-    last, feed = next(points), f" {along}"
-    for words in points:
+    points = list(zip(*columns, strict=True))
+    last, feed = points[0], f" {along}"
+    round_it = {arc.first: arc for arc in arcs_in(way, ROUND / 10**places)} if arcs else {}
+    at = 0
+    while at + 1 < len(points):
+        arc = round_it.get(at)
+        if arc is not None:
+            # the middle from where the machine is: the last point as it was written
+            here = np.array([float(word[1:]) for word in last[:2]])
+            i, j = (
+                _words(np.array([v]), places, letter)[0]
+                for v, letter in zip(arc.middle - here, "IJ", strict=True)
+            )
+            words = points[arc.last]
+            lines.append(f"{'G2' if arc.clockwise else 'G3'} {words[0]} {words[1]} {i} {j}{feed}")
+            feed, last, at = "", words, arc.last
+            continue
+        at += 1
+        words = points[at]
         changed = [new for new, old in zip(words, last, strict=True) if new != old]
         if changed:
             lines.append(f"G1 {' '.join(changed)}{feed}")
             feed, last = "", words
     return lines
+
+
+def _change(number: int, operation: Operation, feeds: Feeds, how: Routing, *, first: bool) -> list[str]:
+    """What changes a cutter and starts it turning; one that is drawn along does not turn."""
+    lines = ["M5"]
+    if how.change == "m6":
+        lines.append(f"T{number} M6")
+    else:
+        lines += [_comment(f"CHANGE TO TOOL {number} {operation.tool.ascii}"), *([] if first else ["M0"])]
+    if operation.tool.form != "drag":
+        lines.append(f"S{feeds.turns:.0f} M3")
+    return [*lines, "M8"] if how.coolant else lines
 
 
 def _comment(text: str) -> str:

@@ -25,10 +25,10 @@ from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
-from kilnchisel.core.handover.programs import router_files
+from kilnchisel.core.handover.programs import Written, router_files, tried, written
 from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.handover.texturedmesh import textured_glb
-from kilnchisel.core.handover.worksheet import worked, worksheet_bytes
+from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.refined import Refined
@@ -38,7 +38,7 @@ from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.laser import MOST_KERF_MM, not_lasered
-from kilnchisel.core.shop.paths.routing import Routed, Routing, not_routed, routed
+from kilnchisel.core.shop.paths.routing import Routing, not_routed
 from kilnchisel.core.writing import write_whole
 
 Progress = Callable[[float], None]
@@ -96,11 +96,11 @@ class Run:
         found: Refined | None = self.made[order]
         return found
 
-    def routed(self, job: Job, how: Routing) -> list[Routed]:
-        """The ways of the cutters, worked out once."""
+    def programs(self, job: Job, how: Routing) -> list[Written]:
+        """The router's programs, worked out once."""
         if how not in self.made:
-            self.made[how] = routed(job, how)
-        found: list[Routed] = self.made[how]
+            self.made[how] = written(job, how)
+        found: list[Written] = self.made[how]
         return found
 
 
@@ -174,11 +174,21 @@ def _sheet(job: Job, wanted: Wanted, run: Run) -> Files:
 
 
 def _router(job: Job, wanted: Wanted, run: Run) -> Files:
-    return Files(*router_files(job, wanted.routing, run.routed(job, wanted.routing)))
+    programs = run.programs(job, wanted.routing)
+    data, words = router_files(job, wanted.routing, programs)
+    for number, one in enumerate(programs):
+        run.progress((number + 0.5) / len(programs))
+        if run.stop():
+            return Files({}, "")
+        said, picture = tried(job, one)
+        words = f"{words}; {said}"
+        if picture:
+            data[f"{one.name.removesuffix('.nc')}-as-cut.png"] = picture
+    return Files(data, words)
 
 
 def _laser(job: Job, wanted: Wanted, run: Run) -> Files:
-    return Files(*laser_files(job, wanted.kerf_mm))
+    return Files(*laser_files(job, wanted.kerf_mm, wanted.routing.sheet))
 
 
 def _print(job: Job, wanted: Wanted, run: Run) -> Files:
@@ -190,8 +200,7 @@ def _die(job: Job, wanted: Wanted, run: Run) -> Files:
 
 
 def _worksheet(job: Job, wanted: Wanted, run: Run) -> Files:
-    pieces = [] if not_routed(job) else run.routed(job, wanted.routing)
-    programs = worked(job, pieces, wanted.routing)
+    programs = [] if not_routed(job) else run.programs(job, wanted.routing)
     rates = Rates() if wanted.rates is None else read_rates(wanted.rates)
     data = worksheet_bytes(job, programs, wanted.head, wanted.paper, rates)
     return Files({"work-sheet.pdf": data}, wanted.paper.name)

@@ -4,13 +4,12 @@ light, holes, and what it costs at the shop's own rates."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from kilnchisel.core.handover.letterhead import Letterhead, headed
 from kilnchisel.core.handover.paper.marks import BRICK, INK, PENCIL
 from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, Paper, Sheets
-from kilnchisel.core.handover.programs import program_of
+from kilnchisel.core.handover.programs import Written
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.blanks import blank_words
@@ -21,33 +20,14 @@ from kilnchisel.core.shop.amounts import HOUR, Amount, Rates, amounts_of
 from kilnchisel.core.shop.bender import bendings_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.holes import drilled
-from kilnchisel.core.shop.machines.router import time_of
-from kilnchisel.core.shop.machines.rs274 import read_program
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.routing import Routed, Routing, tools_of
+from kilnchisel.core.shop.paths.routing import tools_of
 from kilnchisel.core.shop.power import FED_M, lights_of
 from kilnchisel.core.units import format_length, format_number
 
 
-@dataclass(frozen=True)
-class Worked:
-    """A program for a router and how long it takes, minutes."""
-
-    piece: Routed
-    minutes: float
-
-
-def worked(job: Job, pieces: Sequence[Routed], how: Routing) -> list[Worked]:
-    """How long each program takes."""
-    found = []
-    for piece in pieces:
-        data = program_of(job.name, piece, how)
-        found.append(Worked(piece, time_of(read_program(data, piece.name)) / 60))
-    return found
-
-
 def worksheet_bytes(
-    job: Job, programs: Sequence[Worked], head: Letterhead, paper: Paper, rates: Rates
+    job: Job, programs: Sequence[Written], head: Letterhead, paper: Paper, rates: Rates
 ) -> bytes:
     """The sheet as PDF. Raises KilnError."""
     sheets = Sheets(paper, f"{job.name} · work sheet · {head.day}")
@@ -116,7 +96,7 @@ def _weight(grams: float) -> str:
     return f"{format_number(grams, 1 if grams >= 10 else 2)} g"
 
 
-def _cutters(sheets: Sheets, programs: Sequence[Worked]) -> None:
+def _cutters(sheets: Sheets, programs: Sequence[Written]) -> None:
     if not programs:
         return
     sheets.heading("Router")

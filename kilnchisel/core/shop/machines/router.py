@@ -168,7 +168,7 @@ def _runs(numbers: Array) -> list[tuple[int, int]]:
     return list(pairwise([0, *cuts.tolist(), len(numbers)]))
 
 
-FORMS = {"flat": 0, "ball": 1, "v": 2}
+FORMS = {"flat": 0, "drag": 0, "ball": 1, "v": 2}
 
 
 def _shape_of(tool: Tool) -> Array:

@@ -19,8 +19,11 @@ Array = NDArray[Any]
 WORD = re.compile(r"\s*([A-Za-z])\s*([+-]?\d*\.?\d*)")
 COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 TOOL = re.compile(r"TOOL (\d+) (.+)", re.IGNORECASE)
+CHANGE = re.compile(r"CHANGE TO TOOL (\d+)\b.*", re.IGNORECASE)  # by hand, where there is no M6
 SIDE = re.compile(r"SIDE (.+) TOP ([\d.]+) mm", re.IGNORECASE)
 STOCK = re.compile(r"STOCK ([\d.]+) ([\d.]+) ([\d.]+) mm", re.IGNORECASE)
+# a block that only moves, straight: most of a program
+PLAIN = re.compile(r"G([01])(?: X(-?[\d.]+))?(?: Y(-?[\d.]+))?(?: Z(-?[\d.]+))?(?: F([\d.]+))?")
 ARC_MM = 0.002  # how far the pieces of an arc may be from it
 CLOSES_MM = 0.02  # how far an arc's end may be from its circle
 MOST_LINES = 5_000_000
@@ -52,15 +55,41 @@ class _Machine:
     """The state that words change."""
 
     def __init__(self) -> None:
-        self.here = np.zeros(3)
+        self.here = (0.0, 0.0, 0.0)
         self.scale, self.relative, self.motion = 1.0, False, ""
         self.feed, self.tool, self.next_tool = 0.0, 0, 0
-        self.moves: list[tuple[Array, bool, float, int, int]] = []
+        self.moves: list[tuple[tuple[float, float, float], bool, float, int, int]] = []
         self.dwell, self.changes, self.ended = 0.0, 0, False
 
-    def go(self, to: Array, number: int, *, rapid: bool) -> None:
+    def go(self, to: tuple[float, float, float], number: int, *, rapid: bool) -> None:
         self.moves.append((to, rapid, self.feed, self.tool, number))
         self.here = to
+
+    def went(self, line: str, number: int) -> bool:
+        """Do a block that only moves, straight; False for any other."""
+        found = PLAIN.fullmatch(line)
+        if found is None:
+            return False
+        motion, x, y, z, feed = found.groups()
+        if not (x or y or z) or (motion == "1" and self.feed <= 0 and not feed):
+            return False
+        try:
+            told = [None if one is None else float(one) * self.scale for one in (x, y, z)]
+            self.feed = float(feed) * self.scale if feed else self.feed
+        except ValueError:  # two points in a number
+            return False
+        self.motion = motion
+        x0, y0, z0 = self.here
+        if self.relative:
+            to = (x0 + (told[0] or 0.0), y0 + (told[1] or 0.0), z0 + (told[2] or 0.0))
+        else:
+            to = (
+                x0 if told[0] is None else told[0],
+                y0 if told[1] is None else told[1],
+                z0 if told[2] is None else told[2],
+            )
+        self.go(to, number, rapid=motion == "0")
+        return True
 
 
 def read_program(data: bytes, name: str = "The program") -> Program:
@@ -74,10 +103,14 @@ def read_program(data: bytes, name: str = "The program") -> Program:
     for number, line in enumerate(lines, start=1):
         if machine.ended:
             break
+        if machine.went(line, number):
+            continue
         for said in COMMENT.finditer(line):
             text = (said[1] or said[2] or "").strip()
             if found := TOOL.fullmatch(text):
                 tools[int(found[1])] = tool_written(found[2])
+            elif found := CHANGE.fullmatch(text):
+                machine.tool, machine.changes = int(found[1]), machine.changes + 1
             elif found := STOCK.fullmatch(text):
                 stock = float(found[1]), float(found[2]), float(found[3])
             elif found := SIDE.fullmatch(text):
@@ -93,7 +126,7 @@ def read_program(data: bytes, name: str = "The program") -> Program:
         raise KilnError(f"{name} moves nothing.")
     ends, rapid, feed, tool, where = zip(*machine.moves, strict=True)
     return Program(
-        np.vstack([np.zeros(3), *ends]),
+        np.array([(0.0, 0.0, 0.0), *ends]),
         np.array(rapid),
         np.array(feed),
         np.array(tool),
@@ -168,7 +201,7 @@ def _move(machine: _Machine, values: dict[str, float], number: int) -> None:
             return
     if not machine.motion:
         raise KilnError("There is no motion (G0 to G3) for these places.")
-    to = machine.here.copy()
+    to = list(machine.here)
     for k, axis in enumerate(AXES):
         if axis in values:
             place = values[axis] * machine.scale
@@ -176,15 +209,15 @@ def _move(machine: _Machine, values: dict[str, float], number: int) -> None:
     if machine.motion != "0" and machine.feed <= 0:
         raise KilnError("There is no feed (F) for a cut.")
     if machine.motion in ("0", "1"):
-        machine.go(to, number, rapid=machine.motion == "0")
+        machine.go((to[0], to[1], to[2]), number, rapid=machine.motion == "0")
         return
-    for point in _arc(machine, values, to):
-        machine.go(point, number, rapid=False)
+    for x, y, z in _arc(machine, values, np.array(to)).tolist():
+        machine.go((x, y, z), number, rapid=False)
 
 
 def _arc(machine: _Machine, values: dict[str, float], to: Array) -> Array:
     """Points of an arc in the X-Y plane from where the machine is, the last its end, (n, 3)."""
-    start, clockwise = machine.here, machine.motion == "2"
+    start, clockwise = np.array(machine.here), machine.motion == "2"
     if "R" in values:
         radius = values["R"] * machine.scale
         chord = to[:2] - start[:2]

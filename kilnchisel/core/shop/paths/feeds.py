@@ -47,9 +47,14 @@ BY_KIND = {"stone": STONE, "slate": STONE, "glass": STONE} | dict.fromkeys(
 )
 
 
+DRAWN = Feeds(600.0, 150.0, 0.0, 0.1)  # a diamond that is drawn along, common practice
+
+
 def feeds_for(finish: Any, tool: Tool) -> Feeds:
     """What a cutter is driven at in a blank of this finish; what does not say what it is of counts as
     plastic."""
+    if tool.form == "drag":
+        return DRAWN
     density = density_of(finish)
     practice = BY_KIND.get(finish.kind) or (
         PLASTIC if density is None else next(p for most, p in BY_DENSITY if density <= most)

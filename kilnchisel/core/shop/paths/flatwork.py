@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import shapely
+from numpy.typing import NDArray
 
 from kilnchisel.core.build import laid_of, lays_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.flat import flats_of
 from kilnchisel.core.laying.laid import LaidLayer
@@ -51,6 +54,21 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
                 region = as_region(polygons_in(shapely.transform(flat.closely(layer.region), flat.points)))
                 name = f"{index + 1} {one_line(lettering)}{one.layer_words(layer)}"
                 found.append(Work(index, name, side, lettering.craft, layer, region, flat.words))
+    return found
+
+
+def open_lines(job: Job, work: Work) -> list[NDArray[Any]]:
+    """The lines (n, 2) that a pen draws a lettering by, on its side's sheet; none of one that is drawn by
+    its outline."""
+    content = job.letterings[work.index].content
+    if not isinstance(content, Wording) or not content.by_lines or work.layer.layer.kind != "letters":
+        return []
+    found: list[NDArray[Any]] = []
+    for lay in lays_of(job, work.index):
+        if lay.side == work.side:
+            laid = laid_of(job.blank, content, lay, detail=Detail.FINE)
+            for line in laid.outline.lines:
+                found += laid.placing.lines(line)
     return found
 
 

@@ -18,11 +18,13 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
+from kilnchisel.core.shop.paths.flatwork import Work, flat_work, open_lines, without_work
+from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
 from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
@@ -45,6 +47,10 @@ MOST_CELLS = 12_000_000
 LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
 
 
+CHANGES = ("m6", "stop")
+DRAWN_MM = 1.0  # lines as fine are drawn with a diamond, wider ones milled: common practice
+
+
 @dataclass(frozen=True)
 class Routing:
     """How a job is routed. ``flats_mm``: the flat cutters there are, their diameters; ``balls_mm``: the
@@ -59,6 +65,12 @@ class Routing:
     tab_mm: tuple[float, float] = (6.0, 2.0)
     inch: bool = False
     numbered: bool = False
+    arcs: bool = False  # G2 and G3 where a way goes round
+    coolant: bool = False  # M8 while it cuts
+    change: str = "m6"  # or "stop" (M0)
+    sheet: Stock | None = (
+        None  # what letters are laid on; without it each row is cut from stock of its size
+    )
 
     def checked(self) -> Routing:
         """The same, if it can be done. Raises KilnError."""
@@ -72,6 +84,8 @@ class Routing:
             )
         if not 0.001 <= self.scallop_mm <= min(self.balls_mm) / 2:
             raise KilnError("Scallops are 0.001 mm high at least, and at most half the ball end.")
+        if self.change not in CHANGES:
+            raise KilnError(f"“{self.change}” is no way to change a cutter; there is {', '.join(CHANGES)}.")
         if not 0.5 <= self.safe_mm <= 200:
             raise KilnError("The safe height goes from 0.5 to 200 mm above the stock.")
         return self
@@ -100,6 +114,7 @@ class Routed:
     left: list[str]  # what could not be cut, and why
     finish: Any  # of what the stock is
     letters: bool = False  # they are cut out of a sheet of their own
+    notes: tuple[str, ...] = ()
 
 
 def not_routed(job: Job) -> str:
@@ -147,6 +162,8 @@ def routed(job: Job, how: Routing) -> list[Routed]:
             mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
             found.append(_side(job, name, mine, how))
     standing = [w for w in works if isinstance(w.craft, Standing)]
+    if how.sheet is not None and standing:
+        return [*found, *_on_sheets(job, standing, how)]
     for index, side in dict.fromkeys((w.index, w.side) for w in standing):
         mine = [w for w in standing if (w.index, w.side) == (index, side)]
         found.append(_letters(job, mine, how, again=job.letterings[index].lay.side != side))
@@ -209,7 +226,17 @@ def _is_round(work: Work) -> bool:
 def _by_tool(operations: list[Operation]) -> list[Operation]:
     """Operations with as few changes of the cutter as their order allows: wide before fine, what goes right
     through last."""
-    order = {"rough": 0, "relief": 1, "detail": 1, "steep": 1, "pocket": 2, "rest": 3, "v": 4, "through": 5}
+    order = {
+        "rough": 0,
+        "relief": 1,
+        "detail": 1,
+        "steep": 1,
+        "pocket": 2,
+        "rest": 3,
+        "v": 4,
+        "line": 4,
+        "through": 5,
+    }
     return sorted(operations, key=lambda o: (order[o.name.split()[0]], o.tool.form, -o.tool.diameter_mm))
 
 
@@ -230,6 +257,8 @@ def _plain(
             made, missed = _pockets(job, work.name, floor, deep, how.flats_mm, top)
         ways = _deeper(v_ways(work.region, tool, deep), feeds.deep_mm)
         return [*made, Operation(f"v {work.name}", tool, _lowered(ways, -top))], missed
+    if isinstance(craft, Engraved) and (lines := open_lines(job, work)):
+        return _written(job, work, lines, top), []
     if isinstance(craft, Engraved):
         deep = craft.depth_mm * work.layer.layer.height
         flats = (craft.cutter_mm,) if craft.cutter_mm > 0 else how.flats_mm
@@ -243,6 +272,18 @@ def _plain(
     ways = profile_ways(work.region, tool, through + top + BELOW_MM, feeds.deep_mm, tabs, inside=True)
     missed = _unreached(work.name, work.region, tool)
     return [Operation(f"through {work.name}", tool, ways)], missed
+
+
+def _written(job: Job, work: Work, lines: list[Array], top: float) -> list[Operation]:
+    """Lettering that a pen draws, along its lines: by a diamond's point where they are fine, else by a
+    round cutter as wide as they are."""
+    craft, content = work.craft, job.letterings[work.index].content
+    assert isinstance(craft, Engraved) and isinstance(content, Wording)
+    deep, pen = craft.depth_mm * work.layer.layer.height, content.pen_mm
+    tool = Tool("drag" if pen <= DRAWN_MM else "ball", pen)
+    ways = [np.column_stack([line, np.full(len(line), -deep)]) for line in lines]
+    ways = in_short_order(_deeper(ways, feeds_for(job.finish, tool).deep_mm))
+    return [Operation(f"line {work.name}", tool, _lowered(ways, -top))]
 
 
 def _fitting(region: Any, flats: tuple[float, ...]) -> Tool:
@@ -360,28 +401,78 @@ def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Route
     craft = works[0].craft
     assert isinstance(craft, Standing)
     region = as_region(part for work in works for part in polygons_in(work.region))
-    widest = max(how.flats_mm)
-    margin = 2 * widest
+    margin = 2 * max(how.flats_mm)
     left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
-    own = job.letterings[works[0].index].finish
+    name = f"letters {works[0].index + 1}{' again' if again else ''}"
+    size = (right - left, high - low)
+    return _cut_out(job, works[0], region, how, name, size, (left, low))
+
+
+def _on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
+    """All standing letters of one thickness and stuff laid on sheets, a program for each sheet."""
+    assert how.sheet is not None
+    groups: dict[tuple[float, str], list[Work]] = {}
+    for work in works:
+        assert isinstance(work.craft, Standing)
+        stuff = _stuff(job, work)
+        groups.setdefault((work.craft.thickness_mm, stuff.model_dump_json()), []).append(work)
+    found: list[Routed] = []
+    for mine in groups.values():
+        pieces = [part for work in mine for part in polygons_in(work.region)]
+        laid = nested(pieces, how.sheet)
+        sheets = 1 + max(one.sheet for one in laid)
+        share = 100 * yield_of(laid, how.sheet)
+        for sheet in range(sheets):
+            region = as_region(
+                part for one in laid if one.sheet == sheet for part in polygons_in(one.region)
+            )
+            name = f"sheet {len(found) + 1}"
+            size = (how.sheet.wide_mm, how.sheet.tall_mm)
+            note = (
+                f"{len(pieces)} letters on {sheets} sheet{'' if sheets == 1 else 's'}, {share:.0f} % used"
+            )
+            one = _cut_out(job, mine[0], region, how, name, size, (0.0, 0.0))
+            found.append(replace(one, notes=(note,) if sheet == 0 else ()))
+    return found
+
+
+def _stuff(job: Job, work: Work) -> Any:
+    """What the sheet is of that letters are cut from."""
+    craft, own = work.craft, job.letterings[work.index].finish
+    assert isinstance(craft, Standing)
     finish = job.finish if isinstance(own, AsBlank) else own
     if density_of(finish) is None:  # paint says nothing of what is under it
         finish = craft.return_finish or finish
+    return finish
+
+
+def _cut_out(
+    job: Job,
+    work: Work,
+    region: Any,
+    how: Routing,
+    name: str,
+    size: tuple[float, float],
+    corner: tuple[float, float],
+) -> Routed:
+    """A sheet of stock with letters cut out of it."""
+    craft, finish = work.craft, _stuff(job, work)
+    assert isinstance(craft, Standing)
     # counters are as narrow as letters
     holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
-    tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", widest)
+    tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", max(how.flats_mm))
     deep = craft.thickness_mm + BELOW_MM
     tabs = how.tabs, *how.tab_mm
     ways = profile_ways(region, tool, deep, feeds_for(finish, tool).deep_mm, tabs, inside=False)
-    ways = [way - (left, low, 0.0) for way in ways]
-    missed = _unreached(works[0].name, as_region(holes), tool) if holes else []
+    ways = [way - (*corner, 0.0) for way in ways]
+    missed = _unreached(work.name, as_region(holes), tool) if holes else []
     return Routed(
-        f"letters {works[0].index + 1}{' again' if again else ''}",
-        works[0].side,
-        (right - left, high - low, craft.thickness_mm),
-        (left, low),
+        name,
+        work.side,
+        (*size, craft.thickness_mm),
+        corner,
         0.0,
-        [Operation(f"through {works[0].name}", tool, ways)],
+        [Operation(f"through {work.name}", tool, ways)],
         missed,
         finish,
         letters=True,

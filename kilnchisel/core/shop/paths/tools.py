@@ -13,16 +13,17 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.units import format_number, parse_angle, parse_length
 
 Array = NDArray[Any]
-Form = Literal["flat", "ball", "v"]
+Form = Literal["flat", "ball", "v", "drag"]
 SPACED_UNIT = re.compile(r"(?<=\d) (?=[a-z°\"″])")  # "6 mm" is "6mm"
 WRITTEN = re.compile(
-    r"(flat|ball|v) ?([0-9.,/]+[a-z\"°]*)(?: ([0-9.,/]+[a-z\"]*))?(?: ([0-9.,/]+[a-z\"]*))?"
+    r"(flat|ball|v|drag) ?([0-9.,/]+[a-z\"°]*)(?: ([0-9.,/]+[a-z\"]*))?(?: ([0-9.,/]+[a-z\"]*))?"
 )
 
 
 @dataclass(frozen=True)
 class Tool:
-    """A cutter. ``diameter_mm``: of what turns at its widest; ``angle_deg``: of a V, from flank to flank;
+    """A cutter; "drag" is a diamond's point that is drawn along and does not turn. ``diameter_mm``: of what
+    turns at its widest, or of the line that is drawn; ``angle_deg``: of a V, from flank to flank;
     ``tip_mm``: the flat of its tip, across; ``flute_mm``: how long it cuts, its shank above being as wide;
     0: longer than anything is deep."""
 
@@ -90,7 +91,8 @@ def tool_written(text: str) -> Tool:
         if not 5 <= angle <= 170:
             raise KilnError("A V cutter's angle goes from 5° to 170°.")
         return _checked(Tool("v", parse_length(second), angle, parse_length(third or "0")))
-    return _checked(Tool("ball" if form == "ball" else "flat", parse_length(first)))
+    plain: dict[str, Form] = {"ball": "ball", "drag": "drag"}
+    return _checked(Tool(plain.get(form, "flat"), parse_length(first)))
 
 
 def _checked(tool: Tool) -> Tool:
