@@ -239,6 +239,21 @@ class AFlatCutter(unittest.TestCase):
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
 
+    def test_an_inlay_is_cut_as_well_as_its_pocket(self):
+        job = plate(CutThrough(fill="inlay", depth_mm=2.0, gap_mm=0.2), "HO")
+        pieces = {piece.name: piece for piece in routed(job, Routing())}
+        self.assertEqual(set(pieces), {"front", "inlay 1"})
+        inlay = pieces["inlay 1"]
+        self.assertAlmostEqual(inlay.stock[2], 2.0)
+        region = flat_work(job, CutThrough)[0].region
+        (operation,) = inlay.operations
+        radius = operation.tool.radius_mm
+        outer = max(operation.ways, key=lambda way: np.ptp(way[:, 0]) * np.ptp(way[:, 1]))
+        # the middle of the cutter goes its radius outside of what is smaller by the gap
+        smaller = shapely.buffer(region, -0.2, quad_segs=32)
+        away = shapely.distance(shapely.points(outer[:, :2] + inlay.corner), smaller)
+        np.testing.assert_allclose(away, radius, atol=0.02)
+
     def test_arcs_are_the_way_that_was_written_in_points(self):
         turn = np.linspace(0, 1.5 * np.pi, 91)
         quarter = 10 * np.stack([np.cos(turn), np.sin(turn), np.zeros(91)], axis=1)

@@ -1,4 +1,4 @@
-"""The piece as one watertight solid: STL, OBJ (mm) and GLB (metres)."""
+"""The piece as one watertight solid: STL, OBJ and PLY (mm), GLB (metres)."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import compacted, distinct
 from kilnchisel.core.build import piece_of, scene_of_job
+from kilnchisel.core.colour import srgb_encode
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.handover.formats import format_of
@@ -152,12 +153,50 @@ def pbr_of(material: Material, name: str) -> Any:
 
 def _obj(solid: Solid) -> bytes:
     """Wavefront OBJ with shared vertices and one group a part, mm."""
-    lines = ["# lengths in mm"]
+    lines = ["# lengths in mm", f"mtllib {MTL}"]
     lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in apart(solid.points).tolist()]
     for number in np.unique(solid.label):
-        lines.append(f"g {solid.names[number].replace(' ', '_')}")
+        name = solid.names[number].replace(" ", "_")
+        lines += [f"g {name}", f"usemtl {name}"]
         lines += [f"f {a} {b} {c}" for a, b, c in solid.faces[solid.label == number] + 1]
     return ("\n".join(lines) + "\n").encode()
+
+
+MTL = "piece.mtl"
+
+
+def mtl_bytes(job: Job) -> bytes:
+    """The materials that an OBJ of a job names: colour and clearness, with roughness and metal for those
+    who read them (Pr, Pm)."""
+    items = scene_of_job(change(job, ("setting", "photo"), None)).items
+    lines = []
+    for name, item in zip(unlike([item.name for item in items]), items, strict=True):
+        r, g, b = srgb_encode(np.clip(np.asarray(item.material.albedo), 0, 1))
+        rough = float(np.sqrt(item.material.mean_alpha))
+        clear = GLASS_SHOWS if item.material.kind == "glass" else 1.0
+        lines += [
+            f"newmtl {name.replace(' ', '_')}",
+            f"Kd {r:.4f} {g:.4f} {b:.4f}",
+            f"Pr {rough:.3f}",
+            f"Pm {1.0 if item.material.kind == 'metal' else 0.0:.1f}",
+            f"d {clear:.2f}",
+            "illum 2",
+            "",
+        ]
+    return "\n".join(lines).encode()
+
+
+def _ply(solid: Solid) -> bytes:
+    """Binary PLY in mm, each triangle with the colour of its part."""
+    import trimesh
+
+    colours = np.array([srgb_encode(np.clip(np.asarray(m.albedo), 0, 1)) for m in solid.materials])
+    shown = np.rint(255 * colours[solid.label]).astype(np.uint8)
+    whole = trimesh.Trimesh(apart(solid.points), solid.faces, process=False)
+    whole.visual = trimesh.visual.ColorVisuals(
+        whole, face_colors=np.column_stack([shown, np.full(len(shown), 255)])
+    )
+    return bytes(whole.export(file_type="ply"))
 
 
 # new formats are written before the table
@@ -165,5 +204,6 @@ FORMATS: dict[str, Callable[[Solid], bytes]] = {
     ".stl": _stl,
     ".obj": _obj,
     ".glb": _glb,
+    ".ply": _ply,
 }
 MESH_ENDINGS = tuple(FORMATS)

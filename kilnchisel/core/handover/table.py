@@ -17,7 +17,7 @@ from kilnchisel.core.handover.holetemplate import template_files
 from kilnchisel.core.handover.laserfiles import laser_files
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files, without_maps
-from kilnchisel.core.handover.meshes import mesh_files
+from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
@@ -146,9 +146,9 @@ def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, run: Run) -> 
 
 
 def _solid(job: Job, wanted: Wanted, run: Run) -> Files:
-    names = ("piece.glb", "piece.stl", "piece.obj")
-    made = mesh_files(job, [Path(name) for name in names])
-    return Files(dict(zip(names, made, strict=True)), "one closed solid, mm (GLB: m)")
+    names = ("piece.glb", "piece.stl", "piece.obj", "piece.ply")
+    made = dict(zip(names, mesh_files(job, [Path(name) for name in names]), strict=True))
+    return Files(made | {MTL: mtl_bytes(job)}, "one closed solid, mm (GLB: m)")
 
 
 def _maps(job: Job, wanted: Wanted, run: Run) -> Files:
@@ -230,7 +230,7 @@ KINDS = (
     Kind("picture", "Picture", "PNG", SHOW, _always, _picture),
     Kind("proof", "Proof to sign", "PDF", SHOW, _lettered, _proof),
     Kind("cut-out", "Picture without ground", "PNG", SHOW, _always, _cut_out),
-    Kind("solid", "Solid", "GLB, STL, OBJ", RENDER, _always, _solid),
+    Kind("solid", "Solid", "GLB, STL, OBJ, PLY", RENDER, _always, _solid),
     Kind("textured", "Solid with textures", "GLB", RENDER, _always, _textured),
     Kind("maps", "Map set", "PNG, TIFF, EXR", RENDER, without_maps, _maps),
     Kind("outline", "Outlines", "SVG, DXF", MAKE, _lettered, _outlines),

@@ -161,6 +161,9 @@ def routed(job: Job, how: Routing) -> list[Routed]:
         if _is_flat(job, name):
             mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
             found.append(_side(job, name, mine, how))
+    for work in works:
+        if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and _is_flat(job, work.side):
+            found.append(_inlay(job, work, how))
     standing = [w for w in works if isinstance(w.craft, Standing)]
     if how.sheet is not None and standing:
         return [*found, *_on_sheets(job, standing, how)]
@@ -401,11 +404,22 @@ def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Route
     craft = works[0].craft
     assert isinstance(craft, Standing)
     region = as_region(part for work in works for part in polygons_in(work.region))
-    margin = 2 * max(how.flats_mm)
-    left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
     name = f"letters {works[0].index + 1}{' again' if again else ''}"
-    size = (right - left, high - low)
-    return _cut_out(job, works[0], region, how, name, size, (left, low))
+    return _cut_out(_stuff(job, works[0]), works[0], region, craft.thickness_mm, how, name)
+
+
+def _inlay(job: Job, work: Work, how: Routing) -> Routed:
+    """What lies in a pocket, cut out of a sheet as thick as that is deep, smaller all round by the gap."""
+    craft, own = work.craft, job.letterings[work.index].finish
+    assert isinstance(craft, CutThrough)
+    region = shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)
+    name = f"inlay {work.index + 1}{' ' + str(work.layer.number + 1) if work.layer.number else ''}"
+    finish = job.finish if isinstance(own, AsBlank) else own
+    made = _cut_out(finish, work, as_region(polygons_in(region)), craft.depth_mm, how, name)
+    lost = len(polygons_in(work.region)) - len(polygons_in(region))
+    if lost > 0:
+        made.left.append(f"{work.name}: {lost} of its parts are narrower than the gap of an inlay")
+    return made
 
 
 def _on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
@@ -417,7 +431,7 @@ def _on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
         stuff = _stuff(job, work)
         groups.setdefault((work.craft.thickness_mm, stuff.model_dump_json()), []).append(work)
     found: list[Routed] = []
-    for mine in groups.values():
+    for (thick, _), mine in groups.items():
         pieces = [part for work in mine for part in polygons_in(work.region)]
         laid = nested(pieces, how.sheet)
         sheets = 1 + max(one.sheet for one in laid)
@@ -427,11 +441,10 @@ def _on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
                 part for one in laid if one.sheet == sheet for part in polygons_in(one.region)
             )
             name = f"sheet {len(found) + 1}"
-            size = (how.sheet.wide_mm, how.sheet.tall_mm)
             note = (
                 f"{len(pieces)} letters on {sheets} sheet{'' if sheets == 1 else 's'}, {share:.0f} % used"
             )
-            one = _cut_out(job, mine[0], region, how, name, size, (0.0, 0.0))
+            one = _cut_out(_stuff(job, mine[0]), mine[0], region, thick, how, name, how.sheet)
             found.append(replace(one, notes=(note,) if sheet == 0 else ()))
     return found
 
@@ -447,30 +460,32 @@ def _stuff(job: Job, work: Work) -> Any:
 
 
 def _cut_out(
-    job: Job,
+    finish: Any,
     work: Work,
     region: Any,
+    thick_mm: float,
     how: Routing,
     name: str,
-    size: tuple[float, float],
-    corner: tuple[float, float],
+    sheet: Stock | None = None,
 ) -> Routed:
-    """A sheet of stock with letters cut out of it."""
-    craft, finish = work.craft, _stuff(job, work)
-    assert isinstance(craft, Standing)
+    """A region cut out of stock of a thickness: of a sheet that it lies on, or of one of its own size."""
+    margin = 2 * max(how.flats_mm)
+    left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
+    if sheet is not None:
+        left, low, right, high = 0.0, 0.0, sheet.wide_mm, sheet.tall_mm
     # counters are as narrow as letters
     holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
     tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", max(how.flats_mm))
-    deep = craft.thickness_mm + BELOW_MM
     tabs = how.tabs, *how.tab_mm
-    ways = profile_ways(region, tool, deep, feeds_for(finish, tool).deep_mm, tabs, inside=False)
-    ways = [way - (*corner, 0.0) for way in ways]
+    deep = feeds_for(finish, tool).deep_mm
+    ways = profile_ways(region, tool, thick_mm + BELOW_MM, deep, tabs, inside=False)
+    ways = [way - (left, low, 0.0) for way in ways]
     missed = _unreached(work.name, as_region(holes), tool) if holes else []
     return Routed(
         name,
         work.side,
-        (*size, craft.thickness_mm),
-        corner,
+        (right - left, high - low, thick_mm),
+        (left, low),
         0.0,
         [Operation(f"through {work.name}", tool, ways)],
         missed,
