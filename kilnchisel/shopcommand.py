@@ -178,7 +178,8 @@ def _seen(options: Any, opened: Any, done: Any, program: Any) -> None:
     job = plain_job(opened(options.against))
     side, top = _side(options, program)
     order = PictureOrder(samples=max(options.samples, 1), draft=options.samples < 1)
-    made = made_picture(job, order, scene=scene_as_cut(job, done, side, top))
+    scene = scene_as_cut(job, done, side, top, program.rotary)
+    made = made_picture(job, order, scene=scene)
     assert made is not None
     write_whole(options.seen, png_bytes(made.pixels, job.name))
 
@@ -196,7 +197,7 @@ def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, An
     from kilnchisel.core.shop.machines.against import compared
 
     side, top = _side(options, program)
-    made = compared(done, opened(options.against), side, top)
+    made = compared(done, opened(options.against), side, top, program.rotary)
 
     def told(off: Any) -> dict[str, Any]:
         return {

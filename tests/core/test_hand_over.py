@@ -17,7 +17,7 @@ from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.presets import Preset, keep_preset, presets, wanted_from
 from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
-from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.paths.routing import CHANGES
@@ -71,7 +71,7 @@ class HandedOver(unittest.TestCase):
         self.assertIn("nothing on it is cut", missing["router"])
         bare = printed.model_copy(update={"letterings": ()})
         self.assertIn("nothing is lettered", {k.name: k.missing(bare) for k in KINDS}["outline"])
-        mug = change(fresh_job("mug", "A"), ("letterings", 0, "craft"), Engraved())
+        mug = change(fresh_job("mug", "A"), ("letterings", 0, "craft"), Raised())
         self.assertIn("on no flat side", {k.name: k.missing(mug) for k in KINDS}["router"])
         with self.assertRaisesRegex(KilnError, "Programs for a router cannot be handed over"):
             hand_over(printed, self.folder, kinds_named("plotter,router"), QUICK)

@@ -17,7 +17,8 @@ import trimesh
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.programs import program_of, router_files
+from kilnchisel.core.handover.programs import program_of, router_files, written
+from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Raised, Standing
 from kilnchisel.core.job.edits import change
@@ -29,6 +30,7 @@ from kilnchisel.core.shop.machines.against import compared, compared_to
 from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
 from kilnchisel.core.shop.machines.rs274 import read_program
 from kilnchisel.core.shop.paths.arcs import arcs_in
+from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
@@ -213,7 +215,8 @@ class AFlatCutter(unittest.TestCase):
 
     def test_what_is_on_no_flat_side_is_told(self):
         job = fresh_job("jar", "HI")
-        engraved = job.letterings[0].model_copy(update={"craft": Engraved(depth_mm=0.3)})
+        # raised letters go round no axis here: they would be all but the letters that is cut away
+        engraved = job.letterings[0].model_copy(update={"craft": Raised(height_mm=0.3)})
         lid = engraved.model_copy(
             update={"lay": engraved.lay.model_copy(update={"side": "lid", "along_mm": 0.0})}
         )
@@ -238,6 +241,52 @@ class AFlatCutter(unittest.TestCase):
         told = compared(route(read, read.stock, cell_mm=0.02), job, *read.side)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
+
+    def test_a_side_that_goes_round_is_turned_under_the_cutter(self):
+        job = job_on(Mug(handle=False), "Cup", "TARN")
+        job = change(job, ("letterings", 0, "craft"), Engraved(floor="flat", depth_mm=0.5))
+        job = change(job, ("letterings", 0, "lay", "along_mm"), 100.0)  # beyond a quarter round
+        (piece,) = routed(job, Routing(flats_mm=(1.0, 0.3)))
+        radius = job.blank.diameter_mm / 2
+        data = program_of("x", piece, Routing()).decode()
+        self.assertIn("G93", data)  # inverse time: as fast round as along
+        self.assertNotRegex(data, r"\bY[-\d]")
+        degrees = [float(word) for word in re.findall(r" A(-?[\d.]+)", data)]
+        ink = lettering_laid(job, 0).ink.bounds
+        self.assertAlmostEqual(
+            max(degrees) - min(degrees), np.degrees((ink[2] - ink[0]) / radius), delta=1.5
+        )
+        read = read_program(data.encode())
+        self.assertAlmostEqual(read.rotary[0], radius)
+        # each cut is as fast as a flat one, however much of it is round
+        cuts = np.linalg.norm(np.diff(read.ends, axis=0), axis=1)
+        long = ~read.rapid & (cuts > 0.05)
+        feeds = (
+            feeds_for(job.finish, Tool("flat", 1.0)).along,
+            feeds_for(job.finish, Tool("flat", 0.3)).along,
+        )
+        off = np.min([np.abs(read.feed[long] / one - 1) for one in feeds], axis=0)
+        self.assertLess(float(np.median(off)), 0.02)
+        done = route(read, read.stock)
+        self.assertEqual(done.troubles, [])
+        told = compared(done, job, *read.side, read.rotary)
+        self.assertLess(told.over.most_mm, 1e-6)
+        self.assertAlmostEqual(told.wanted_mm3 / (lettering_laid(job, 0).ink.area * 0.5), 1, delta=0.01)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
+
+    def test_letters_across_the_seam_are_whole(self):
+        job = job_on(Mug(handle=False), "Cup", "OO")
+        job = change(job, ("letterings", 0, "craft"), Engraved(floor="flat", depth_mm=0.5))
+        here = change(job, ("letterings", 0, "lay", "along_mm"), 131.0)
+        made = []
+        for one in (job, here):
+            (program,) = written(one, Routing(flats_mm=(0.5,)))
+            made.append(route(program.program, program.piece.stock).removed_mm3)
+        self.assertAlmostEqual(made[0] / made[1], 1, delta=0.01)
+
+    def test_an_axis_that_nothing_tells_of_is_refused(self):
+        with self.assertRaisesRegex(KilnError, "line 2: A is not known here"):
+            read_program(b"G21\nG1 X1 A20 F100\nM30\n")
 
     def test_an_inlay_is_cut_as_well_as_its_pocket(self):
         job = plate(CutThrough(fill="inlay", depth_mm=2.0, gap_mm=0.2), "HO")

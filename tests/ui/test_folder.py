@@ -85,7 +85,7 @@ class IntoAFolder(WindowTest):
         page = self.page()
         page.choose(("laser",))
         shown = {option.name for option in OPTIONS if page.fields[option.name].isVisible()}
-        self.assertEqual(shown, {"kerf"})
+        self.assertEqual(shown, {"kerf", "sheet", "margin", "gap", "grain"})
         page.choose(("proof",))
         shown = {option.name for option in OPTIONS if page.fields[option.name].isVisible()}
         wanted = {"size", "samples", "draft", "paper", "heading", "logo", "revision", "date"}

@@ -22,22 +22,28 @@ from kilnchisel.core.job.finish import PaintedWood, Wood
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.shop.machines.router import Routed
-from kilnchisel.core.shop.paths.surface import faced
+from kilnchisel.core.shop.paths.surface import Rolled, faced, rolled
 
 Array = NDArray[Any]
 
 MOST_ALONG = 1100  # points along the longer extent of the side
 
 
-def scene_as_cut(job: Job, done: Routed, side: str, top_mm: float) -> Scene:
+def scene_as_cut(
+    job: Job, done: Routed, side: str, top_mm: float, rotary: tuple[float, float] | None = None
+) -> Scene:
     """The scene of a job with a side as a router has left it, its stock ``top_mm`` above the side; what is
-    put on later is left out. Raises KilnError for a side that a router does not get over."""
+    put on later is left out; ``rotary``: of a program that turns it. Raises KilnError for a side that a
+    router does not get over."""
     job = plain_job(job)
     # what holds it stays: it stands where it stands by that
     kept = tuple(one for one in job.letterings if one.lay.side != side or isinstance(one.craft, Fitting))
     scene = scene_of_job(job.model_copy(update={"letterings": kept}))
-    plane = faced(job, side)
-    item = Item(f"{side} as cut", side, _surface(done, plane, top_mm), fresh(job.finish), still=False)
+    if rotary is not None:
+        mesh = _round(done, rolled(job, side, rotary[1]))
+    else:
+        mesh = _surface(done, faced(job, side), top_mm)
+    item = Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False)
     return replace(scene, items=(*(one for one in scene.items if one.side != side), item))
 
 
@@ -85,3 +91,30 @@ def _surface(done: Routed, plane: Plane, top_mm: float) -> Mesh:
     frame = np.stack([plane.right, plane.up, plane.normal])
     faces = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)]).astype(np.int32)
     return Mesh(points, normal @ frame, spots, faces)
+
+
+def _round(done: Routed, one: Rolled) -> Mesh:
+    """The heights that are left round an axis as a mesh that closes."""
+    heights = done.heights
+    every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
+    values = heights.values[every // 2 :: every, every // 2 :: every]
+    rows, columns = values.shape
+    step = heights.cell_mm * every
+    y, x = np.meshgrid(step * (np.arange(rows) + 0.5), step * (np.arange(columns) + 0.5), indexing="ij")
+    x[:, 0], x[:, -1] = 0.0, one.long_mm
+    first = one.side.to_body(np.array([[one.left_mm, 0.0]]), np.zeros(1))[0]
+    turn = (np.arctan2(first[0], -first[1]) + y / one.radius_mm).ravel()
+    out = np.stack([np.sin(turn), -np.cos(turn), np.zeros(len(turn))], axis=1)
+    right = np.stack([np.cos(turn), np.sin(turn), np.zeros(len(turn))], axis=1)
+    values = np.minimum(values, one.profile(x[0]))  # it was turned before
+    points = (one.top_mm + values.ravel())[:, None] * out + [[0.0, 0.0, one.low_mm]]
+    points[:, 2] += x.ravel()
+    across, up = np.gradient(values, step)
+    normal = out - across.ravel()[:, None] * right - up.ravel()[:, None] * [[0.0, 0.0, 1.0]]
+    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    index = np.arange(rows * columns).reshape(rows, columns)
+    after = np.roll(index, -1, axis=0)  # the last row meets the first
+    a, b, c, d = index[:, :-1].ravel(), index[:, 1:].ravel(), after[:, 1:].ravel(), after[:, :-1].ravel()
+    faces = np.concatenate([np.stack([a, d, c], axis=1), np.stack([a, c, b], axis=1)]).astype(np.int32)
+    spots = np.stack([one.left_mm + y.ravel(), x.ravel() - one.long_mm / 2], axis=1)
+    return Mesh(points, normal, spots, faces)

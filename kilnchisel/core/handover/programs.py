@@ -23,12 +23,14 @@ from kilnchisel.core.shop.machines.rs274 import Program, read_program
 from kilnchisel.core.shop.paths.arcs import arcs_in
 from kilnchisel.core.shop.paths.feeds import Feeds, feeds_for
 from kilnchisel.core.shop.paths.routing import Operation, Routed, Routing, not_flat, routed, tools_of
+from kilnchisel.core.shop.paths.surface import Rolled
 from kilnchisel.core.units import MM_PER_INCH, format_length, format_number
 
 Array = NDArray[np.float64]
 
 PLACES_MM, PLACES_INCH = 3, 5
 TRIED = (1200, 800)  # pixels of the picture as cut
+PLACES_DEG, LEAST_MM = 4, 1e-3
 NEAR_MM = 1e-4  # a way that begins so near to where the last one ended goes on from there
 CHARACTERS = 70
 ROUND = 2.0  # of the last place that is written: how far an arc may be from its way
@@ -83,16 +85,15 @@ def tried(job: Job, one: Written) -> tuple[str, bytes]:
     found = [f"line {trouble.line}: {trouble.says}" for trouble in done.troubles[:3]]
     if one.piece.letters:
         return "; ".join([f"{one.piece.name} tried: {format_number(one.minutes, 0)} min", *found]), b""
-    told = compared(done, job, one.piece.side, one.piece.top_mm)
+    told = compared(done, job, one.piece.side, one.piece.top_mm, one.program.rotary)
     deep = format_length(told.over.most_mm, decimals=3)
     words = (
         f"{one.piece.name} tried on the simulated router: {format_number(one.minutes, 0)} min, "
         f"too deep by {deep} at most, {format_number(told.under.area_mm2, 1)} mm² left standing"
     )
     order = PictureOrder(TRIED, draft=True)
-    made = made_picture(
-        plain_job(job), order, scene=scene_as_cut(job, done, one.piece.side, one.piece.top_mm)
-    )
+    scene = scene_as_cut(job, done, one.piece.side, one.piece.top_mm, one.program.rotary)
+    made = made_picture(plain_job(job), order, scene=scene)
     assert made is not None
     return "; ".join([words, *found]), png_bytes(made.pixels, job.name)
 
@@ -104,15 +105,16 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
     def word(letter: str, value: float) -> str:
         return _words(np.array([value * scale]), places, letter)[0]
 
-    tools = tools_of([piece])
+    tools, turn = tools_of([piece]), piece.rotary
     lines = [
         "%",
         _comment(title),
         _comment(f"STOCK {piece.stock[0]:.3f} {piece.stock[1]:.3f} {piece.stock[2]:.3f} mm"),
         *([] if piece.letters else [_comment(f"SIDE {piece.side} TOP {piece.top_mm:.3f} mm")]),
+        *([] if turn is None else [_comment(_rotary_words(turn))]),
         *(_comment(f"TOOL {n} {tool.ascii}") for n, tool in enumerate(tools, start=1)),
         "G20" if how.inch else "G21",
-        "G17 G90 G94",
+        f"G17 G90 {'G94' if turn is None else 'G93'}",
     ]
     safe = word("Z", how.safe_mm)
     used = None
@@ -133,6 +135,10 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
         for way in operation.ways:
             first = way[0]
             near = here is not None and np.linalg.norm(first[:2] - here[:2]) < NEAR_MM
+            if turn is not None:
+                lines += _turned_moves(way, turn, feeds, how, near=bool(near))
+                here = way[-1]
+                continue
             if not near:
                 lines += [f"G0 {safe}", f"G0 {word('X', first[0])} {word('Y', first[1])}"]
             lines.append(f"G1 {word('Z', first[2])} {down}")
@@ -178,6 +184,27 @@ def _moves(way: Array, along: str, places: int, *, arcs: bool = False) -> list[s
         if changed:
             lines.append(f"G1 {' '.join(changed)}{feed}")
             feed, last = "", words
+    return lines
+
+
+def _rotary_words(turn: Rolled) -> str:
+    return f"ROTARY A DIAMETER {2 * turn.radius_mm:.4f} FROM {turn.left_mm:.4f} mm"
+
+
+def _turned_moves(way: Array, turn: Rolled, feeds: Feeds, how: Routing, *, near: bool) -> list[str]:
+    """The moves along a way (n, 3) round an axis: A in degrees for y, each cut in inverse time (G93), its F
+    being one over its minutes, so that it is as fast round as along."""
+    scale, places = (1 / MM_PER_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
+    x, z = _words(way[:, 0] * scale, places, "X"), _words(way[:, 2] * scale, places, "Z")
+    a = _words(np.degrees(way[:, 1] / turn.radius_mm), PLACES_DEG, "A")
+    lines = []
+    if not near:
+        safe = _words(np.array([how.safe_mm * scale]), places, "Z")[0]
+        lines += [f"G0 {safe}", f"G0 {x[0]} {a[0]}"]
+    lines.append(f"G1 {z[0]} F{feeds.down / max(how.safe_mm - way[0, 2], LEAST_MM):.3f}")
+    far = np.maximum(np.linalg.norm(np.diff(way, axis=0), axis=1), LEAST_MM)
+    for k, rate in enumerate((feeds.along / far).tolist(), start=1):
+        lines.append(f"G1 {x[k]} {a[k]} {z[k]} F{rate:.3f}")
     return lines
 
 

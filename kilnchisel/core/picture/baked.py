@@ -28,19 +28,20 @@ Stop = Callable[[], bool]
 BAND = 512
 WORKERS = 2
 MATT = 1.0  # roughness of what has no gloss
-LEAST_FACING = 0.02  # of a normal along the side's: an upright wall is none of a map's
+LEAST_FACING = 0.02  # of a face's own normal along the side's
 COLUMNS = 9  # of a material: base, rough, dullest, metal, emission
 
 
 @dataclass(frozen=True, eq=False)
 class Laying:
     """One item on a sheet: where its points lie there (n, 2) mm, how high (n,) mm, and their normals in the
-    side's frame (n, 3). ``part``: a number of one's own."""
+    side's frame (n, 3); which of its faces lie over the sheet (m, 3). ``part``: a number of one's own."""
 
     item: Item
     sheet: Array
     height: Array
     normal: Array
+    faces: Array
     part: int
 
 
@@ -87,7 +88,12 @@ def laid_on(item: Item, side: Side, part: int, sheet: Array | None = None) -> La
     frames = side.frames(sheet)
     height = np.einsum("nk,nk->n", item.mesh.points - foot, frames[:, 2])
     normal = np.einsum("nik,nk->ni", frames, item.mesh.normals)
-    return Laying(item, sheet, height, normal, part)
+    # walls stand upright on the sheet, and their uv go on along them: they are none of its maps
+    corners = item.mesh.points[item.mesh.faces]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.maximum(np.linalg.norm(across, axis=1), 1e-12)
+    faced = np.einsum("nk,nk->n", across, frames[item.mesh.faces[:, 0], 2]) / size
+    return Laying(item, sheet, height, normal, item.mesh.faces[faced > LEAST_FACING], part)
 
 
 def baked(
@@ -199,7 +205,7 @@ def _triangles(
     start = 0
     for number, one in enumerate(layings):
         mesh = one.item.mesh
-        if len(mesh.faces) == 0:
+        if len(one.faces) == 0:
             continue
         u, v = one.sheet[:, 0], one.sheet[:, 1]
         turns = [0.0]
@@ -212,8 +218,8 @@ def _triangles(
         for turn in turns:
             places.append(np.stack([(u + turn - left) / step - 0.5, rows - 0.5 - (v - low) / step], axis=1))
             values.append(np.column_stack([one.height, one.normal, mesh.uv]))
-            faces.append(mesh.faces.astype(np.int64) + start)
-            owners.append(np.full(len(mesh.faces), number, np.int32))
+            faces.append(one.faces.astype(np.int64) + start)
+            owners.append(np.full(len(one.faces), number, np.int32))
             start += len(u)
     if not places:
         empty = np.zeros((0, 2))
@@ -263,9 +269,6 @@ def _draw(
                     continue
                 high = p * drawn[ia, 0] + q * drawn[ib, 0] + r * drawn[ic, 0]
                 if here[j, i] >= 0 and high < values[j, i, 0] - 1e-6:
-                    continue
-                facing = p * drawn[ia, 3] + q * drawn[ib, 3] + r * drawn[ic, 3]
-                if facing < LEAST_FACING and here[j, i] >= 0:
                     continue
                 here[j, i] = owners[k]
                 for n in range(6):

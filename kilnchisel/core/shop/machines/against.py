@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.shop.machines.router import Routed
-from kilnchisel.core.shop.paths.surface import Heights, wanted_heights
+from kilnchisel.core.shop.paths.surface import Heights, rolled, rolled_heights, wanted_heights
 
 Array = NDArray[Any]
 
@@ -38,8 +38,19 @@ class Compared:
     removed_mm3: float
 
 
-def compared(done: Routed, job: Job, side: str, top_mm: float) -> Compared:
-    """What was cut against a flat side of a job, its stock ``top_mm`` above it. Raises KilnError."""
+def compared(
+    done: Routed, job: Job, side: str, top_mm: float, rotary: tuple[float, float] | None = None
+) -> Compared:
+    """What was cut against a side of a job, its stock ``top_mm`` above it; ``rotary``: of a program that
+    turns it. Raises KilnError."""
+    if rotary is not None:
+        one, cell = rolled(job, side, rotary[1]), done.heights.cell_mm
+        # the stock is turned before: both are measured from that
+        wanted, left = rolled_heights(job, one, cell), done.heights.values
+        profile = one.profile((np.arange(left.shape[1]) + 0.5) * cell)
+        turned = replace(done.heights, values=np.minimum(left - profile, 0.0))
+        profile = one.profile((np.arange(wanted.values.shape[1]) + 0.5) * cell)
+        return compared_to(replace(done, heights=turned), replace(wanted, values=wanted.values - profile))
     wanted = wanted_heights(job, side, done.heights.cell_mm)
     return compared_to(done, Heights(wanted.values - top_mm, (0.0, 0.0), wanted.cell_mm))
 

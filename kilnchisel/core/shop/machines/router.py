@@ -27,6 +27,7 @@ Array = NDArray[Any]
 Stop = Callable[[], bool]
 
 MOST_CELLS = 4_000_000  # of stock where nobody says how fine
+V_MM = 0.8  # across a V as deep as letters are: it is looked at as finely
 CELLS_A_TOOL, LEAST_CELL_MM = 16, 0.02  # to the smallest cutter's radius, and not finer
 RAPID_MM_MIN, ACCELERATION = 5000.0, 500.0  # common practice of small machines; mm/s²
 UNDER_MM = 3.0  # what a board under the stock takes
@@ -75,14 +76,19 @@ def route(
     if min(stock) <= 0:
         raise KilnError("Stock is wide, tall and thick: 600x300x30.")
     known = program.tools | (tools or {})
-    finest = min((tool.radius_mm for tool in known.values()), default=1.0) / CELLS_A_TOOL
+    finest = min((_fine_mm(tool) for tool in known.values()), default=1.0) / CELLS_A_TOOL
     cell = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, finest, LEAST_CELL_MM)
     across, up = cells_of(wide, tall, cell)
     values = np.zeros((up, across), np.float64)
     troubles: list[Trouble] = []
     low, high = program.ends.min(axis=0), program.ends.max(axis=0)
     widest = max((tool.radius_mm for tool in known.values()), default=0.0)
-    beyond = max(-low[0], -low[1], high[0] - wide, high[1] - tall) - widest
+    round_it = program.rotary is not None  # what goes over its end comes in at its beginning
+    sides = (-low[0], high[0] - wide) if round_it else (-low[0], -low[1], high[0] - wide, high[1] - tall)
+    beyond = max(sides) - widest
+    turns = [0.0]
+    if round_it:
+        turns += [turn for turn in (-tall, tall) if low[1] + turn < tall and high[1] + turn > 0]
     if beyond > 1e-6:
         troubles.append(Trouble(0, f"it goes {beyond:.2f} mm farther than beside the stock"))
     for number in np.unique(program.tool[~program.rapid]):
@@ -99,7 +105,9 @@ def route(
             last = min(first + PART, end)
             if stop():
                 return None
-            taken = _cut_at_once(values, program.ends[first : last + 1], shape, cell)
+            way = program.ends[first : last + 1]
+            cuts = [_cut_at_once(values, way + (0.0, turn, 0.0), shape, cell) for turn in turns]
+            taken = np.max(cuts, axis=0)
             bad = np.flatnonzero(program.rapid[first:last] & (taken > TOUCHES_MM))
             for k in bad[: 20 - min(len(troubles), 20)]:
                 line = int(program.line[first + k])
@@ -169,6 +177,11 @@ def _runs(numbers: Array) -> list[tuple[int, int]]:
 
 
 FORMS = {"flat": 0, "drag": 0, "ball": 1, "v": 2}
+
+
+def _fine_mm(tool: Tool) -> float:
+    """How fine what a cutter leaves is: its radius, of a V what its tip leaves."""
+    return min(tool.radius_mm, V_MM) if tool.form == "v" else tool.radius_mm
 
 
 def _shape_of(tool: Tool) -> Array:

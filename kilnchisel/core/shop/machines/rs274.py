@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass, field
 from typing import Any
@@ -21,6 +22,7 @@ COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 TOOL = re.compile(r"TOOL (\d+) (.+)", re.IGNORECASE)
 CHANGE = re.compile(r"CHANGE TO TOOL (\d+)\b.*", re.IGNORECASE)  # by hand, where there is no M6
 SIDE = re.compile(r"SIDE (.+) TOP ([\d.]+) mm", re.IGNORECASE)
+ROTARY = re.compile(r"ROTARY A DIAMETER ([\d.]+) FROM (-?[\d.]+) mm", re.IGNORECASE)
 STOCK = re.compile(r"STOCK ([\d.]+) ([\d.]+) ([\d.]+) mm", re.IGNORECASE)
 # a block that only moves, straight: most of a program
 PLAIN = re.compile(r"G([01])(?: X(-?[\d.]+))?(?: Y(-?[\d.]+))?(?: Z(-?[\d.]+))?(?: F([\d.]+))?")
@@ -29,7 +31,26 @@ CLOSES_MM = 0.02  # how far an arc's end may be from its circle
 MOST_LINES = 5_000_000
 MOST_TURNS = 1000
 AXES = "XYZ"
-G_KNOWN = {"0", "1", "2", "3", "4", "17", "20", "21", "40", "49", "54", "64", "61", "80", "90", "91", "94"}
+G_KNOWN = {
+    "0",
+    "1",
+    "2",
+    "3",
+    "4",
+    "17",
+    "20",
+    "21",
+    "40",
+    "49",
+    "54",
+    "64",
+    "61",
+    "80",
+    "90",
+    "91",
+    "93",
+    "94",
+}
 M_KNOWN = {"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "30"}
 
 
@@ -49,6 +70,9 @@ class Program:
     dwell_s: float = 0.0
     changes: int = 0
     side: tuple[str, float] | None = None  # of the piece, and how far the stock's top is above it, mm
+    rotary: tuple[float, float] | None = (
+        None  # of an axis A: the radius that y is round, the sheet's u at 0
+    )
 
 
 class _Machine:
@@ -60,6 +84,8 @@ class _Machine:
         self.feed, self.tool, self.next_tool = 0.0, 0, 0
         self.moves: list[tuple[tuple[float, float, float], bool, float, int, int]] = []
         self.dwell, self.changes, self.ended = 0.0, 0, False
+        self.radius = 0.0  # of what turns about A, mm
+        self.inverse = False  # a feed is one over a move's minutes
 
     def go(self, to: tuple[float, float, float], number: int, *, rapid: bool) -> None:
         self.moves.append((to, rapid, self.feed, self.tool, number))
@@ -71,7 +97,7 @@ class _Machine:
         if found is None:
             return False
         motion, x, y, z, feed = found.groups()
-        if not (x or y or z) or (motion == "1" and self.feed <= 0 and not feed):
+        if not (x or y or z) or self.inverse or (motion == "1" and self.feed <= 0 and not feed):
             return False
         try:
             told = [None if one is None else float(one) * self.scale for one in (x, y, z)]
@@ -100,6 +126,7 @@ def read_program(data: bytes, name: str = "The program") -> Program:
     machine, tools = _Machine(), {}
     stock: tuple[float, float, float] | None = None
     side: tuple[str, float] | None = None
+    rotary: tuple[float, float] | None = None
     for number, line in enumerate(lines, start=1):
         if machine.ended:
             break
@@ -111,6 +138,9 @@ def read_program(data: bytes, name: str = "The program") -> Program:
                 tools[int(found[1])] = tool_written(found[2])
             elif found := CHANGE.fullmatch(text):
                 machine.tool, machine.changes = int(found[1]), machine.changes + 1
+            elif found := ROTARY.fullmatch(text):
+                machine.radius = float(found[1]) / 2
+                rotary = machine.radius, float(found[2])
             elif found := STOCK.fullmatch(text):
                 stock = float(found[1]), float(found[2]), float(found[3])
             elif found := SIDE.fullmatch(text):
@@ -136,6 +166,7 @@ def read_program(data: bytes, name: str = "The program") -> Program:
         machine.dwell,
         machine.changes,
         side,
+        rotary,
     )
 
 
@@ -167,6 +198,8 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
                 machine.scale = MM_PER_INCH if code == "20" else 1.0
             elif code in ("90", "91"):
                 machine.relative = code == "91"
+            elif code in ("93", "94"):
+                machine.inverse = code == "93"
             elif code == "80":
                 machine.motion = ""
             dwell |= code == "4"
@@ -178,13 +211,15 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
         elif letter == "T":
             machine.next_tool = int(value)
         elif letter == "F":
-            machine.feed = value * machine.scale
-        elif letter in "XYZIJKRP":
+            machine.feed = value if machine.inverse else value * machine.scale
+        elif letter in "XYZIJKRP" or (letter == "A" and machine.radius > 0):
             if letter in values:
                 raise KilnError(f"{letter} stands twice in one line.")
             values[letter] = value
         elif letter not in "NS":
-            raise KilnError(f"{letter} is not known here; only three axes are.")
+            raise KilnError(
+                f"{letter} is not known here; only three axes are, and A where a comment tells of it."
+            )
     if changed:  # its T may stand before or after it in the block
         machine.tool, machine.changes = machine.next_tool, machine.changes + 1
     if dwell:
@@ -194,6 +229,11 @@ def _follow(machine: _Machine, words: list[tuple[str, float]], number: int) -> N
 
 
 def _move(machine: _Machine, values: dict[str, float], number: int) -> None:
+    if "A" in values:  # degrees: how far round that is
+        if "Y" in values or machine.motion in ("2", "3"):
+            raise KilnError("A goes with X and Z, in straight moves.")
+        round_it = np.radians(values.pop("A")) * machine.radius
+        values["Y"] = float(round_it) / machine.scale
     if not any(axis in values for axis in AXES):
         if values and machine.motion not in ("2", "3"):
             raise KilnError(f"{', '.join(values)} without a motion that takes it.")
@@ -209,7 +249,11 @@ def _move(machine: _Machine, values: dict[str, float], number: int) -> None:
     if machine.motion != "0" and machine.feed <= 0:
         raise KilnError("There is no feed (F) for a cut.")
     if machine.motion in ("0", "1"):
+        told = machine.feed
+        if machine.inverse:
+            machine.feed *= math.dist(to, machine.here)
         machine.go((to[0], to[1], to[2]), number, rapid=machine.motion == "0")
+        machine.feed = told
         return
     for x, y, z in _arc(machine, values, np.array(to)).tolist():
         machine.go((x, y, z), number, rapid=False)

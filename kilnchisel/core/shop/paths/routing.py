@@ -17,19 +17,20 @@ from kilnchisel.core.crafts.through import across
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
 from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.flatwork import Work, flat_work, open_lines, without_work
+from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work, open_lines, without_work
 from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
 from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
-from kilnchisel.core.shop.paths.surface import Heights, cells_in, faced, wanted_heights
+from kilnchisel.core.shop.paths.surface import Heights, Rolled, cells_in, faced, rolled, wanted_heights
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
 
@@ -47,6 +48,7 @@ MOST_CELLS = 12_000_000
 LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
 
 
+ROUND_MM = 0.5
 CHANGES = ("m6", "stop")
 DRAWN_MM = 1.0  # lines as fine are drawn with a diamond, wider ones milled: common practice
 
@@ -115,6 +117,7 @@ class Routed:
     finish: Any  # of what the stock is
     letters: bool = False  # they are cut out of a sheet of their own
     notes: tuple[str, ...] = ()
+    rotary: Rolled | None = None  # ways are x along the axis, y round it
 
 
 def not_routed(job: Job) -> str:
@@ -126,24 +129,35 @@ def not_routed(job: Job) -> str:
         return "a mesh has no flat side"
     crafts = [i for i in job.letterings if not i.hidden and isinstance(i.craft, ROUTED)]
     for item in crafts:
-        if isinstance(item.craft, Standing) or _is_flat(job, item.lay.side):
+        if isinstance(item.craft, Standing) or _is_flat(job, item.lay.side) or _is_rolled(job, item):
             return ""
-    return "it is lettered on no flat side"
+    return "it is lettered on no flat side, nor round an axis"
 
 
 def not_flat(job: Job) -> list[str]:
     """What of a job a router would cut, but for that its side is not flat, in words."""
     works = (w for w in flat_work(job, *ROUTED) if not isinstance(w.craft, Standing))
     return [
-        f"{name}: left out, the {side} is not flat"
-        for name, side in dict.fromkeys((w.name, w.side) for w in works)
-        if not _is_flat(job, side)
+        f"{work.name}: left out, the {work.side} is not flat"
+        for work in works
+        if not _is_flat(job, work.side) and not _is_rolled(job, job.letterings[work.index], work.side)
     ]
 
 
 def _is_flat(job: Job, name: str) -> bool:
     try:
         faced(job, name)
+    except KilnError:
+        return False
+    return True
+
+
+def _is_rolled(job: Job, item: Lettering, side: str | None = None) -> bool:
+    """Whether a rotary axis brings a lettering under the cutter: engraved, on a side that goes round."""
+    if not isinstance(item.craft, Engraved) or item.craft.floor == "round":
+        return False
+    try:
+        rolled(job, side or item.lay.side)
     except KilnError:
         return False
     return True
@@ -161,6 +175,10 @@ def routed(job: Job, how: Routing) -> list[Routed]:
         if _is_flat(job, name):
             mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
             found.append(_side(job, name, mine, how))
+        else:
+            mine = [w for w in works if w.side == name and _is_rolled(job, job.letterings[w.index], name)]
+            if mine:
+                found.append(_round(job, name, mine, how))
     for work in works:
         if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and _is_flat(job, work.side):
             found.append(_inlay(job, work, how))
@@ -212,6 +230,45 @@ def _side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     )
 
 
+def _round(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
+    """A side that a rotary axis turns: what is cut flat on its sheet, brought round. A is 0 half way round
+    from the middle of what is on it; a way that begins beyond a whole turn begins within it."""
+    period = rolled(job, name).side.period
+    assert period is not None
+    regions = layered([work.region for work in works])
+    works = [replace(w, region=r) for w, r in zip(works, regions, strict=True) if not r.is_empty]
+    left, _, right, _ = bounds_of(works)
+    one = rolled(job, name, (left + right - period) / 2)
+    operations: list[Operation] = []
+    missed: list[str] = []
+    for work in works:
+        made, left_over = _plain(job, work, one.side.wall_mm, 0.0, how)
+        operations += made
+        missed += left_over
+    for operation in operations:
+        turned = [one.machine(_closely(way)) for way in operation.ways]
+        operation.ways[:] = [way - (0.0, period * np.floor(way[0, 1] / period), 0.0) for way in turned]
+    deep = -min((float(way[:, 2].min()) for o in operations for way in o.ways), default=0.0)
+    return Routed(
+        name,
+        name,
+        (one.long_mm, period, max(one.side.wall_mm, deep)),
+        (one.low_mm, one.left_mm),
+        0.0,
+        _by_tool(operations),
+        missed,
+        job.finish,
+        rotary=one,
+    )
+
+
+def _closely(way: Array) -> Array:
+    """A way with points close enough to follow a side that is no cylinder."""
+    return np.asarray(
+        shapely.get_coordinates(shapely.segmentize(shapely.LineString(way), ROUND_MM), include_z=True)
+    )
+
+
 def _is_over(work: Work, side: Plane) -> bool:
     """Whether it runs beyond its side."""
     return not shapely.buffer(side.domain, TOUCHES_MM).contains(work.region)
@@ -258,6 +315,10 @@ def _plain(
         floor = floor_of(work.region, tool, deep)
         if not floor.is_empty:  # a wide flat cutter before the V
             made, missed = _pockets(job, work.name, floor, deep, how.flats_mm, top)
+            if not made:
+                missed = [
+                    f"{work.name}: {floor.area:.2f} mm² of its floor are too narrow for a flat cutter"
+                ]
         ways = _deeper(v_ways(work.region, tool, deep), feeds.deep_mm)
         return [*made, Operation(f"v {work.name}", tool, _lowered(ways, -top))], missed
     if isinstance(craft, Engraved) and (lines := open_lines(job, work)):

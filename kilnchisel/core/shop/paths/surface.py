@@ -9,8 +9,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import Plane
+from kilnchisel.core.blanks.sides import Cylinder, Plane, Side
 from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.blanks.turnedside import Turned
 from kilnchisel.core.build import piece_of, sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import stands_free
@@ -20,6 +21,7 @@ from kilnchisel.core.later import compiled
 Array = NDArray[Any]
 
 MOST_CELLS = 60_000_000
+PROFILED = 400  # places along a side that is turned
 SAME_MM = 0.01  # a sheet that is stretched over its plane by more is none of a router's
 
 
@@ -54,6 +56,85 @@ def faced(job: Job, name: str) -> Plane:
         if np.abs(flat - spots).max() < SAME_MM:
             return Plane(name, side.domain, origin, right, back.up, float(high.min()), side.clear)
     raise KilnError(f"The side “{name}” is not flat: a router with three axes does not get round it.")
+
+
+@dataclass(frozen=True, eq=False)
+class Rolled:
+    """A side that goes round the axis of a rotary table, read from outside. ``radius_mm``: at which its
+    sheet is true round; ``top_mm``: its greatest; ``low_mm``: where along the axis it begins, ``long_mm``:
+    how far it goes; ``left_mm``: the u at which A is 0."""
+
+    side: Side
+    radius_mm: float
+    top_mm: float
+    low_mm: float
+    long_mm: float
+    left_mm: float
+
+    def profile(self, x: Array) -> Array:
+        """How far its surface is from its top (n,), at most 0, so far along the axis (n,)."""
+        _, low, _, high = self.side.domain.bounds
+        spots = np.stack([np.zeros(PROFILED), np.linspace(low, high, PROFILED)], axis=1)
+        body = self.side.to_body(spots, np.zeros(PROFILED))
+        radius = np.hypot(body[:, 0], body[:, 1])
+        return np.asarray(np.interp(x, body[:, 2] - self.low_mm, radius - self.top_mm))
+
+    def machine(self, way: Array) -> Array:
+        """Sheet points with a height (n, 3) as (x along the axis, y round from A = 0, z from the top)."""
+        body = self.side.to_body(way[:, :2], way[:, 2])
+        high = np.hypot(body[:, 0], body[:, 1]) - self.top_mm
+        return np.stack([body[:, 2] - self.low_mm, way[:, 0] - self.left_mm, high], axis=1)
+
+
+def rolled(job: Job, name: str, left_mm: float | None = None) -> Rolled:
+    """A side as a router with a rotary axis sees it. ``left_mm``: where A is 0, else at its seam.
+    Raises KilnError where it does not go round, or is read from inside."""
+    sides = sides_of_job(job)
+    side = None if sides is None else sides.named(name)
+    if not isinstance(side, Cylinder | Turned) or side.period is None or getattr(side, "inside", False):
+        raise KilnError(f"The side “{name}” does not go round an axis, or is read from inside.")
+    left, low, _, high = side.domain.bounds
+    spots = np.stack([np.zeros(64), np.linspace(low, high, 64)], axis=1)
+    body = side.to_body(spots, np.zeros(64))
+    radius = np.hypot(body[:, 0], body[:, 1])
+    along = body[:, 2]
+    if (np.diff(along) <= 0).any():
+        raise KilnError(f"The side “{name}” turns back along its axis: a rotary axis does not get there.")
+    return Rolled(
+        side,
+        side.period / (2 * np.pi),
+        float(radius.max()),
+        float(along[0]),
+        float(along[-1] - along[0]),
+        left if left_mm is None else left_mm,
+    )
+
+
+def rolled_heights(job: Job, one: Rolled, cell_mm: float) -> Heights:
+    """The heights of a side that goes round, from its top, x along its axis and y round it. Raises
+    KilnError where they would be too many."""
+    period = one.side.period
+    assert period is not None
+    across, up = cells_of(one.long_mm, period, cell_mm)
+    values = np.full((up, across), -np.inf)
+    first = one.side.to_body(np.zeros((1, 2)), np.zeros(1))[0]
+    front = np.arctan2(first[0], -first[1])
+    for part in piece_of(job).parts:
+        lettering = None if part.lettering is None else job.letterings[part.lettering]
+        if part.side != one.side.name or (lettering is not None and stands_free(lettering.craft)):
+            continue
+        mesh = part.mesh
+        high = np.hypot(mesh.points[:, 0], mesh.points[:, 1]) - one.top_mm
+        x = (mesh.points[:, 2] - one.low_mm) / cell_mm - 0.5
+        # where it is round the axis: the uv of a wall go on along that
+        round_it = one.radius_mm * (np.arctan2(mesh.points[:, 0], -mesh.points[:, 1]) - front)
+        u = mesh.uv[:, 0] + (round_it - mesh.uv[:, 0] + period / 2) % period - period / 2
+        for turn in (-1, 0, 1):
+            y = (u + turn * period - one.left_mm) / cell_mm - 0.5
+            if y.max() > -1 and y.min() < up:
+                _fill(values, np.stack([x, y, high], axis=1), mesh.faces.astype(np.int64))
+    values[np.isneginf(values)] = np.nan
+    return Heights(values, (0.0, 0.0), cell_mm)
 
 
 def cells_of(wide_mm: float, tall_mm: float, cell_mm: float) -> tuple[int, int]:
