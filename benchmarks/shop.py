@@ -4,15 +4,24 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 
 from benchmarks.figure import Figure
+from demo.jobs import FOLDER
+from kilnchisel.core.handover.bendingplan import bending_files
+from kilnchisel.core.handover.letterhead import Letterhead
+from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, files_of
+from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.plotterfiles import plotter_files
+from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.handover.sidemaps import bakings_of
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.crafts import Engraved, Printed
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.shop.machines.router import route
@@ -24,6 +33,7 @@ from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import v_ways
 
+FIVE = ("base-colour", "roughness", "metalness", "height", "normal")
 THIRTY = "Night observations, all winter"
 SIDE_MM = 600.0, 300.0
 CELL_MM, STEP_MM = 0.15, 0.3
@@ -71,3 +81,30 @@ def run() -> Iterator[Figure]:
     seconds, done = _took(lambda: route(program, (*SIDE_MM, 8.0), cell_mm=CELL_MM))
     assert done is not None
     yield Figure("the same by the simulated router", seconds, "s", 3)
+
+    yield from _for_others(carved)
+
+
+def _for_others(job: Job) -> Iterator[Figure]:
+    """Maps of a side, and the papers."""
+    front = next(one for one in bakings_of(job) if one.name == "front")
+    for size, most in (("4k", 3.0), ("8k", 15.0)):
+        order = MapOrder(size)
+
+        def five(order: MapOrder = order) -> None:
+            maps = front.maps(SIZES[order.size])
+            assert maps is not None
+            files = files_of(job, front, maps, order)
+            with ThreadPoolExecutor(2) as pool:
+                list(
+                    pool.map(lambda one: one[1](), [f for f in files if any(f"{n}." in f[0] for n in FIVE)])
+                )
+
+        seconds, _ = _took(five)
+        yield Figure(f"five maps of {size} of a side, PNG", seconds, "s", most)
+    picture = np.full((1000, 1600, 3), 128, np.uint8)
+    seconds, _ = _took(lambda: proof_bytes(job, picture, Letterhead("Us"), PAPERS["A4"]))
+    yield Figure("a proof sheet, its picture apart", seconds, "s", 2)
+    neon = open_job(FOLDER / "night-cafe-neon.kcj")
+    seconds, _ = _took(lambda: bending_files(neon, PAPERS["A4"]))
+    yield Figure("the bending plan of the neon sign, all its files", seconds, "s", 5)

@@ -12,13 +12,26 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
+import pypdfium2
+from PIL import Image
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from demo.jobs import ALL, FOLDER, titles
-from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
+from kilnchisel.core.handover.bendingplan import bending_files
+from kilnchisel.core.handover.cutpicture import scene_as_cut
+from kilnchisel.core.handover.letterhead import Letterhead
+from kilnchisel.core.handover.paper.sheets import PAPERS
+from kilnchisel.core.handover.pictures import PictureOrder, made_picture, make_picture, png_bytes
+from kilnchisel.core.handover.printsheet import sheet_files
+from kilnchisel.core.handover.programs import written
+from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.job.copies import arranged
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
+from kilnchisel.core.shop.machines.router import route
+from kilnchisel.core.shop.paths.routing import Routing
+from kilnchisel.ui.handover.page import HandOverPage
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 
@@ -28,7 +41,6 @@ MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
     "mockup-tasting": "tasting-neon",
-    "mockup-cushion": "cushion-print",
     "mockup-lawn": "lawn-letters",
 }
 
@@ -126,14 +138,6 @@ def day(stage: Stage) -> None:
     stage.shoot("window-day")
 
 
-def letters(stage: Stage) -> None:
-    window = stage.open("telescope-plate")
-    window.ticket.show_section("wording")
-    window.ticket.open_group("single", open_=True)
-    window.session.choose_letter(6)
-    stage.shoot("window-letters")
-
-
 def evening(stage: Stage) -> None:
     window = stage.open("gift-roundel")
     window.toggle_evening()
@@ -154,13 +158,6 @@ def jar(stage: Stage) -> None:
     window = stage.open("honey-jar", 1)
     window.ticket.show_section("craft")
     stage.shoot("window-jar")
-
-
-def globe(stage: Stage) -> None:
-    window = stage.open("moon-globe", 3)
-    window.ticket.show_section("blank")
-    window.look_square_on()
-    stage.shoot("window-globe-square-on")
 
 
 def van(stage: Stage) -> None:
@@ -195,20 +192,35 @@ def neon(stage: Stage) -> None:
     stage.shoot("window-neon")
 
 
+def hand_over(stage: Stage) -> None:
+    """The page of all that a job can give, its small pictures drawn."""
+    window = stage.open("night-cafe-neon")
+    assert window.picture.image is not None
+    page = HandOverPage(window.session.job, QPixmap.fromImage(window.picture.image), window.theme, window)
+    page.choose(("proof", "bending", "work-sheet"))
+    page.show()
+    end = time.monotonic() + PATIENCE
+    while page.cards["bending"].picture.pixmap().isNull() and time.monotonic() < end:
+        stage.app.processEvents()
+        time.sleep(0.01)
+    page.grab().save(str(HERE / "window-hand-over.png"))
+    page.close()
+    window.close()
+
+
 SHOTS: dict[str, Callable[[Stage], None]] = {
     "start-page": start_page,
     "window-day": day,
-    "window-letters": letters,
     "window-circle-evening": evening,
     "window-scripts-square-on": scripts,
     "window-jar": jar,
     "window-sets": sets,
     "window-copies": copies,
-    "window-globe-square-on": globe,
     "window-van": van,
     "window-stone-stretch": stone,
     "window-neon": neon,
     "window-photo": photo,
+    "window-hand-over": hand_over,
 }
 
 
@@ -223,17 +235,67 @@ def mockup(name: str) -> None:
     (HERE / f"{name}.png").write_bytes(png_bytes(pixels))
 
 
+def papers() -> None:
+    """A proof sheet, a page of a bending plan and a printer's sheet, side by side."""
+    sign, neon, jar = (ALL[stem]() for stem in ("trail-sign", "night-cafe-neon", "honey-jar"))
+    picture = make_picture(sign, PictureOrder((1400, 900), 32))
+    assert picture is not None
+    head = Letterhead(
+        "Fenwick & Daughters, Signs\n4 Quarry Lane, Tarnlight", revision="B", date="2026-11-28"
+    )
+    paper = PAPERS["A4"]
+    made = [
+        (proof_bytes(sign, picture, head, paper), 0),
+        (proof_bytes(sign, picture, head, paper), 1),
+        (bending_files(neon, paper)[0]["bending.pdf"], 0),
+    ]
+    pages = [pypdfium2.PdfDocument(data)[number].render(scale=1.05).to_pil() for data, number in made]
+    sheet = (
+        pypdfium2.PdfDocument(sheet_files(jar, paper, 512)[0]["sheet.pdf"])[0].render(scale=2.1).to_pil()
+    )
+    gap = 16
+    whole = Image.new(
+        "RGB",
+        (sum(page.width for page in pages) + sheet.width + 5 * gap, pages[0].height + 2 * gap),
+        "#8c8b89",
+    )
+    x = gap
+    for page in (*pages, sheet):
+        whole.paste(page, (x, (whole.height - page.height) // 2))
+        x += page.width + gap
+    whole.save(HERE / "papers.png")
+
+
+def as_cut() -> None:
+    """A job's picture as the simulated router has cut it."""
+    job = ALL["trail-sign"]()
+    how = Routing(balls_mm=(6.0, 2.0), scallop_mm=0.05)
+    (one,) = written(job, how)
+    done = route(one.program, one.piece.stock, cell_mm=0.3)
+    assert done is not None
+    scene = scene_as_cut(job, done, one.piece.side, one.piece.top_mm)
+    made = made_picture(job, PictureOrder((1280, 800), 32), scene=scene)
+    assert made is not None
+    (HERE / "as-cut.png").write_bytes(png_bytes(made.pixels))
+
+
+SHEETS: dict[str, Callable[[], None]] = {"papers": papers, "as-cut": as_cut}
+
+
 def main(names: list[str]) -> None:
     """Make the named pictures, or all."""
-    unknown = {*names} - {*SHOTS, *MOCKUPS}
+    unknown = {*names} - {*SHOTS, *MOCKUPS, *SHEETS}
     if unknown:
         sys.exit(
-            f"There is no {' and no '.join(sorted(unknown))}; there are {', '.join([*SHOTS, *MOCKUPS])}."
+            f"There is no {' and no '.join(sorted(unknown))}; there are "
+            f"{', '.join([*SHOTS, *MOCKUPS, *SHEETS])}."
         )
     stage: Stage | None = None
-    for name in names or [*SHOTS, *MOCKUPS]:
+    for name in names or [*SHOTS, *MOCKUPS, *SHEETS]:
         if name in MOCKUPS:
             mockup(name)
+        elif name in SHEETS:
+            SHEETS[name]()
         else:
             stage = stage or Stage()
             SHOTS[name](stage)

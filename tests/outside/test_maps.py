@@ -19,6 +19,7 @@ from kilnchisel.core.build import lettering_laid, scene_of_job, view_of
 from kilnchisel.core.colour import hex_to_linear, srgb_decode
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material, Texture
+from kilnchisel.core.handover.atlas import GUTTER, atlas_of
 from kilnchisel.core.handover.mapfiles import FORMS, MapOrder, map_files, without_maps
 from kilnchisel.core.handover.sidemaps import bakings_of
 from kilnchisel.core.handover.texturedmesh import textured_glb
@@ -206,6 +207,39 @@ class Files(unittest.TestCase):
         self.assertAlmostEqual(sheet["height_to_mm"], 1.0, delta=0.01)
         self.assertIn("height 0 to ", words)
         self.assertEqual({name for one in listed for name in one["files"]} | {"maps.json"}, set(files))
+
+    def test_an_atlas_bleeds_over_no_seam(self):
+        job = change(plaque(Printed()), ("letterings", 0, "lay", "both"), True)
+        bakings = bakings_of(job)
+        atlas = atlas_of(bakings, 1024)
+        self.assertEqual(set(atlas.places), {one.name for one in bakings})
+        taken = np.zeros((1024, 1024), int)
+        for left, top, columns, rows in atlas.places.values():
+            self.assertTrue(left >= GUTTER and left + columns + GUTTER <= 1024)
+            taken[top - GUTTER : top + rows + GUTTER, left - GUTTER : left + columns + GUTTER] += 1
+        self.assertEqual(taken.max(), 1)
+        for left, top, columns, rows in atlas.places.values():
+            # halved three times, a texel of the rim is of nothing but the rim and what goes on from it
+            for name in ("colour", "roughness"):
+                values = getattr(atlas.maps, name).astype(float)
+                values = values if values.ndim == 3 else values[..., None] / 255
+                middle = top + rows // 2
+                rim, beyond = values[middle, left], values[middle, left - GUTTER]
+                self.assertLess(float(np.abs(rim - beyond).max()), 1 / 255)
+                rim, beyond = (
+                    values[middle, left + columns - 1],
+                    values[middle, left + columns + GUTTER - 1],
+                )
+                self.assertLess(float(np.abs(rim - beyond).max()), 1 / 255)
+        files, words = map_files(job, MapOrder("1k", atlas=True))
+        told = json.loads(files["maps.json"])["atlas"]
+        self.assertEqual(set(told["files"]) | {"maps.json"}, set(files))
+        self.assertIn("2 sides on one sheet of 1024", words)
+        mask = cv2.imdecode(
+            np.frombuffer(files["maps-atlas-mask-1-it.png"], np.uint8), cv2.IMREAD_UNCHANGED
+        )
+        ink = 2 * lettering_laid(job, 0).ink.area
+        self.assertAlmostEqual(mask.sum() / 255 * told["mm_a_texel"] ** 2 / ink, 1, delta=0.02)
 
     def test_masks_are_of_their_letterings_alone(self):
         job = plaque(Printed())

@@ -66,8 +66,8 @@ def _deep_sides(job: Job) -> Sequence[str]:
 
 
 def depths(job: Job, side: str) -> tuple[bytes, str]:
-    """A side's depths as PNG of 16 bits, white on the surface and black the deepest, and in words how deep
-    that is. Raises KilnError for a side that is not flat."""
+    """A side's depths as PNG of 16 bits, white where it is highest and black the deepest, and in words how
+    deep that is. Raises KilnError for a side that is not flat."""
     try:
         rough = wanted_heights(job, side, 1.0)
     except KilnError as error:
@@ -76,6 +76,7 @@ def depths(job: Job, side: str) -> tuple[bytes, str]:
     step = max(max(rows, columns) / MOST_TEXELS, LEAST_STEP_MM)
     heights = wanted_heights(job, side, step)
     values = np.where(np.isfinite(heights.values), heights.values, 0.0)
+    values = values - max(float(values.max()), 0.0)  # what stands highest is the surface of the stock
     deepest = min(float(values.min()), -1e-6)
     share = np.flipud(np.clip(1 - values / deepest, 0, 1)).astype(np.float32)
     data = FORMS["png16"].write(share.shape, lambda at: share[at], light=False, deep=True)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.colour import srgb_encode
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.atlas import atlas_of
 from kilnchisel.core.handover.picturefiles import exr_bytes
 from kilnchisel.core.handover.sidemaps import Baking, bakings_of
 from kilnchisel.core.job.bodies import Mesh3D
@@ -42,6 +43,7 @@ class MapOrder:
     size: str = "2k"
     form: str = "png"
     normals: str = "y-up"
+    atlas: bool = False  # all sides on one sheet instead of each on its own
 
     def checked(self) -> None:
         """Raises KilnError."""
@@ -68,6 +70,8 @@ def map_files(
     made: dict[str, bytes] = {}
     told: list[dict[str, Any]] = []
     bakings = bakings_of(job)
+    if order.atlas:
+        return _atlas_files(job, order, bakings, stop, progress)
     for number, baking in enumerate(bakings):
 
         def share(part: float, number: int = number) -> None:
@@ -76,17 +80,49 @@ def map_files(
         maps = baking.maps(SIZES[order.size], stop=stop, progress=lambda part: share(0.5 * part))
         if maps is None:
             return {}, ""
-        files = _files(job, baking, maps, order)
-        sheet = _sheet(baking, maps)
-        with ThreadPoolExecutor(2) as pool:
-            for name, data in pool.map(lambda one: (one[0], one[1]()), files):
-                made[name] = data
-        told.append(sheet | {"files": [name for name, _ in files]})
+        files = _written(files_of(job, baking, maps, order))
+        made |= files
+        told.append(_sheet(baking, maps) | {"files": list(files)})
         share(1.0)
         if stop():
             return {}, ""
     made["maps.json"] = json.dumps({"job": job.name, "sides": told}, indent=1, ensure_ascii=False).encode()
     return made, "; ".join(_words(one) for one in told)
+
+
+def _written(files: list[tuple[str, Callable[[], bytes]]]) -> dict[str, bytes]:
+    """The bytes of files by their names, two at a time."""
+    with ThreadPoolExecutor(2) as pool:
+        return dict(pool.map(lambda one: (one[0], one[1]()), files))
+
+
+def _atlas_files(
+    job: Job, order: MapOrder, bakings: list[Baking], stop: Stop, progress: Progress
+) -> tuple[dict[str, bytes], str]:
+    """The maps of all sides together, with the texels that each side has."""
+    atlas = atlas_of(bakings, SIZES[order.size], stop=stop, progress=progress)
+    if atlas is None:
+        return {}, ""
+    made = _written(files_of(job, atlas.baking, atlas.maps, order))
+    height = atlas.maps.height
+    told = {
+        "texels": [atlas.maps.shape[1], atlas.maps.shape[0]],
+        "mm_a_texel": round(atlas.maps.step, 6),
+        "height_from_mm": round(float(height.min()), 5),
+        "height_to_mm": round(float(height.max()), 5),
+        "emission_at_white": round(_brightest(atlas.maps), 5),
+        "sides": {
+            name: {"left": left, "top": top, "columns": columns, "rows": rows}
+            for name, (left, top, columns, rows) in atlas.places.items()
+        },
+        "files": list(made),
+    }
+    made["maps.json"] = json.dumps({"job": job.name, "atlas": told}, indent=1, ensure_ascii=False).encode()
+    size = atlas.maps.shape[0]
+    return (
+        made,
+        f"{len(bakings)} sides on one sheet of {size} × {size} texels, {atlas.maps.step:.4g} mm each",
+    )
 
 
 def _sheet(baking: Baking, maps: Maps) -> dict[str, Any]:
@@ -115,7 +151,9 @@ def _brightest(maps: Maps) -> float:
     return 0.0 if maps.emission is None else float(maps.emission.max())
 
 
-def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[str, Callable[[], bytes]]]:
+def files_of(
+    job: Job, baking: Baking, maps: Maps, order: MapOrder
+) -> list[tuple[str, Callable[[], bytes]]]:
     """Each file's name, and what makes its bytes."""
     form = FORMS[order.form]
     stem = f"maps-{_plain(baking.name)}"
@@ -132,10 +170,11 @@ def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[
 
     there = maps.part >= 0
     fill = maps.colour[there].mean(axis=0, dtype=np.float64) if there.any() else np.full(3, 0.5)
+    bare = np.asarray(~maps.normal.any(axis=-1))  # neither a side nor a gutter
 
     def colour(at: slice) -> Array:
         values = maps.colour[at].copy()
-        values[~there[at]] = fill  # what is beside it does not darken its edge
+        values[bare[at]] = fill  # what is beside it does not darken its edge
         return values
 
     more("base-colour", colour, light=True)
@@ -164,7 +203,7 @@ def _files(job: Job, baking: Baking, maps: Maps, order: MapOrder) -> list[tuple[
 
 def _normal(maps: Maps, sign: float, at: slice) -> Array:
     values = maps.normal[at].astype(np.float32) / 32767
-    values[maps.part[at] < 0] = (0.0, 0.0, 1.0)
+    values[~values.any(axis=-1)] = (0.0, 0.0, 1.0)
     values[..., 1] *= sign
     return np.asarray(values * 0.5 + 0.5)
 

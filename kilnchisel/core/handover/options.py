@@ -34,6 +34,7 @@ OPTIONS = (
     Option("draft", "The quick picture", "", PICTURES, "flag"),
     Option("map-size", "Texels along a side", "2k", MAPPED, "choice", ("1k", "2k", "4k", "8k")),
     Option("maps", "Maps as", "png", ("maps",), "choice", ("png", "png16", "tiff", "exr", "exr32")),
+    Option("atlas", "All sides on one sheet", "", ("maps",), "flag"),
     Option(
         "normals",
         "Green of normals",

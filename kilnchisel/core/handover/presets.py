@@ -60,7 +60,7 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
         ),
         kerf_mm=parse_length(said["kerf"]),
         paper=paper_named(said["paper"]),
-        maps=MapOrder(said["map-size"].lower(), said["maps"].lower(), said["normals"]),
+        maps=MapOrder(said["map-size"].lower(), said["maps"].lower(), said["normals"], bool(said["atlas"])),
         head=Letterhead(
             said["heading"].replace("\\n", "\n"),
             Path(said["logo"]) if said["logo"] else None,

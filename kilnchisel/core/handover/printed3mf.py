@@ -19,6 +19,7 @@ from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import CutThrough, Fitting, Tube, stands_free
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.shop.amounts import STANDS_ALREADY
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length, format_number
 
@@ -44,6 +45,8 @@ def without_two(job: Job) -> str:
     """Why a job has no print in two materials; empty where it has."""
     if isinstance(job.blank, Mesh3D):
         return "letters are parted off from blanks with sides of their own"
+    if isinstance(job.blank, STANDS_ALREADY) and not any(stands_free(i.craft) for i in job.letterings):
+        return "what it is on is there already"
     if not any(_is_parted(item) or stands_free(item.craft) for item in job.letterings):
         return "nothing is lettered on it"
     return ""
@@ -63,7 +66,17 @@ def print_files(job: Job) -> tuple[dict[str, bytes], str]:
 
 
 def objects_of(job: Job) -> list[Object]:
-    """The blank, then each lettering. Raises KilnError where something does not close."""
+    """The blank, if it is not there already, then each lettering. Raises KilnError where something does not
+    close."""
+    made = [] if isinstance(job.blank, STANDS_ALREADY) else _from_blank(job)
+    for index, item in enumerate(job.letterings):
+        if stands_free(item.craft) and not item.hidden and not isinstance(item.craft, Tube):
+            made += _standing(job, index)
+    return made
+
+
+def _from_blank(job: Job) -> list[Object]:
+    """The blank, parted from the letters that are of it."""
     made: list[Object] = []
     ground = tuple(
         item.model_copy(update={"hidden": True}) if stands_free(item.craft) else item
@@ -87,9 +100,6 @@ def objects_of(job: Job) -> list[Object]:
     for (index, colour), solid in zip(owners, taken, strict=True):
         if len(solid[1]):
             made.append(Object(f"{index + 1} {one_line(job.letterings[index])}", colour, *solid))
-    for index, item in enumerate(job.letterings):
-        if stands_free(item.craft) and not item.hidden and not isinstance(item.craft, Tube):
-            made += _standing(job, index)
     return made
 
 

@@ -52,11 +52,15 @@ class Written:
 
 
 def written(job: Job, how: Routing) -> list[Written]:
-    """A program for each piece of stock, read again as a machine reads it. Raises KilnError."""
+    """A program for each piece of stock, read again as a machine reads it; what no cutter gets into is told
+    with the first of them. Raises KilnError where that is all there is."""
     found = []
-    for piece in routed(job, how):
-        if not any(operation.ways for operation in piece.operations):
-            raise KilnError(f"No cutter gets into what is on the {piece.side}; take finer ones.")
+    pieces = routed(job, how)
+    cut = [piece for piece in pieces if any(operation.ways for operation in piece.operations)]
+    if not cut:
+        raise KilnError(f"No cutter gets into what is on the {pieces[0].side}; take finer ones.")
+    cut[0].left.extend(words for piece in pieces if piece not in cut for words in piece.left)
+    for piece in cut:
         name = f"router-{piece.name.replace(' ', '-')}.nc"
         data = program_of(job.name, piece, how)
         found.append(Written(piece, name, data, read_program(data, name)))
