@@ -29,10 +29,8 @@ from kilnchisel.core.handover.paper.marks import (
     circle,
     rectangle,
 )
-from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import TITLE_MM, Paper, Sheets
-from kilnchisel.core.handover.paper.tiles import tiled, whole
-from kilnchisel.core.handover.vectors import dxf_of, groups_of
+from kilnchisel.core.handover.plans import named_for, plan_files
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import length_of, rings_of, run_of
 from kilnchisel.core.shop.bender import (
@@ -62,13 +60,10 @@ def bending_files(job: Job, paper: Paper) -> tuple[dict[str, bytes], str]:
     words = []
     bendings = bendings_of(job)
     for bending in bendings:
-        name = "bending" if len(bendings) == 1 else f"bending-{bending.side.replace(' ', '-')}"
         drawing = plan_of(bending)
         title = f"{job.name}, {bending.side}: bending plan from behind"
-        pages = [*_lists(job, bending, drawing, paper), *tiled(drawing, paper, title)]
-        made[f"{name}.pdf"] = pdf_of(title, pages)
-        made[f"{name}-whole.pdf"] = pdf_of(title, [whole(drawing, title)])
-        made[f"{name}.dxf"] = dxf_of(title, groups_of(drawing), _glass_words(bending))
+        name, lists = named_for("bending", bending.side, bendings), _lists(job, bending, drawing, paper)
+        made |= plan_files(name, title, drawing, _glass_words(bending), paper, lists)
         words.append(_glass_words(bending))
     return made, "; ".join(words)
 

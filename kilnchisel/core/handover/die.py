@@ -14,6 +14,7 @@ from kilnchisel.core.build import piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import apart
+from kilnchisel.core.handover.plans import named_for
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.artwork import Artwork
 from kilnchisel.core.job.assets import keep_asset
@@ -49,7 +50,7 @@ def die_files(job: Job, plate: Plate | None = None) -> tuple[dict[str, bytes], s
     said = []
     sides = dict.fromkeys(work.side for work in works)
     for side in sides:
-        name = "die" if len(sides) == 1 else f"die-{side.replace(' ', '-')}"
+        name = named_for("die", side, sides)
         mine = [work for work in works if work.side == side]
         shape, size = _mirrored(mine)
         wide, tall = (format_length(one, decimals=1) for one in size)

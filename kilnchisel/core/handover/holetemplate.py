@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.crafts.tubes import runs_of
 from kilnchisel.core.handover.paper.marks import CLAY, GLAZE, INK, PENCIL, Drawing, Line, Words, circle
-from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import Paper
-from kilnchisel.core.handover.paper.tiles import tiled, whole
-from kilnchisel.core.handover.vectors import dxf_of, groups_of
+from kilnchisel.core.handover.plans import named_for, plan_files
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import rings_of
@@ -33,12 +31,9 @@ def template_files(job: Job, paper: Paper) -> tuple[dict[str, bytes], str]:
     said = []
     sides = drilled(job)
     for one in sides:
-        name = "holes" if len(sides) == 1 else f"holes-{one.side.replace(' ', '-')}"
         title = f"{job.name}, {one.side}: holes, from in front"
         drawing, words = template_of(job, one), _counted(one)
-        made[f"{name}.pdf"] = pdf_of(title, tiled(drawing, paper, title))
-        made[f"{name}-whole.pdf"] = pdf_of(title, [whole(drawing, title)])
-        made[f"{name}.dxf"] = dxf_of(title, groups_of(drawing), words)
+        made |= plan_files(named_for("holes", one.side, sides), title, drawing, words, paper)
         said.append(words)
     return made, "; ".join(said)
 

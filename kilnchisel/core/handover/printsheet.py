@@ -30,6 +30,7 @@ from kilnchisel.core.handover.paper.marks import (
 from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import SMALL_MM, Paper, broken
 from kilnchisel.core.handover.paper.tiles import tiled
+from kilnchisel.core.handover.plans import named_for
 from kilnchisel.core.handover.sideviews import colour_of_layer, pictured
 from kilnchisel.core.handover.vectors import coloured_svg
 from kilnchisel.core.job.crafts import Printed
@@ -69,7 +70,7 @@ def sheet_files(job: Job, paper: Paper, pixels: int) -> tuple[dict[str, bytes], 
     said = []
     sheets = sheets_of(job)
     for sheet in sheets:
-        name = "sheet" if len(sheets) == 1 else f"sheet-{sheet.side.replace(' ', '-')}"
+        name = named_for("sheet", sheet.side, sheets)
         title = f"{job.name}, {sheet.side}: printer's sheet"
         made[f"{name}.pdf"] = pdf_of(title, [page_of(sheet, title)])
         both = Drawing({**sheet.inks.layers, **sheet.lines.layers})
