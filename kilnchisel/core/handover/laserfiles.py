@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.mapfiles import FORMS
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Carved, Engraved, Relief
@@ -15,7 +14,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.shop.paths.laser import Lasered, lasered
 from kilnchisel.core.shop.paths.nesting import Stock
-from kilnchisel.core.shop.paths.surface import wanted_heights
+from kilnchisel.core.shop.paths.surface import is_faced, wanted_heights
 from kilnchisel.core.units import format_length, format_number
 
 MOST_TEXELS = 4096
@@ -39,6 +38,9 @@ def laser_files(job: Job, kerf_mm: float, stock: Stock | None = None) -> tuple[d
         made[f"{name}.dxf"] = dxf_of(job.name, groups, words)
         said.append(words)
     for side in _deep_sides(job):
+        if not is_faced(job, side):
+            said.append(f"no map of depths of the {side}, which is not flat")
+            continue
         data, words = depths(job, side)
         made[f"laser-{side.replace(' ', '-')}-depths.png"] = data
         said.append(words)
@@ -68,10 +70,7 @@ def _deep_sides(job: Job) -> Sequence[str]:
 def depths(job: Job, side: str) -> tuple[bytes, str]:
     """A side's depths as PNG of 16 bits, white where it is highest and black the deepest, and in words how
     deep that is. Raises KilnError for a side that is not flat."""
-    try:
-        rough = wanted_heights(job, side, 1.0)
-    except KilnError as error:
-        raise KilnError(f"A map of depths is of a flat side: {error}") from None
+    rough = wanted_heights(job, side, 1.0)
     rows, columns = rough.values.shape
     step = max(max(rows, columns) / MOST_TEXELS, LEAST_STEP_MM)
     heights = wanted_heights(job, side, step)

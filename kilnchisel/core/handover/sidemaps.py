@@ -16,7 +16,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.baked import Laying, Maps, baked, laid_on
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.scene import Item, Scene
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
@@ -67,12 +67,13 @@ def plain_job(job: Job) -> Job:
     return job.model_copy(update={"setting": setting, "others": ()})
 
 
-def bakings_of(job: Job) -> list[Baking]:
-    """The sides of a job that have a sheet. Raises KilnError where the piece cannot be made."""
+def bakings_of(job: Job, scene: Scene | None = None) -> list[Baking]:
+    """The sides of a job that have a sheet. ``scene``: that of its plain job, where it is there. Raises
+    KilnError where the piece cannot be made."""
     if isinstance(job.blank, Mesh3D):
         return []
     job = plain_job(job)
-    piece, scene = piece_of(job), scene_of_job(job)
+    piece, scene = piece_of(job), scene or scene_of_job(job)
     found = []
     for sheet in body_of_job(job).sheets:
         name = sheet.side.name

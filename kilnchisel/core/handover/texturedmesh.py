@@ -34,10 +34,11 @@ def textured_glb(
     import trimesh
 
     scene = trimesh.Scene()
-    items = scene_of_job(plain_job(job)).items
+    whole = scene_of_job(plain_job(job))
+    items = whole.items
     names = dict(zip(map(id, items), unlike([item.name for item in items]), strict=True))
     laid = set()
-    bakings = bakings_of(job)
+    bakings = bakings_of(job, whole)
     for number, baking in enumerate(bakings):
 
         def share(part: float, number: int = number) -> None:

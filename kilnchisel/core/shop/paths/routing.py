@@ -30,7 +30,15 @@ from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
 from kilnchisel.core.shop.paths.roughing import rough_ways
-from kilnchisel.core.shop.paths.surface import Heights, Rolled, cells_in, faced, rolled, wanted_heights
+from kilnchisel.core.shop.paths.surface import (
+    Heights,
+    Rolled,
+    cells_in,
+    faced,
+    is_faced,
+    rolled,
+    wanted_heights,
+)
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
 
@@ -49,6 +57,7 @@ LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
 
 
 ROUND_MM = 0.5
+TOLD_MM2 = 0.01
 CHANGES = ("m6", "stop")
 DRAWN_MM = 1.0  # lines as fine are drawn with a diamond, wider ones milled: common practice
 
@@ -129,7 +138,7 @@ def not_routed(job: Job) -> str:
         return "a mesh has no flat side"
     crafts = [i for i in job.letterings if not i.hidden and isinstance(i.craft, ROUTED)]
     for item in crafts:
-        if isinstance(item.craft, Standing) or _is_flat(job, item.lay.side) or _is_rolled(job, item):
+        if isinstance(item.craft, Standing) or is_faced(job, item.lay.side) or _is_rolled(job, item):
             return ""
     return "it is lettered on no flat side, nor round an axis"
 
@@ -140,16 +149,8 @@ def not_flat(job: Job) -> list[str]:
     return [
         f"{work.name}: left out, the {work.side} is not flat"
         for work in works
-        if not _is_flat(job, work.side) and not _is_rolled(job, job.letterings[work.index], work.side)
+        if not is_faced(job, work.side) and not _is_rolled(job, job.letterings[work.index], work.side)
     ]
-
-
-def _is_flat(job: Job, name: str) -> bool:
-    try:
-        faced(job, name)
-    except KilnError:
-        return False
-    return True
 
 
 def _is_rolled(job: Job, item: Lettering, side: str | None = None) -> bool:
@@ -172,7 +173,7 @@ def routed(job: Job, how: Routing) -> list[Routed]:
     works = flat_work(job, *ROUTED)
     found = []
     for name in dict.fromkeys(w.side for w in works if not isinstance(w.craft, Standing)):
-        if _is_flat(job, name):
+        if is_faced(job, name):
             mine = [w for w in works if w.side == name and not isinstance(w.craft, Standing)]
             found.append(_side(job, name, mine, how))
         else:
@@ -180,7 +181,7 @@ def routed(job: Job, how: Routing) -> list[Routed]:
             if mine:
                 found.append(_round(job, name, mine, how))
     for work in works:
-        if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and _is_flat(job, work.side):
+        if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and is_faced(job, work.side):
             found.append(_inlay(job, work, how))
     standing = [w for w in works if isinstance(w.craft, Standing)]
     if how.sheet is not None and standing:

@@ -58,6 +58,15 @@ def faced(job: Job, name: str) -> Plane:
     raise KilnError(f"The side “{name}” is not flat: a router with three axes does not get round it.")
 
 
+def is_faced(job: Job, name: str) -> bool:
+    """Whether a router with three axes gets over a side."""
+    try:
+        faced(job, name)
+    except KilnError:
+        return False
+    return True
+
+
 @dataclass(frozen=True, eq=False)
 class Rolled:
     """A side that goes round the axis of a rotary table, read from outside. ``radius_mm``: at which its
