@@ -23,6 +23,7 @@ from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.densities import density_of
+from kilnchisel.core.shop.making import CUTTERS_MM
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work, open_lines, without_work
 from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
@@ -41,6 +42,7 @@ from kilnchisel.core.shop.paths.surface import (
 )
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
+from kilnchisel.core.units import format_length
 
 Array = NDArray[Any]
 
@@ -58,6 +60,7 @@ LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
 
 ROUND_MM = 0.5
 TOLD_MM2 = 0.01
+MOSTLY = 0.25  # of what one cutter leaves, another leaves no more
 CHANGES = ("m6", "stop")
 DRAWN_MM = 1.0  # lines as fine are drawn with a diamond, wider ones milled: common practice
 
@@ -386,7 +389,11 @@ def _unreached(name: str, region: Any, tool: Tool) -> list[str]:
     rest = rest_of(region, tool)
     if rest.is_empty:
         return []
-    return [f"{name}: {rest.area:.2f} mm² in corners and narrow strokes is left, for a finer cutter"]
+    left = f"{name}: {rest.area:.2f} mm² in corners and narrow strokes is left"
+    for wide in CUTTERS_MM:
+        if wide < tool.diameter_mm and rest_of(region, Tool("flat", wide)).area < MOSTLY * rest.area:
+            return [f"{left}; a cutter of {format_length(wide)} would reach most of it"]
+    return [f"{left}, for a finer cutter than any"]
 
 
 def _lowered(ways: list[Array], by: float) -> list[Array]:
