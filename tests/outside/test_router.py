@@ -187,7 +187,7 @@ class AFlatCutter(unittest.TestCase):
     def test_pockets_of_a_job_by_volume_and_never_too_deep(self):
         job = plate(Engraved(floor="flat", depth_mm=1.2), "HE")
         data, words = router_files(job, Routing(flats_mm=(6.0, 2.0, 0.5)))
-        self.assertIn("finer cutter", words)
+        self.assertIn("a cutter of 0.3 mm would reach", words)
         read = read_program(data["router-front.nc"])
         done = route(read, read.stock)
         told = compared(done, job, *read.side)
