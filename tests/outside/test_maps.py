@@ -7,6 +7,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -270,6 +271,12 @@ class Files(unittest.TestCase):
         spans = [np.subtract(a.max, a.min) for a in places]
         widest = max(float(s[0]) for s in spans)
         self.assertAlmostEqual(widest, job.blank.width_mm / 1000, delta=0.003)  # metres
+
+    def test_textures_are_those_of_the_scene_though_nothing_is_remembered(self):
+        job = plaque(Printed())
+        with mock.patch("kilnchisel.core.handover.texturedmesh.scene_of_job") as made:
+            made.side_effect = lambda job: replace(scene_of_job(job))  # another one each time
+            self.assertGreater(len(textured_glb(job, 64)), 1000)
 
     def test_what_cannot_be_is_refused_in_a_sentence(self):
         job = plaque(Printed())

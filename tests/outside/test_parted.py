@@ -134,6 +134,12 @@ class Laser(unittest.TestCase):
         self.assertEqual(values.max(), 65535)
         self.assertRegex(words, r"black is 1\.[45]\d* mm deep")
 
+    def test_of_a_round_side_there_is_no_map_of_depths(self):
+        job = change(job_on(Mug(), "Mug", "HI"), ("letterings", 0, "craft"), Engraved(floor="v"))
+        files, words = laser_files(job, 0.1)
+        self.assertEqual(set(files), {"laser-outside.svg", "laser-outside.dxf"})
+        self.assertIn("no map of depths of the outside", words)
+
     def test_a_beam_wider_than_anything_is_refused(self):
         with self.assertRaisesRegex(KilnError, "A beam's kerf goes from 0 to 2 mm"):
             lasered(plaque(CutThrough()), 5.0)

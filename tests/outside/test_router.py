@@ -24,6 +24,7 @@ from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Printed, Ra
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Foam, Stainless
 from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.wording import LineFace
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.shop.machines.against import compared, compared_to
@@ -283,6 +284,17 @@ class AFlatCutter(unittest.TestCase):
             (program,) = written(one, Routing(flats_mm=(0.5,)))
             made.append(route(program.program, program.piece.stock).removed_mm3)
         self.assertAlmostEqual(made[0] / made[1], 1, delta=0.01)
+
+    def test_what_no_cutter_gets_into_does_not_stop_the_rest(self):
+        job = plate(Engraved(floor="flat", depth_mm=0.5), "HI")
+        tiny = job.letterings[0].model_copy(update={"lay": Lay(side="back")})
+        tiny = tiny.model_copy(update={"content": tiny.content.model_copy(update={"cap_height_mm": 0.8})})
+        both = job.model_copy(update={"letterings": (*job.letterings, tiny)})
+        data, words = router_files(both, Routing())
+        self.assertEqual(list(data), ["router-front.nc"])
+        self.assertIn("2 HI: no cutter gets into it", words)
+        with self.assertRaisesRegex(KilnError, "No cutter gets into what is on the back"):
+            router_files(job.model_copy(update={"letterings": (tiny,)}), Routing())
 
     def test_an_axis_that_nothing_tells_of_is_refused(self):
         with self.assertRaisesRegex(KilnError, "line 2: A is not known here"):
