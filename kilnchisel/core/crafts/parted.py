@@ -20,7 +20,6 @@ Array = NDArray[Any]
 Solid = tuple[Array, Array]  # points (n, 3) mm, faces (m, 3)
 
 BESIDE_MM = 0.01  # how far a cut goes beside a letter's own walls, so that no two faces lie on one another
-OVER_MM = 1.0
 TRUE_MM = 0.02  # how far straight pieces may stray from a bent side
 MOST_CELLS = 20_000
 

@@ -49,7 +49,6 @@ Array = NDArray[Any]
 
 HATCH_MM = 3.0
 NUMBER_MM, NAME_MM = 3.0, 6.0
-OUTER_MM = 6.0  # from a tube to what is written beside it
 ARROW_MM = 7.0
 CLEAR_MM = 4.0  # between what is written
 

@@ -17,7 +17,6 @@ from kilnchisel.core.handover.paper.marks import (
     Mark,
     Page,
     Words,
-    rectangle,
 )
 from kilnchisel.core.handover.paper.pdf import width_of
 
@@ -232,8 +231,3 @@ def broken(text: str, wide: float, size: float, *, bold: bool = False) -> list[s
             now = word
         lines.append(now)
     return lines
-
-
-def frame(left: float, low: float, right: float, high: float, colour: str = PALE) -> Line:
-    """A thin box."""
-    return Line(rectangle(left, low, right, high), 0.2, colour, closed=True)
