@@ -1,6 +1,7 @@
 """What a job can be handed over as: the table, one folder, all of it or nothing, by the command line."""
 
 import json
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -63,6 +64,15 @@ class HandedOver(unittest.TestCase):
         for path in paths:
             self.assertTrue(path.name == "contents.txt" or path.name in contents)
         self.assertIn("v 60° 12.7 mm", contents)
+
+    def test_an_obj_has_its_materials_beside_it(self):
+        hand_over(engraved(), self.folder, kinds_named("solid"), QUICK)
+        names = set(re.findall(r"^newmtl (.+)$", (self.folder / "piece.mtl").read_text(), re.MULTILINE))
+        obj = (self.folder / "piece.obj").read_text()
+        self.assertIn("mtllib piece.mtl", obj)
+        used = set(re.findall(r"^usemtl (.+)$", obj, re.MULTILINE))
+        self.assertTrue(used and used <= names)
+        self.assertEqual(used, set(re.findall(r"^g (.+)$", obj, re.MULTILINE)))
 
     def test_what_is_missing_is_told(self):
         printed = change(fresh_job("plaque", "A"), ("letterings", 0, "craft"), Printed())

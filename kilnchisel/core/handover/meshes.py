@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -153,11 +154,10 @@ def pbr_of(material: Material, name: str) -> Any:
 
 def _obj(solid: Solid) -> bytes:
     """Wavefront OBJ with shared vertices and one group a part, mm."""
-    lines = ["# lengths in mm", f"mtllib {MTL}"]
+    lines = ["# lengths in mm"]
     lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in apart(solid.points).tolist()]
     for number in np.unique(solid.label):
-        name = solid.names[number].replace(" ", "_")
-        lines += [f"g {name}", f"usemtl {name}"]
+        lines.append(f"g {solid.names[number].replace(' ', '_')}")
         lines += [f"f {a} {b} {c}" for a, b, c in solid.faces[solid.label == number] + 1]
     return ("\n".join(lines) + "\n").encode()
 
@@ -184,6 +184,13 @@ def mtl_bytes(job: Job) -> bytes:
             "",
         ]
     return "\n".join(lines).encode()
+
+
+def with_materials(obj: bytes) -> bytes:
+    """An OBJ whose parts have the materials of ``mtl_bytes``, in a file beside it."""
+    first, rest = obj.split(b"\n", 1)
+    named = re.sub(rb"^g (.+)$", rb"g \1\nusemtl \1", rest, flags=re.MULTILINE)
+    return b"\n".join([first, b"mtllib " + MTL.encode(), named])
 
 
 def _ply(solid: Solid) -> bytes:

@@ -17,7 +17,7 @@ from kilnchisel.core.handover.holetemplate import template_files
 from kilnchisel.core.handover.laserfiles import laser_files
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files, without_maps
-from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes
+from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes, with_materials
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
@@ -148,6 +148,7 @@ def _pictured(job: Job, wanted: Wanted, name: str, how: FileOrder, run: Run) -> 
 def _solid(job: Job, wanted: Wanted, run: Run) -> Files:
     names = ("piece.glb", "piece.stl", "piece.obj", "piece.ply")
     made = dict(zip(names, mesh_files(job, [Path(name) for name in names]), strict=True))
+    made["piece.obj"] = with_materials(made["piece.obj"])
     return Files(made | {MTL: mtl_bytes(job)}, "one closed solid, mm (GLB: m)")
 
 
