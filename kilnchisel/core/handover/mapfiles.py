@@ -202,10 +202,12 @@ def files_of(
 
 
 def _normal(maps: Maps, sign: float, at: slice) -> Array:
-    values = maps.normal[at].astype(np.float32) / 32767
-    values[~values.any(axis=-1)] = (0.0, 0.0, 1.0)
+    values = maps.normal[at].astype(np.float32)
+    values[..., 2][~maps.normal[at].any(axis=-1)] = 32767.0  # beside the side it looks straight out
     values[..., 1] *= sign
-    return np.asarray(values * 0.5 + 0.5)
+    values *= 0.5 / 32767
+    values += 0.5
+    return values
 
 
 def _masks(job: Job, baking: Baking) -> Iterator[tuple[str, list[int]]]:
@@ -254,7 +256,9 @@ def _encoded(shape: tuple[int, int], rows: Rows, bits: int, *, light: bool) -> A
         if light:
             made[at] = table[values.astype(np.float16).view(np.uint16)]
         else:
-            made[at] = np.rint(np.clip(values, 0.0, 1.0) * most)
+            values = np.clip(values, 0.0, 1.0)
+            values *= most
+            made[at] = np.rint(values, out=values)
     assert made is not None
     return np.asarray(made)
 
@@ -265,7 +269,7 @@ def _png(bits: int) -> Callable[..., bytes]:
 
         values = _encoded(shape, rows, 16 if deep else bits, light=light)
         values = values[..., ::-1] if values.ndim == 3 else values  # the library's order is blue first
-        done, data = cv2.imencode(".png", values, [cv2.IMWRITE_PNG_COMPRESSION, 2])
+        done, data = cv2.imencode(".png", values, [cv2.IMWRITE_PNG_COMPRESSION, 1])
         if not done:
             raise KilnError("A map could not be written as PNG; make it smaller.")
         return bytes(data.tobytes())
