@@ -30,7 +30,7 @@ from kilnchisel.core.job.copies import arranged
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
 from kilnchisel.core.shop.machines.router import route
-from kilnchisel.core.shop.paths.routing import Routing
+from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.ui.handover.page import HandOverPage
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window

@@ -21,7 +21,7 @@ from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
 from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
-from kilnchisel.core.shop.paths.routing import CHANGES
+from kilnchisel.core.shop.paths.routerwork import CHANGES
 from tests.commands import called
 
 QUICK = Wanted((96, 64), 2, draft=True, maps=MapOrder("1k"))

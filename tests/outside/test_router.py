@@ -35,7 +35,8 @@ from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
-from kilnchisel.core.shop.paths.routing import Routing, routed, tools_of
+from kilnchisel.core.shop.paths.routerwork import Routing, tools_of
+from kilnchisel.core.shop.paths.routing import routed
 from kilnchisel.core.shop.paths.surface import Heights, faced
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
 from kilnchisel.core.shop.paths.vcut import v_ways

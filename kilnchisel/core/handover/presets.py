@@ -17,7 +17,7 @@ from kilnchisel.core.handover.table import KINDS, Wanted
 from kilnchisel.core.paths import state_folder
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.nesting import Stock, sheet_written
-from kilnchisel.core.shop.paths.routing import Routing
+from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.core.units import parse_length
 from kilnchisel.core.writing import write_whole
 

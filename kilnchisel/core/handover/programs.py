@@ -22,7 +22,8 @@ from kilnchisel.core.shop.machines.router import route, time_of
 from kilnchisel.core.shop.machines.rs274 import Program, read_program
 from kilnchisel.core.shop.paths.arcs import arcs_in
 from kilnchisel.core.shop.paths.feeds import Feeds, feeds_for
-from kilnchisel.core.shop.paths.routing import Operation, Routed, Routing, not_flat, routed, tools_of
+from kilnchisel.core.shop.paths.routerwork import Operation, Routed, Routing, tools_of
+from kilnchisel.core.shop.paths.routing import not_flat, routed
 from kilnchisel.core.shop.paths.surface import Rolled
 from kilnchisel.core.units import MM_PER_INCH, format_length, format_number
 

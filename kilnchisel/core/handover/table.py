@@ -38,7 +38,8 @@ from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.laser import MOST_KERF_MM, not_lasered
-from kilnchisel.core.shop.paths.routing import Routing, not_routed
+from kilnchisel.core.shop.paths.routerwork import Routing
+from kilnchisel.core.shop.paths.routing import not_routed
 from kilnchisel.core.writing import write_whole
 
 Progress = Callable[[float], None]

@@ -21,7 +21,7 @@ from kilnchisel.core.shop.bender import bendings_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.routing import tools_of
+from kilnchisel.core.shop.paths.routerwork import tools_of
 from kilnchisel.core.shop.power import FED_M, lights_of
 from kilnchisel.core.units import format_length, format_number
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -16,24 +15,22 @@ from kilnchisel.core.crafts.sheet import layered
 from kilnchisel.core.crafts.through import across
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
-from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
-from kilnchisel.core.shop.densities import density_of
-from kilnchisel.core.shop.making import CUTTERS_MM
+from kilnchisel.core.shop.paths.cutout import BELOW_MM, inlay, on_sheets, row_of_letters
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, flat_work, open_lines, without_work
-from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
 from kilnchisel.core.shop.paths.order import in_short_order
 from kilnchisel.core.shop.paths.pocket import in_levels, profile_ways, rest_of, rest_rings, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, level_ways, raster_ways, stepover_of
+from kilnchisel.core.shop.paths.reach import fitting, unreached
 from kilnchisel.core.shop.paths.roughing import rough_ways
+from kilnchisel.core.shop.paths.routerwork import Operation, Routed, Routing
 from kilnchisel.core.shop.paths.surface import (
     Heights,
-    Rolled,
     cells_in,
     faced,
     is_faced,
@@ -42,94 +39,20 @@ from kilnchisel.core.shop.paths.surface import (
 )
 from kilnchisel.core.shop.paths.tools import Tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
-from kilnchisel.core.units import format_length
 
 Array = NDArray[Any]
 
 ROUTED = (Engraved, CutThrough, Raised, Carved, Relief, Pressed, Standing)
 SHAPED = (Raised, Carved, Relief, Pressed)
 V_MM = 12.7  # of a V cutter, across
-BELOW_MM = 0.2  # so far a cut goes through what is under the stock
-NARROWEST = 0.98  # of a cutter's width: a stroke so narrow still takes it
 TOUCHES_MM = 1e-3
 LEFT_MM = 0.3  # what the wide pass leaves for the fine one
 CELLS_A_BALL = 12.0  # of the grid that a relief is cut from, to the ball's radius
 MOST_CELLS = 12_000_000
 LEFT_BY_BALL_MM = 0.03  # what is not worth a finer one
-
-
 ROUND_MM = 0.5
 TOLD_MM2 = 0.01
-MOSTLY = 0.25  # of what one cutter leaves, another leaves no more
-CHANGES = ("m6", "stop")
 DRAWN_MM = 1.0  # lines as fine are drawn with a diamond, wider ones milled: common practice
-
-
-@dataclass(frozen=True)
-class Routing:
-    """How a job is routed. ``flats_mm``: the flat cutters there are, their diameters; ``balls_mm``: the
-    ball ends for reliefs; ``scallop_mm``: what one may leave between its lines; ``safe_mm``: how high above
-    the stock a cutter is moved; ``tabs``: to each outline, with ``tab_mm`` wide and high."""
-
-    flats_mm: tuple[float, ...] = (6.0, 3.0, 1.0, 0.5)
-    balls_mm: tuple[float, ...] = (3.0, 1.0)
-    scallop_mm: float = 0.02
-    safe_mm: float = 5.0
-    tabs: int = 4
-    tab_mm: tuple[float, float] = (6.0, 2.0)
-    inch: bool = False
-    numbered: bool = False
-    arcs: bool = False  # G2 and G3 where a way goes round
-    coolant: bool = False  # M8 while it cuts
-    change: str = "m6"  # or "stop" (M0)
-    sheet: Stock | None = (
-        None  # what letters are laid on; without it each row is cut from stock of its size
-    )
-
-    def checked(self) -> Routing:
-        """The same, if it can be done. Raises KilnError."""
-        if (
-            not self.flats_mm
-            or not self.balls_mm
-            or not all(0.05 <= d <= 100 for d in (*self.flats_mm, *self.balls_mm))
-        ):
-            raise KilnError(
-                "A cutter's diameter goes from 0.05 to 100 mm; one flat and one ball end are needed."
-            )
-        if not 0.001 <= self.scallop_mm <= min(self.balls_mm) / 2:
-            raise KilnError("Scallops are 0.001 mm high at least, and at most half the ball end.")
-        if self.change not in CHANGES:
-            raise KilnError(f"“{self.change}” is no way to change a cutter; there is {', '.join(CHANGES)}.")
-        if not 0.5 <= self.safe_mm <= 200:
-            raise KilnError("The safe height goes from 0.5 to 200 mm above the stock.")
-        return self
-
-
-@dataclass(frozen=True, eq=False)
-class Operation:
-    """A cutter's ways (n, 3), mm: x and y from the lower left corner of the stock, z from its top."""
-
-    name: str
-    tool: Tool
-    ways: list[Array]
-
-
-@dataclass(frozen=True, eq=False)
-class Routed:
-    """What is done to one piece of stock of ``stock`` (wide, tall, thick) mm; ``top_mm``: how far its top
-    is above the side that is lettered; ``corner``: the sheet place of its lower left corner."""
-
-    name: str
-    side: str
-    stock: tuple[float, float, float]
-    corner: tuple[float, float]
-    top_mm: float
-    operations: list[Operation]
-    left: list[str]  # what could not be cut, and why
-    finish: Any  # of what the stock is
-    letters: bool = False  # they are cut out of a sheet of their own
-    notes: tuple[str, ...] = ()
-    rotary: Rolled | None = None  # ways are x along the axis, y round it
 
 
 def not_routed(job: Job) -> str:
@@ -185,13 +108,13 @@ def routed(job: Job, how: Routing) -> list[Routed]:
                 found.append(_round(job, name, mine, how))
     for work in works:
         if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and is_faced(job, work.side):
-            found.append(_inlay(job, work, how))
+            found.append(inlay(job, work, how))
     standing = [w for w in works if isinstance(w.craft, Standing)]
     if how.sheet is not None and standing:
-        return [*found, *_on_sheets(job, standing, how)]
+        return [*found, *on_sheets(job, standing, how)]
     for index, side in dict.fromkeys((w.index, w.side) for w in standing):
         mine = [w for w in standing if (w.index, w.side) == (index, side)]
-        found.append(_letters(job, mine, how, again=job.letterings[index].lay.side != side))
+        found.append(row_of_letters(job, mine, how, again=job.letterings[index].lay.side != side))
     return found
 
 
@@ -334,11 +257,11 @@ def _plain(
     assert isinstance(craft, CutThrough)
     if craft.fill == "inlay":
         return _pockets(job, work.name, work.region, craft.depth_mm, how.flats_mm, top)
-    tool = _fitting(work.region, how.flats_mm)
+    tool = fitting(work.region, how.flats_mm)
     feeds = feeds_for(job.finish, tool)
     tabs = how.tabs, *how.tab_mm
     ways = profile_ways(work.region, tool, through + top + BELOW_MM, feeds.deep_mm, tabs, inside=True)
-    missed = _unreached(work.name, work.region, tool)
+    missed = unreached(work.name, work.region, tool)
     return [Operation(f"through {work.name}", tool, ways)], missed
 
 
@@ -352,15 +275,6 @@ def _written(job: Job, work: Work, lines: list[Array], top: float) -> list[Opera
     ways = [np.column_stack([line, np.full(len(line), -deep)]) for line in lines]
     ways = in_short_order(_deeper(ways, feeds_for(job.finish, tool).deep_mm))
     return [Operation(f"line {work.name}", tool, _lowered(ways, -top))]
-
-
-def _fitting(region: Any, flats: tuple[float, ...]) -> Tool:
-    """The widest flat cutter that gets into all of a region's parts, or the narrowest there is."""
-    for wide in sorted(flats, reverse=True):
-        inner = polygons_in(shapely.buffer(region, -NARROWEST * wide / 2))
-        if all(any(i.intersects(part) for i in inner) for part in polygons_in(region)):
-            return Tool("flat", wide)
-    return Tool("flat", min(flats))
 
 
 def _pockets(
@@ -381,19 +295,7 @@ def _pockets(
         rest = rest_of(region, tool) if rings or made else region
         if rest.is_empty:
             break
-    return made, _unreached(name, region, last) if made else [f"{name}: no cutter gets into it"]
-
-
-def _unreached(name: str, region: Any, tool: Tool) -> list[str]:
-    """What a flat cutter leaves of a region, in words."""
-    rest = rest_of(region, tool)
-    if rest.is_empty:
-        return []
-    left = f"{name}: {rest.area:.2f} mm² in corners and narrow strokes is left"
-    for wide in CUTTERS_MM:
-        if wide < tool.diameter_mm and rest_of(region, Tool("flat", wide)).area < MOSTLY * rest.area:
-            return [f"{left}; a cutter of {format_length(wide)} would reach most of it"]
-    return [f"{left}, for a finer cutter than any"]
+    return made, unreached(name, region, last) if made else [f"{name}: no cutter gets into it"]
 
 
 def _lowered(ways: list[Array], by: float) -> list[Array]:
@@ -466,103 +368,3 @@ def _looked_up(of: Heights, values: Array, into: Heights) -> Array:
         for n, m in zip(into.values.shape, wider.shape, strict=True)
     )
     return np.asarray(wider[np.ix_(rows, columns)])
-
-
-def _letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Routed:
-    """Letters cut out of a sheet of their own; ``again``: those of the side opposite."""
-    craft = works[0].craft
-    assert isinstance(craft, Standing)
-    region = as_region(part for work in works for part in polygons_in(work.region))
-    name = f"letters {works[0].index + 1}{' again' if again else ''}"
-    return _cut_out(_stuff(job, works[0]), works[0], region, craft.thickness_mm, how, name)
-
-
-def _inlay(job: Job, work: Work, how: Routing) -> Routed:
-    """What lies in a pocket, cut out of a sheet as thick as that is deep, smaller all round by the gap."""
-    craft, own = work.craft, job.letterings[work.index].finish
-    assert isinstance(craft, CutThrough)
-    region = shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)
-    name = f"inlay {work.index + 1}{' ' + str(work.layer.number + 1) if work.layer.number else ''}"
-    finish = job.finish if isinstance(own, AsBlank) else own
-    made = _cut_out(finish, work, as_region(polygons_in(region)), craft.depth_mm, how, name)
-    lost = len(polygons_in(work.region)) - len(polygons_in(region))
-    if lost > 0:
-        made.left.append(f"{work.name}: {lost} of its parts are narrower than the gap of an inlay")
-    return made
-
-
-def _on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
-    """All standing letters of one thickness and stuff laid on sheets, a program for each sheet."""
-    assert how.sheet is not None
-    groups: dict[tuple[float, str], list[Work]] = {}
-    for work in works:
-        assert isinstance(work.craft, Standing)
-        stuff = _stuff(job, work)
-        groups.setdefault((work.craft.thickness_mm, stuff.model_dump_json()), []).append(work)
-    found: list[Routed] = []
-    for (thick, _), mine in groups.items():
-        pieces = [part for work in mine for part in polygons_in(work.region)]
-        laid = nested(pieces, how.sheet)
-        sheets = 1 + max(one.sheet for one in laid)
-        share = 100 * yield_of(laid, how.sheet)
-        for sheet in range(sheets):
-            region = as_region(
-                part for one in laid if one.sheet == sheet for part in polygons_in(one.region)
-            )
-            name = f"sheet {len(found) + 1}"
-            note = (
-                f"{len(pieces)} letters on {sheets} sheet{'' if sheets == 1 else 's'}, {share:.0f} % used"
-            )
-            one = _cut_out(_stuff(job, mine[0]), mine[0], region, thick, how, name, how.sheet)
-            found.append(replace(one, notes=(note,) if sheet == 0 else ()))
-    return found
-
-
-def _stuff(job: Job, work: Work) -> Any:
-    """What the sheet is of that letters are cut from."""
-    craft, own = work.craft, job.letterings[work.index].finish
-    assert isinstance(craft, Standing)
-    finish = job.finish if isinstance(own, AsBlank) else own
-    if density_of(finish) is None:  # paint says nothing of what is under it
-        finish = craft.return_finish or finish
-    return finish
-
-
-def _cut_out(
-    finish: Any,
-    work: Work,
-    region: Any,
-    thick_mm: float,
-    how: Routing,
-    name: str,
-    sheet: Stock | None = None,
-) -> Routed:
-    """A region cut out of stock of a thickness: of a sheet that it lies on, or of one of its own size."""
-    margin = 2 * max(how.flats_mm)
-    left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
-    if sheet is not None:
-        left, low, right, high = 0.0, 0.0, sheet.wide_mm, sheet.tall_mm
-    # counters are as narrow as letters
-    holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
-    tool = _fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", max(how.flats_mm))
-    tabs = how.tabs, *how.tab_mm
-    deep = feeds_for(finish, tool).deep_mm
-    ways = profile_ways(region, tool, thick_mm + BELOW_MM, deep, tabs, inside=False)
-    ways = [way - (left, low, 0.0) for way in ways]
-    missed = _unreached(work.name, as_region(holes), tool) if holes else []
-    return Routed(
-        name,
-        work.side,
-        (right - left, high - low, thick_mm),
-        (left, low),
-        0.0,
-        [Operation(f"through {work.name}", tool, ways)],
-        missed,
-        finish,
-        letters=True,
-    )
-
-
-def tools_of(pieces: Iterable[Routed]) -> list[Tool]:
-    """The cutters that are used, each once, in the order of their first use."""
-    return list(dict.fromkeys(o.tool for piece in pieces for o in piece.operations))

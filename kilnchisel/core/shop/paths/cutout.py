@@ -1,0 +1,120 @@
+"""Letters and inlays cut out of stock of their own: each row from a piece of its size, or laid on
+sheets."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import shapely
+
+from kilnchisel.core.job.crafts import CutThrough, Standing
+from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.densities import density_of
+from kilnchisel.core.shop.paths.feeds import feeds_for
+from kilnchisel.core.shop.paths.flatwork import Work
+from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
+from kilnchisel.core.shop.paths.pocket import profile_ways
+from kilnchisel.core.shop.paths.reach import fitting, unreached
+from kilnchisel.core.shop.paths.routerwork import Operation, Routed, Routing
+from kilnchisel.core.shop.paths.tools import Tool
+
+BELOW_MM = 0.2  # so far a cut goes through what is under the stock
+
+
+def row_of_letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Routed:
+    """Letters cut out of a sheet of their own; ``again``: those of the side opposite."""
+    craft = works[0].craft
+    assert isinstance(craft, Standing)
+    region = as_region(part for work in works for part in polygons_in(work.region))
+    name = f"letters {works[0].index + 1}{' again' if again else ''}"
+    return _cut_out(_stuff(job, works[0]), works[0], region, craft.thickness_mm, how, name)
+
+
+def inlay(job: Job, work: Work, how: Routing) -> Routed:
+    """What lies in a pocket, cut out of a sheet as thick as that is deep, smaller all round by the gap."""
+    craft, own = work.craft, job.letterings[work.index].finish
+    assert isinstance(craft, CutThrough)
+    region = shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)
+    name = f"inlay {work.index + 1}{' ' + str(work.layer.number + 1) if work.layer.number else ''}"
+    finish = job.finish if isinstance(own, AsBlank) else own
+    made = _cut_out(finish, work, as_region(polygons_in(region)), craft.depth_mm, how, name)
+    lost = len(polygons_in(work.region)) - len(polygons_in(region))
+    if lost > 0:
+        made.left.append(f"{work.name}: {lost} of its parts are narrower than the gap of an inlay")
+    return made
+
+
+def on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
+    """All standing letters of one thickness and stuff laid on sheets, a program for each sheet."""
+    assert how.sheet is not None
+    groups: dict[tuple[float, str], list[Work]] = {}
+    for work in works:
+        assert isinstance(work.craft, Standing)
+        stuff = _stuff(job, work)
+        groups.setdefault((work.craft.thickness_mm, stuff.model_dump_json()), []).append(work)
+    found: list[Routed] = []
+    for (thick, _), mine in groups.items():
+        pieces = [part for work in mine for part in polygons_in(work.region)]
+        laid = nested(pieces, how.sheet)
+        sheets = 1 + max(one.sheet for one in laid)
+        share = 100 * yield_of(laid, how.sheet)
+        for sheet in range(sheets):
+            region = as_region(
+                part for one in laid if one.sheet == sheet for part in polygons_in(one.region)
+            )
+            name = f"sheet {len(found) + 1}"
+            note = (
+                f"{len(pieces)} letters on {sheets} sheet{'' if sheets == 1 else 's'}, {share:.0f} % used"
+            )
+            one = _cut_out(_stuff(job, mine[0]), mine[0], region, thick, how, name, how.sheet)
+            found.append(replace(one, notes=(note,) if sheet == 0 else ()))
+    return found
+
+
+def _stuff(job: Job, work: Work) -> Any:
+    """What the sheet is of that letters are cut from."""
+    craft, own = work.craft, job.letterings[work.index].finish
+    assert isinstance(craft, Standing)
+    finish = job.finish if isinstance(own, AsBlank) else own
+    if density_of(finish) is None:  # paint says nothing of what is under it
+        finish = craft.return_finish or finish
+    return finish
+
+
+def _cut_out(
+    finish: Any,
+    work: Work,
+    region: Any,
+    thick_mm: float,
+    how: Routing,
+    name: str,
+    sheet: Stock | None = None,
+) -> Routed:
+    """A region cut out of stock of a thickness: of a sheet that it lies on, or of one of its own size."""
+    margin = 2 * max(how.flats_mm)
+    left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
+    if sheet is not None:
+        left, low, right, high = 0.0, 0.0, sheet.wide_mm, sheet.tall_mm
+    # counters are as narrow as letters
+    holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
+    tool = fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", max(how.flats_mm))
+    tabs = how.tabs, *how.tab_mm
+    deep = feeds_for(finish, tool).deep_mm
+    ways = profile_ways(region, tool, thick_mm + BELOW_MM, deep, tabs, inside=False)
+    ways = [way - (left, low, 0.0) for way in ways]
+    missed = unreached(work.name, as_region(holes), tool) if holes else []
+    return Routed(
+        name,
+        work.side,
+        (right - left, high - low, thick_mm),
+        (left, low),
+        0.0,
+        [Operation(f"through {work.name}", tool, ways)],
+        missed,
+        finish,
+        letters=True,
+    )
