@@ -39,12 +39,9 @@ def template_files(job: Job, paper: Paper) -> tuple[dict[str, bytes], str]:
 
 
 def _counted(one: Drilled) -> str:
-    kinds: dict[tuple[float, str], int] = {}
-    for hole in one.holes:
-        kinds[hole.diameter_mm, hole.what] = kinds.get((hole.diameter_mm, hole.what), 0) + 1
     return ", ".join(
         f"{count} of {format_number(wide, 1)} mm for {what}s"
-        for (wide, what), count in sorted(kinds.items())
+        for (wide, what), count in sorted(one.counted().items())
     )
 
 

@@ -17,6 +17,7 @@ from kilnchisel.core.handover.letterhead import Letterhead, headed
 from kilnchisel.core.handover.paper.dimensions import Placed, drawn, moved, placed, room_round
 from kilnchisel.core.handover.paper.marks import (
     BRICK,
+    INK,
     PENCIL,
     Area,
     Block,
@@ -31,7 +32,6 @@ from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, Paper, Sheets
 from kilnchisel.core.handover.sideviews import SideView, colour_of_blank, colour_of_layer, side_views
 from kilnchisel.core.job.crafts import Fitting, Tube
-from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import detail_word, rim_word
@@ -41,6 +41,7 @@ from kilnchisel.core.job.words.contents import content_words, face_words, one_li
 from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.lettering.faces import load_face
+from kilnchisel.core.shop.amounts import finish_worn
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.units import format_length, format_number
 
@@ -201,7 +202,7 @@ def _colours_of(job: Job, index: int, lettering: Lettering) -> list[tuple[str, s
     found = []
     for layer in lettering_laid(job, index).layers:
         finish = layer.layer.finish or lettering.finish
-        words = finish_words(job.finish if isinstance(finish, AsBlank) else finish)
+        words = finish_words(finish_worn(job, finish))
         if layer.layer.raster is not None:
             words = "as its picture"
         found.append((words, colour_of_layer(job, lettering, layer.layer)))
@@ -257,7 +258,7 @@ def _warnings(sheets: Sheets, job: Job) -> None:
     if not said:
         sheets.words("Nothing is warned of.")
     for words, level in said.items():
-        sheets.words(words, colour=BRICK if level == "failure" else "#26221d")
+        sheets.words(words, colour=BRICK if level == "failure" else INK)
 
 
 def _sign(sheets: Sheets) -> None:

@@ -180,10 +180,7 @@ def _holes(sheets: Sheets, job: Job) -> None:
         return
     sheets.heading("Holes")
     for one in sides:
-        kinds: dict[tuple[str, float], int] = {}
-        for hole in one.holes:
-            kinds[hole.what, hole.diameter_mm] = kinds.get((hole.what, hole.diameter_mm), 0) + 1
-        for (what, wide), count in kinds.items():
+        for (wide, what), count in one.counted().items():
             many = f"{count} {what}{'' if count == 1 else 's'}"
             sheets.words(f"{one.side.capitalize()}: {many}, {format_length(wide, decimals=1)} in diameter.")
 

@@ -145,7 +145,7 @@ def _finish(job: Job, part: Part) -> Any:
         return job.finish
     layer = part.layer
     finish = layer.finish if layer is not None and layer.finish is not None else lettering.finish
-    return job.finish if isinstance(finish, AsBlank) else finish
+    return finish_worn(job, finish)
 
 
 def _is_hollow(job: Job, lettering: Lettering) -> bool:
@@ -153,12 +153,13 @@ def _is_hollow(job: Job, lettering: Lettering) -> bool:
     craft = lettering.craft
     if not isinstance(craft, Standing) or craft.thickness_mm <= SOLID_MM:
         return False
-    density = density_of(_own_finish(job, lettering))
+    density = density_of(finish_worn(job, lettering.finish))
     return density is None or density > FOAM
 
 
-def _own_finish(job: Job, lettering: Lettering) -> Any:
-    return job.finish if isinstance(lettering.finish, AsBlank) else lettering.finish
+def finish_worn(job: Job, finish: Any) -> Any:
+    """A finish, or that of the blank where a lettering has none of its own."""
+    return job.finish if isinstance(finish, AsBlank) else finish
 
 
 def _film(job: Job) -> list[Amount]:
@@ -170,7 +171,7 @@ def _film(job: Job) -> list[Amount]:
         laid = lettering_laid(job, index)
         for layer in laid.layers:
             finish = layer.layer.finish or lettering.finish
-            words = finish_words(job.finish if isinstance(finish, AsBlank) else finish)
+            words = finish_words(finish_worn(job, finish))
             words = "printed picture" if layer.layer.raster is not None else words
             area = stages_area(layer.layer, lettering.craft) * len(laid.placing.copies)
             areas[words] = areas.get(words, 0.0) + area
@@ -206,7 +207,7 @@ def _boxes(job: Job) -> list[Amount]:
         copies = len(laid.placing.copies)
         edge = sum(layer.layer.region.length for layer in laid.layers) * copies
         area = sum(layer.layer.region.area for layer in laid.layers) * copies
-        faces = (f"letter faces, {finish_words(_own_finish(job, lettering))}", "m²")
+        faces = (f"letter faces, {finish_words(finish_worn(job, lettering.finish))}", "m²")
         strip = (f"return strip {craft.thickness_mm:g} mm", "m")
         found[faces] = found.get(faces, 0.0) + area / 1e6
         found[strip] = found.get(strip, 0.0) + edge / 1000

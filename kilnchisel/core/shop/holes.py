@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,6 +54,10 @@ class Drilled:
     side: str
     holes: tuple[Hole, ...]
     laid: tuple[tuple[int, Laid], ...]
+
+    def counted(self) -> Counter[tuple[float, str]]:
+        """How many there are by diameter, mm, and what they are for, in the order they come."""
+        return Counter((hole.diameter_mm, hole.what) for hole in self.holes)
 
 
 def drilled(job: Job) -> list[Drilled]:
