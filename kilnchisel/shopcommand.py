@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import re
 import sys
@@ -176,28 +177,30 @@ def _seen(options: Any, opened: Any, done: Any, program: Any) -> None:
     if options.seen.suffix.lower() != ".png":
         raise KilnError(f"“{options.seen.name}” should end in .png.")
     job = plain_job(opened(options.against))
-    side, top = _side(options, program)
+    setup = _setup(options, program)
     order = PictureOrder(samples=max(options.samples, 1), draft=options.samples < 1)
-    scene = scene_as_cut(job, done, side, top, program.rotary)
+    scene = scene_as_cut(job, done, setup)
     made = made_picture(job, order, scene=scene)
     assert made is not None
     write_whole(options.seen, png_bytes(made.pixels, job.name))
 
 
-def _side(options: Any, program: Any) -> tuple[str, float]:
-    """Which side a program is for, and how far its stock's top is above that. Raises KilnError."""
-    side, top = program.side or (None, 0.0)
-    side = options.side or side
-    if side is None:
+def _setup(options: Any, program: Any) -> Any:
+    """How a program's stock lies to the side that it is for. Raises KilnError."""
+    from kilnchisel.core.shop.paths.setup import Setup
+
+    setup = program.setup or Setup()
+    setup = dataclasses.replace(setup, side=options.side or setup.side)
+    if not setup.side:
         raise KilnError("Say against which side of the piece it is measured: --side front")
-    return side, top
+    return setup
 
 
 def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, Any]:
     from kilnchisel.core.shop.machines.against import compared
 
-    side, top = _side(options, program)
-    made = compared(done, opened(options.against), side, top, program.rotary)
+    setup = _setup(options, program)
+    made = compared(done, opened(options.against), setup)
 
     def told(off: Any) -> dict[str, Any]:
         return {
@@ -207,7 +210,7 @@ def _against(options: Any, opened: Any, done: Any, program: Any) -> dict[str, An
         }
 
     return {
-        "side": side,
+        "side": setup.side,
         "over": told(made.over),
         "under": told(made.under),
         "wanted_mm3": round(made.wanted_mm3, 2),

@@ -154,9 +154,9 @@ class ABallEnd(unittest.TestCase):
         job = plate(Raised(height_mm=1.5, edge="rounded", edge_mm=0.8), "IT")
         data, _ = router_files(job, Routing())
         read = read_program(data["router-front.nc"])
-        self.assertAlmostEqual(read.side[1], 1.5)
+        self.assertAlmostEqual(read.setup.top_mm, 1.5)
         done = route(read, read.stock)
-        told = compared(done, job, *read.side)
+        told = compared(done, job, read.setup)
         self.assertLess(told.over.most_mm, 0.01)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.01)
 
@@ -168,7 +168,7 @@ class ABallEnd(unittest.TestCase):
         self.assertIn("relief", names)
         data, _ = router_files(job, Routing(flats_mm=(2.0,)))
         read = read_program(data["router-front.nc"])
-        told = compared(route(read, read.stock), job, *read.side)
+        told = compared(route(read, read.stock), job, read.setup)
         self.assertLess(told.over.most_mm, 0.02)
         self.assertAlmostEqual(
             told.removed_mm3 / told.wanted_mm3, 1, delta=0.06
@@ -192,7 +192,7 @@ class AFlatCutter(unittest.TestCase):
         self.assertIn("a cutter of 0.3 mm would reach", words)
         read = read_program(data["router-front.nc"])
         done = route(read, read.stock)
-        told = compared(done, job, *read.side)
+        told = compared(done, job, read.setup)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.015)  # but for corners
 
@@ -201,7 +201,7 @@ class AFlatCutter(unittest.TestCase):
         data, _ = router_files(job, Routing())
         self.assertEqual(set(data), {"router-front.nc", "router-back.nc"})
         read = read_program(data["router-back.nc"])
-        told = compared(route(read, read.stock), job, *read.side)
+        told = compared(route(read, read.stock), job, read.setup)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
         film = change(job, ("letterings", 0, "craft"), Printed())
@@ -213,17 +213,14 @@ class AFlatCutter(unittest.TestCase):
         both = job.model_copy(update={"letterings": (*job.letterings, over)})
         read = read_program(router_files(both, Routing())[0]["router-front.nc"])
         self.assertAlmostEqual(read.ends[:, 2].min(), -0.5)
-        self.assertLess(compared(route(read, read.stock), both, *read.side).over.most_mm, 1e-6)
+        self.assertLess(compared(route(read, read.stock), both, read.setup).over.most_mm, 1e-6)
 
     def test_what_is_on_no_flat_side_is_told(self):
-        job = fresh_job("jar", "HI")
-        # raised letters go round no axis here: they would be all but the letters that is cut away
-        engraved = job.letterings[0].model_copy(update={"craft": Raised(height_mm=0.3)})
-        lid = engraved.model_copy(
-            update={"lay": engraved.lay.model_copy(update={"side": "lid", "along_mm": 0.0})}
-        )
-        data, words = router_files(job.model_copy(update={"letterings": (engraved, lid)}), Routing())
-        self.assertEqual(list(data), ["router-lid.nc"])
+        job = fresh_job("van", "HI")
+        engraved = job.letterings[0].model_copy(update={"craft": Engraved(depth_mm=0.3)})
+        rear = engraved.model_copy(update={"lay": Lay(side="rear")})
+        data, words = router_files(job.model_copy(update={"letterings": (engraved, rear)}), Routing())
+        self.assertEqual(list(data), ["router-rear.nc"])
         self.assertIn(f"left out, the {engraved.lay.side} is not flat", words)
 
     def test_lettering_that_a_pen_draws_is_cut_along_its_lines(self):
@@ -240,7 +237,7 @@ class AFlatCutter(unittest.TestCase):
         data = program_of("x", piece, Routing())
         self.assertNotIn(b" M3\n", data)  # it does not turn
         read = read_program(data)
-        told = compared(route(read, read.stock, cell_mm=0.02), job, *read.side)
+        told = compared(route(read, read.stock, cell_mm=0.02), job, read.setup)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
 
@@ -259,7 +256,7 @@ class AFlatCutter(unittest.TestCase):
             max(degrees) - min(degrees), np.degrees((ink[2] - ink[0]) / radius), delta=1.5
         )
         read = read_program(data.encode())
-        self.assertAlmostEqual(read.rotary[0], radius)
+        self.assertAlmostEqual(read.setup.turning.radius_mm, radius)
         # each cut is as fast as a flat one, however much of it is round
         cuts = np.linalg.norm(np.diff(read.ends, axis=0), axis=1)
         long = ~read.rapid & (cuts > 0.05)
@@ -271,7 +268,7 @@ class AFlatCutter(unittest.TestCase):
         self.assertLess(float(np.median(off)), 0.02)
         done = route(read, read.stock)
         self.assertEqual(done.troubles, [])
-        told = compared(done, job, *read.side, read.rotary)
+        told = compared(done, job, read.setup)
         self.assertLess(told.over.most_mm, 1e-6)
         self.assertAlmostEqual(told.wanted_mm3 / (lettering_laid(job, 0).ink.area * 0.5), 1, delta=0.01)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
@@ -314,7 +311,8 @@ class AFlatCutter(unittest.TestCase):
         # the middle of the cutter goes its radius outside of what is smaller by the gap
         smaller = shapely.buffer(region, -0.2, quad_segs=32)
         away = shapely.distance(shapely.points(outer[:, :2] + inlay.corner), smaller)
-        np.testing.assert_allclose(away, radius, atol=0.02)
+        self.assertGreater(away.min(), radius - 0.02)
+        self.assertGreater(np.mean(away < radius + 0.02), 0.5)  # the rest is its way in
 
     def test_arcs_are_the_way_that_was_written_in_points(self):
         turn = np.linspace(0, 1.5 * np.pi, 91)
@@ -364,12 +362,12 @@ class AFlatCutter(unittest.TestCase):
         job = change(job, ("letterings", 0, "craft"), Engraved(floor="flat", depth_mm=1.0))
         how = Routing(balls_mm=(6.0, 3.0), scallop_mm=0.1)
         (piece,) = routed(job, how)
-        self.assertAlmostEqual(piece.stock[2], faced(job, "front").wall_mm + piece.top_mm)
-        self.assertGreater(piece.top_mm, 4.0)
+        self.assertAlmostEqual(piece.stock[2], faced(job, "front").wall_mm + piece.setup.top_mm)
+        self.assertGreater(piece.setup.top_mm, 4.0)
         read = read_program(program_of("x", piece, how))
         done = route(read, read.stock, cell_mm=0.2)
         self.assertEqual(done.troubles, [])
-        told = compared(done, job, *read.side)
+        told = compared(done, job, read.setup)
         self.assertLess(told.over.most_mm, 0.01)
         # scallops of 0.1 mm all over, and the letters' inner corners
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.04)
@@ -392,7 +390,7 @@ class AFlatCutter(unittest.TestCase):
         read = read_program(data["router-front.nc"])
         done = route(read, read.stock)
         self.assertEqual(done.troubles, [])
-        told = compared(done, job, *read.side)
+        told = compared(done, job, read.setup)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.03)
 
     def test_letters_are_cut_out_with_tabs_and_their_counters_first(self):
@@ -404,7 +402,19 @@ class AFlatCutter(unittest.TestCase):
         self.assertTrue(shapely.box(20, 12, 40, 28).contains(shapely.MultiPoint(first[:, :2])))
         # outside, by its radius
         off = shapely.distance(shapely.points(last[:, :2]), region)
-        np.testing.assert_allclose(off, 2.0, atol=0.01)
+        self.assertGreater(off.min(), 2 - 0.01)
+        line = np.flatnonzero(off < 2.01)  # where it comes down, it touches it there and back
+        line = line[np.append(np.flatnonzero(np.diff(line) > 1)[-1:] + 1, 0)[0] :]
+        self.assertEqual(len(last) - 1 - line[-1], 8)
+        self.assertLess(np.linalg.norm(last[line[0], :2] - last[line[-1], :2]), 1e-6)
+        # it comes in, and leaves, on a quarter circle of its radius that touches the line
+        first, after = line[0], line[-1]
+        for spot, ahead, end in ((first, first + 1, first - 8), (after, after - 1, after + 8)):
+            along = (last[ahead] - last[spot])[:2] / np.linalg.norm((last[ahead] - last[spot])[:2])
+            off = (last[end] - last[spot])[:2]
+            self.assertAlmostEqual(off @ along, -2.0, delta=1e-6)
+            self.assertAlmostEqual(abs(off @ (-along[1], along[0])), 2.0, delta=1e-6)
+        last = last[line]
         lifted = last[:, 2] > -10 + 1e-9
         np.testing.assert_allclose(last[lifted, 2], -8.0)
         runs = np.flatnonzero(np.diff(lifted.astype(int)) == 1)

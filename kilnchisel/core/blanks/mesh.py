@@ -19,6 +19,13 @@ Array = NDArray[Any]
 WELD_MM = 1e-5  # points closer than this are one
 
 
+def volume_within(points: Array, faces: Array) -> float:
+    """The signed volume within a closed surface, mm³: points (n, 3), faces (m, 3); by the divergence
+    theorem."""
+    a, b, c = (points[faces[:, i]] for i in range(3))
+    return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
+
+
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """Triangles with a normal at each corner.
@@ -34,9 +41,8 @@ class Mesh:
 
     @cached_property
     def volume_mm3(self) -> float:
-        """Signed volume by the divergence theorem; right for closed meshes only."""
-        a, b, c = (self.points[self.faces[:, i]] for i in range(3))
-        return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
+        """Its signed volume; right for closed meshes only."""
+        return volume_within(self.points, self.faces)
 
     @cached_property
     def bounds(self) -> Array:

@@ -22,6 +22,7 @@ from kilnchisel.core.job.finish import PaintedWood, Wood
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.scene.scene import Item, Scene
 from kilnchisel.core.shop.machines.router import Routed
+from kilnchisel.core.shop.paths.setup import Setup
 from kilnchisel.core.shop.paths.surface import Rolled, faced, rolled
 
 Array = NDArray[Any]
@@ -29,20 +30,17 @@ Array = NDArray[Any]
 MOST_ALONG = 1100  # points along the longer extent of the side
 
 
-def scene_as_cut(
-    job: Job, done: Routed, side: str, top_mm: float, rotary: tuple[float, float] | None = None
-) -> Scene:
-    """The scene of a job with a side as a router has left it, its stock ``top_mm`` above the side; what is
-    put on later is left out; ``rotary``: of a program that turns it. Raises KilnError for a side that a
-    router does not get over."""
-    job = plain_job(job)
+def scene_as_cut(job: Job, done: Routed, setup: Setup) -> Scene:
+    """The scene of a job with the side that its stock is for as a router has left it; what is put on later
+    is left out. Raises KilnError for a side that a router does not get over."""
+    job, side = plain_job(job), setup.side
     # what holds it stays: it stands where it stands by that
     kept = tuple(one for one in job.letterings if one.lay.side != side or isinstance(one.craft, Fitting))
     scene = scene_of_job(job.model_copy(update={"letterings": kept}))
-    if rotary is not None:
-        mesh = _round(done, rolled(job, side, rotary[1]))
+    if setup.turning is not None:
+        mesh = _round(done, rolled(job, side, setup.turning.left_mm), setup.top_mm)
     else:
-        mesh = _surface(done, faced(job, side), top_mm)
+        mesh = _surface(done, faced(job, side), setup)
     item = Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False)
     return replace(scene, items=(*(one for one in scene.items if one.side != side), item))
 
@@ -54,14 +52,14 @@ def fresh(finish: Any) -> Material:
     return bare_of(material_of(finish))
 
 
-def _surface(done: Routed, plane: Plane, top_mm: float) -> Mesh:
+def _surface(done: Routed, plane: Plane, setup: Setup) -> Mesh:
     """The heights that are left as a mesh over a side, its rim on the side's own; open where it is cut
     through."""
     heights = done.heights
     every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
     values = heights.values[every // 2 :: every, every // 2 :: every]
     rows, columns = values.shape
-    left, low, *_ = plane.domain.bounds
+    left, low = np.array(plane.domain.bounds[:2]) - setup.margin_mm
     step = heights.cell_mm * every
     start = heights.cell_mm * (every // 2 + 0.5)
     u, v = np.meshgrid(left + start + step * np.arange(columns), low + start + step * np.arange(rows))
@@ -87,14 +85,14 @@ def _surface(done: Routed, plane: Plane, top_mm: float) -> Mesh:
     up, across = np.gradient(values, step)
     normal = np.stack([-across.ravel(), -up.ravel(), np.ones(rows * columns)], axis=1)
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-    points = plane.to_body(spots, high + top_mm)
+    points = plane.to_body(spots, high + setup.top_mm)
     frame = np.stack([plane.right, plane.up, plane.normal])
     faces = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)]).astype(np.int32)
     return Mesh(points, normal @ frame, spots, faces)
 
 
-def _round(done: Routed, one: Rolled) -> Mesh:
-    """The heights that are left round an axis as a mesh that closes."""
+def _round(done: Routed, one: Rolled, top_mm: float) -> Mesh:
+    """The heights that are left round an axis, from stock so far above the side, as a mesh that closes."""
     heights = done.heights
     every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
     values = heights.values[every // 2 :: every, every // 2 :: every]
@@ -106,15 +104,18 @@ def _round(done: Routed, one: Rolled) -> Mesh:
     turn = (np.arctan2(first[0], -first[1]) + y / one.radius_mm).ravel()
     out = np.stack([np.sin(turn), -np.cos(turn), np.zeros(len(turn))], axis=1)
     right = np.stack([np.cos(turn), np.sin(turn), np.zeros(len(turn))], axis=1)
-    values = np.minimum(values, one.profile(x[0]))  # it was turned before
-    points = (one.top_mm + values.ravel())[:, None] * out + [[0.0, 0.0, one.low_mm]]
+    values = np.minimum(values, one.profile(x[0])) + top_mm  # it was turned before
+    sign = -1.0 if one.inside else 1.0
+    points = (one.top_mm + sign * values.ravel())[:, None] * out + [[0.0, 0.0, one.low_mm]]
     points[:, 2] += x.ravel()
     across, up = np.gradient(values, step)
-    normal = out - across.ravel()[:, None] * right - up.ravel()[:, None] * [[0.0, 0.0, 1.0]]
+    normal = sign * out - across.ravel()[:, None] * right - up.ravel()[:, None] * [[0.0, 0.0, 1.0]]
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
     index = np.arange(rows * columns).reshape(rows, columns)
     after = np.roll(index, -1, axis=0)  # the last row meets the first
     a, b, c, d = index[:, :-1].ravel(), index[:, 1:].ravel(), after[:, 1:].ravel(), after[:, :-1].ravel()
     faces = np.concatenate([np.stack([a, d, c], axis=1), np.stack([a, c, b], axis=1)]).astype(np.int32)
-    spots = np.stack([one.left_mm + y.ravel(), x.ravel() - one.long_mm / 2], axis=1)
+    if one.inside:
+        faces = faces[:, ::-1]
+    spots = np.stack([one.left_mm + sign * y.ravel(), x.ravel() - one.long_mm / 2], axis=1)
     return Mesh(points, normal, spots, faces)

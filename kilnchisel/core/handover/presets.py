@@ -10,7 +10,7 @@ from pathlib import Path
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.mapfiles import MapOrder
-from kilnchisel.core.handover.options import OPTIONS, USUAL
+from kilnchisel.core.handover.options import OPTIONS, USUAL, Option
 from kilnchisel.core.handover.paper.sheets import paper_named
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.handover.table import KINDS, Wanted
@@ -26,6 +26,10 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
     """What is wanted by these values, those that are not named as usual; a flag is on where it says
     anything. Raises KilnError with what cannot be."""
     said = USUAL | {name: value.strip() for name, value in values.items() if name in USUAL}
+
+    for option in OPTIONS:
+        if option.sort == "choice":
+            said[option.name] = _chosen(option, said[option.name])
 
     def lengths(name: str) -> tuple[float, ...]:
         return tuple(parse_length(one) for one in said[name].split(","))
@@ -55,12 +59,14 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
             numbered=bool(said["numbered"]),
             arcs=bool(said["arcs"]),
             coolant=bool(said["coolant"]),
-            change=said["change"].lower(),
+            change=said["change"],
             sheet=_sheet(said),
+            inlay_deg=float(said["inlays"].removeprefix("v")) if said["inlays"] != "upright" else 0.0,
+            blank=bool(said["blank"]),
         ),
         kerf_mm=parse_length(said["kerf"]),
         paper=paper_named(said["paper"]),
-        maps=MapOrder(said["map-size"].lower(), said["maps"].lower(), said["normals"], bool(said["atlas"])),
+        maps=MapOrder(said["map-size"], said["maps"], said["normals"], bool(said["atlas"])),
         head=Letterhead(
             said["heading"].replace("\\n", "\n"),
             Path(said["logo"]) if said["logo"] else None,
@@ -71,6 +77,15 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
     )
     wanted.checked()
     return wanted
+
+
+def _chosen(option: Option, text: str) -> str:
+    """One of the choices there are, however it is written. Raises KilnError for another."""
+    for known in option.known:
+        if known.lower() == text.lower():
+            return known
+    there = ", ".join(option.known)
+    raise KilnError(f"“{text[:20]}” is no choice for {option.words.lower()}; there is {there}.")
 
 
 def _sheet(said: Mapping[str, str]) -> Stock | None:

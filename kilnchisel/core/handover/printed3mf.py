@@ -9,8 +9,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import volume_within
 from kilnchisel.core.build import laid_of, lays_of, piece_of
 from kilnchisel.core.crafts.parted import Letters, parted
+from kilnchisel.core.crafts.piece import Piece
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
@@ -60,7 +62,9 @@ def print_files(job: Job) -> tuple[dict[str, bytes], str]:
     """The file, and in words how many objects of what volume. Raises KilnError."""
     objects = objects_of(job)
     data = three_mf(job.name, objects)
-    volumes = [f"{one.name} {format_number(_volume(one) / 1000, 2)} cm³" for one in objects]
+    volumes = [
+        f"{one.name} {format_number(volume_within(one.points, one.faces) / 1000, 2)} cm³" for one in objects
+    ]
     deep = format_length(INLAY_MM)
     return {"print.3mf": data}, f"letters {deep} deep in the blank, mm: {'; '.join(volumes)}"
 
@@ -109,17 +113,12 @@ def _standing(job: Job, index: int) -> list[Object]:
     mine = tuple(part for part in piece.parts if part.lettering == index and part.role != "tube")
     if not mine:
         return []
-    points, faces, _ = solid_of(piece.__class__(mine))
+    points, faces, _ = solid_of(Piece(mine))
     item = job.letterings[index]
     name = f"{index + 1} {'fitting' if isinstance(item.craft, Fitting) else one_line(item)}"
     layer = mine[0].layer
     colour = colour_of_blank(job) if layer is None else colour_of_layer(job, item, layer)
     return [Object(name, colour, points, faces)]
-
-
-def _volume(one: Object) -> float:
-    a, b, c = (one.points[one.faces[:, k]] for k in range(3))
-    return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
 
 
 def three_mf(title: str, objects: list[Object]) -> bytes:

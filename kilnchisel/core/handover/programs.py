@@ -33,6 +33,7 @@ PLACES_MM, PLACES_INCH = 3, 5
 TRIED = (1200, 800)  # pixels of the picture as cut
 PLACES_DEG, LEAST_MM = 4, 1e-3
 NEAR_MM = 1e-4  # a way that begins so near to where the last one ended goes on from there
+APPROACH_MM = 1.0  # common practice: nearer than that it goes at its feed
 CHARACTERS = 70
 ROUND = 2.0  # of the last place that is written: how far an arc may be from its way
 
@@ -59,7 +60,8 @@ def written(job: Job, how: Routing) -> list[Written]:
     pieces = routed(job, how)
     cut = [piece for piece in pieces if any(operation.ways for operation in piece.operations)]
     if not cut:
-        raise KilnError(f"No cutter gets into what is on the {pieces[0].side}; take finer ones.")
+        where = pieces[0].name if pieces[0].setup is None else f"the {pieces[0].setup.side}"
+        raise KilnError(f"No cutter gets into what is on {where}; take finer ones.")
     cut[0].left.extend(words for piece in pieces if piece not in cut for words in piece.left)
     for piece in cut:
         name = f"router-{piece.name.replace(' ', '-')}.nc"
@@ -84,20 +86,21 @@ def router_files(
 
 def tried(job: Job, one: Written) -> tuple[str, bytes]:
     """A program run through the simulated router: what that found in words, and the quick picture of the
-    job as it is cut; no picture of letters that are cut out. Raises KilnError."""
+    job as it is cut; no picture of what is cut out of it. Raises KilnError."""
     done = route(one.program, one.piece.stock)
     assert done is not None
     found = [f"line {trouble.line}: {trouble.says}" for trouble in done.troubles[:3]]
-    if one.piece.letters:
+    setup = one.program.setup
+    if setup is None:
         return "; ".join([f"{one.piece.name} tried: {format_number(one.minutes, 0)} min", *found]), b""
-    told = compared(done, job, one.piece.side, one.piece.top_mm, one.program.rotary)
+    told = compared(done, job, setup)
     deep = format_length(told.over.most_mm, decimals=3)
     words = (
         f"{one.piece.name} tried on the simulated router: {format_number(one.minutes, 0)} min, "
         f"too deep by {deep} at most, {format_number(told.under.area_mm2, 1)} mm² left standing"
     )
     order = PictureOrder(TRIED, draft=True)
-    scene = scene_as_cut(job, done, one.piece.side, one.piece.top_mm, one.program.rotary)
+    scene = scene_as_cut(job, done, setup)
     made = made_picture(plain_job(job), order, scene=scene)
     assert made is not None
     return "; ".join([words, *found]), png_bytes(made.pixels, job.name)
@@ -105,7 +108,7 @@ def tried(job: Job, one: Written) -> tuple[str, bytes]:
 
 def program_of(title: str, piece: Routed, how: Routing) -> bytes:
     """One program, ASCII."""
-    scale, places = (1 / MM_PER_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
+    scale, places = _unit(how)
 
     def word(letter: str, value: float) -> str:
         return _words(np.array([value * scale]), places, letter)[0]
@@ -115,8 +118,7 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
         "%",
         _comment(title),
         _comment(f"STOCK {piece.stock[0]:.3f} {piece.stock[1]:.3f} {piece.stock[2]:.3f} mm"),
-        *([] if piece.letters else [_comment(f"SIDE {piece.side} TOP {piece.top_mm:.3f} mm")]),
-        *([] if turn is None else [_comment(_rotary_words(turn))]),
+        *([] if piece.setup is None else map(_comment, piece.setup.comments())),
         *(_comment(f"TOOL {n} {tool.ascii}") for n, tool in enumerate(tools, start=1)),
         "G20" if how.inch else "G21",
         f"G17 G90 {'G94' if turn is None else 'G93'}",
@@ -141,11 +143,12 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
             first = way[0]
             near = here is not None and np.linalg.norm(first[:2] - here[:2]) < NEAR_MM
             if turn is not None:
-                lines += _turned_moves(way, turn, feeds, how, near=bool(near))
+                lines += _turned_moves(way, turn, feeds, how, near=bool(near), clear=operation.clear)
                 here = way[-1]
                 continue
             if not near:
                 lines += [f"G0 {safe}", f"G0 {word('X', first[0])} {word('Y', first[1])}"]
+                lines.append(f"G0 {word('Z', _approach(first[2], how, clear=operation.clear))}")
             lines.append(f"G1 {word('Z', first[2])} {down}")
             lines += _moves(way * scale, along, places, arcs=how.arcs)
             here = way[-1]
@@ -155,6 +158,16 @@ def program_of(title: str, piece: Routed, how: Routing) -> bytes:
         body = [f"N{10 * n} {line}" for n, line in enumerate(lines[1:-1], start=1)]
         lines = [lines[0], *body, lines[-1]]
     return ("\n".join(lines) + "\n").encode("ascii", "replace")
+
+
+def _unit(how: Routing) -> tuple[float, int]:
+    """What mm are multiplied by in a program, and how many places it has."""
+    return (1 / MM_PER_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
+
+
+def _approach(z: float, how: Routing, *, clear: bool) -> float:
+    """How low a cutter is moved fast: beside the stock's top, or what has been cut above its way."""
+    return min((z if clear else 0.0) + APPROACH_MM, how.safe_mm)
 
 
 def _words(values: Array, places: int, letter: str) -> list[str]:
@@ -192,21 +205,20 @@ def _moves(way: Array, along: str, places: int, *, arcs: bool = False) -> list[s
     return lines
 
 
-def _rotary_words(turn: Rolled) -> str:
-    return f"ROTARY A DIAMETER {2 * turn.radius_mm:.4f} FROM {turn.left_mm:.4f} mm"
-
-
-def _turned_moves(way: Array, turn: Rolled, feeds: Feeds, how: Routing, *, near: bool) -> list[str]:
+def _turned_moves(
+    way: Array, turn: Rolled, feeds: Feeds, how: Routing, *, near: bool, clear: bool
+) -> list[str]:
     """The moves along a way (n, 3) round an axis: A in degrees for y, each cut in inverse time (G93), its F
     being one over its minutes, so that it is as fast round as along."""
-    scale, places = (1 / MM_PER_INCH, PLACES_INCH) if how.inch else (1.0, PLACES_MM)
+    scale, places = _unit(how)
+    high = _approach(float(way[0, 2]), how, clear=clear)
     x, z = _words(way[:, 0] * scale, places, "X"), _words(way[:, 2] * scale, places, "Z")
     a = _words(np.degrees(way[:, 1] / turn.radius_mm), PLACES_DEG, "A")
     lines = []
     if not near:
-        safe = _words(np.array([how.safe_mm * scale]), places, "Z")[0]
-        lines += [f"G0 {safe}", f"G0 {x[0]} {a[0]}"]
-    lines.append(f"G1 {z[0]} F{feeds.down / max(how.safe_mm - way[0, 2], LEAST_MM):.3f}")
+        safe, low = _words(np.array([how.safe_mm, high]) * scale, places, "Z")
+        lines += [f"G0 {safe}", f"G0 {x[0]} {a[0]}", f"G0 {low}"]
+    lines.append(f"G1 {z[0]} F{feeds.down / max(high - way[0, 2], LEAST_MM):.3f}")
     far = np.maximum(np.linalg.norm(np.diff(way, axis=0), axis=1), LEAST_MM)
     for k, rate in enumerate((feeds.along / far).tolist(), start=1):
         lines.append(f"G1 {x[k]} {a[k]} {z[k]} F{rate:.3f}")

@@ -42,7 +42,7 @@ from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.shop.amounts import finish_worn
-from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.checks import warned
 from kilnchisel.core.units import format_length, format_number
 
 Array = NDArray[Any]
@@ -248,13 +248,9 @@ def _warnings(sheets: Sheets, job: Job) -> None:
     """What a check warns of; a sentence where none does."""
     sheets.heading("Checks")
     said: dict[str, str] = {}
-    for index, lettering in enumerate(job.letterings):
-        if lettering.hidden:
-            continue
-        for check in checks(job, index):
-            if check.level != "good":
-                source = f" ({check.source})" if check.source else ""
-                said[f"{_short(one_line(lettering))}: {check.says}{source}"] = check.level
+    for lettering, check in warned(job):
+        source = f" ({check.source})" if check.source else ""
+        said[f"{_short(one_line(lettering))}: {check.says}{source}"] = check.level
     if not said:
         sheets.words("Nothing is warned of.")
     for words, level in said.items():

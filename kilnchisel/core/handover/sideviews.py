@@ -10,8 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.sides import Plane, Side
-from kilnchisel.core.build import body_of_job, laid_of, lays_of
+from kilnchisel.core.build import laid_of, lays_of
 from kilnchisel.core.colour import linear_to_hex, srgb_encode
 from kilnchisel.core.crafts.tubes import runs_of
 from kilnchisel.core.detail import Detail
@@ -19,32 +18,29 @@ from kilnchisel.core.finishes.finish import darkened, letter_material, material_
 from kilnchisel.core.finishes.gas import tube_rgb
 from kilnchisel.core.handover.paper.dimensions import Dimension
 from kilnchisel.core.handover.paper.marks import INK, PENCIL, Area, Drawing, Line, Shown
-from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Engraved, Fitting, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer, Raster
-from kilnchisel.core.lettering.polygons import fill_nonzero, polygons_in, rings_of
+from kilnchisel.core.lettering.polygons import rings_of
+from kilnchisel.core.shop.silhouette import seen_at
 from kilnchisel.core.units import format_number
 
 Array = NDArray[Any]
 
-MOST_FACES = 60_000
-LEAST_FACE_MM2, LEAST_HOLE_MM2, SEEN_MM = 1e-6, 0.01, 0.001
 PICTURE_PIXELS = 500
 MOST_MEASURED = 6  # letterings of a side whose places are measured: more is a drawing that nobody reads
 
 
 @dataclass(frozen=True, eq=False)
 class SideView:
-    """One side, in its own mm: what is drawn, what is measured, and whose letterings are on it."""
+    """One side, in its own mm: what is drawn, and what is measured."""
 
     name: str
     drawing: Drawing
     dimensions: tuple[Dimension, ...]
-    letterings: tuple[int, ...]
     closed: bool
 
     @property
@@ -67,7 +63,7 @@ def side_views(job: Job) -> list[SideView]:
 def _view(job: Job, name: str, laid: list[tuple[int, Laid]]) -> SideView:
     side = laid[0][1].side
     drawing = Drawing()
-    period, border = side.period, _border(job, side)
+    period, border = side.period, seen_at(job, side)
     if period is not None:
         border = _window(border, period, [one for _, one in laid])
     rings = tuple(rings_of(border))
@@ -88,37 +84,7 @@ def _view(job: Job, name: str, laid: list[tuple[int, Laid]]) -> SideView:
     if len(measured) <= MOST_MEASURED:
         for index, one in measured:
             dimensions += _of_lettering(job.letterings[index], one, border.bounds)
-    indexes = tuple(dict.fromkeys(index for index, _ in laid))
-    return SideView(name, drawing, tuple(dimensions), indexes, side.period is not None)
-
-
-def _border(job: Job, side: Side) -> shapely.Polygon:
-    """The piece as it is seen looking straight at a flat side or at one that swells over a flat one, its
-    rounded edge with it; elsewhere what can be lettered."""
-    if isinstance(job.blank, Mesh3D):
-        return side.domain
-    body = body_of_job(job)
-    shells, opposite = body.shells, body.opposite(side.name)
-    back = None if opposite is None else body.sheet(opposite).side
-    straight = side if isinstance(side, Plane) else back
-    if not isinstance(straight, Plane) or sum(len(shell.mesh.faces) for shell in shells) > MOST_FACES:
-        return side.domain
-    spot = np.array(side.domain.centroid.coords)
-    origin = side.to_body(spot, np.zeros(1))[0]
-    frame = straight.frames(spot)[0]
-    if straight is back:  # seen from behind, right is left
-        frame = frame * ((-1.0,), (1.0,), (-1.0,))
-    seen = rings_of(shapely.orient_polygons(side.domain))
-    for shell in shells:
-        laid = (shell.mesh.points - origin) @ frame[:2].T + spot[0]
-        faces = laid[shell.mesh.faces]
-        first, second = (faces[:, k] - faces[:, 0] for k in (1, 2))
-        doubled = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
-        faces = np.where(doubled[:, None, None] < 0, faces[:, ::-1], faces)
-        seen += list(faces[np.abs(doubled) > LEAST_FACE_MM2])
-    whole = max(polygons_in(fill_nonzero(seen)), key=lambda part: part.area)
-    holes = [hole for hole in whole.interiors if shapely.Polygon(hole).area > LEAST_HOLE_MM2]
-    return shapely.Polygon(whole.exterior, holes).simplify(SEEN_MM)
+    return SideView(name, drawing, tuple(dimensions), side.period is not None)
 
 
 def _window(border: shapely.Polygon, period: float, laid: list[Laid]) -> shapely.Polygon:

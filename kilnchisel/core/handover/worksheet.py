@@ -18,7 +18,7 @@ from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.shop.amounts import HOUR, Amount, Rates, amounts_of
 from kilnchisel.core.shop.bender import bendings_of
-from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.checks import warned
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.routerwork import tools_of
@@ -187,12 +187,7 @@ def _holes(sheets: Sheets, job: Job) -> None:
 
 def _watched(sheets: Sheets, job: Job) -> None:
     """What a check warns of."""
-    said: dict[str, str] = {}
-    for index, lettering in enumerate(job.letterings):
-        if not lettering.hidden:
-            for check in checks(job, index):
-                if check.level != "good":
-                    said[f"{one_line(lettering)[:34]}: {check.says}"] = check.level
+    said = {f"{one_line(one)[:34]}: {check.says}": check.level for one, check in warned(job)}
     if said:
         sheets.heading("To watch")
     for words, level in said.items():

@@ -12,6 +12,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.edits import Fix, change, scaled
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Column, Rows, Wording
 from kilnchisel.core.laying.laid import Laid
@@ -60,6 +61,17 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
             for rule in rules_for(job.letterings[index], laid)
         ]
     return tuple(found)
+
+
+def warned(job: Job) -> list[tuple[Lettering, Check]]:
+    """What the checks of all that is made are not content with. Raises KilnError."""
+    return [
+        (lettering, check)
+        for index, lettering in enumerate(job.letterings)
+        if not lettering.hidden
+        for check in checks(job, index)
+        if check.level != "good"
+    ]
 
 
 def _letters(job: Job, index: int, laid: Laid) -> Check:

@@ -6,12 +6,17 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.job.crafts import CutThrough
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.shop.machines.router import Routed
-from kilnchisel.core.shop.paths.surface import Heights, rolled, rolled_heights, wanted_heights
+from kilnchisel.core.shop.paths.flatwork import flat_work
+from kilnchisel.core.shop.paths.setup import Setup
+from kilnchisel.core.shop.paths.surface import Heights, cells_in, rolled, rolled_heights, wanted_heights
+from kilnchisel.core.shop.paths.tools import v_tool
 
 Array = NDArray[Any]
 
@@ -38,21 +43,39 @@ class Compared:
     removed_mm3: float
 
 
-def compared(
-    done: Routed, job: Job, side: str, top_mm: float, rotary: tuple[float, float] | None = None
-) -> Compared:
-    """What was cut against a side of a job, its stock ``top_mm`` above it; ``rotary``: of a program that
-    turns it. Raises KilnError."""
-    if rotary is not None:
-        one, cell = rolled(job, side, rotary[1]), done.heights.cell_mm
+def compared(done: Routed, job: Job, setup: Setup) -> Compared:
+    """What was cut against the side of a job that its stock is for. Raises KilnError."""
+    cell = done.heights.cell_mm
+    if setup.turning is not None:
+        one = rolled(job, setup.side, setup.turning.left_mm)
         # the stock is turned before: both are measured from that
         wanted, left = rolled_heights(job, one, cell), done.heights.values
         profile = one.profile((np.arange(left.shape[1]) + 0.5) * cell)
         turned = replace(done.heights, values=np.minimum(left - profile, 0.0))
         profile = one.profile((np.arange(wanted.values.shape[1]) + 0.5) * cell)
-        return compared_to(replace(done, heights=turned), replace(wanted, values=wanted.values - profile))
-    wanted = wanted_heights(job, side, done.heights.cell_mm)
-    return compared_to(done, Heights(wanted.values - top_mm, (0.0, 0.0), wanted.cell_mm))
+        asked = np.minimum(wanted.values - profile - setup.top_mm, 0.0)
+        return compared_to(replace(done, heights=turned), replace(wanted, values=asked))
+    wanted = wanted_heights(job, setup.side, cell, setup.margin_mm)
+    _pocketed(wanted, job, setup)
+    return compared_to(done, Heights(wanted.values - setup.top_mm, (0.0, 0.0), wanted.cell_mm))
+
+
+def _pocketed(wanted: Heights, job: Job, setup: Setup) -> None:
+    """Cut the pockets of inlays, which the piece has filled: upright, or as a V does (half a stroke's width
+    over the tangent of half its angle, at most as deep as the pocket)."""
+    for work in flat_work(job, CutThrough):
+        craft = work.craft
+        if work.side != setup.side or not isinstance(craft, CutThrough) or craft.fill != "inlay":
+            continue
+        row, column = np.nonzero(cells_in(wanted, work.region))
+        deep = np.full(len(row), craft.depth_mm)
+        if setup.inlay_deg:
+            at = np.stack([column, row], axis=1) + 0.5
+            spots = shapely.points(np.array(wanted.corner) + at * wanted.cell_mm)
+            edge = work.region.boundary
+            shapely.prepare(edge)
+            deep = np.minimum(deep, shapely.distance(edge, spots) * v_tool(setup.inlay_deg, 1.0).slope)
+        wanted.values[row, column] = -deep
 
 
 def compared_to(done: Routed, wanted: Heights) -> Compared:

@@ -83,7 +83,9 @@ def route(
     troubles: list[Trouble] = []
     low, high = program.ends.min(axis=0), program.ends.max(axis=0)
     widest = max((tool.radius_mm for tool in known.values()), default=0.0)
-    round_it = program.rotary is not None  # what goes over its end comes in at its beginning
+    round_it = (
+        program.setup is not None and program.setup.turning is not None
+    )  # what goes over its end comes in at its beginning
     sides = (-low[0], high[0] - wide) if round_it else (-low[0], -low[1], high[0] - wide, high[1] - tall)
     beyond = max(sides) - widest
     turns = [0.0]

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.shop.paths.setup import Setup, setup_told
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
 from kilnchisel.core.units import MM_PER_INCH
 
@@ -21,8 +22,6 @@ WORD = re.compile(r"\s*([A-Za-z])\s*([+-]?\d*\.?\d*)")
 COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 TOOL = re.compile(r"TOOL (\d+) (.+)", re.IGNORECASE)
 CHANGE = re.compile(r"CHANGE TO TOOL (\d+)\b.*", re.IGNORECASE)  # by hand, where there is no M6
-SIDE = re.compile(r"SIDE (.+) TOP ([\d.]+) mm", re.IGNORECASE)
-ROTARY = re.compile(r"ROTARY A DIAMETER ([\d.]+) FROM (-?[\d.]+) mm", re.IGNORECASE)
 STOCK = re.compile(r"STOCK ([\d.]+) ([\d.]+) ([\d.]+) mm", re.IGNORECASE)
 # a block that only moves, straight: most of a program
 PLAIN = re.compile(r"G([01])(?: X(-?[\d.]+))?(?: Y(-?[\d.]+))?(?: Z(-?[\d.]+))?(?: F([\d.]+))?")
@@ -58,7 +57,7 @@ M_KNOWN = {"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "30"}
 class Program:
     """Moves in order. ``ends`` (n + 1, 3): where each begins and ends, mm; ``rapid`` (n,) bool; ``feed``
     (n,) mm a minute; ``tool`` (n,) numbers; ``line`` (n,) of the program. ``tools``: what its comments say
-    of its cutters; ``stock``: and of its stock, mm; ``dwell_s``: how long it stands still."""
+    of its cutters; ``stock``, ``setup``: and of its stock, mm; ``dwell_s``: how long it stands still."""
 
     ends: Array
     rapid: Array
@@ -69,10 +68,7 @@ class Program:
     stock: tuple[float, float, float] | None = None
     dwell_s: float = 0.0
     changes: int = 0
-    side: tuple[str, float] | None = None  # of the piece, and how far the stock's top is above it, mm
-    rotary: tuple[float, float] | None = (
-        None  # of an axis A: the radius that y is round, the sheet's u at 0
-    )
+    setup: Setup | None = None
 
 
 class _Machine:
@@ -125,8 +121,7 @@ def read_program(data: bytes, name: str = "The program") -> Program:
         raise KilnError(f"{name} has {len(lines):,} lines; {MOST_LINES:,} at most are read.")
     machine, tools = _Machine(), {}
     stock: tuple[float, float, float] | None = None
-    side: tuple[str, float] | None = None
-    rotary: tuple[float, float] | None = None
+    setup: Setup | None = None
     for number, line in enumerate(lines, start=1):
         if machine.ended:
             break
@@ -138,13 +133,12 @@ def read_program(data: bytes, name: str = "The program") -> Program:
                 tools[int(found[1])] = tool_written(found[2])
             elif found := CHANGE.fullmatch(text):
                 machine.tool, machine.changes = int(found[1]), machine.changes + 1
-            elif found := ROTARY.fullmatch(text):
-                machine.radius = float(found[1]) / 2
-                rotary = machine.radius, float(found[2])
             elif found := STOCK.fullmatch(text):
                 stock = float(found[1]), float(found[2]), float(found[3])
-            elif found := SIDE.fullmatch(text):
-                side = found[1], float(found[2])
+            else:
+                setup = _told(text, setup, f"{name}, line {number}")
+                if setup is not None and setup.turning is not None:
+                    machine.radius = setup.turning.radius_mm
         bare = COMMENT.sub("", line).strip()
         if not bare or bare == "%" or bare.startswith("/"):
             continue
@@ -165,9 +159,15 @@ def read_program(data: bytes, name: str = "The program") -> Program:
         stock,
         machine.dwell,
         machine.changes,
-        side,
-        rotary,
+        setup,
     )
+
+
+def _told(comment: str, known: Setup | None, where: str) -> Setup | None:
+    try:
+        return setup_told(comment, known)
+    except ValueError:
+        raise KilnError(f"{where}: the comment “{comment[:40]}” has a number that is none.") from None
 
 
 def _words(line: str) -> list[tuple[str, float]]:

@@ -1,5 +1,4 @@
-"""Letters and inlays cut out of stock of their own: each row from a piece of its size, or laid on
-sheets."""
+"""Letters cut out of stock of their own: each row from a piece of its size, or laid on sheets."""
 
 from __future__ import annotations
 
@@ -9,20 +8,18 @@ from typing import Any
 import numpy as np
 import shapely
 
-from kilnchisel.core.job.crafts import CutThrough, Standing
-from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.crafts import Standing
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.shop.amounts import finish_worn
 from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work
 from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
 from kilnchisel.core.shop.paths.pocket import profile_ways
 from kilnchisel.core.shop.paths.reach import fitting, unreached
-from kilnchisel.core.shop.paths.routerwork import Operation, Routed, Routing
+from kilnchisel.core.shop.paths.routerwork import BELOW_MM, Operation, Routed, Routing
 from kilnchisel.core.shop.paths.tools import Tool
-
-BELOW_MM = 0.2  # so far a cut goes through what is under the stock
 
 
 def row_of_letters(job: Job, works: list[Work], how: Routing, *, again: bool) -> Routed:
@@ -31,21 +28,7 @@ def row_of_letters(job: Job, works: list[Work], how: Routing, *, again: bool) ->
     assert isinstance(craft, Standing)
     region = as_region(part for work in works for part in polygons_in(work.region))
     name = f"letters {works[0].index + 1}{' again' if again else ''}"
-    return _cut_out(_stuff(job, works[0]), works[0], region, craft.thickness_mm, how, name)
-
-
-def inlay(job: Job, work: Work, how: Routing) -> Routed:
-    """What lies in a pocket, cut out of a sheet as thick as that is deep, smaller all round by the gap."""
-    craft, own = work.craft, job.letterings[work.index].finish
-    assert isinstance(craft, CutThrough)
-    region = shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)
-    name = f"inlay {work.index + 1}{' ' + str(work.layer.number + 1) if work.layer.number else ''}"
-    finish = job.finish if isinstance(own, AsBlank) else own
-    made = _cut_out(finish, work, as_region(polygons_in(region)), craft.depth_mm, how, name)
-    lost = len(polygons_in(work.region)) - len(polygons_in(region))
-    if lost > 0:
-        made.left.append(f"{work.name}: {lost} of its parts are narrower than the gap of an inlay")
-    return made
+    return cut_out(_stuff(job, works[0]), works[0], region, craft.thickness_mm, how, name)
 
 
 def on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
@@ -70,22 +53,22 @@ def on_sheets(job: Job, works: list[Work], how: Routing) -> list[Routed]:
             note = (
                 f"{len(pieces)} letters on {sheets} sheet{'' if sheets == 1 else 's'}, {share:.0f} % used"
             )
-            one = _cut_out(_stuff(job, mine[0]), mine[0], region, thick, how, name, how.sheet)
+            one = cut_out(_stuff(job, mine[0]), mine[0], region, thick, how, name, how.sheet)
             found.append(replace(one, notes=(note,) if sheet == 0 else ()))
     return found
 
 
 def _stuff(job: Job, work: Work) -> Any:
     """What the sheet is of that letters are cut from."""
-    craft, own = work.craft, job.letterings[work.index].finish
+    craft = work.craft
     assert isinstance(craft, Standing)
-    finish = job.finish if isinstance(own, AsBlank) else own
+    finish = finish_worn(job, job.letterings[work.index].finish)
     if density_of(finish) is None:  # paint says nothing of what is under it
         finish = craft.return_finish or finish
     return finish
 
 
-def _cut_out(
+def cut_out(
     finish: Any,
     work: Work,
     region: Any,
@@ -109,12 +92,10 @@ def _cut_out(
     missed = unreached(work.name, as_region(holes), tool) if holes else []
     return Routed(
         name,
-        work.side,
+        None,
         (right - left, high - low, thick_mm),
         (left, low),
-        0.0,
-        [Operation(f"through {work.name}", tool, ways)],
+        [Operation(f"through {work.name}", tool, ways, clear=True)],
         missed,
         finish,
-        letters=True,
     )

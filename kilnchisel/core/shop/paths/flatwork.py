@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.crafts.sheet import layered
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Printed
@@ -55,6 +56,12 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
                 name = f"{index + 1} {one_line(lettering)}{one.layer_words(layer)}"
                 found.append(Work(index, name, side, lettering.craft, layer, region, flat.words))
     return found
+
+
+def as_layered(works: list[Work]) -> list[Work]:
+    """Works of one side as they are on the piece: where they meet the later one is what is made."""
+    regions = layered([work.region for work in works])
+    return [replace(w, region=r) for w, r in zip(works, regions, strict=True) if not r.is_empty]
 
 
 def open_lines(job: Job, work: Work) -> list[NDArray[Any]]:

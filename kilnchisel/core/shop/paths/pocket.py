@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, run_of
+from kilnchisel.core.shop.paths.entry import come_down, led, linked
 from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -17,12 +19,13 @@ Array = NDArray[Any]
 OVERLAP = 0.45  # of a cutter's diameter: from ring to ring (common practice)
 ROUND = 24  # pieces of a quarter circle
 PLAIN_MM = 0.002  # how far a ring may leave the true offset
+LET_MM = 0.005  # how far a way in may leave the room it has
 LEAST_REST_MM2 = 0.01
 
 
 def rings_over(region: shapely.Geometry, tool: Tool) -> list[Array]:
-    """Closed ways (n, 2) of a flat cutter's middle that clear a region it fits into, from the middle of
-    each pocket outwards, ending along its edge."""
+    """Ways (n, 2) of a flat cutter's middle that clear a region it fits into, from the middle of each
+    pocket outwards, ring into ring, ending along its edge."""
     pockets = polygons_in(shapely.buffer(region, -tool.radius_mm, quad_segs=ROUND))
     made: list[Array] = []
     for pocket in pockets:
@@ -31,12 +34,14 @@ def rings_over(region: shapely.Geometry, tool: Tool) -> list[Array]:
 
 
 def from_the_middle(room: shapely.Geometry, tool: Tool) -> list[Array]:
-    """Closed ways (n, 2) over all the room that a cutter's middle has, the inmost first."""
+    """Ways (n, 2) over all the room that a cutter's middle has, the inmost ring first, joined to those
+    round it where there is room."""
     rings: list[list[Array]] = []
-    while not room.is_empty:
-        rings.append(rings_in_order(shapely.simplify(room, PLAIN_MM)))
-        room = shapely.buffer(room, -OVERLAP * tool.diameter_mm, quad_segs=ROUND)
-    return [ring for outline in reversed(rings) for ring in outline]
+    inner, apart = room, OVERLAP * tool.diameter_mm
+    while not inner.is_empty:
+        rings.append(rings_in_order(shapely.simplify(inner, PLAIN_MM)))
+        inner = shapely.buffer(inner, -apart, quad_segs=ROUND)
+    return linked([ring for outline in reversed(rings) for ring in outline], room, apart + 4 * PLAIN_MM)
 
 
 def reached(region: shapely.Geometry, tool: Tool) -> shapely.Geometry:
@@ -72,10 +77,16 @@ def _joined(pieces: list[Array]) -> list[Array]:
 
 
 def in_levels(ways: list[Array], depth_mm: float, step_mm: float) -> list[Array]:
-    """Ways (n, 2) at one depth after the other, (n, 3), the last at ``depth_mm``."""
+    """Ways (n, 2) at one depth after the other, (n, 3), the last at ``depth_mm``, each come down to along
+    itself."""
+    levels = levels_to(depth_mm, step_mm)
+    return [come_down(way, above, z) for above, z in pairwise(levels) for way in ways]
+
+
+def levels_to(depth_mm: float, step_mm: float) -> list[float]:
+    """0 and the heights of passes no deeper than a step, the last at ``-depth_mm``."""
     count = max(int(np.ceil(depth_mm / step_mm - 1e-9)), 1)
-    levels = -depth_mm * np.arange(1, count + 1) / count
-    return [np.column_stack([way, np.full(len(way), z)]) for z in levels for way in ways]
+    return [-depth_mm * k / count for k in range(count + 1)]
 
 
 def profile_ways(
@@ -88,14 +99,29 @@ def profile_ways(
     inside: bool,
 ) -> list[Array]:
     """Ways (n, 3) round a region, outside of what it is or inside of an opening, counters before what they
-    are in. ``tabs``: how many to a line, their width and their height above the bottom, mm."""
+    are in; each comes in from beside, where there is room, and leaves so. ``tabs``: how many to a line,
+    their width and their height above the bottom, mm."""
     by = -tool.radius_mm if inside else tool.radius_mm
     moved = shapely.buffer(region, by, quad_segs=ROUND)
+    room = shapely.buffer(moved, LET_MM if inside else -LET_MM)
+    if not inside:
+        room = shapely.box(*room.bounds).buffer(2 * tool.diameter_mm).difference(room)
     made = []
     for ring in rings_in_order(shapely.simplify(moved, PLAIN_MM)):
-        for level in in_levels([ring], depth_mm, step_mm):
-            made.append(_with_tabs(level, depth_mm, tool, tabs))
+        into, line, out = led(ring, room, tool.radius_mm)
+        for above, z in pairwise(levels_to(depth_mm, step_mm)):
+            if not len(into):  # no room beside it, and along itself there are tabs
+                begin = np.append(line[0], above)[None]
+                made.append(np.concatenate([begin, _tabbed(line, z, depth_mm, tool, tabs)]))
+                continue
+            after = np.column_stack([out, np.full(len(out), z)])[1:]
+            before = come_down(into, above, z)[:-1]
+            made.append(np.concatenate([before, _tabbed(line, z, depth_mm, tool, tabs), after]))
     return made
+
+
+def _tabbed(ring: Array, z: float, depth_mm: float, tool: Tool, tabs: tuple[int, float, float]) -> Array:
+    return _with_tabs(np.column_stack([ring, np.full(len(ring), z)]), depth_mm, tool, tabs)
 
 
 def _with_tabs(way: Array, depth_mm: float, tool: Tool, tabs: tuple[int, float, float]) -> Array:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.polygons import fill_even_odd
-from kilnchisel.core.shop.paths.pocket import from_the_middle
+from kilnchisel.core.shop.paths.entry import come_down
+from kilnchisel.core.shop.paths.pocket import from_the_middle, levels_to
 from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -35,12 +37,10 @@ def rough_ways(heights: Heights, tool: Tool, step_mm: float, left_mm: float) -> 
     deepest = -float(lowest.min())
     if deepest <= 0:
         return []
-    count = int(np.ceil(deepest / step_mm - 1e-9))
     at = [heights.corner[k] + (np.arange(n) - 0.5) * cell for k, n in enumerate(lowest.shape[::-1])]
     found = contourpy.contour_generator(at[0], at[1], lowest)
     ways: list[Array] = []
-    for level in -deepest * np.arange(1, count + 1) / count:
+    for above, level in pairwise(levels_to(deepest, step_mm)):
         lines = [line for line in found.lines(level + 1e-6) if len(line) > 3]
-        rings = from_the_middle(fill_even_odd(lines), tool)
-        ways += [np.column_stack([ring, np.full(len(ring), level)]) for ring in rings]
+        ways += [come_down(way, above, level) for way in from_the_middle(fill_even_odd(lines), tool)]
     return ways

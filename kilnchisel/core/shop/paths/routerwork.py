@@ -10,11 +10,13 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.shop.paths.nesting import Stock
+from kilnchisel.core.shop.paths.setup import Setup
 from kilnchisel.core.shop.paths.surface import Rolled
 from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
 
+BELOW_MM = 0.2  # so far a cut goes through what is under the stock
 CHANGES = ("m6", "stop")  # of cutters: by the machine, or by hand
 
 
@@ -36,6 +38,8 @@ class Routing:
     coolant: bool = False  # M8 while it cuts
     change: str = "m6"  # or "stop" (M0)
     sheet: Stock | None = None  # what letters are laid on, else each row is cut from stock of its size
+    inlay_deg: float = 0.0  # of the V cutter for inlays and their pockets, 0: both are upright
+    blank: bool = False  # the piece is cut out as well, and its holes
 
     def checked(self) -> Routing:
         """The same, if it can be done. Raises KilnError."""
@@ -58,27 +62,28 @@ class Routing:
 
 @dataclass(frozen=True, eq=False)
 class Operation:
-    """A cutter's ways (n, 3), mm: x and y from the lower left corner of the stock, z from its top."""
+    """A cutter's ways (n, 3), mm: x and y from the lower left corner of the stock, z from its top.
+    ``clear``: each begins where all above it has been cut before."""
 
     name: str
     tool: Tool
     ways: list[Array]
+    clear: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class Routed:
-    """What is done to one piece of stock of ``stock`` (wide, tall, thick) mm; ``top_mm``: how far its top
-    is above the side that is lettered; ``corner``: the sheet place of its lower left corner."""
+    """What is done to one piece of stock of ``stock`` (wide, tall, thick) mm; ``setup``: how it lies to the
+    side that is lettered, none of letters that are cut out of it; ``corner``: the sheet place of its lower
+    left corner."""
 
     name: str
-    side: str
+    setup: Setup | None
     stock: tuple[float, float, float]
     corner: tuple[float, float]
-    top_mm: float
     operations: list[Operation]
     left: list[str]  # what could not be cut, and why
     finish: Any  # of what the stock is
-    letters: bool = False  # they are cut out of a sheet of their own
     notes: tuple[str, ...] = ()
     rotary: Rolled | None = None  # ways are x along the axis, y round it
 
@@ -86,3 +91,22 @@ class Routed:
 def tools_of(pieces: Iterable[Routed]) -> list[Tool]:
     """The cutters that are used, each once, in the order of their first use."""
     return list(dict.fromkeys(o.tool for piece in pieces for o in piece.operations))
+
+
+def by_tool(operations: list[Operation]) -> list[Operation]:
+    """Operations with as few changes of the cutter as their order allows: wide before fine, what goes right
+    through last."""
+    order = {
+        "rough": 0,
+        "relief": 1,
+        "detail": 1,
+        "steep": 1,
+        "pocket": 2,
+        "rest": 3,
+        "v": 4,
+        "line": 4,
+        "through": 5,
+        "hole": 5,
+        "out": 6,
+    }
+    return sorted(operations, key=lambda o: (order[o.name.split()[0]], o.tool.form, -o.tool.diameter_mm))

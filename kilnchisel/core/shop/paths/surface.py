@@ -69,9 +69,9 @@ def is_faced(job: Job, name: str) -> bool:
 
 @dataclass(frozen=True, eq=False)
 class Rolled:
-    """A side that goes round the axis of a rotary table, read from outside. ``radius_mm``: at which its
-    sheet is true round; ``top_mm``: its greatest; ``low_mm``: where along the axis it begins, ``long_mm``:
-    how far it goes; ``left_mm``: the u at which A is 0."""
+    """A side that goes round the axis of a rotary table. ``radius_mm``: at which its sheet is true round;
+    ``top_mm``: its greatest, of one that is read from inside its least; ``low_mm``: where along the axis it
+    begins, ``long_mm``: how far it goes; ``left_mm``: the u at which A is 0."""
 
     side: Side
     radius_mm: float
@@ -80,28 +80,37 @@ class Rolled:
     long_mm: float
     left_mm: float
 
+    @property
+    def inside(self) -> bool:
+        """Whether it is read from inside: what is cut lies farther from the axis."""
+        return bool(getattr(self.side, "inside", False))
+
+    def above(self, points: Array) -> Array:
+        """How far points (n, 3) of the body are above its top, (n,), that is from or to the axis."""
+        high = np.hypot(points[:, 0], points[:, 1]) - self.top_mm
+        return np.asarray(-high if self.inside else high)
+
     def profile(self, x: Array) -> Array:
         """How far its surface is from its top (n,), at most 0, so far along the axis (n,)."""
         _, low, _, high = self.side.domain.bounds
         spots = np.stack([np.zeros(PROFILED), np.linspace(low, high, PROFILED)], axis=1)
         body = self.side.to_body(spots, np.zeros(PROFILED))
-        radius = np.hypot(body[:, 0], body[:, 1])
-        return np.asarray(np.interp(x, body[:, 2] - self.low_mm, radius - self.top_mm))
+        return np.asarray(np.interp(x, body[:, 2] - self.low_mm, self.above(body)))
 
     def machine(self, way: Array) -> Array:
         """Sheet points with a height (n, 3) as (x along the axis, y round from A = 0, z from the top)."""
         body = self.side.to_body(way[:, :2], way[:, 2])
-        high = np.hypot(body[:, 0], body[:, 1]) - self.top_mm
-        return np.stack([body[:, 2] - self.low_mm, way[:, 0] - self.left_mm, high], axis=1)
+        y = way[:, 0] - self.left_mm
+        return np.stack([body[:, 2] - self.low_mm, -y if self.inside else y, self.above(body)], axis=1)
 
 
 def rolled(job: Job, name: str, left_mm: float | None = None) -> Rolled:
     """A side as a router with a rotary axis sees it. ``left_mm``: where A is 0, else at its seam.
-    Raises KilnError where it does not go round, or is read from inside."""
+    Raises KilnError where it does not go round."""
     sides = sides_of_job(job)
     side = None if sides is None else sides.named(name)
-    if not isinstance(side, Cylinder | Turned) or side.period is None or getattr(side, "inside", False):
-        raise KilnError(f"The side “{name}” does not go round an axis, or is read from inside.")
+    if not isinstance(side, Cylinder | Turned) or side.period is None:
+        raise KilnError(f"The side “{name}” does not go round an axis.")
     left, low, _, high = side.domain.bounds
     spots = np.stack([np.zeros(64), np.linspace(low, high, 64)], axis=1)
     body = side.to_body(spots, np.zeros(64))
@@ -112,7 +121,7 @@ def rolled(job: Job, name: str, left_mm: float | None = None) -> Rolled:
     return Rolled(
         side,
         side.period / (2 * np.pi),
-        float(radius.max()),
+        float(radius.min() if getattr(side, "inside", False) else radius.max()),
         float(along[0]),
         float(along[-1] - along[0]),
         left if left_mm is None else left_mm,
@@ -126,22 +135,25 @@ def rolled_heights(job: Job, one: Rolled, cell_mm: float) -> Heights:
     assert period is not None
     across, up = cells_of(one.long_mm, period, cell_mm)
     values = np.full((up, across), -np.inf)
-    first = one.side.to_body(np.zeros((1, 2)), np.zeros(1))[0]
-    front = np.arctan2(first[0], -first[1])
+    first = one.side.to_body(np.array([[one.left_mm, 0.0]]), np.zeros(1))[0]
+    begin = np.arctan2(first[0], -first[1])
     for part in piece_of(job).parts:
         lettering = None if part.lettering is None else job.letterings[part.lettering]
         if part.side != one.side.name or (lettering is not None and stands_free(lettering.craft)):
             continue
         mesh = part.mesh
-        high = np.hypot(mesh.points[:, 0], mesh.points[:, 1]) - one.top_mm
         x = (mesh.points[:, 2] - one.low_mm) / cell_mm - 0.5
-        # where it is round the axis: the uv of a wall go on along that
-        round_it = one.radius_mm * (np.arctan2(mesh.points[:, 0], -mesh.points[:, 1]) - front)
-        u = mesh.uv[:, 0] + (round_it - mesh.uv[:, 0] + period / 2) % period - period / 2
+        angle = np.arctan2(mesh.points[:, 0], -mesh.points[:, 1]) - begin
+        corners = angle[mesh.faces] % (2 * np.pi)
+        # a face that goes over A = 0 goes on beyond a whole turn
+        corners += 2 * np.pi * np.round((corners[:, :1] - corners) / (2 * np.pi))
+        flat = np.stack([x, np.zeros_like(x), one.above(mesh.points)], axis=1)[mesh.faces]
+        every = np.arange(3 * len(mesh.faces), dtype=np.int64).reshape(-1, 3)
         for turn in (-1, 0, 1):
-            y = (u + turn * period - one.left_mm) / cell_mm - 0.5
+            y = (one.radius_mm * corners + turn * period) / cell_mm - 0.5
+            flat[..., 1] = y
             if y.max() > -1 and y.min() < up:
-                _fill(values, np.stack([x, y, high], axis=1), mesh.faces.astype(np.int64))
+                _fill(values, flat.reshape(-1, 3), every)
     values[np.isneginf(values)] = np.nan
     return Heights(values, (0.0, 0.0), cell_mm)
 
@@ -157,11 +169,12 @@ def cells_of(wide_mm: float, tall_mm: float, cell_mm: float) -> tuple[int, int]:
     return across, up
 
 
-def wanted_heights(job: Job, name: str, cell_mm: float) -> Heights:
-    """The heights of a side of a job's piece over its own sheet, 0 on it or at its lowest place, what
-    stands free of it left out. Raises KilnError for a side that a router does not get over."""
+def wanted_heights(job: Job, name: str, cell_mm: float, margin_mm: float = 0.0) -> Heights:
+    """The heights of a side of a job's piece over its own sheet and so far beyond it, 0 on it or at its
+    lowest place, what stands free of it left out. Raises KilnError for a side that a router does not get
+    over."""
     side = faced(job, name)
-    left, low, right, high = side.domain.bounds
+    left, low, right, high = np.array(side.domain.bounds) + np.array([-1, -1, 1, 1]) * margin_mm
     across, up = cells_of(right - left, high - low, cell_mm)
     values = np.full((up, across), -np.inf)
     for part in piece_of(job).parts:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -74,6 +74,15 @@ class Tool:
             tip = f" {format_number(self.tip_mm, 3)} mm" if self.tip_mm else ""
             return f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)} mm{tip}"
         return f"{self.form} {format_number(self.diameter_mm, 3)} mm"
+
+
+V_MM = 12.7  # of a V cutter, across: common
+
+
+def v_tool(angle_deg: float, depth_mm: float) -> Tool:
+    """A V cutter that is wide enough for a depth."""
+    tool = Tool("v", V_MM, angle_deg)
+    return replace(tool, diameter_mm=max(V_MM, 2 * depth_mm / tool.slope))
 
 
 def tool_written(text: str) -> Tool:
