@@ -133,13 +133,13 @@ class Inlays(unittest.TestCase):
 class Openings(unittest.TestCase):
     def test_a_countersink_is_cut_down_to_its_opening(self):
         job = plate(CutThrough(sink_mm=1.2, sink_deg=90.0), "IO", thick=4.0)
-        one, done, told = tried(job, cell=0.05)
+        one, done, told = tried(job, cell=0.1)
         self.assertLess(told.over.most_mm, 0.06)
         self.assertIn("v countersink", " ".join(o.name for o in one.piece.operations))
         region = flat_work(job, CutThrough)[0].region
         row, column = np.indices(done.heights.values.shape)
         left, low = one.piece.corner
-        spots = shapely.points(left + (column + 0.5) * 0.05, low + (row + 0.5) * 0.05)
+        spots = shapely.points(left + (column + 0.5) * 0.1, low + (row + 0.5) * 0.1)
         shapely.prepare(region)
         ring = ~shapely.contains(region, spots)
         far = shapely.distance(spots, region)

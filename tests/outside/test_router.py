@@ -305,7 +305,7 @@ class AFlatCutter(unittest.TestCase):
         inlay = pieces["inlay 1"]
         self.assertAlmostEqual(inlay.stock[2], 2.0)
         region = flat_work(job, CutThrough)[0].region
-        (operation,) = inlay.operations
+        operation = inlay.operations[0]
         radius = operation.tool.radius_mm
         outer = max(operation.ways, key=lambda way: np.ptp(way[:, 0]) * np.ptp(way[:, 1]))
         # the middle of the cutter goes its radius outside of what is smaller by the gap
@@ -495,6 +495,38 @@ class TheMachine(unittest.TestCase):
         )
         self.assertAlmostEqual(done.removed_mm3 / (2 * (40 * 6 + np.pi * 9)), 1, delta=0.005)
         self.assertEqual(done.troubles, [])
+
+    def test_a_shank_or_holder_that_meets_stock_is_told_with_its_line(self):
+        stock = (60.0, 20.0, 12.0)
+        lines = ("F900", "G0 Z2", "G0 X10 Y10", "G1 Z-4", "X50", "G1 Z-8", "X10", "G0 Z2")
+        told = {}
+        for words in (
+            "flat 6mm flute 9mm shank 8mm",
+            "flat 6mm flute 5mm shank 8mm",
+            "flat 6mm flute 5mm shank 6mm",
+            "flat 6mm holder 20mm out 7.5mm",
+            "flat 6mm holder 20mm out 9mm",
+        ):
+            top = (f"(TOOL 1 {words})", "G21 G90 G17 G94", "T1 M6")
+            read = read_program("\n".join((*top, *lines)).encode())
+            self.assertEqual(tool_written(read.tools[1].words), read.tools[1])
+            done = route(read, stock, cell_mm=0.1)
+            told[words[9:]] = [(one.line, one.says) for one in done.troubles]
+        rubs = " cuts: its shank rubs"
+        self.assertEqual(told["flute 9mm shank 8mm"], [])
+        # 8 mm deep, 5 mm of it cut: the shank is 3 mm in, the holder half a millimetre
+        self.assertIn((9, "its shank goes 3.00 mm deep into the stock"), told["flute 5mm shank 8mm"])
+        self.assertTrue(all(says.endswith(rubs) for _, says in told["flute 5mm shank 6mm"]))
+        self.assertEqual(len(told["flute 5mm shank 6mm"]), 1)
+        self.assertIn((9, "its holder goes 0.50 mm deep into the stock"), told["holder 20mm out 7.5mm"])
+        self.assertEqual(told["holder 20mm out 9mm"], [])
+        for words in (
+            "flat 6mm holder 20mm",
+            "flat 6mm shank 8mm",
+            "flat 6mm flute 9mm holder 20mm out 5mm",
+        ):
+            with self.subTest(words=words), self.assertRaises(KilnError):
+                tool_written(words)
 
     def test_what_it_must_not_do_is_told(self):
         stock = (60.0, 20.0, 5.0)

@@ -32,6 +32,7 @@ CELLS_A_TOOL, LEAST_CELL_MM = 16, 0.02  # to the smallest cutter's radius, and n
 RAPID_MM_MIN, ACCELERATION = 5000.0, 500.0  # common practice of small machines; mm/s²
 UNDER_MM = 3.0  # what a board under the stock takes
 CHANGE_S = 20.0  # to change a cutter, common practice
+MOST_TROUBLES = 20
 TOUCHES_MM = 0.01  # what a rapid move takes away less of is rounding
 PART = 20_000  # moves between two looks at whether it is still wanted
 PIECE = 4.0  # times as long as it is wide: a piece of a way that is cut at once
@@ -102,18 +103,20 @@ def route(
         tool = known.get(int(program.tool[start]))
         if tool is None:
             continue
-        shape = _shape_of(tool)
+        shapes = _shapes_of(tool)
         for first in range(start, end, PART):
             last = min(first + PART, end)
             if stop():
                 return None
             way = program.ends[first : last + 1]
-            cuts = [_cut_at_once(values, way + (0.0, turn, 0.0), shape, cell) for turn in turns]
-            taken = np.max(cuts, axis=0)
-            bad = np.flatnonzero(program.rapid[first:last] & (taken > TOUCHES_MM))
-            for k in bad[: 20 - min(len(troubles), 20)]:
-                line = int(program.line[first + k])
-                troubles.append(Trouble(line, f"a rapid move cuts {taken[k]:.2f} mm deep into the stock"))
+            cuts = [_cut_at_once(values, way + (0.0, turn, 0.0), shapes, cell) for turn in turns]
+            taken = np.max(cuts, axis=0)  # (moves, shapes)
+            bad = taken > TOUCHES_MM
+            bad[:, 0] &= program.rapid[first:last]
+            for k, which in np.argwhere(bad)[: MOST_TROUBLES - min(len(troubles), MOST_TROUBLES)]:
+                line, deep = int(program.line[first + k]), f"{taken[k, which]:.2f} mm deep into the stock"
+                what = "a rapid move cuts" if which == 0 else f"its {_parts_above(tool)[which - 1]} goes"
+                troubles.append(Trouble(line, f"{what} {deep}"))
             progress(last / len(program.rapid))
         if 0 < tool.flute_mm < -program.ends[start + 1 : end + 1, 2].min():
             troubles.append(
@@ -186,34 +189,47 @@ def _fine_mm(tool: Tool) -> float:
     return min(tool.radius_mm, V_MM) if tool.form == "v" else tool.radius_mm
 
 
-def _shape_of(tool: Tool) -> Array:
-    """A cutter as ``_cut`` takes it: its form, radius, half the flat of its tip, slope."""
+def _parts_above(tool: Tool) -> list[str]:
+    """What of a tool is above what cuts, and wider."""
+    shank = tool.flute_mm > 0 and tool.shank_mm > tool.diameter_mm
+    return [*(["shank"] if shank else []), *(["holder"] if tool.holder_mm > 0 else [])]
+
+
+def _shapes_of(tool: Tool) -> Array:
+    """A cutter, its shank and holder as ``_cut`` takes them (n, 5): form, radius, half the flat of its tip,
+    slope, how far it is above the tip."""
     slope = tool.slope if tool.form == "v" else 0.0
-    return np.array([FORMS[tool.form], tool.radius_mm, tool.tip_mm / 2, slope])
+    found = [(FORMS[tool.form], tool.radius_mm, tool.tip_mm / 2, slope, 0.0)]
+    above = {"shank": (tool.shank_mm, tool.flute_mm), "holder": (tool.holder_mm, tool.out_mm)}
+    for wide, lift in (above[name] for name in _parts_above(tool)):
+        found.append((FORMS["flat"], wide / 2, 0.0, 0.0, lift))
+    return np.array(found)
 
 
-def _cut_at_once(values: Array, ends: Array, shape: Array, cell: float) -> Array:
+def _cut_at_once(values: Array, ends: Array, shapes: Array, cell: float) -> Array:
     """As ``_cut`` over all rows, in bands by threads: no two change the same cell."""
     rows = values.shape[0]
     count = min(max(os.cpu_count() or 1, 1), rows)
     bands = [rows * k // count for k in range(count + 1)]
     with ThreadPoolExecutor(count) as threads:
         parts = threads.map(
-            lambda band: _cut(values, ends, shape, cell, band[0], band[1]), list(pairwise(bands))
+            lambda band: _cut(values, ends, shapes, cell, band[0], band[1]), list(pairwise(bands))
         )
         return np.asarray(np.max(list(parts), axis=0))
 
 
 @compiled(nogil=True, cache=True)
-def _cut(values: Array, ends: Array, shape: Array, cell: float, bottom: int, rows: int) -> Array:
-    """Move a cutter through places (n + 1, 3) over some of the rows; how deep each move cut into what was
-    there (n,)."""
+def _cut(values: Array, ends: Array, shapes: Array, cell: float, bottom: int, rows: int) -> Array:
+    """Move a cutter and what is above it (s, 5) through places (n + 1, 3) over some of the rows; how deep
+    each move cut into what was there (n, s)."""
     columns = values.shape[1]
-    form, radius, tip, slope = int(shape[0]), shape[1], shape[2], shape[3]
-    taken = np.zeros(len(ends) - 1)
-    for k in range(len(ends) - 1):
+    taken = np.zeros((len(ends) - 1, len(shapes)))
+    for step in range((len(ends) - 1) * len(shapes)):
+        k, part = step // len(shapes), step % len(shapes)
+        form, radius, tip, slope, lift = shapes[part]
         ax, ay, az = ends[k]
         bx, by, bz = ends[k + 1]
+        az, bz = az + lift, bz + lift
         if az >= 0.0 and bz >= 0.0:
             continue
         far = np.hypot(bx - ax, by - ay)
@@ -264,7 +280,7 @@ def _cut(values: Array, ends: Array, shape: Array, cell: float, bottom: int, row
                     elif form == 2:
                         z += max(np.sqrt(away) - tip, 0.0) * slope
                     if z < values[j, i]:
-                        if values[j, i] - z > taken[k]:
-                            taken[k] = values[j, i] - z
+                        if values[j, i] - z > taken[k, part]:
+                            taken[k, part] = values[j, i] - z
                         values[j, i] = z
     return taken

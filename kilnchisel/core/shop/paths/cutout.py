@@ -16,8 +16,9 @@ from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work
 from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
+from kilnchisel.core.shop.paths.plainwork import in_corners, moved_by
 from kilnchisel.core.shop.paths.pocket import profile_ways
-from kilnchisel.core.shop.paths.reach import fitting, unreached
+from kilnchisel.core.shop.paths.reach import fitting, long_enough
 from kilnchisel.core.shop.paths.routerwork import BELOW_MM, Operation, Routed, Routing
 from kilnchisel.core.shop.paths.tools import Tool
 
@@ -82,20 +83,22 @@ def cut_out(
     left, low, right, high = np.array(region.bounds) + (-margin, -margin, margin, margin)
     if sheet is not None:
         left, low, right, high = 0.0, 0.0, sheet.wide_mm, sheet.tall_mm
+    deep = thick_mm + BELOW_MM
+    flats = long_enough(how.flats_mm, deep)
     # counters are as narrow as letters
     holes = [shapely.Polygon(ring) for part in polygons_in(region) for ring in part.interiors]
-    tool = fitting(as_region(holes), how.flats_mm) if holes else Tool("flat", max(how.flats_mm))
+    tool = fitting(as_region(holes), flats) if holes else Tool("flat", max(flats))
     tabs = how.tabs, *how.tab_mm
-    deep = feeds_for(finish, tool).deep_mm
-    ways = profile_ways(region, tool, thick_mm + BELOW_MM, deep, tabs, inside=False)
-    ways = [way - (left, low, 0.0) for way in ways]
-    missed = unreached(work.name, as_region(holes), tool) if holes else []
+    ways = profile_ways(region, tool, deep, feeds_for(finish, tool).deep_mm, tabs, inside=False)
+    around = shapely.buffer(region, tool.diameter_mm).difference(region)
+    corners, missed = in_corners(finish, work.name, as_region(polygons_in(around)), tool, deep, how)
+    made = [Operation(f"through {work.name}", tool, ways, clear=True), *corners]
     return Routed(
         name,
         None,
         (right - left, high - low, thick_mm),
         (left, low),
-        [Operation(f"through {work.name}", tool, ways, clear=True)],
+        moved_by(made, (-left, -low, 0.0)),
         missed,
         finish,
     )

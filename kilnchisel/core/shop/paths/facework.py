@@ -21,7 +21,7 @@ from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import Work, as_layered
 from kilnchisel.core.shop.paths.plainwork import moved_by, plain_work
 from kilnchisel.core.shop.paths.pocket import profile_ways
-from kilnchisel.core.shop.paths.reach import fitting, unreached
+from kilnchisel.core.shop.paths.reach import fitting, long_enough, unreached
 from kilnchisel.core.shop.paths.routerwork import BELOW_MM, Operation, Routed, Routing, by_tool
 from kilnchisel.core.shop.paths.setup import Setup
 from kilnchisel.core.shop.paths.shaping import Wanted, cell_for, shaped_to
@@ -108,14 +108,14 @@ def _out_of_stock(
     made, missed = [], []
     for hole in holes:
         region = as_region([hole])
-        tool = fitting(region, how.flats_mm)
+        tool = fitting(region, long_enough(how.flats_mm, deep))
         step = feeds_for(job.finish, tool).deep_mm
         made.append(
             Operation(
                 "hole", tool, profile_ways(region, tool, deep, step, (0, 0, 0), inside=True), clear=True
             )
         )
-        missed += unreached("a hole", region, tool)
+        missed += unreached("a hole", region, tool, deep)
     tool = Tool("flat", max(how.flats_mm))
     step = feeds_for(job.finish, tool).deep_mm
     outline = as_region([shapely.Polygon(border.exterior)])

@@ -24,7 +24,7 @@ from kilnchisel.core.shop.paths.pocket import (
     rest_rings,
     rings_over,
 )
-from kilnchisel.core.shop.paths.reach import fitting, unreached
+from kilnchisel.core.shop.paths.reach import fitting, long_enough, unreached
 from kilnchisel.core.shop.paths.routerwork import BELOW_MM, Operation, Routing
 from kilnchisel.core.shop.paths.tools import Tool, v_tool
 from kilnchisel.core.shop.paths.vcut import floor_of, v_ways
@@ -55,15 +55,35 @@ def plain_work(job: Job, work: Work, through: float, top: float, how: Routing) -
         return v_carved(job.finish, work.name, work.region, tool, deep, how, top)
     if craft.fill == "inlay":
         return pockets(job.finish, work.name, work.region, craft.depth_mm, how.flats_mm, top)
-    tool = fitting(work.region, how.flats_mm)
-    step = feeds_for(job.finish, tool).deep_mm
-    tabs = how.tabs, *how.tab_mm
-    ways = profile_ways(work.region, tool, through + top + BELOW_MM, step, tabs, inside=True)
-    missed = unreached(work.name, work.region, tool)
-    made = [Operation(f"through {work.name}", tool, ways, clear=True)]
+    made, missed = _opened(job, work, through + top + BELOW_MM, how)
     if craft.sink_mm > 0:
         made.insert(0, _countersink(job, craft, work, top))
     return made, missed
+
+
+def _opened(job: Job, work: Work, deep: float, how: Routing) -> Made:
+    """An opening cut out along its edge, tabs holding what falls out, then what that leaves in corners."""
+    flats = long_enough(how.flats_mm, deep)
+    tool = fitting(work.region, flats)
+    step = feeds_for(job.finish, tool).deep_mm
+    ways = profile_ways(work.region, tool, deep, step, (how.tabs, *how.tab_mm), inside=True)
+    corners, missed = in_corners(job.finish, work.name, work.region, tool, deep, how)
+    return [Operation(f"through {work.name}", tool, ways, clear=True), *corners], missed
+
+
+def in_corners(finish: Any, name: str, region: Any, tool: Tool, deep: float, how: Routing) -> Made:
+    """What a cutter that went along the edge of a region leaves in its corners, cut by finer ones."""
+    made: list[Operation] = []
+    finer = sorted((d for d in long_enough(how.flats_mm, deep) if d < tool.diameter_mm), reverse=True)
+    for one in (Tool("flat", wide) for wide in finer):
+        rest = rest_of(region, tool)
+        if rest.is_empty:
+            break
+        if rings := rest_rings(region, rest, one):
+            ways = in_levels(rings, deep, feeds_for(finish, one).deep_mm)
+            made.append(Operation(f"through rest {name}", one, ways, clear=True))
+            tool = one
+    return made, unreached(name, region, tool, deep)
 
 
 def v_carved(
@@ -110,6 +130,7 @@ def pockets(finish: Any, name: str, region: Any, deep: float, flats: tuple[float
     """Clearing a region with the widest cutter that gets in, and what that leaves with the narrower."""
     made: list[Operation] = []
     rest: Any = region
+    flats = long_enough(flats, deep)
     last = Tool("flat", min(flats))
     for wide in sorted(flats, reverse=True):
         tool = Tool("flat", wide)
@@ -122,7 +143,7 @@ def pockets(finish: Any, name: str, region: Any, deep: float, flats: tuple[float
         rest = rest_of(region, tool) if rings or made else region
         if rest.is_empty:
             break
-    return made, unreached(name, region, last) if made else [f"{name}: no cutter gets into it"]
+    return made, unreached(name, region, last, deep) if made else [f"{name}: no cutter gets into it"]
 
 
 def lowered(ways: list[Array], by: float) -> list[Array]:

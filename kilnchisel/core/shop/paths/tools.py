@@ -15,6 +15,8 @@ from kilnchisel.core.units import format_number, parse_angle, parse_length
 Array = NDArray[Any]
 Form = Literal["flat", "ball", "v", "drag"]
 SPACED_UNIT = re.compile(r"(?<=\d) (?=[a-z°\"″])")  # "6 mm" is "6mm"
+ABOVE = ("flute", "shank", "holder", "out")
+UPPER = re.compile(rf" ({'|'.join(ABOVE)}) ([0-9.,/]+[a-z\"]*)")
 WRITTEN = re.compile(
     r"(flat|ball|v|drag) ?([0-9.,/]+[a-z\"°]*)(?: ([0-9.,/]+[a-z\"]*))?(?: ([0-9.,/]+[a-z\"]*))?"
 )
@@ -24,14 +26,18 @@ WRITTEN = re.compile(
 class Tool:
     """A cutter; "drag" is a diamond's point that is drawn along and does not turn. ``diameter_mm``: of what
     turns at its widest, or of the line that is drawn; ``angle_deg``: of a V, from flank to flank;
-    ``tip_mm``: the flat of its tip, across; ``flute_mm``: how long it cuts, its shank above being as wide;
-    0: longer than anything is deep."""
+    ``tip_mm``: the flat of its tip, across; ``flute_mm``: how long it cuts, 0: longer than anything is
+    deep; ``shank_mm``: how wide it is above that, 0: as wide as it cuts; ``holder_mm``: how wide what holds
+    it is, ``out_mm`` above its tip; 0: that is out of the way."""
 
     form: Form
     diameter_mm: float
     angle_deg: float = 0.0
     tip_mm: float = 0.0
     flute_mm: float = 0.0
+    shank_mm: float = 0.0
+    holder_mm: float = 0.0
+    out_mm: float = 0.0
 
     @property
     def radius_mm(self) -> float:
@@ -72,8 +78,11 @@ class Tool:
         """What it is called, as ``tool_written`` reads it."""
         if self.form == "v":
             tip = f" {format_number(self.tip_mm, 3)} mm" if self.tip_mm else ""
-            return f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)} mm{tip}"
-        return f"{self.form} {format_number(self.diameter_mm, 3)} mm"
+            cuts = f"v {format_number(self.angle_deg, 2)}° {format_number(self.diameter_mm, 3)} mm{tip}"
+        else:
+            cuts = f"{self.form} {format_number(self.diameter_mm, 3)} mm"
+        above = ((name, getattr(self, f"{name}_mm")) for name in ABOVE)
+        return " ".join([cuts, *(f"{name} {format_number(size, 3)} mm" for name, size in above if size)])
 
 
 V_MM = 12.7  # of a V cutter, across: common
@@ -86,10 +95,11 @@ def v_tool(angle_deg: float, depth_mm: float) -> Tool:
 
 
 def tool_written(text: str) -> Tool:
-    """A cutter from "flat 6mm", "ball 3mm" or "v 60° 12mm 0.1mm" (angle, diameter, flat of the tip). Raises
-    KilnError."""
+    """A cutter from "flat 6mm", "ball 3mm" or "v 60° 12mm 0.1mm" (angle, diameter, flat of the tip), and
+    what is above what cuts: "flat 3mm flute 12mm shank 6mm holder 40mm out 35mm". Raises KilnError."""
     close = SPACED_UNIT.sub("", " ".join(text.lower().split()))
-    found = WRITTEN.fullmatch(close)
+    above = {f"{one[1]}_mm": parse_length(one[2]) for one in UPPER.finditer(close)}
+    found = WRITTEN.fullmatch(UPPER.sub("", close))
     if found is None:
         raise KilnError(f"“{text[:40]}” is no cutter; write it as flat 6mm, ball 3mm or v 60° 12mm.")
     form, first, second, third = found.groups()
@@ -99,9 +109,9 @@ def tool_written(text: str) -> Tool:
         angle = parse_angle(first.removesuffix("deg"))
         if not 5 <= angle <= 170:
             raise KilnError("A V cutter's angle goes from 5° to 170°.")
-        return _checked(Tool("v", parse_length(second), angle, parse_length(third or "0")))
+        return _checked(Tool("v", parse_length(second), angle, parse_length(third or "0"), **above))
     plain: dict[str, Form] = {"ball": "ball", "drag": "drag"}
-    return _checked(Tool(plain.get(form, "flat"), parse_length(first)))
+    return _checked(Tool(plain.get(form, "flat"), parse_length(first), **above))
 
 
 def _checked(tool: Tool) -> Tool:
@@ -109,4 +119,10 @@ def _checked(tool: Tool) -> Tool:
         raise KilnError("A cutter's diameter goes from 0.05 to 200 mm.")
     if not 0 <= tool.tip_mm < tool.diameter_mm:
         raise KilnError("The flat of a V cutter's tip is narrower than the cutter.")
+    if bool(tool.holder_mm) != bool(tool.out_mm):
+        raise KilnError("A holder is so wide, and so far above the tip: holder 40mm out 35mm.")
+    if tool.shank_mm and not tool.flute_mm:
+        raise KilnError("A shank begins where a cutter ends: flute 12mm shank 6mm.")
+    if tool.out_mm and tool.out_mm < tool.flute_mm:
+        raise KilnError("A holder is above what cuts: it is out farther than the flute is long.")
     return tool
