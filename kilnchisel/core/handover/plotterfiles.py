@@ -78,8 +78,8 @@ def hpgl_of(cut: Cut) -> bytes:
         for line in group.lines:
             units = np.rint(line * UNITS_A_MM).astype(int)
             units = units[np.append(True, (np.diff(units, axis=0) != 0).any(axis=1))]
-            first, rest = units[0], units[1:]
-            written.append(f"PU{first[0]},{first[1]};PD{','.join(f'{x},{y}' for x, y in rest)};")
+            first, rest = units[0], ",".join(map(str, units[1:].ravel().tolist()))
+            written.append(f"PU{first[0]},{first[1]};PD{rest};")
     written.append("PU;SP0;")
     return "\n".join(written).encode() + b"\n"
 

@@ -126,7 +126,9 @@ def _svg_head(title: str, words: str, box: tuple[float, float, float, float]) ->
 
 
 def _path(points: Array) -> str:
-    return "M" + "L".join(f"{x:.{DIGITS}f} {-y:.{DIGITS}f}" for x, y in points)
+    flat = (points * (1.0, -1.0)).ravel().tolist()
+    one = f"%.{DIGITS}f %.{DIGITS}f"
+    return "M" + "L".join([one] * len(points)) % tuple(flat)
 
 
 def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
@@ -134,6 +136,7 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
     from ezdxf import units
     from ezdxf._options import options
     from ezdxf.document import Drawing as Document
+    from ezdxf.entities.lwpolyline import LWPolylinePoints
     from ezdxf.enums import TextEntityAlignment as Aligned
 
     options.write_fixed_meta_data_for_testing = True  # no date, no random number: the same bytes
@@ -145,10 +148,12 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
     for number, group in enumerate(groups, start=1):
         layer = f"PART{number}"
         document.layers.add(layer).description = group.name[:250]
-        for ring in group.rings:
-            space.add_lwpolyline(ring.tolist(), close=True, dxfattribs={"layer": layer})
-        for line in group.lines:
-            space.add_lwpolyline(line.tolist(), close=False, dxfattribs={"layer": layer})
+        closed = (*((ring, True) for ring in group.rings), *((line, False) for line in group.lines))
+        for points, close in closed:
+            line = space.add_lwpolyline([], close=close, dxfattribs={"layer": layer})
+            flat = np.zeros((len(points), 5))  # x, y, widths and bulge: all at once, not a point at a time
+            flat[:, :2] = np.round(points, DIGITS)
+            line.lwpoints = LWPolylinePoints(data=flat.tolist())
         for label in group.labels:
             put = space.add_text(label.text, height=CAPITALS * label.size_mm, dxfattribs={"layer": layer})
             put.set_placement(label.at, align=aligned[label.align])
