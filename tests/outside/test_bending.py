@@ -27,7 +27,7 @@ from kilnchisel.core.job.crafts import Engraved, Standing, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass
 from kilnchisel.core.job.fresh import fresh_job, job_on
-from kilnchisel.core.shop.amounts import Amount, Rates, amounts_of, read_rates
+from kilnchisel.core.shop.amounts import Amount, Rates, amounts_of, hours_written, read_rates
 from kilnchisel.core.shop.bender import ELECTRODE_MM, PAIR_M, bendings_of, bends_of, transformers_of
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.power import RESERVE, lights_of, supplies_w
@@ -236,6 +236,19 @@ class Shop(unittest.TestCase):
         told = "\n".join(p.get_textpage().get_text_range() for p in pypdfium2.PdfDocument(data))
         plate = next(a for a in amounts_of(job) if a.weight_g)
         self.assertIn(f"Together {plate.number * 0.31:.2f} €", told)
+        work = hours_written("design 1.5h, painting 45 min; carving 2,5 hours")
+        self.assertEqual(
+            [(one.what, one.number) for one in work],
+            [("design", 1.5), ("painting", 0.75), ("carving", 2.5)],
+        )
+        rates.write_text("what,price,unit\nwork,40,h\npainting,60,h\nhour,48,h\n")
+        known = read_rates(rates)
+        self.assertEqual([known.price(one) for one in work], [60.0, 45.0, 100.0])
+        self.assertEqual(known.price(Amount("hour", 2.0, "h")), 96.0)
+        self.assertIsNone(Rates().price(work[0]))
+        for text in ("painting", "1h", "x 0h", "x 99999h"):
+            with self.subTest(text=text), self.assertRaises(KilnError):
+                hours_written(text)
         rates.write_text("what,price\nbrass,cheap\n")
         with self.assertRaisesRegex(KilnError, "Row 2 of rates.csv is no rate"):
             read_rates(rates)

@@ -5,6 +5,7 @@ import json
 import math
 import tempfile
 import unittest
+import zipfile
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -23,7 +24,8 @@ from kilnchisel.core.finishes.material import Material, Texture
 from kilnchisel.core.handover.atlas import GUTTER, atlas_of
 from kilnchisel.core.handover.mapfiles import FORMS, MapOrder, map_files, without_maps
 from kilnchisel.core.handover.sidemaps import bakings_of
-from kilnchisel.core.handover.texturedmesh import textured_glb
+from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
+from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change
@@ -255,7 +257,7 @@ class Files(unittest.TestCase):
 
     def test_the_textured_solid_has_its_textures_in_it(self):
         job = plaque(Engraved(depth_mm=0.5))
-        data = textured_glb(job, 512)
+        data = textured_glb(textured_parts(job, 512))
         made = pygltflib.GLTF2.load_from_bytes(data)
         material = next(m for m in made.materials if m.name == "front")
         self.assertIsNotNone(material.pbrMetallicRoughness.baseColorTexture)
@@ -272,11 +274,51 @@ class Files(unittest.TestCase):
         widest = max(float(s[0]) for s in spans)
         self.assertAlmostEqual(widest, job.blank.width_mm / 1000, delta=0.003)  # metres
 
+    def test_the_package_is_read_by_the_library_of_the_format(self):
+        from pxr import Usd, UsdGeom, UsdShade, UsdValidation
+
+        job = plaque(Engraved(depth_mm=0.5))
+        parts = textured_parts(job, 256)
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        path = folder / "piece.usdz"
+        path.write_bytes(textured_usdz("Ångström & 8 %", parts))
+        with zipfile.ZipFile(path) as package:  # stored, each file begun at a multiple of 64 bytes
+            data = path.read_bytes()
+            for one in package.infolist():
+                name, extra = (
+                    int.from_bytes(data[one.header_offset + k :][:2], "little") for k in (26, 28)
+                )
+                self.assertEqual((one.compress_type, (one.header_offset + 30 + name + extra) % 64), (0, 0))
+            pictures = {
+                n: cv2.imdecode(np.frombuffer(package.read(n), np.uint8), 1) for n in package.namelist()[1:]
+            }
+        self.assertEqual({max(one.shape[:2]) for one in pictures.values()}, {256})
+        stage = Usd.Stage.Open(str(path))
+        self.assertEqual(UsdGeom.GetStageMetersPerUnit(stage), 1.0)
+        self.assertEqual(UsdGeom.GetStageUpAxis(stage), "Y")
+        meshes = [UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh)]
+        self.assertEqual(len(meshes), len(parts))
+        for mesh, part in zip(meshes, parts, strict=True):
+            points = np.array(mesh.GetPointsAttr().Get())
+            np.testing.assert_allclose(points, part.points_m, atol=1e-6)
+            self.assertEqual(len(mesh.GetFaceVertexIndicesAttr().Get()), 3 * len(part.mesh.faces))
+            bound, _ = UsdShade.MaterialBindingAPI(mesh).ComputeBoundMaterial()
+            surface = bound.ComputeSurfaceSource()[0]
+            wired = {one.GetBaseName() for one in surface.GetInputs() if one.HasConnectedSource()}
+            textured = {"diffuseColor", "roughness", "metallic", "normal"}
+            self.assertEqual(wired, set() if part.textures is None else textured)
+        registry = UsdValidation.ValidationRegistry()
+        found = UsdValidation.ValidationContext(registry.GetOrLoadAllValidators()).Validate(stage)
+        told = [
+            one.GetMessage() for one in found if one.GetType() == UsdValidation.ValidationErrorType.Error
+        ]
+        self.assertEqual(told, [])
+
     def test_textures_are_those_of_the_scene_though_nothing_is_remembered(self):
         job = plaque(Printed())
         with mock.patch("kilnchisel.core.handover.texturedmesh.scene_of_job") as made:
             made.side_effect = lambda job: replace(scene_of_job(job))  # another one each time
-            self.assertGreater(len(textured_glb(job, 64)), 1000)
+            self.assertGreater(len(textured_glb(textured_parts(job, 64))), 1000)
 
     def test_what_cannot_be_is_refused_in_a_sentence(self):
         job = plaque(Printed())

@@ -15,6 +15,7 @@ from kilnchisel.core.handover.options import OPTIONS
 from kilnchisel.core.handover.presets import presets, wanted_from
 from kilnchisel.core.job.crafts import Engraved, Printed
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.ui.folder import Handing
 from kilnchisel.ui.handover.page import HandOverPage
 from kilnchisel.ui.memory import recall
@@ -79,7 +80,8 @@ class IntoAFolder(WindowTest):
         self.assertIn("Nothing on it is printed", engraved.cards["plotter"].words.text())
         printed = self.page(change(self.made, ("letterings", 0, "craft"), Printed()))
         self.assertTrue(printed.cards["plotter"].box.isEnabled())
-        self.assertFalse(printed.cards["router"].box.isEnabled())
+        self.assertTrue(printed.cards["router"].box.isEnabled())  # its blank
+        self.assertFalse(self.page(fresh_job("mug", "HI")).cards["router"].box.isEnabled())
 
     def test_only_what_counts_for_what_is_ticked_is_shown(self):
         page = self.page()

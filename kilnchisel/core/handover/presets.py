@@ -15,6 +15,7 @@ from kilnchisel.core.handover.paper.sheets import paper_named
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.handover.table import KINDS, Wanted
 from kilnchisel.core.paths import state_folder
+from kilnchisel.core.shop.amounts import hours_written
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.nesting import Stock, sheet_written
 from kilnchisel.core.shop.paths.routerwork import Routing
@@ -74,6 +75,7 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
             said["date"],
         ),
         rates=Path(said["rates"]) if said["rates"] else None,
+        work=tuple(hours_written(said["work"])),
     )
     wanted.checked()
     return wanted

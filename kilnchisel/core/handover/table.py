@@ -27,19 +27,20 @@ from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import Written, router_files, tried, written
 from kilnchisel.core.handover.proof import proof_bytes
-from kilnchisel.core.handover.texturedmesh import textured_glb
+from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
+from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.refined import Refined
-from kilnchisel.core.shop.amounts import Rates, read_rates
+from kilnchisel.core.shop.amounts import Amount, Rates, read_rates
 from kilnchisel.core.shop.bender import without_tubes
 from kilnchisel.core.shop.holes import without_holes
 from kilnchisel.core.shop.paths.flatwork import without_work
 from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.laser import MOST_KERF_MM, not_lasered
 from kilnchisel.core.shop.paths.routerwork import Routing
-from kilnchisel.core.shop.paths.routing import not_routed
+from kilnchisel.core.shop.paths.routing import not_lettered, not_routed
 from kilnchisel.core.writing import write_whole
 
 Progress = Callable[[float], None]
@@ -60,6 +61,7 @@ class Wanted:
     maps: MapOrder = field(default_factory=MapOrder)
     head: Letterhead = field(default_factory=Letterhead)
     rates: Path | None = None  # a shop's own, for the work sheet
+    work: tuple[Amount, ...] = ()  # by hand
 
     def checked(self) -> None:
         """Raises KilnError where something of it cannot be."""
@@ -158,8 +160,14 @@ def _maps(job: Job, wanted: Wanted, run: Run) -> Files:
 
 
 def _textured(job: Job, wanted: Wanted, run: Run) -> Files:
-    data = textured_glb(job, SIZES[wanted.maps.size], run.stop, run.progress)
-    return Files({"piece-textured.glb": data}, f"as crafted, textures of {wanted.maps.size}, m")
+    parts = textured_parts(job, SIZES[wanted.maps.size], run.stop, run.progress)
+    if run.stop():
+        return Files({}, "")
+    data = {
+        "piece-textured.glb": textured_glb(parts),
+        "piece-textured.usdz": textured_usdz(job.name, parts),
+    }
+    return Files(data, f"as crafted, textures of {wanted.maps.size}, m")
 
 
 def _outlines(job: Job, wanted: Wanted, run: Run) -> Files:
@@ -202,9 +210,10 @@ def _die(job: Job, wanted: Wanted, run: Run) -> Files:
 
 
 def _worksheet(job: Job, wanted: Wanted, run: Run) -> Files:
-    programs = [] if not_routed(job) else run.programs(job, wanted.routing)
+    routed = not not_lettered(job) or (wanted.routing.blank and not not_routed(job))
+    programs = run.programs(job, wanted.routing) if routed else []
     rates = Rates() if wanted.rates is None else read_rates(wanted.rates)
-    data = worksheet_bytes(job, programs, wanted.head, wanted.paper, rates)
+    data = worksheet_bytes(job, programs, wanted.head, wanted.paper, rates, wanted.work)
     return Files({"work-sheet.pdf": data}, wanted.paper.name)
 
 
@@ -233,7 +242,7 @@ KINDS = (
     Kind("proof", "Proof to sign", "PDF", SHOW, _lettered, _proof),
     Kind("cut-out", "Picture without ground", "PNG", SHOW, _always, _cut_out),
     Kind("solid", "Solid", "GLB, STL, OBJ, PLY", RENDER, _always, _solid),
-    Kind("textured", "Solid with textures", "GLB", RENDER, _always, _textured),
+    Kind("textured", "Solid with textures", "GLB, USDZ", RENDER, _always, _textured),
     Kind("maps", "Map set", "PNG, TIFF, EXR", RENDER, without_maps, _maps),
     Kind("outline", "Outlines", "SVG, DXF", MAKE, _lettered, _outlines),
     Kind(

@@ -1,10 +1,11 @@
-"""The piece as it was crafted with its maps in one file: GLB, metres, y up, physically based materials with
-their textures embedded, a texture for each side's own sheet."""
+"""The piece as it was crafted with its maps in one file: GLB or USDZ, metres, y up, physically based
+materials with their textures embedded, a texture for each side's own sheet."""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from PIL import Image
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.colour import srgb_encode
+from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.handover.meshes import pbr_of, unlike
 from kilnchisel.core.handover.sidemaps import Baking, bakings_of, plain_job
 from kilnchisel.core.job.model import Job
@@ -23,20 +25,56 @@ Array = NDArray[Any]
 Stop = Callable[[], bool]
 
 
-def textured_glb(
+@dataclass(frozen=True, eq=False)
+class Textures:
+    """A side's maps as pictures: ``colour`` in sRGB; ``packed`` with roughness in green and metal in blue
+    (glTF 2.0); ``normal`` with y up; ``emission`` in sRGB, as bright as can be, of which hue is kept."""
+
+    name: str
+    colour: Image.Image
+    packed: Image.Image
+    normal: Image.Image
+    emission: Image.Image | None
+
+
+@dataclass(frozen=True, eq=False)
+class TexturedPart:
+    """One part: ``mesh`` in mm, z up; ``uv`` (n, 2), 0 to 1 over its pictures, up; or one material all over
+    it, and no textures."""
+
+    name: str
+    mesh: Mesh
+    uv: Array
+    textures: Textures | None
+    material: Material
+
+    @property
+    def points_m(self) -> Array:
+        """Its points (n, 3) with y up, metres."""
+        return np.asarray(_y_up(self.mesh.points) / 1000)
+
+    @property
+    def normals(self) -> Array:
+        """Its normals (n, 3) with y up."""
+        return _y_up(self.mesh.normals)
+
+
+def _y_up(points: Array) -> Array:
+    return np.asarray(points[:, [0, 2, 1]] * (1, 1, -1))
+
+
+def textured_parts(
     job: Job,
     longest: int,
     stop: Stop = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
-) -> bytes:
-    """The file; nothing when stopped. ``longest``: texels along a side's longer extent. Raises
-    KilnError."""
-    import trimesh
-
-    scene = trimesh.Scene()
+) -> list[TexturedPart]:
+    """The parts of a job's piece; none when stopped. ``longest``: texels along a side's longer extent.
+    Raises KilnError."""
     whole = scene_of_job(plain_job(job))
     items = whole.items
     names = dict(zip(map(id, items), unlike([item.name for item in items]), strict=True))
+    found: list[TexturedPart] = []
     laid = set()
     bakings = bakings_of(job, whole)
     for number, baking in enumerate(bakings):
@@ -46,39 +84,58 @@ def textured_glb(
 
         maps = baking.maps(longest, relief=False, stop=stop, progress=share)
         if maps is None:
-            return b""
-        material = _material(baking, maps)
+            return []
+        textures = _textures(baking, maps)
         rows, columns = maps.shape
         for laying in baking.layings:
             item = laying.item
             laid.add(id(item))
-            # of the picture: 0 to 1 over it, up
             uv = (laying.sheet - maps.corner) / (maps.step * columns, maps.step * rows)
-            _add(scene, item.mesh, uv, material, names[id(item)])
+            found.append(TexturedPart(names[id(item)], item.mesh, uv, textures, item.material))
     for item in items:
         if id(item) not in laid:
-            name = names[id(item)]
-            _add(scene, item.mesh, np.zeros((len(item.mesh.points), 2)), pbr_of(item.material, name), name)
+            uv = np.zeros((len(item.mesh.points), 2))
+            found.append(TexturedPart(names[id(item)], item.mesh, uv, None, item.material))
+    return [part for part in found if len(part.mesh.faces)]
+
+
+def textured_glb(parts: list[TexturedPart]) -> bytes:
+    """Parts as binary glTF 2.0."""
+    import trimesh
+
+    scene = trimesh.Scene()
+    materials: dict[int, Any] = {}
+    for part in parts:
+        made = trimesh.Trimesh(part.points_m, part.mesh.faces, vertex_normals=part.normals, process=False)
+        if part.textures is None:
+            material = pbr_of(part.material, part.name)
+        else:
+            material = materials.setdefault(id(part.textures), _material(part.textures))
+        made.visual = trimesh.visual.TextureVisuals(uv=part.uv, material=material)
+        scene.add_geometry(made, node_name=part.name, geom_name=part.name)
     return bytes(scene.export(file_type="glb", include_normals=True))
 
 
-def _add(scene: Any, mesh: Mesh, uv: Array, material: Any, name: str) -> None:
-    import trimesh
-
-    if len(mesh.faces) == 0:
-        return
-    # z up in mm becomes y up in metres
-    points = mesh.points[:, [0, 2, 1]] * (1, 1, -1) / 1000
-    normals = mesh.normals[:, [0, 2, 1]] * (1, 1, -1)
-    made = trimesh.Trimesh(points, mesh.faces, vertex_normals=normals, process=False)
-    made.visual = trimesh.visual.TextureVisuals(uv=uv, material=material)
-    scene.add_geometry(made, node_name=name, geom_name=name)
-
-
-def _material(baking: Baking, maps: Maps) -> Any:
-    """One side's material, its textures as glTF 2.0 has them: roughness in green and metal in blue."""
+def _material(textures: Textures) -> Any:
     from trimesh.visual.material import PBRMaterial
 
+    how: dict[str, Any] = {}
+    if textures.emission is not None:
+        how = {"emissiveTexture": textures.emission, "emissiveFactor": [1.0, 1.0, 1.0]}
+    return PBRMaterial(
+        name=textures.name,
+        baseColorTexture=textures.colour,
+        baseColorFactor=[255, 255, 255, 255],
+        metallicRoughnessTexture=textures.packed,
+        metallicFactor=1.0,
+        roughnessFactor=1.0,
+        normalTexture=textures.normal,
+        **how,
+    )
+
+
+def _textures(baking: Baking, maps: Maps) -> Textures:
+    """One side's maps as pictures, what lies beside the piece in the mean of what is on it."""
     there = maps.part >= 0
     colour = maps.colour.astype(np.float32)
     if there.any():
@@ -86,20 +143,15 @@ def _material(baking: Baking, maps: Maps) -> Any:
     packed = np.stack([np.full_like(maps.metal, 255), maps.roughness, maps.metal], axis=-1)
     normal = maps.normal.astype(np.float32) / 32767
     normal[~there] = (0.0, 0.0, 1.0)
-    how: dict[str, Any] = {}
+    emission = None
     if maps.emission is not None and maps.emission.max() > 0:
-        # as bright as the format lets it be; of which hue is kept
-        shown = maps.emission.astype(np.float32) / max(float(maps.emission.max()), 1e-6)
-        how = {"emissiveTexture": _picture(srgb_encode(shown)), "emissiveFactor": [1.0, 1.0, 1.0]}
-    return PBRMaterial(
-        name=baking.name,
-        baseColorTexture=_picture(srgb_encode(colour)),
-        baseColorFactor=[255, 255, 255, 255],
-        metallicRoughnessTexture=Image.fromarray(packed),
-        metallicFactor=1.0,
-        roughnessFactor=1.0,
-        normalTexture=_picture(normal * 0.5 + 0.5),
-        **how,
+        emission = maps.emission.astype(np.float32) / max(float(maps.emission.max()), 1e-6)
+    return Textures(
+        baking.name,
+        _picture(srgb_encode(colour)),
+        Image.fromarray(packed),
+        _picture(normal * 0.5 + 0.5),
+        None if emission is None else _picture(srgb_encode(emission)),
     )
 
 

@@ -16,7 +16,7 @@ from kilnchisel.core.job.words.blanks import blank_words
 from kilnchisel.core.job.words.contents import content_words, one_line
 from kilnchisel.core.job.words.crafts import craft_words
 from kilnchisel.core.job.words.finishes import finish_words
-from kilnchisel.core.shop.amounts import HOUR, Amount, Rates, amounts_of
+from kilnchisel.core.shop.amounts import HOUR, HOURS, Amount, Rates, amounts_of
 from kilnchisel.core.shop.bender import bendings_of
 from kilnchisel.core.shop.checks import warned
 from kilnchisel.core.shop.holes import drilled
@@ -27,9 +27,14 @@ from kilnchisel.core.units import format_length, format_number
 
 
 def worksheet_bytes(
-    job: Job, programs: Sequence[Written], head: Letterhead, paper: Paper, rates: Rates
+    job: Job,
+    programs: Sequence[Written],
+    head: Letterhead,
+    paper: Paper,
+    rates: Rates,
+    work: Sequence[Amount] = (),
 ) -> bytes:
-    """The sheet as PDF. Raises KilnError."""
+    """The sheet as PDF; ``work``: what is done by hand. Raises KilnError."""
     sheets = Sheets(paper, f"{job.name} · work sheet · {head.day}")
     headed(sheets, head, "Work sheet")
     sheets.words(job.name, "H2", HEAD_MM * 1.25, bold=True)
@@ -45,7 +50,8 @@ def worksheet_bytes(
     amounts = amounts_of(job)
     hours = sum(one.minutes for one in programs) / 60
     if hours > 0:
-        amounts.append(Amount(HOUR, hours, "h"))
+        amounts.append(Amount(HOUR, hours, HOURS))
+    amounts += work
     _materials(sheets, amounts, rates)
     _cutters(sheets, programs)
     _tubes(sheets, job)

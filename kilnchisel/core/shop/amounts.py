@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+import re
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -30,7 +31,9 @@ from kilnchisel.core.units import format_number
 SOLID_MM, FOAM = 15.0, 0.2  # what is thicker, and denser in g/cm³, is made as a box: common practice
 STANDS_ALREADY = (Wall, Bank)  # what a sign is put on, and nobody makes
 MOST_BYTES = 2**20
-HOUR = "hour"
+HOUR, WORK = "hour", "work"  # what an hour of the machine, and of a person, is called among rates
+HOURS = "h"
+MOST_HOURS = 10_000.0
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,8 @@ class Rates:
         """What an amount costs; None where there is no rate. Raises KilnError where the rate is for
         another unit."""
         known = self.prices.get(amount.what.lower())
+        if known is None and amount.unit == HOURS and amount.what != HOUR:
+            known = self.prices.get(WORK)  # what has no rate of its own is work like any other
         if known is None:
             return None
         price, unit = known
@@ -97,6 +102,26 @@ def read_rates(path: Path) -> Rates:
             raise KilnError(f"Row {number} of {path.name}: a price is not below nothing.")
         prices[cells[0].lower()] = (price, cells[2] if len(cells) > 2 else "")
     return Rates(currency, prices)
+
+
+def hours_written(text: str) -> list[Amount]:
+    """Work by hand as it is written: "design 1.5h, painting 45min". Raises KilnError with what cannot be
+    read."""
+    found = []
+    for part in (one.strip() for one in re.split(r",(?!\d)|;|\n", text)):
+        if not part:
+            continue
+        read = WORKED.fullmatch(part)
+        if read is None:
+            raise KilnError(f"“{part[:40]}” says no time; write what it is and how long: painting 1.5h")
+        hours = float(read[2].replace(",", ".")) / (1 if read[3].lower().startswith("h") else 60)
+        if not 0 < hours <= MOST_HOURS:
+            raise KilnError(f"“{part[:40]}” is no time that can be worked.")
+        found.append(Amount(read[1].strip(), hours, HOURS))
+    return found
+
+
+WORKED = re.compile(r"(.+?)\s*(\d+(?:[.,]\d+)?)\s*(h|hours?|min|minutes?)", re.IGNORECASE)
 
 
 def amounts_of(job: Job) -> list[Amount]:

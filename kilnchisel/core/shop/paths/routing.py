@@ -18,9 +18,12 @@ ROUTED = (Engraved, CutThrough, Raised, Carved, Relief, Pressed, Standing)
 
 
 def not_routed(job: Job) -> str:
-    """Why a job has nothing for a router; empty where it has."""
-    if panel_side(job) is not None:
-        return ""
+    """Why a job has nothing for a router; empty where it has, be it the blank alone."""
+    return "" if panel_side(job) is not None else not_lettered(job)
+
+
+def not_lettered(job: Job) -> str:
+    """Why a router has nothing to do with a job's lettering; empty where it has."""
     if why := without_work(job, "cut, carved or of letters that stand", *ROUTED):
         return why
     if sides_of_job(job) is None:
