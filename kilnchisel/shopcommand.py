@@ -179,7 +179,7 @@ def _seen(options: Any, opened: Any, done: Any, program: Any) -> None:
     job = plain_job(opened(options.against))
     setup = _setup(options, program)
     order = PictureOrder(samples=max(options.samples, 1), draft=options.samples < 1)
-    scene = scene_as_cut(job, done, setup)
+    scene = scene_as_cut(job, done.heights, done.stock[2], setup)
     made = made_picture(job, order, scene=scene)
     assert made is not None
     write_whole(options.seen, png_bytes(made.pixels, job.name))

@@ -20,11 +20,14 @@ from kilnchisel.core.handover.pictures import parse_size, usual_samples
 from kilnchisel.core.intake.gate import tell
 from kilnchisel.core.job.model import Job
 from kilnchisel.ui.away import away
+from kilnchisel.ui.memory import recall
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
 
 
+VALUES = "how it is handed over"  # what the memory calls it
+FILES = ("logo", "rates")
 LONGEST = 60  # letters of a folder's name, so that it is none too long in any script
 
 
@@ -77,6 +80,25 @@ def hand_over_all(window: Window) -> None:
     chosen = QFileDialog.getExistingDirectory(window, "Into a folder", str(window._folder()))
     if chosen:
         write_folder(window, Path(chosen), page.names, page.values)
+
+
+def watch_router(window: Window) -> None:
+    """Show how a router cuts the job, with the cutters that were chosen last."""
+    from kilnchisel.core.handover.presets import wanted_from
+    from kilnchisel.core.shop.paths.routing import not_routed
+    from kilnchisel.ui.handover.watch import WatchPage
+
+    job = window.session.job
+    if why := not_routed(job):
+        window.say(f"There is nothing for a router: {why}.")
+        return
+    kept = recall(VALUES, {})
+    values = {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
+    try:
+        how = wanted_from({k: v for k, v in values.items() if k not in FILES}).routing
+    except KilnError:  # of before
+        how = wanted_from({}).routing
+    WatchPage(job, how, window).exec()
 
 
 def write_folder(window: Window, place: Path, names: tuple[str, ...], values: dict[str, str]) -> None:

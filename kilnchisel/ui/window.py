@@ -70,7 +70,7 @@ from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away, in_turns
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
-from kilnchisel.ui.folder import hand_over_all
+from kilnchisel.ui.folder import hand_over_all, watch_router
 from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
@@ -247,6 +247,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
         self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
         self.ticket.handover.all_wanted.connect(self.hand_over_all)
+        self.ticket.handover.watch_wanted.connect(self.watch_router)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
         self.picture.words_wanted.connect(self.edit_words)
@@ -738,6 +739,10 @@ class Window(LetteringActions, QMainWindow):
     def hand_over_all(self) -> None:
         """The page of all that the job can give."""
         hand_over_all(self)
+
+    def watch_router(self) -> None:
+        """The page where the job's router is watched at its work."""
+        watch_router(self)
 
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""

@@ -28,8 +28,9 @@ from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.wording import LineFace
 from kilnchisel.core.lettering.polygons import length_of
 from kilnchisel.core.shop.machines.against import compared, compared_to
-from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, route, time_of
+from kilnchisel.core.shop.machines.router import RAPID_MM_MIN, durations_of, route, time_of
 from kilnchisel.core.shop.machines.rs274 import read_program
+from kilnchisel.core.shop.machines.running import Running
 from kilnchisel.core.shop.paths.arcs import arcs_in
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import flat_work
@@ -486,6 +487,28 @@ class TheMachine(unittest.TestCase):
         self.assertAlmostEqual(
             time_of(program("G0 X100", "G4 P2.5")), 100 / rapid + rapid / a + 22.5, delta=1e-6
         )
+
+    def test_any_time_of_its_run_is_as_the_moves_until_then_have_left_it(self):
+        lines = ("F600", "G0 Z2", "G0 X10 Y10", "G1 Z-2", "X50", "G0 Z2", "G0 X10 Y15", "G1 Z-1", "X30")
+        read, stock = program(*lines), (60.0, 24.0, 5.0)
+        running = Running(read, stock)
+        self.assertAlmostEqual(running.seconds, time_of(read))
+        whole = route(read, stock, cell_mm=running.at(0).heights.cell_mm)
+        last, first = running.at(running.seconds), running.at(0.0)
+        np.testing.assert_allclose(last.heights.values, whole.heights.values, atol=1e-6)
+        self.assertEqual((float(first.heights.values.min()), first.tool, last.tool), (0.0, None, None))
+        # half way along the first groove, 600 mm a minute
+        until = np.cumsum(durations_of(read))
+        move = int(np.flatnonzero(read.line == 8)[0])  # X50
+        half = running.at((until[move - 1] + until[move]) / 2)
+        self.assertAlmostEqual(half.tip[0], 30.0, delta=1e-6)
+        self.assertEqual((half.tool.diameter_mm, half.line), (6.0, 8))
+        deep = np.flatnonzero(half.heights.values.min(axis=0) < -1.9) * half.heights.cell_mm
+        self.assertAlmostEqual(float(deep.max()), 33.0, delta=0.2)
+        # back and on again, as it was
+        running.at(running.seconds)
+        again = running.at(half.seconds)
+        np.testing.assert_allclose(again.heights.values, half.heights.values, atol=1e-6)
 
     def test_a_groove_by_its_volume(self):
         done = route(

@@ -3,7 +3,7 @@ was cut, in the stuff that its stock is of."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,31 +18,89 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import bare_of
 from kilnchisel.core.handover.sidemaps import plain_job
 from kilnchisel.core.job.crafts import Fitting
-from kilnchisel.core.job.finish import PaintedWood, Wood
+from kilnchisel.core.job.finish import PaintedWood, Stainless, Wood
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.scene.scene import Item, Scene
-from kilnchisel.core.shop.machines.router import Routed
 from kilnchisel.core.shop.paths.setup import Setup
-from kilnchisel.core.shop.paths.surface import Rolled, faced, rolled
+from kilnchisel.core.shop.paths.surface import Heights, Rolled, faced, rolled
+from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
 
 MOST_ALONG = 1100  # points along the longer extent of the side
+AROUND, LEAST_TALL_MM = 40, 12.0  # of a cutter that is shown
 
 
-def scene_as_cut(job: Job, done: Routed, setup: Setup) -> Scene:
-    """The scene of a job with the side that its stock is for as a router has left it; what is put on later
-    is left out. Raises KilnError for a side that a router does not get over."""
+@dataclass(frozen=True, eq=False)
+class Cutter:
+    """A tool where it is just now: its tip (3,) in the machine's mm."""
+
+    tool: Tool
+    tip: Array
+
+
+def scene_as_cut(
+    job: Job, heights: Heights, thick_mm: float, setup: Setup, cutter: Cutter | None = None
+) -> Scene:
+    """The scene of a job with the side that its stock is for as a router has left it, so thick at first;
+    what is put on later is left out; ``cutter``: what is at it. Raises KilnError for a side that a router
+    does not get over."""
     job, side = plain_job(job), setup.side
     # what holds it stays: it stands where it stands by that
     kept = tuple(one for one in job.letterings if one.lay.side != side or isinstance(one.craft, Fitting))
     scene = scene_of_job(job.model_copy(update={"letterings": kept}))
     if setup.turning is not None:
-        mesh = _round(done, rolled(job, side, setup.turning.left_mm), setup.top_mm)
+        one = rolled(job, side, setup.turning.left_mm)
+        mesh = _round(heights, one, setup.top_mm)
     else:
-        mesh = _surface(done, faced(job, side), setup)
-    item = Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False)
-    return replace(scene, items=(*(one for one in scene.items if one.side != side), item))
+        mesh = _surface(heights, thick_mm, faced(job, side), setup)
+    made = [Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False)]
+    if cutter is not None:
+        tool = _tool_mesh(cutter.tool, *_stands(job, setup, cutter.tip))
+        made.append(Item("cutter", None, tool, material_of(Stainless()), still=False))
+    return replace(scene, items=(*(one for one in scene.items if one.side != side), *made))
+
+
+def _stands(job: Job, setup: Setup, tip: Array) -> tuple[Array, Array]:
+    """Where a tool's tip is (3,), and which way it stands (3,), in the piece's frame."""
+    if setup.turning is None:
+        plane = faced(job, setup.side)
+        spot = np.array(plane.domain.bounds[:2]) - setup.margin_mm + tip[:2]
+        return plane.to_body(spot[None], np.array([tip[2] + setup.top_mm]))[0], np.asarray(plane.normal)
+    one, turn = rolled(job, setup.side, setup.turning.left_mm), setup.turning
+    first = one.side.to_body(np.array([[one.left_mm, 0.0]]), np.zeros(1))[0]
+    angle = np.arctan2(first[0], -first[1]) + tip[1] / one.radius_mm
+    out, sign = np.array([np.sin(angle), -np.cos(angle), 0.0]), -1.0 if one.inside else 1.0
+    at = (one.top_mm + sign * (tip[2] + setup.top_mm)) * out + [0.0, 0.0, one.low_mm + tip[0]]
+    lean = np.radians(turn.tilt_deg)
+    end = 1.0 if tip[0] > one.long_mm / 2 else -1.0
+    return at, sign * np.cos(lean) * out + np.sin(lean) * np.array([0.0, 0.0, end])
+
+
+def _tool_mesh(tool: Tool, tip: Array, axis: Array) -> Mesh:
+    """A cutter as a turned body on its tip."""
+    wide = np.linspace(0.0, tool.radius_mm, 9)
+    edge = tool.edge(wide)
+    tall = float(edge[-1]) + max(4 * tool.diameter_mm, LEAST_TALL_MM)
+    radius = np.concatenate([wide, [tool.radius_mm, 0.0]])
+    high = np.concatenate([edge, [tall, tall]])
+    side = np.cross(axis, [1.0, 0.0, 0.0] if abs(axis[0]) < 0.9 else [0.0, 1.0, 0.0])
+    side /= np.linalg.norm(side)
+    other = np.cross(axis, side)
+    turn = np.linspace(0, 2 * np.pi, AROUND, endpoint=False)
+    ring = np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * other
+    points = tip + radius[:, None, None] * ring + high[:, None, None] * axis  # (rows, around, 3)
+    index = np.arange(len(radius) * AROUND).reshape(-1, AROUND)
+    after = np.roll(index, -1, axis=1)
+    a, b, c, d = (part.ravel() for part in (index[:-1], after[:-1], after[1:], index[1:]))
+    faces = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)])
+    corners = points.reshape(-1, 3)[faces]
+    flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(flat, axis=1, keepdims=True)
+    there = size[:, 0] > 1e-12
+    normal = np.repeat(flat[there] / size[there], 3, axis=0)
+    every = corners[there].reshape(-1, 3)
+    return Mesh(every, normal, every[:, :2] * 0, np.arange(len(every), dtype=np.int32).reshape(-1, 3))
 
 
 def fresh(finish: Any) -> Material:
@@ -52,10 +110,9 @@ def fresh(finish: Any) -> Material:
     return bare_of(material_of(finish))
 
 
-def _surface(done: Routed, plane: Plane, setup: Setup) -> Mesh:
+def _surface(heights: Heights, thick_mm: float, plane: Plane, setup: Setup) -> Mesh:
     """The heights that are left as a mesh over a side, its rim on the side's own; open where it is cut
     through."""
-    heights = done.heights
     every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
     values = heights.values[every // 2 :: every, every // 2 :: every]
     rows, columns = values.shape
@@ -74,7 +131,7 @@ def _surface(done: Routed, plane: Plane, setup: Setup) -> Mesh:
     )
     high = values.ravel()
     there = (inside[a] | inside[b] | inside[c] | inside[d]) & (
-        np.minimum.reduce([high[a], high[b], high[c], high[d]]) > -done.stock[2] + 1e-6
+        np.minimum.reduce([high[a], high[b], high[c], high[d]]) > -thick_mm + 1e-6
     )
     a, b, c, d = a[there], b[there], c[there], d[there]
     # what is beyond the rim comes on to it
@@ -91,9 +148,8 @@ def _surface(done: Routed, plane: Plane, setup: Setup) -> Mesh:
     return Mesh(points, normal @ frame, spots, faces)
 
 
-def _round(done: Routed, one: Rolled, top_mm: float) -> Mesh:
+def _round(heights: Heights, one: Rolled, top_mm: float) -> Mesh:
     """The heights that are left round an axis, from stock so far above the side, as a mesh that closes."""
-    heights = done.heights
     every = max(1, -(-max(heights.values.shape) // MOST_ALONG))
     values = heights.values[every // 2 :: every, every // 2 :: every]
     rows, columns = values.shape

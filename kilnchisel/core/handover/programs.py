@@ -100,7 +100,7 @@ def tried(job: Job, one: Written) -> tuple[str, bytes]:
         f"too deep by {deep} at most, {format_number(told.under.area_mm2, 1)} mm² left standing"
     )
     order = PictureOrder(TRIED, draft=True)
-    scene = scene_as_cut(job, done, setup)
+    scene = scene_as_cut(job, done.heights, done.stock[2], setup)
     made = made_picture(plain_job(job), order, scene=scene)
     assert made is not None
     return "; ".join([words, *found]), png_bytes(made.pixels, job.name)

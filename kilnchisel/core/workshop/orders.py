@@ -81,6 +81,45 @@ class SolidOrder:
     number: int
 
 
+@dataclass(frozen=True)
+class WatchOrder:
+    """A router program's stock to be seen, so many seconds after the start; in the picture of its job, or
+    from ``above``."""
+
+    number: int
+    program: int
+    seconds: float
+    size: tuple[int, int]
+    above: bool
+
+
+@dataclass(frozen=True)
+class Told:
+    """What there is to know of a program before it runs: ``stock`` mm, how long it takes, its cutters,
+    whether it can be seen in the picture of its job, and whether it is turned about A; ``found``: what it
+    leaves, in words."""
+
+    name: str
+    stock: tuple[float, float, float]
+    seconds: float
+    tools: tuple[str, ...]
+    pictured: bool
+    turned: bool
+    found: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """The stock at a time: ``pixels`` (h, w, 3) uint8; which cutter is at it, and the program's line;
+    ``tip``: where it is, mm."""
+
+    order: WatchOrder
+    pixels: Any
+    tool: str
+    line: int
+    tip: tuple[float, float, float]
+
+
 def view_for(job: Job, index: int | None, look: Look, size: tuple[int, int]) -> View:
     """The camera of a look."""
     aspect = size[0] / size[1]

@@ -30,12 +30,13 @@ from kilnchisel.core.handover.presets import Preset, keep_preset, presets, wante
 from kilnchisel.core.handover.sideviews import SideView, side_views
 from kilnchisel.core.handover.table import KINDS
 from kilnchisel.core.job.model import Job
+from kilnchisel.ui.folder import VALUES
 from kilnchisel.ui.handover.cards import PICTURE, Card, heading
 from kilnchisel.ui.handover.drawn import small_picture
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.theme import Theme
 
-CHOSEN, VALUES = "handed over", "how it is handed over"  # what the memory calls them
+CHOSEN = "handed over"  # what the memory calls it
 LAST = "As last time"
 PICTURED = ("picture", "textured")
 ACROSS = 2

@@ -33,6 +33,7 @@ class HandOver(QWidget):
     outline_wanted = pyqtSignal()
     drag_wanted = pyqtSignal()
     all_wanted = pyqtSignal()
+    watch_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -109,6 +110,7 @@ class HandOver(QWidget):
         column.addLayout(_row("Outlines", outlines))
         column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
         column.addWidget(_button("All that this job can give…", "link", self.all_wanted))
+        column.addWidget(_button("Watch it being cut…", "link", self.watch_wanted))
         self._column.addWidget(inner)
 
     def _choice(self, words: str, name: str, options: tuple[tuple[Any, str], ...]) -> QComboBox:

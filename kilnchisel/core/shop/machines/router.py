@@ -76,41 +76,26 @@ def route(
     wide, tall, thick = stock
     if min(stock) <= 0:
         raise KilnError("Stock is wide, tall and thick: 600x300x30.")
-    known = program.tools | (tools or {})
-    finest = min((_fine_mm(tool) for tool in known.values()), default=1.0) / CELLS_A_TOOL
-    cell = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, finest, LEAST_CELL_MM)
-    across, up = cells_of(wide, tall, cell)
-    values = np.zeros((up, across), np.float64)
+    cutting = Cutting(program, stock, tools, cell_mm)
+    known = cutting.tools
     troubles: list[Trouble] = []
     low, high = program.ends.min(axis=0), program.ends.max(axis=0)
     widest = max((tool.radius_mm for tool in known.values()), default=0.0)
-    round_it = (
-        program.setup is not None and program.setup.turning is not None
-    )  # what goes over its end comes in at its beginning
-    sides = (-low[0], high[0] - wide) if round_it else (-low[0], -low[1], high[0] - wide, high[1] - tall)
+    # round an axis what goes over the end comes in at the beginning
+    along = (-low[0], high[0] - wide)
+    sides = along if cutting.turns else (*along, -low[1], high[1] - tall)
     beyond = max(sides) - widest
-    turns = [0.0]
-    if round_it:
-        turns += [turn for turn in (-tall, tall) if low[1] + turn < tall and high[1] + turn > 0]
     if beyond > 1e-6:
         troubles.append(Trouble(0, f"it goes {beyond:.2f} mm farther than beside the stock"))
-    for number in np.unique(program.tool[~program.rapid]):
-        if int(number) not in known:
-            raise KilnError(
-                f"The program does not say what cutter {number} is; name it: --tool “{number}=flat 6mm”."
-            )
     for start, end in _runs(program.tool):
         tool = known.get(int(program.tool[start]))
         if tool is None:
             continue
-        shapes = _shapes_of(tool)
         for first in range(start, end, PART):
             last = min(first + PART, end)
             if stop():
                 return None
-            way = program.ends[first : last + 1]
-            cuts = [_cut_at_once(values, way + (0.0, turn, 0.0), shapes, cell) for turn in turns]
-            taken = np.max(cuts, axis=0)  # (moves, shapes)
+            taken = cutting.go(first, last, tool)
             bad = taken > TOUCHES_MM
             bad[:, 0] &= program.rapid[first:last]
             for k, which in np.argwhere(bad)[: MOST_TROUBLES - min(len(troubles), MOST_TROUBLES)]:
@@ -127,7 +112,7 @@ def route(
         troubles.append(Trouble(0, f"it goes {below:.1f} mm below the stock"))
     lengths = np.linalg.norm(np.diff(program.ends, axis=0), axis=1)
     return Routed(
-        Heights(np.maximum(values, -thick), (0.0, 0.0), cell),
+        cutting.heights(),
         stock,
         troubles,
         time_of(program),
@@ -136,12 +121,62 @@ def route(
     )
 
 
+class Cutting:
+    """Stock that a program goes through: ``values`` (h, w), mm from its top; ``turns``: whether it goes
+    round an axis."""
+
+    def __init__(
+        self,
+        program: Program,
+        stock: tuple[float, float, float],
+        tools: dict[int, Tool] | None = None,
+        cell_mm: float | None = None,
+    ) -> None:
+        """Raises KilnError where the program does not say what a cutter is."""
+        wide, tall, _ = stock
+        self.program, self.stock, self.tools = program, stock, program.tools | (tools or {})
+        for number in np.unique(program.tool[~program.rapid]):
+            if int(number) not in self.tools:
+                words = f"The program does not say what cutter {number} is"
+                raise KilnError(f"{words}; name it: --tool “{number}=flat 6mm”.")
+        finest = min((_fine_mm(tool) for tool in self.tools.values()), default=1.0) / CELLS_A_TOOL
+        self.cell_mm = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, finest, LEAST_CELL_MM)
+        across, up = cells_of(wide, tall, self.cell_mm)
+        self.values = np.zeros((up, across), np.float64)
+        self.turns = program.setup is not None and program.setup.turning is not None
+        low, high = program.ends[:, 1].min(), program.ends[:, 1].max()
+        self._round = [0.0]
+        if self.turns:
+            self._round += [turn for turn in (-tall, tall) if low + turn < tall and high + turn > 0]
+
+    def go(self, first: int, last: int, tool: Tool) -> Array:
+        """Do some moves with a cutter; how deep each, and what is above it, went into what was there
+        (n, s)."""
+        return self.along(self.program.ends[first : last + 1], tool)
+
+    def along(self, way: Array, tool: Tool) -> Array:
+        """The same along any way (n + 1, 3)."""
+        shapes, cell = _shapes_of(tool), self.cell_mm
+        cuts = [_cut_at_once(self.values, way + (0.0, turn, 0.0), shapes, cell) for turn in self._round]
+        return np.asarray(np.max(cuts, axis=0))
+
+    def heights(self) -> Heights:
+        """What is left."""
+        return Heights(np.maximum(self.values, -self.stock[2]), (0.0, 0.0), self.cell_mm)
+
+
 def time_of(program: Program, acceleration: float = ACCELERATION) -> float:
     """How long a program takes, seconds: each straight run speeds up and slows down at one rate, what turns
     less than a right angle going on at the speed its turn lets (trapezoid; v²/a each way)."""
+    return float(durations_of(program, acceleration).sum())
+
+
+def durations_of(program: Program, acceleration: float = ACCELERATION) -> Array:
+    """How long each move takes (n,), seconds, what is waited for between two counted to the later one."""
     ways = np.diff(program.ends, axis=0)
     length = np.linalg.norm(ways, axis=1)
     kept = length > 1e-9
+    found = np.zeros(len(length))
     ways, length = ways[kept], length[kept]
     speed = np.where(program.rapid[kept], RAPID_MM_MIN, np.minimum(program.feed[kept], RAPID_MM_MIN)) / 60
     unit = ways / length[:, None]
@@ -149,9 +184,13 @@ def time_of(program: Program, acceleration: float = ACCELERATION) -> float:
     along = np.clip((unit[1:] * unit[:-1]).sum(axis=1), 0.0, 1.0)
     joint = np.concatenate([[0.0], np.minimum(speed[1:], speed[:-1]) * along**2, [0.0]])
     joint = _slowed(joint, length, acceleration)
-    return float(_durations(joint, length, speed, acceleration).sum() + program.dwell_s) + (
-        program.changes * CHANGE_S
-    )
+    found[kept] = _durations(joint, length, speed, acceleration)
+    found[-1] += program.dwell_s
+    changed = np.flatnonzero(np.append(True, np.diff(program.tool) != 0))
+    # each where its cutter is first moved; a change to the same one with the first
+    found[changed[: program.changes]] += CHANGE_S
+    found[0] += CHANGE_S * max(program.changes - len(changed), 0)
+    return found
 
 
 @compiled(nogil=True, cache=True)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.shop.paths.surface import Heights
+from kilnchisel.core.shop.paths.tools import Tool
 
 Array = NDArray[Any]
 
@@ -15,6 +16,7 @@ LIGHT = np.array([-0.5, 0.62, 0.6])  # from the upper left
 STOCK = np.array([214.0, 190.0, 150.0])  # sRGB: fresh-cut wood
 AMBIENT, DEEP = 0.25, 0.45  # of the light; how much darker the deepest place is
 MOST_PX = 2400
+RING, RING_EDGE, LEAST_RING_PX = (30, 90, 160), (250, 248, 240), 5
 
 
 def shaded(heights: Heights, most_px: int = MOST_PX) -> Array:
@@ -34,3 +36,16 @@ def shaded(heights: Heights, most_px: int = MOST_PX) -> Array:
     if share < 1:
         pixels = cv2.resize(pixels, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
     return np.ascontiguousarray(pixels)
+
+
+def with_cutter(pixels: Array, heights: Heights, tip: Array, tool: Tool) -> Array:
+    """The picture of a surface with a ring where a cutter is, as wide as that cuts."""
+    import cv2
+
+    scale = pixels.shape[1] / (heights.values.shape[1] * heights.cell_mm)
+    at = round(float(tip[0]) * scale), round(pixels.shape[0] - float(tip[1]) * scale)
+    made = np.ascontiguousarray(pixels)
+    radius = max(round(tool.reach(max(-float(tip[2]), 0.0)) * scale), LEAST_RING_PX)
+    for wide, colour in ((4, RING_EDGE), (2, RING)):
+        cv2.circle(made, at, radius, colour, wide, cv2.LINE_AA)
+    return made
