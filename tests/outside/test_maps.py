@@ -21,9 +21,9 @@ from kilnchisel.core.build import lettering_laid, scene_of_job, view_of
 from kilnchisel.core.colour import hex_to_linear, srgb_decode
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material, Texture
-from kilnchisel.core.handover.atlas import GUTTER, atlas_of
-from kilnchisel.core.handover.mapfiles import FORMS, MapOrder, map_files, without_maps
-from kilnchisel.core.handover.sidemaps import bakings_of
+from kilnchisel.core.handover.atlas import atlas_of
+from kilnchisel.core.handover.mapfiles import FORMS, MapOrder, map_files
+from kilnchisel.core.handover.sidemaps import bakings_of, without_maps
 from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
 from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.job.blank import Mug
@@ -32,6 +32,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Enamel, Gold, Ink, Wear
 from kilnchisel.core.job.fresh import fresh_job, job_on
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.gutters import GUTTER
 
 
 def plaque(craft, text="IT", **finish):
@@ -250,7 +251,7 @@ class Files(unittest.TestCase):
         mask = cv2.imdecode(
             np.frombuffer(files["maps-front-mask-1-it.png"], np.uint8), cv2.IMREAD_UNCHANGED
         )
-        side = bakings_of(job)[0].side.domain.bounds
+        side = bakings_of(job)[0].box
         step = (side[2] - side[0]) / 1024
         self.assertAlmostEqual(mask.sum() / 255 * step**2 / lettering_laid(job, 0).ink.area, 1, delta=0.005)
         self.assertGreater(len(np.unique(mask)), 2)  # its edges are smooth

@@ -71,7 +71,8 @@ class FreeMesh:
     """A cleaned mesh as it stands, mm, its lowest point on z = 0, its middle over the origin.
 
     points (n, 3), faces (m, 3) counter-clockwise from outside, part (m,) index into ``parts``, surface_map
-    (n, 2) or None: coordinates that the file brought. ``notes``: what was mended, and what could not be.
+    (m, 3, 2) or None: coordinates that the file brought, at each corner of each face. ``notes``: what was
+    mended, and what could not be.
     """
 
     points: Array

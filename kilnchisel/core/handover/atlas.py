@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.handover.sidemaps import Baking
 from kilnchisel.core.picture.baked import Maps
+from kilnchisel.core.picture.gutters import GUTTER, spread
 from kilnchisel.core.scene.scene import Item
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
 
-GUTTER = 8  # texels round each side: enough for three halvings of the maps
 ROUNDS = 30  # of looking for the scale
 
 
@@ -73,7 +73,7 @@ def atlas_of(
         items += one.items
         parts += one.parts
     made.finer = fine
-    return Atlas(Baking("atlas", bakings[0].side, (), tuple(items), tuple(parts)), made, places)
+    return Atlas(Baking("atlas", (0.0, 0.0, 1.0, 1.0), None, (), tuple(items), tuple(parts)), made, places)
 
 
 def _packed(extents: list[tuple[float, float]], scale: float, size: int) -> list[tuple[int, int]] | None:
@@ -96,36 +96,7 @@ def _packed(extents: list[tuple[float, float]], scale: float, size: int) -> list
 
 def _paste(into: Maps, maps: Maps, left: int, top: int, first: int) -> None:
     """Lay a side's maps into the atlas; what is nothing near its rim, and the gutter, become as the rim."""
-    import cv2
-
     rows, columns = maps.shape
-    wide = np.pad(maps.part, GUTTER, constant_values=-1)
-    empty = (wide < 0).astype(np.uint8)
-    if (wide >= 0).any():
-        far, label = cv2.distanceTransformWithLabels(empty, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
-        here = np.flatnonzero(wide.ravel() >= 0)
-        nearest = np.zeros(int(label.max()) + 1, np.int64)
-        nearest[label.ravel()[here]] = here
-        source = np.where(far <= GUTTER + 1, nearest[label], -1).ravel()
-    else:
-        source = np.full(wide.size, -1)
-    known = source >= 0
-    # back to the side's own texels, without the gutter that was put round it
-    y, x = np.divmod(source[known], wide.shape[1])
-    y, x = y - GUTTER, x - GUTTER
-    at = known.reshape(wide.shape)
-    window = np.s_[top - GUTTER : top + rows + GUTTER, left - GUTTER : left + columns + GUTTER]
-    for mine, own in (
-        (into.colour, maps.colour),
-        (into.roughness, maps.roughness),
-        (into.metal, maps.metal),
-        (into.height, maps.height),
-        (into.normal, maps.normal),
-    ):
-        mine[window][at] = own[y, x]
-    if maps.emission is not None:
-        if into.emission is None:
-            into.emission = np.zeros((*into.shape, 3), np.float16)
-        into.emission[window][at] = maps.emission[y, x]
+    spread(into, maps, GUTTER, (top, left))
     part = np.where(maps.part >= 0, maps.part + first, -1)
     into.part[top : top + rows, left : left + columns] = part

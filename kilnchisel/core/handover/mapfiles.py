@@ -20,7 +20,6 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.atlas import atlas_of
 from kilnchisel.core.handover.picturefiles import exr_bytes
 from kilnchisel.core.handover.sidemaps import Baking, bakings_of
-from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.picture.baked import Maps
@@ -54,11 +53,6 @@ class MapOrder:
         ):
             if value not in known:
                 raise KilnError(f"“{value}” is no {what} of maps; there is {', '.join(known)}.")
-
-
-def without_maps(job: Job) -> str:
-    """Why a job has no maps; empty where it has."""
-    return "a mesh has no sheet of its own" if isinstance(job.blank, Mesh3D) else ""
 
 
 def map_files(
@@ -134,7 +128,7 @@ def _sheet(baking: Baking, maps: Maps) -> dict[str, Any]:
         "height_mm": round(high - low, 4),
         "texels": [columns, rows],
         "mm_a_texel": round(maps.step, 6),
-        "comes_round": baking.side.period is not None,
+        "comes_round": baking.period is not None,
         "height_from_mm": round(float(maps.height.min()), 5),
         "height_to_mm": round(float(maps.height.max()), 5),
         "emission_at_white": round(_brightest(maps), 5),

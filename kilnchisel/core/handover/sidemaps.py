@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.build import body_of_job, laid_of, lays_of, piece_of, scene_of_job
 from kilnchisel.core.crafts.piece import Part
@@ -16,6 +17,8 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.baked import Laying, Maps, baked, laid_on
+from kilnchisel.core.picture.gutters import GUTTER, spread
+from kilnchisel.core.picture.meshmap import laid_on_map, outside_its_picture
 from kilnchisel.core.scene.scene import Item, Scene
 
 Array = NDArray[Any]
@@ -25,19 +28,17 @@ SMOOTHED = 2048
 
 @dataclass(frozen=True, eq=False)
 class Baking:
-    """What is on one side: its items over its sheet, over which box of it, and after how many mm it comes
-    round. The part of a texel is the number of an item in ``items``."""
+    """What is on one side: its items over its sheet, over which ``box`` of it, and after how many mm it
+    comes round. The part of a texel is the number of an item in ``items``. ``gutter``: what lies on the
+    sheet in pieces, and is to go on beyond their rims by so many texels."""
 
     name: str
-    side: Side
+    box: tuple[float, float, float, float]
+    period: float | None
     layings: tuple[Laying, ...]
     items: tuple[Item, ...]
     parts: tuple[Part, ...]
-
-    @property
-    def box(self) -> tuple[float, float, float, float]:
-        left, low, right, high = self.side.domain.bounds
-        return left, low, right, high
+    gutter: int = 0
 
     def maps(
         self,
@@ -49,16 +50,19 @@ class Baking:
     ) -> Maps | None:
         """Its maps, so many texels along its longer extent; None when stopped."""
         smooth = longest <= SMOOTHED  # where texels are few
-        return baked(
+        made = baked(
             self.layings,
             self.box,
             longest,
-            self.side.period,
+            self.period,
             relief=relief,
             smooth=smooth,
             stop=stop,
             progress=progress,
         )
+        if made is not None and self.gutter:
+            spread(made, made, self.gutter)
+        return made
 
 
 def plain_job(job: Job) -> Job:
@@ -70,10 +74,14 @@ def plain_job(job: Job) -> Job:
 def bakings_of(job: Job, scene: Scene | None = None) -> list[Baking]:
     """The sides of a job that have a sheet. ``scene``: that of its plain job, where it is there. Raises
     KilnError where the piece cannot be made."""
-    if isinstance(job.blank, Mesh3D):
-        return []
     job = plain_job(job)
     piece, scene = piece_of(job), scene or scene_of_job(job)
+    if isinstance(job.blank, Mesh3D):
+        free = free_mesh(job.blank)
+        if free.surface_map is None or outside_its_picture(free):
+            return []
+        whole, over = laid_on_map(free, scene.items)
+        return [Baking("surface", whole, None, over, scene.items, piece.parts, GUTTER)]
     found = []
     for sheet in body_of_job(job).sheets:
         name = sheet.side.name
@@ -88,8 +96,20 @@ def bakings_of(job: Job, scene: Scene | None = None) -> list[Baking]:
                 items.append(item)
                 parts.append(part)
         if layings:
-            found.append(Baking(name, sheet.side, tuple(layings), tuple(items), tuple(parts)))
+            left, low, right, high = sheet.side.domain.bounds
+            box = left, low, right, high
+            found.append(Baking(name, box, sheet.side.period, tuple(layings), tuple(items), tuple(parts)))
     return found
+
+
+def without_maps(job: Job) -> str:
+    """Why a job has no maps; empty where it has."""
+    if not isinstance(job.blank, Mesh3D):
+        return ""
+    free = free_mesh(job.blank)
+    if free.surface_map is None:
+        return "its mesh brought no surface map"
+    return "the surface map of its mesh goes beyond its picture" if outside_its_picture(free) else ""
 
 
 def _on_sheet(job: Job, part: Part, item: Item, side: Side) -> Array | None:

@@ -16,7 +16,7 @@ from kilnchisel.core.handover.die import die_files, without_die
 from kilnchisel.core.handover.holetemplate import template_files
 from kilnchisel.core.handover.laserfiles import laser_files
 from kilnchisel.core.handover.letterhead import Letterhead
-from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files, without_maps
+from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files
 from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes, with_materials
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
@@ -27,6 +27,7 @@ from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import Written, router_files, tried, written
 from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.handover.sidemaps import without_maps
 from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
 from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.handover.worksheet import worksheet_bytes

@@ -88,10 +88,19 @@ def textured_parts(
         textures = _textures(baking, maps)
         rows, columns = maps.shape
         for laying in baking.layings:
-            item = laying.item
+            item = baking.items[laying.part]
             laid.add(id(item))
             uv = (laying.sheet - maps.corner) / (maps.step * columns, maps.step * rows)
-            found.append(TexturedPart(names[id(item)], item.mesh, uv, textures, item.material))
+            mesh = laying.item.mesh
+            if laying.turn is not None:  # on a mesh's own map: what stands upright on it is not there
+                over = Mesh(mesh.points, mesh.normals, mesh.uv, laying.faces)
+                beside = np.ones(len(mesh.faces), bool)
+                beside[laying.faces[:, 0] // 3] = False
+                rest = Mesh(mesh.points, mesh.normals, mesh.uv, mesh.faces[beside])
+                name = f"{names[id(item)]} edges"
+                found.append(TexturedPart(name, rest, uv, None, item.material))
+                mesh = over
+            found.append(TexturedPart(names[id(item)], mesh, uv, textures, item.material))
     for item in items:
         if id(item) not in laid:
             uv = np.zeros((len(item.mesh.points), 2))

@@ -35,7 +35,9 @@ COLUMNS = 9  # of a material: base, rough, dullest, metal, emission
 @dataclass(frozen=True, eq=False)
 class Laying:
     """One item on a sheet: where its points lie there (n, 2) mm, how high (n,) mm, and their normals in the
-    side's frame (n, 3); which of its faces lie over the sheet (m, 3). ``part``: a number of one's own."""
+    side's frame (n, 3); which of its faces lie over the sheet (m, 3). ``part``: a number of one's own.
+    ``turn`` (n, 4): what brings directions of its own uv to the sheet's, row by row; None where they are
+    the same."""
 
     item: Item
     sheet: Array
@@ -43,6 +45,7 @@ class Laying:
     normal: Array
     faces: Array
     part: int
+    turn: Array | None = None
 
 
 @dataclass(eq=False)
@@ -129,7 +132,7 @@ def baked(
         at = slice(first, min(first + BAND // times, rows))
         count, wide = times * (at.stop - first), times * columns
         here = np.full((count, wide), -1, np.int32)
-        values = np.zeros((count, wide, 6), np.float32)
+        values = np.zeros((count, wide, drawn[1].shape[1]), np.float32)
         made = np.zeros((count, wide, 6), np.float32)
         _draw(times * first, here, values, *drawn)
         whole = (maps.roughness[at], maps.metal[at], maps.height[at], maps.normal[at], maps.part[at])
@@ -198,8 +201,9 @@ def _triangles(
     rows: int,
     period: float | None,
 ) -> tuple[Array, Array, Array, Array]:
-    """All triangles in texels, y down: places (n, 2), what is drawn with them (n, 6): height, normal, uv;
-    faces (m, 3) and the laying of each (m,). What lies over the seam of a closed side is there twice."""
+    """All triangles in texels, y down: places (n, 2), what is drawn with them (n, 6 or 10): height, normal,
+    uv, turn; faces (m, 3) and the laying of each (m,). What lies over the seam of a closed side is there
+    twice."""
     left, low, right, _ = box
     places, values, faces, owners = [], [], [], []
     start = 0
@@ -217,7 +221,8 @@ def _triangles(
             ]
         for turn in turns:
             places.append(np.stack([(u + turn - left) / step - 0.5, rows - 0.5 - (v - low) / step], axis=1))
-            values.append(np.column_stack([one.height, one.normal, mesh.uv]))
+            more = () if one.turn is None else (one.turn,)
+            values.append(np.column_stack([one.height, one.normal, mesh.uv, *more]))
             faces.append(one.faces.astype(np.int64) + start)
             owners.append(np.full(len(one.faces), number, np.int32))
             start += len(u)
@@ -272,6 +277,8 @@ def _draw(
                     continue
                 here[j, i] = owners[k]
                 for n in range(6):
+                    values[j, i, n] = p * drawn[ia, n] + q * drawn[ib, n] + r * drawn[ic, n]
+                for n in range(6, drawn.shape[1]):
                     values[j, i, n] = p * drawn[ia, n] + q * drawn[ib, n] + r * drawn[ic, n]
 
 
@@ -437,8 +444,14 @@ def _paint(
                 elif n == 1:
                     # its slopes run along the grain: turned back to the sheet's
                     c, s = grains[k, 0], -grains[k, 1]
-                    x -= (found[0] * c - found[1] * s) * z
-                    y -= (found[0] * s + found[1] * c) * z
+                    along, up = found[0] * c - found[1] * s, found[0] * s + found[1] * c
+                    if values.shape[2] > 6:
+                        along, up = (
+                            values[j, i, 6] * along + values[j, i, 7] * up,
+                            values[j, i, 8] * along + values[j, i, 9] * up,
+                        )
+                    x -= along * z
+                    y -= up * z
                 elif n == 2:
                     mixed[3] += (mixed[4] - mixed[3]) * found[0]
                 else:
