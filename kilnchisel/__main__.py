@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any, NoReturn
 
-from kilnchisel import photocommand, shopcommand
+from kilnchisel import photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -29,6 +29,7 @@ COMMANDS = (
     "outline",
     "hand-over",
     "cut",
+    "proof",
     "fonts",
     "schema",
     "about",
@@ -175,6 +176,7 @@ def _command(arguments: list[str]) -> int:
     outline.add_argument("--letters", action="store_true", help="letter by letter instead of welded")
     outline.add_argument("--lines", action="store_true", help="centre lines where there are any")
     shopcommand.add_to(commands)
+    proofcommand.add_to(commands)
     fonts = commands.add_parser("fonts", help="list the faces that can be used")
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
@@ -192,6 +194,7 @@ def _command(arguments: list[str]) -> int:
         "hand-over": lambda options: shopcommand.hand_over(options, _open),
         "cut": lambda options: shopcommand.cut(options, _open),
         "photo": lambda options: photocommand.photo(options, _open, _writable),
+        "proof": lambda options: proofcommand.proof(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,
         "mesh": _mesh,

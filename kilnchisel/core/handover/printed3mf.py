@@ -47,11 +47,16 @@ def without_two(job: Job) -> str:
     """Why a job has no print in two materials; empty where it has."""
     if isinstance(job.blank, Mesh3D):
         return "letters are parted off from blanks with sides of their own"
-    if isinstance(job.blank, STANDS_ALREADY) and not any(stands_free(i.craft) for i in job.letterings):
-        return "what it is on is there already"
-    if not any(_is_parted(item) or stands_free(item.craft) for item in job.letterings):
+    standing = any(_is_standing(item) for item in job.letterings)
+    if isinstance(job.blank, STANDS_ALREADY) and not standing:
+        return "what it is on is there already, and nothing stands on it but light"
+    if not standing and not any(_is_parted(item) for item in job.letterings):
         return "nothing is lettered on it"
     return ""
+
+
+def _is_standing(item: Any) -> bool:
+    return not item.hidden and stands_free(item.craft) and not isinstance(item.craft, Tube)
 
 
 def _is_parted(item: Any) -> bool:
@@ -74,7 +79,7 @@ def objects_of(job: Job) -> list[Object]:
     close."""
     made = [] if isinstance(job.blank, STANDS_ALREADY) else _from_blank(job)
     for index, item in enumerate(job.letterings):
-        if stands_free(item.craft) and not item.hidden and not isinstance(item.craft, Tube):
+        if _is_standing(item):
             made += _standing(job, index)
     return made
 

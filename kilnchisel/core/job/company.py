@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.lettering import Lettering
-from kilnchisel.core.job.model import MOST_OTHERS, Job, Made, Other
+from kilnchisel.core.job.model import MOST_OTHERS, Job, Made, Other, Work
 from kilnchisel.core.job.photo import Photo, Stands
+from kilnchisel.core.job.proofs import with_work, work_of
 
 
 def _fields(of: type[Any], value: Any) -> dict[str, Any]:
@@ -70,16 +72,35 @@ def check_number(job: Job, number: int) -> None:
         raise KilnError(f"There is no other piece {number} in the photo; there {are}.")
 
 
+def works_of(job: Job) -> tuple[Work, ...]:
+    """The job as it is, and what its proofs keep; one that is damaged is left out."""
+    found: list[Work] = [job]
+    for proof in job.proofs:
+        with contextlib.suppress(KilnError):
+            found.append(work_of(proof))
+    return tuple(found)
+
+
 def letterings_of_all(job: Job) -> tuple[Lettering, ...]:
-    """The letterings of the piece in hand and of all others."""
-    return (*job.letterings, *(item for other in job.others for item in other.letterings))
+    """The letterings of the piece in hand and of all others, of proofs too."""
+    works = works_of(job)
+    return tuple(item for work in works for piece in (work, *work.others) for item in piece.letterings)
 
 
 def with_each_lettering(job: Job, made: Callable[[Lettering], Lettering]) -> Job:
-    """The job with every lettering, of the others too, made into another."""
+    """The job with every lettering, of the others and of proofs too, made into another."""
 
     def of(piece: Any) -> Any:
         return piece.model_copy(update={"letterings": tuple(made(item) for item in piece.letterings)})
 
-    job = of(job)
-    return job.model_copy(update={"others": tuple(of(other) for other in job.others)})
+    def all_of(work: Any) -> Any:
+        return of(work).model_copy(update={"others": tuple(of(other) for other in work.others)})
+
+    proofs = []
+    for proof in job.proofs:
+        try:
+            proofs.append(with_work(proof, all_of(work_of(proof))))
+        except KilnError:
+            proofs.append(proof)
+    done: Job = all_of(job)
+    return done.model_copy(update={"proofs": tuple(proofs)}) if proofs else done

@@ -14,9 +14,9 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.company import letterings_of_all
+from kilnchisel.core.job.company import letterings_of_all, works_of
 from kilnchisel.core.job.lettering import Content, Lettering
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.model import Job, Shot
 from kilnchisel.core.job.photo import Cleared, Mask, Photo
 from kilnchisel.core.job.setting import OwnPlace
 from kilnchisel.core.job.wording import Circle, Curve, LetterChange, Slope, Wording
@@ -312,15 +312,23 @@ def _tenth(value: float) -> float:
     return round(value, 1) if value >= 1 else round(value, 3)
 
 
-def artwork_used(job: Job) -> tuple[Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask | Cleared, ...]:
-    """Artwork, pictures, a mesh, a place and a photo that the job holds by their content."""
+Held = Artwork | Picture | Mesh3D | OwnPlace | Photo | Mask | Cleared | Shot
+
+
+def artwork_used(job: Job) -> tuple[Held, ...]:
+    """Artwork, pictures, meshes, places and photos that the job and its proofs hold by their content."""
     contents = (item.content for item in letterings_of_all(job))
-    held = (content for content in contents if isinstance(content, Artwork | Picture))
-    photo = job.setting.photo
-    of_photo = () if photo is None else (photo, photo.before, photo.cleared)
-    others = (
-        one
-        for one in (job.blank, *(other.blank for other in job.others), job.setting.light.room, *of_photo)
-        if isinstance(one, Mesh3D | OwnPlace | Photo | Mask | Cleared)
-    )
-    return (*held, *others)
+    found: list[Held] = [content for content in contents if isinstance(content, Artwork | Picture)]
+    for work in works_of(job):
+        photo = work.setting.photo
+        of_photo = () if photo is None else (photo, photo.before, photo.cleared)
+        for one in (
+            work.blank,
+            *(other.blank for other in work.others),
+            work.setting.light.room,
+            *of_photo,
+        ):
+            if isinstance(one, Mesh3D | OwnPlace | Photo | Mask | Cleared):
+                found.append(one)
+    found += [proof.picture for proof in job.proofs if proof.picture is not None]
+    return tuple({(one.sha256, getattr(one, "path", "")): one for one in found}.values())

@@ -29,7 +29,7 @@ from kilnchisel.core.job.company import letterings_of_all, with_each_lettering
 from kilnchisel.core.job.edits import artwork_used, refusal
 from kilnchisel.core.job.fontplaces import FONT_ENDINGS, LARGEST_FONT, place_of
 from kilnchisel.core.job.lettering import Lettering
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.model import Job, Work
 from kilnchisel.core.job.wording import FileFace, Wording
 from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.writing import write_whole
@@ -72,7 +72,7 @@ def save_job(
 
 def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> bytes:
     """The file's bytes."""
-    document = {"format": FORMAT, "version": VERSION, "job": _without_places(job.model_dump(mode="json"))}
+    document = {"format": FORMAT, "version": VERSION, "job": _written(job)}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
 
@@ -89,14 +89,25 @@ def job_bytes(job: Job, preview_png: bytes | None, assets: dict[str, bytes]) -> 
     return buffer.getvalue()
 
 
-def _without_places(job: dict[str, Any]) -> dict[str, Any]:
-    """A dumped job without the folders of this machine: fonts by their file's name."""
-    for piece in (job, *job["others"]):
-        for lettering in piece["letterings"]:
+def _written(job: Job) -> dict[str, Any]:
+    """A job as it is written: proofs as what they keep, without the folders of this machine."""
+    document = job.model_dump(mode="json")
+    for proof in document["proofs"]:
+        with contextlib.suppress(ValueError):  # what is damaged is kept as it is
+            proof["work"] = json.loads(proof["work"])
+    for work in (document, *(proof["work"] for proof in document["proofs"])):
+        if isinstance(work, dict):
+            _without_places(work)
+    return document
+
+
+def _without_places(work: dict[str, Any]) -> None:
+    """Name fonts by their file's name alone."""
+    for piece in (work, *work.get("others", ())):
+        for lettering in piece.get("letterings", ()):
             face = lettering["content"].get("face")
             if isinstance(face, dict) and face.get("kind") == "file":
                 face["path"] = PurePath(face["path"]).name
-    return job
 
 
 @dataclass(frozen=True)
@@ -240,11 +251,19 @@ def _artwork(job: Job, archive: zipfile.ZipFile, name: str) -> dict[str, tuple[s
 
 def _validated(document: dict[str, Any], name: str) -> Job:
     try:
-        return Job.model_validate(document.get("job", {}))
+        return Job.model_validate(_with_proofs_kept(document.get("job", {})))
     except ValidationError as error:
         raise KilnError(f"{name} cannot be used: {refusal(error)}") from None
     except KilnError as error:
         raise KilnError(f"{name} cannot be used: {error}") from None
+
+
+def _with_proofs_kept(job: Any) -> Any:
+    """A job's document with what its proofs keep as text, each checked. Raises ValidationError."""
+    for proof in _listed(job.get("proofs")) if isinstance(job, dict) else ():
+        if isinstance(proof, dict) and isinstance(proof.get("work"), dict):
+            proof["work"] = Work.model_validate(proof["work"]).model_dump_json()
+    return job
 
 
 def _faces(job: Job) -> dict[str, FileFace]:
@@ -324,4 +343,8 @@ def _definitions() -> dict[str, Any]:
     model = Job.model_json_schema(ref_template="#/$defs/{model}")
     definitions: dict[str, Any] = model.pop("$defs", {})
     definitions["Job"] = model
+    work = Work.model_json_schema(ref_template="#/$defs/{model}")
+    work.pop("$defs", None)
+    definitions["Work"] = work
+    definitions["Proof"]["properties"]["work"] = {"$ref": "#/$defs/Work"}  # in the file it is no text
     return definitions

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.blank import Blank, Mug
@@ -14,6 +14,7 @@ from kilnchisel.core.job.photo import Stands
 from kilnchisel.core.job.setting import Copies, Setting, Stance
 
 MOST_OTHERS = 8
+MOST_PROOFS = 60
 
 
 class Made(Value):
@@ -35,9 +36,37 @@ class Other(Made):
     copies: Copies = ()
 
 
-class Job(Made):
-    """A piece on order: blank, letterings, finishes, setting. ``others``: what else stands in its photo."""
+class Work(Made):
+    """All that is decided about a piece: blank, letterings, finishes, setting. ``others``: what else stands
+    in its photo."""
 
-    name: Annotated[str, Field(min_length=1, max_length=200)] = "Untitled job"
     setting: Setting = Setting()
     others: Annotated[tuple[Other, ...], Field(max_length=MOST_OTHERS)] = ()
+
+
+class Shot(Value):
+    """The picture of a proof, held in the job by its content."""
+
+    sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+
+    @property
+    def name(self) -> str:
+        """What it is called where it cannot be read."""
+        return "picture of a proof"
+
+
+class Proof(Value):
+    """An alternative that was kept: the whole job as it was, under a name. ``work``: a ``Work`` as JSON, so
+    that a job with many proofs is no slower to change and to send than one without."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    note: Annotated[str, Field(max_length=2000)] = ""
+    picture: Shot | None = None
+    work: Annotated[str, Field(max_length=4_000_000)]
+
+
+class Job(Work):
+    """A piece on order, and the proofs that are kept of it."""
+
+    name: Annotated[str, Field(min_length=1, max_length=200)] = "Untitled job"
+    proofs: Annotated[tuple[Proof, ...], Field(max_length=MOST_PROOFS)] = ()

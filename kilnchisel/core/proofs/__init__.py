@@ -1,0 +1,1 @@
+"""Alternatives side by side: pictures at one scale, and ranges of a value tried."""

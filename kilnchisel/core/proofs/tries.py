@@ -1,0 +1,53 @@
+"""A range of a value tried: a job for each."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import set_field
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.proofs import present
+from kilnchisel.core.job.words.differences import differences
+from kilnchisel.core.units import format_number
+
+MOST_TRIES = 24
+RANGE = re.compile(r"(-?[\d.,]+)\s*\.\.\s*(-?[\d.,]+)\s*([a-z\"″°%]*)\s*(?:/\s*(\d+))?")
+STEPS = 5  # of a range that does not say
+
+
+def tries(job: Job, path: str, values: str) -> list[tuple[str, Job]]:
+    """The job with each of some values in one field, and in words what each is: "a; b; c", with semicolons
+    or commas between, or from one number to another in steps, "0.2..1 mm / 5". Raises KilnError."""
+    found: list[tuple[str, Job]] = []
+    for value in _values(values):
+        try:
+            made = set_field(job, path, value)
+        except KilnError as error:
+            raise KilnError(f"{value}: {error}") from None
+        words = ", ".join(differences(present(job), present(made)))
+        found.append((words or "as it is", made))
+    return found
+
+
+def _values(text: str) -> list[str]:
+    found = RANGE.fullmatch(text.strip())
+    if found is not None:
+        first, last = (float(one.replace(",", ".")) for one in found.groups()[:2])
+        count = int(found[4] or STEPS)
+        _refuse_many(count, least=2)
+        return [
+            f"{format_number(v, 4).replace(',', '')}{found[3]}" for v in np.linspace(first, last, count)
+        ]
+    # a list of whole parts has commas of its own
+    parted = text.split(";") if ";" in text or text.lstrip().startswith("{") else text.split(",")
+    values = [one.strip() for one in parted if one.strip()]
+    _refuse_many(len(values), least=1)
+    return values
+
+
+def _refuse_many(count: int, *, least: int) -> None:
+    if not least <= count <= MOST_TRIES:
+        raise KilnError(f"{least} to {MOST_TRIES} values are tried at once; these are {count}.")
