@@ -90,11 +90,11 @@ class Watching(WindowTest):
         self.addCleanup(page.deleteLater)
         self.wait(lambda: "cutter" in page.told.text() and page.bar.isHidden(), "a refusal")
         self.assertFalse(page.button.isEnabled())
-        process = page._process
+        process = page.aside.process
         page.done(0)
         self.wait(lambda: not process.runs(), "its process to end")
         lost = self.page()
-        lost._process.kill()
+        lost.aside.process.kill()
         self.wait(lambda: "has ended" in lost.told.text(), "that it has ended")
 
     def test_where_a_router_has_nothing_to_do_the_window_says_so(self):

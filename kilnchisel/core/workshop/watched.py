@@ -7,32 +7,18 @@ sentence, report of a fault or "").
 
 from __future__ import annotations
 
-import os
-import sys
-import threading
 from collections.abc import Callable
-from typing import Any, NoReturn
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.allocation import settle_allocator
-from kilnchisel.core.errors import KilnError
-from kilnchisel.core.faults import report_of, sentence_of
-from kilnchisel.core.sending.process import Process, spawned
-from kilnchisel.core.sending.wire import sent, taken, way_back
+from kilnchisel.core.workshop.aside import Answer, serve
 from kilnchisel.core.workshop.orders import Seen, Told, WatchOrder
-
-BEHIND = 4  # nice: the window comes first
-
-
-def started() -> Process:
-    """A process that serves one page. Comes back at once."""
-    return spawned([sys.executable, "-m", "kilnchisel.core.workshop.watched"])
 
 
 class _Watched:
-    def __init__(self, answer: Callable[[tuple[Any, ...]], None]) -> None:
+    def __init__(self, answer: Answer) -> None:
         self._answer = answer
         self._draft: Any = None
         self._job: Any = None
@@ -102,43 +88,10 @@ class _Watched:
         return np.ascontiguousarray(np.asarray(pixels)[..., :3])
 
 
-def main() -> NoReturn:
-    """Take orders until the pipe ends; of those for a time only the newest is served."""
-    os.nice(BEHIND)
-    settle_allocator()
-    answers = way_back()
-    one_at_a_time = threading.Lock()
-    waiting: list[tuple[Any, ...]] = []
-    ready = threading.Condition()
-
-    def answer(message: tuple[Any, ...]) -> None:
-        with one_at_a_time:
-            sent(answers, message)
-
-    def listen() -> None:
-        while True:
-            try:
-                order = taken(0)
-            except BaseException:  # the page is closed, or the program has ended
-                os._exit(0)
-            with ready:
-                waiting[:] = [one for one in waiting if one[0] != "at" or order[0] != "at"] + [order]
-                ready.notify()
-
-    threading.Thread(target=listen, name="orders", daemon=True).start()
+def _made(answer: Answer) -> dict[str, Callable[..., None]]:
     watched = _Watched(answer)
-    while True:
-        with ready:
-            while not waiting:
-                ready.wait()
-            kind, *values = waiting.pop(0)
-        try:
-            (watched.open if kind == "open" else watched.at)(*values)
-        except KilnError as error:
-            answer(("failed", str(error), ""))
-        except Exception as error:
-            answer(("failed", sentence_of(error), report_of(error)))
+    return {"open": watched.open, "at": watched.at}
 
 
 if __name__ == "__main__":
-    main()
+    serve(_made, "at")

@@ -3,12 +3,10 @@ above. What works that out is a process of its own, which ends with the page."""
 
 from __future__ import annotations
 
-import contextlib
 import sys
-import threading
 from typing import Any
 
-from PyQt6.QtCore import QSignalBlocker, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QSignalBlocker, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QImage, QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -25,12 +23,10 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.sending.process import Process
-from kilnchisel.core.sending.wire import sent, taken
 from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.core.units import format_length, format_number
-from kilnchisel.core.workshop import watched
 from kilnchisel.core.workshop.orders import Seen, Told, WatchOrder
+from kilnchisel.ui.aside import Aside
 
 PICTURE = QSize(900, 560)
 TURN_MS = 100  # between two pictures of a run
@@ -41,8 +37,6 @@ FULL = 10_000  # of the slider
 
 class WatchPage(QDialog):
     """A job's router programs as they run."""
-
-    heard = pyqtSignal(object)
 
     def __init__(self, job: Job, how: Routing, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -80,10 +74,9 @@ class WatchPage(QDialog):
         self._timer.setInterval(TURN_MS)
         self._timer.timeout.connect(self._turn)
         self._show_ready(ready=False)
-        self.heard.connect(self._hear)
-        self._process: Process | None = watched.started()
-        threading.Thread(target=self._listen, args=(self._process,), name="watched", daemon=True).start()
-        sent(self._process.orders, ("open", job, how))
+        self.aside = Aside("watched", self)
+        self.aside.heard.connect(self._hear)
+        self.aside.send("open", job, how)
 
     def _head(self, job: Job) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -192,28 +185,13 @@ class WatchPage(QDialog):
         self._send()
 
     def _send(self) -> None:
-        if self._waits or self._wanted is None or self._process is None:
+        if self._waits or self._wanted is None:
             return
         order, self._wanted, self._waits = self._wanted, None, True
-        with contextlib.suppress(OSError):  # that it has ended is heard
-            sent(self._process.orders, ("at", order))
-
-    def _listen(self, process: Process) -> None:
-        while True:
-            try:
-                answer = taken(process.answers)
-            except (EOFError, OSError):
-                answer = ("ended",)
-            with contextlib.suppress(RuntimeError):  # the page has gone meanwhile
-                self.heard.emit(answer)
-            if answer[0] == "ended":
-                process.end()
-                return
+        self.aside.send("at", order)
 
     def _hear(self, answer: tuple[Any, ...]) -> None:
         kind, *values = answer
-        if self._process is None:
-            return
         if kind == "working":
             words, share = values
             self.told.setText(f"{words}…")
@@ -292,9 +270,7 @@ class WatchPage(QDialog):
 
     def _end(self) -> None:
         self._timer.stop()
-        process, self._process = self._process, None
-        if process is not None:
-            process.kill()
+        self.aside.end()
 
 
 def _clock(seconds: float) -> str:
