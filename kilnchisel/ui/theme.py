@@ -133,6 +133,12 @@ def _sheet(t: Theme) -> str:
     QFrame#kind[chosen="true"] {{ border: 1px solid {t.clay}; background: {t.clay_wash}; }}
     QFrame#kind:disabled {{ background: {t.paper}; }}
     #topbar {{ background: {t.paper}; border-bottom: 1px solid {t.line}; }}
+    QWidget#strip {{ background: {t.paper}; border: none; }}
+    QToolButton#proof {{ border: 2px solid transparent; border-radius: 6px; padding: 2px;
+        background: transparent; color: {t.pencil}; }}
+    QToolButton#proof:hover {{ background: {t.clay_wash}; color: {t.ink}; }}
+    QToolButton#proof:checked {{ border-color: {t.clay}; color: {t.ink}; }}
+    QToolButton#proof:focus {{ border-color: {t.glaze}; }}
     #footbar {{ background: {t.paper}; border-top: 1px solid {t.line}; }}
     #ticket {{ background: {t.card}; border-right: 1px solid {t.line}; }}
     #readings {{ background: {t.paper}; border-left: 1px solid {t.line}; }}

@@ -77,6 +77,8 @@ from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.photos import IN_A_PHOTO
+from kilnchisel.ui.proofs.desk import compare_proofs, keep_proof, try_range
+from kilnchisel.ui.proofs.strip import ProofStrip
 from kilnchisel.ui.readings.panel import ReadingsPanel
 from kilnchisel.ui.session import Rescue, Session, forget
 from kilnchisel.ui.setdesk import SetDesk
@@ -122,6 +124,7 @@ class Window(LetteringActions, QMainWindow):
         self.solids = SolidDesk(self.picture.workshop)
         self.readings = ReadingsPanel(self.theme)
         self.session.preview = self.picture.preview
+        self.proofs = ProofStrip(self.session, lambda: self.picture.preview()())
         self._build()
         self.tidying = Tidying(self)
         self._connect()
@@ -152,6 +155,7 @@ class Window(LetteringActions, QMainWindow):
         middle.addWidget(self.picture, 1)
         middle.addWidget(self.readings)
         column.addLayout(middle, 1)
+        column.addWidget(self.proofs)
         column.addWidget(self._footbar())
         self.pages.addWidget(work)
         self.setCentralWidget(self.pages)
@@ -212,6 +216,12 @@ class Window(LetteringActions, QMainWindow):
         self.hint = QLabel("Drag the lettering to move it, its round handles to size it.")
         self.hint.setObjectName("small")
         row.addWidget(self.hint, 1)
+        keep = QPushButton("Keep this one")
+        keep.setObjectName("link")
+        keep.setToolTip("Keep the job as it is now among its proofs (Ctrl+Shift+K)")
+        keep.clicked.connect(self.keep_proof)
+        row.addWidget(keep)
+        self.proofs.shown.connect(lambda shown: keep.setVisible(not shown))
         self.report_button = QPushButton("Copy the report")
         self.report_button.setObjectName("link")
         self.report_button.setToolTip("For whoever mends the program: versions and where it happened")
@@ -247,6 +257,8 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
         self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
         self.ticket.handover.all_wanted.connect(self.hand_over_all)
+        self.proofs.compare_wanted.connect(self.compare_proofs)
+        self.proofs.try_wanted.connect(self.try_range)
         self.ticket.handover.watch_wanted.connect(self.watch_router)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
@@ -739,6 +751,18 @@ class Window(LetteringActions, QMainWindow):
     def hand_over_all(self) -> None:
         """The page of all that the job can give."""
         hand_over_all(self)
+
+    def keep_proof(self) -> None:
+        """The job as it is now among its proofs."""
+        keep_proof(self)
+
+    def compare_proofs(self) -> None:
+        """The page that compares them."""
+        compare_proofs(self)
+
+    def try_range(self) -> None:
+        """The page that tries a range."""
+        try_range(self)
 
     def watch_router(self) -> None:
         """The page where the job's router is watched at its work."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import numpy as np
@@ -11,6 +12,7 @@ from kilnchisel.core.job.edits import set_field
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import present
 from kilnchisel.core.job.words.differences import differences
+from kilnchisel.core.lettering.shipped import SHIPPED
 from kilnchisel.core.units import format_number
 
 MOST_TRIES = 24
@@ -24,12 +26,25 @@ def tries(job: Job, path: str, values: str) -> list[tuple[str, Job]]:
     found: list[tuple[str, Job]] = []
     for value in _values(values):
         try:
-            made = set_field(job, path, value)
+            made = set_field(job, path, _face(value) if path.endswith(".face") else value)
         except KilnError as error:
             raise KilnError(f"{value}: {error}") from None
-        words = ", ".join(differences(present(job), present(made)))
-        found.append((words or "as it is", made))
+        found.append((_short(differences(present(job), present(made))), made))
     return found
+
+
+def _face(name: str) -> str:
+    """A face of the application by its name, as it is written in a job."""
+    if name.startswith("{"):
+        return name
+    kind = "shipped" if name in SHIPPED else "line"
+    return json.dumps({"kind": kind, "name": name})
+
+
+def _short(told: tuple[str, ...]) -> str:
+    """What something is, not what it was: "EB Garamond", "capitals 14 mm"."""
+    plain = (re.sub(r" instead of .*$", "", re.sub(r"^“[^”]*”: ", "", one)) for one in told)
+    return ", ".join(re.sub(r"[-\d.,]+ → ", "", one) for one in plain) or "as it is"
 
 
 def _values(text: str) -> list[str]:

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.workshop.aside import Answer, serve
+from kilnchisel.core.workshop.aside import Answer, Stale, serve
 from kilnchisel.core.workshop.orders import Seen, Told, WatchOrder
 
 
@@ -88,7 +88,7 @@ class _Watched:
         return np.ascontiguousarray(np.asarray(pixels)[..., :3])
 
 
-def _made(answer: Answer) -> dict[str, Callable[..., None]]:
+def _made(answer: Answer, _: Stale) -> dict[str, Callable[..., None]]:
     watched = _Watched(answer)
     return {"open": watched.open, "at": watched.at}
 

@@ -1,0 +1,52 @@
+"""A page's side of a process of its own: orders go to it, answers come back as a signal."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from kilnchisel.core.sending.process import Process
+from kilnchisel.core.sending.wire import sent, taken
+from kilnchisel.core.workshop import aside
+
+
+class Aside(QObject):
+    """Runs a module of the workshop until ``end``. ``heard``: what it answers; ("ended",) where it has
+    ended by itself."""
+
+    heard = pyqtSignal(object)
+
+    def __init__(self, module: str, parent: QObject) -> None:
+        super().__init__(parent)
+        self.process: Process | None = aside.started(module)
+        threading.Thread(target=self._listen, args=(self.process,), name=module, daemon=True).start()
+
+    def send(self, *order: Any) -> None:
+        """Order something; comes back at once."""
+        if self.process is not None:
+            with contextlib.suppress(OSError):  # that it has ended is heard
+                sent(self.process.orders, order)
+
+    def end(self) -> None:
+        """Nothing more is wanted of it."""
+        process, self.process = self.process, None
+        if process is not None:
+            process.kill()
+
+    def _listen(self, process: Process) -> None:
+        while True:
+            try:
+                answer = taken(process.answers)
+            except (EOFError, OSError):
+                break
+            self._tell(answer)
+        process.end()
+        if self.process is process:
+            self._tell(("ended",))
+
+    def _tell(self, answer: tuple[Any, ...]) -> None:
+        with contextlib.suppress(RuntimeError):  # the page has gone meanwhile
+            self.heard.emit(answer)

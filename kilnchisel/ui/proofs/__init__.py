@@ -1,0 +1,1 @@
+"""Alternatives in the window: the strip at the foot, compared, tried."""
