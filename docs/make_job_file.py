@@ -28,6 +28,8 @@ origin, its lowest point at z = 0); `along` and `across` are then measured from 
   version 2 knew nine kinds of blank and no third finish; version 3 three crafts, and no shared ways;
   version 4 no wear, no fittings, no glass; up to version 5 the outside of a signet began at the front, under
   its head, and fonts were named by their path; up to version 6 a lettering's `content` was its `wording`).
+- **Proofs** (`proofs`) each hold a `Work`: all of a job but its name and its proofs. What they share is in
+  `assets` once; so is the picture of each.
 - **Unknown fields** are kept and written back, so that a job survives a visit to an older version.
 - **Writing is all or nothing**: to a temporary file in the same folder, brought to the disk, then renamed.
 - **Limits**: 1 GiB packed or unpacked, 2000 entries, 16 MiB of `job.json`, 512 MiB an asset. A job is read in a

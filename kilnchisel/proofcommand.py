@@ -128,9 +128,9 @@ def _list(job: Any, *, as_json: bool) -> None:
 
 
 def _compare(job: Any, options: Any) -> None:
+    from kilnchisel.core.handover.sidebyside import in_one_light, pictures_of
     from kilnchisel.core.job.proofs import as_job, number_of, present
     from kilnchisel.core.job.words.differences import differences
-    from kilnchisel.core.proofs.compare import in_one_light, pictures_of
 
     names = [name.strip() for name in options.compare.split(",") if name.strip()]
     jobs = [job if name == NOW else as_job(job, job.proofs[number_of(job, name)]) for name in names]
@@ -140,8 +140,8 @@ def _compare(job: Any, options: Any) -> None:
 
 
 def _try(job: Any, options: Any) -> None:
+    from kilnchisel.core.handover.sidebyside import pictures_of
     from kilnchisel.core.job.proofs import kept
-    from kilnchisel.core.proofs.compare import pictures_of
     from kilnchisel.core.proofs.tries import tries
 
     path, equals, values = options.tried.partition("=")

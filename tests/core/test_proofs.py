@@ -7,10 +7,17 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+from pypdfium2 import PdfDocument
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.pictures import PictureOrder
+from kilnchisel.core.handover.presets import wanted_from
+from kilnchisel.core.handover.proof import Choice, proof_bytes
+from kilnchisel.core.handover.sidebyside import in_one_light, pictures_of
+from kilnchisel.core.handover.table import hand_over, kinds_named
 from kilnchisel.core.job.artwork import Picture
 from kilnchisel.core.job.assets import asset, keep_asset
 from kilnchisel.core.job.crafts import Engraved, Raised
@@ -35,7 +42,7 @@ from kilnchisel.core.job.proofs import (
 )
 from kilnchisel.core.job.wording import Circle, ShippedFace
 from kilnchisel.core.job.words.differences import differences
-from kilnchisel.core.proofs.compare import in_one_light, pictures_of, sheet_of
+from kilnchisel.core.proofs.compare import sheet_of
 from kilnchisel.core.proofs.tries import MOST_TRIES, tries
 from tests.commands import called
 
@@ -209,6 +216,36 @@ class SideBySide(unittest.TestCase):
         for values in ("", ",".join("1" * (MOST_TRIES + 1)), "0..1/99", "no depth", "999"):
             with self.subTest(values=values), self.assertRaises(KilnError):
                 tries(job, path, values)
+
+
+class OnTheSheetThatIsSigned(unittest.TestCase):
+    def test_proofs_stand_side_by_side_to_choose_from(self):
+        picture = np.full((60, 96, 3), 128, np.uint8)
+        choices = [
+            Choice(name, f"capitals 9 → {k} mm", picture) for k, name in enumerate(("A", "B", "Hall"), 7)
+        ]
+        job = fresh_job("plaque", "TARN")
+        plain, with_them = (
+            PdfDocument(proof_bytes(job, picture, Letterhead(date="x"), PAPERS["A4"], some))
+            for some in ((), choices)
+        )
+        told = [[page.get_textpage().get_text_range() for page in one] for one in (plain, with_them)]
+        self.assertNotIn("To choose from", "".join(told[0]))
+        (page,) = (text for text in told[1] if "To choose from" in text)
+        for choice, size in zip(choices, ("7", "8", "9"), strict=True):
+            self.assertIn(choice.name, page)
+            self.assertIn(f"capitals 9 to {size} mm", page)
+        self.assertTrue(all(len(text.split()) > 8 for text in told[1]))  # no page is empty
+
+    def test_those_that_are_named_and_no_others(self):
+        job = kept(kept(fresh_job("plaque", "TARN")), "Hall")
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        wanted = wanted_from({"proofs": "hall", "draft": "yes", "size": "120x80"})
+        hand_over(job, folder, kinds_named("proof"), wanted)
+        text = "".join(page.get_textpage().get_text_range() for page in PdfDocument(folder / "proof.pdf"))
+        self.assertIn("To choose from", text)
+        with self.assertRaisesRegex(KilnError, "There is no proof “nope”"):
+            hand_over(job, folder, kinds_named("proof"), wanted_from({"proofs": "nope", "draft": "yes"}))
 
 
 class ByTheCommandLine(unittest.TestCase):

@@ -90,7 +90,7 @@ class IntoAFolder(WindowTest):
         self.assertEqual(shown, {"kerf", "sheet", "margin", "gap", "grain"})
         page.choose(("proof",))
         shown = {option.name for option in OPTIONS if page.fields[option.name].isVisible()}
-        wanted = {"size", "samples", "draft", "paper", "heading", "logo", "revision", "date"}
+        wanted = {"size", "samples", "draft", "paper", "heading", "logo", "revision", "date", "proofs"}
         self.assertEqual(shown, wanted)
 
     def test_a_click_anywhere_on_a_card_ticks_it(self):

@@ -49,6 +49,7 @@ OPTIONS = (
     Option("logo", "Logo", "", HEADED, "file", hint="a PNG or JPEG"),
     Option("revision", "Revision", "A", HEADED),
     Option("date", "Date", "", HEADED, hint="as it is written; today's where it is empty"),
+    Option("proofs", "Proofs to choose from", "", ("proof",), hint="names with commas between, or all"),
     Option("rates", "Rates", "", ("work-sheet",), "file", hint="CSV: rows of what, price, unit"),
     Option("work", "Work by hand", "", ("work-sheet",), hint="design 1.5h, painting 45min"),
     Option("roll", "Roll of film", "610mm", ("plotter",), hint="its width"),

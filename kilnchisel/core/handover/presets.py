@@ -76,6 +76,7 @@ def wanted_from(values: Mapping[str, str]) -> Wanted:
         ),
         rates=Path(said["rates"]) if said["rates"] else None,
         work=tuple(hours_written(said["work"])),
+        proofs=tuple(name.strip() for name in said["proofs"].split(",") if name.strip()),
     )
     wanted.checked()
     return wanted

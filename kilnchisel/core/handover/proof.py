@@ -3,6 +3,8 @@ measures, colours, typefaces, what a check warns of, and a place to sign."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -29,7 +31,7 @@ from kilnchisel.core.handover.paper.marks import (
     rectangle,
 )
 from kilnchisel.core.handover.paper.pdf import pdf_of
-from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, Paper, Sheets
+from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, Paper, Sheets, broken
 from kilnchisel.core.handover.sideviews import SideView, colour_of_blank, colour_of_layer, side_views
 from kilnchisel.core.job.crafts import Fitting, Tube
 from kilnchisel.core.job.lettering import Lettering
@@ -48,14 +50,27 @@ from kilnchisel.core.units import format_length, format_number
 Array = NDArray[Any]
 
 SIGN_MM = 44.0
+APART_MM, BOX_MM = 6.0, 3.6  # of choices; the box that is ticked
 SWATCH_MM = 5.0
 LEAST_PICTURE, MOST_PICTURE = 0.24, 0.45  # of the page's height
 LEAST_VIEW_MM = 45.0
 LETTERS_TOLD = 34
 
 
-def proof_bytes(job: Job, picture: Array, head: Letterhead, paper: Paper) -> bytes:
-    """The sheet as PDF. ``picture``: (h, w, 3) uint8. Raises KilnError."""
+@dataclass(frozen=True, eq=False)
+class Choice:
+    """One of several that a customer chooses from: its name, what it is in words, its picture (h, w, 3)."""
+
+    name: str
+    words: str
+    picture: Array
+
+
+def proof_bytes(
+    job: Job, picture: Array, head: Letterhead, paper: Paper, choices: Sequence[Choice] = ()
+) -> bytes:
+    """The sheet as PDF. ``picture``: (h, w, 3) uint8; ``choices``: proofs side by side on pages of their
+    own. Raises KilnError."""
     sheets = Sheets(paper, f"{job.name} · proof, revision {head.revision} · {head.day}")
     headed(sheets, head, "Proof")
     sheets.words(job.name, "H2", HEAD_MM * 1.25, bold=True)
@@ -69,6 +84,8 @@ def proof_bytes(job: Job, picture: Array, head: Letterhead, paper: Paper) -> byt
     _told(sheets, job)
     if fits:
         _sign(sheets)
+    if choices:
+        _to_choose(sheets, choices)
     for view in side_views(job):
         _view(sheets, view)
     _typefaces(sheets, job)
@@ -77,6 +94,32 @@ def proof_bytes(job: Job, picture: Array, head: Letterhead, paper: Paper) -> byt
     if not fits:
         _sign(sheets)
     return pdf_of(f"{job.name}, proof {head.revision}", sheets.done())
+
+
+def _to_choose(sheets: Sheets, choices: Sequence[Choice]) -> None:
+    """Proofs in rows of two, each with its picture, a box to tick, its name and what it is."""
+    sheets.heading("To choose from")
+    left, right = sheets.box
+    wide = (right - left - APART_MM) / 2
+    for first in range(0, len(choices), 2):
+        pair = choices[first : first + 2]
+        rows = [broken(one.words.replace("→", "to"), wide - BOX_MM - 2, SMALL_MM) for one in pair]
+        tall = max(wide * one.picture.shape[0] / one.picture.shape[1] for one in pair)
+        sheets.room(tall + 10.0 + 4.0 * max(len(lines) for lines in rows))
+        top = sheets.y
+        for place, (one, lines) in enumerate(zip(pair, rows, strict=True)):
+            x = left + place * (wide + APART_MM)
+            high = wide * one.picture.shape[0] / one.picture.shape[1]
+            shown = Shown(one.picture, (x, top - high, x + wide, top))
+            sheets.add(Block("Figure", (shown,), said=f"Proof {one.name}."))
+            y = top - tall - 5.0
+            square = np.array([[x, y], [x + BOX_MM, y], [x + BOX_MM, y + BOX_MM], [x, y + BOX_MM]])
+            words: list[Mark] = [Line(square, 0.3, INK, closed=True)]
+            words.append(Words((x + BOX_MM + 2, y + 0.4), one.name, bold=True))
+            for k, line in enumerate(lines, start=1):
+                words.append(Words((x + BOX_MM + 2, y + 0.4 - 4.0 * k), line, SMALL_MM, colour=PENCIL))
+            sheets.add(Block("P", tuple(words)))
+        sheets.y = top - tall - 9.0 - 4.0 * max(len(lines) for lines in rows)
 
 
 def _told(sheets: Sheets, job: Job) -> None:

@@ -26,13 +26,16 @@ from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import Written, router_files, tried, written
-from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.handover.proof import Choice, proof_bytes
+from kilnchisel.core.handover.sidebyside import one_light, pictures_of
 from kilnchisel.core.handover.sidemaps import without_maps
 from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
 from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.proofs import as_job, number_of, present
+from kilnchisel.core.job.words.differences import differences
 from kilnchisel.core.picture.refined import Refined
 from kilnchisel.core.shop.amounts import Amount, Rates, read_rates
 from kilnchisel.core.shop.bender import without_tubes
@@ -63,6 +66,7 @@ class Wanted:
     head: Letterhead = field(default_factory=Letterhead)
     rates: Path | None = None  # a shop's own, for the work sheet
     work: tuple[Amount, ...] = ()  # by hand
+    proofs: tuple[str, ...] = ()  # to choose from on the proof sheet, by name; ALL_PROOFS: all there are
 
     def checked(self) -> None:
         """Raises KilnError where something of it cannot be."""
@@ -229,14 +233,32 @@ def _proof(job: Job, wanted: Wanted, run: Run) -> Files:
     )
     if made is None:
         return Files({}, "")
-    data = proof_bytes(job, made.pixels, wanted.head, wanted.paper)
+    choices = _choices(job, wanted, run)
+    if run.stop():
+        return Files({}, "")
+    data = proof_bytes(job, made.pixels, wanted.head, wanted.paper, choices)
     return Files({"proof.pdf": data}, f"{wanted.paper.name}, revision {wanted.head.revision}")
+
+
+def _choices(job: Job, wanted: Wanted, run: Run) -> list[Choice]:
+    """The proofs that a customer is to choose from, each told from the job. Raises KilnError."""
+    names = [proof.name for proof in job.proofs] if wanted.proofs == (ALL_PROOFS,) else wanted.proofs
+    if not names:
+        return []
+    jobs = [as_job(job, job.proofs[number_of(job, name)]) for name in names]
+    size = min(wanted.size[0], CHOICE_PX), min(wanted.size[0], CHOICE_PX) * wanted.size[1] // wanted.size[0]
+    order = PictureOrder(size, usual_samples(job, size, wanted.samples), wanted.draft)
+    shown = one_light(jobs)
+    pictures = pictures_of(shown, order, run.stop)
+    told = [", ".join(differences(present(shown[0]), present(one))) or "as it is" for one in shown]
+    return [Choice(name, words, one) for name, words, one in zip(names, told, pictures, strict=False)]
 
 
 def _bending(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*bending_files(job, wanted.paper))
 
 
+ALL_PROOFS, CHOICE_PX = "all", 900
 SHOW, RENDER, MAKE, SHOP = "To show", "To render elsewhere", "To make it", "For the shop"
 KINDS = (
     Kind("picture", "Picture", "PNG", SHOW, _always, _picture),

@@ -23,10 +23,10 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.sidebyside import MOST, in_one_light
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import as_job, is_present, present
 from kilnchisel.core.job.words.differences import differences
-from kilnchisel.core.proofs.compare import MOST, in_one_light
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.proofs.images import pixmap_of
 from kilnchisel.ui.theme import Theme
