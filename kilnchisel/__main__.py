@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any, NoReturn
 
-from kilnchisel import photocommand, proofcommand, shopcommand
+from kilnchisel import motioncommand, photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -30,6 +30,7 @@ COMMANDS = (
     "hand-over",
     "cut",
     "proof",
+    "motion",
     "fonts",
     "schema",
     "about",
@@ -177,6 +178,7 @@ def _command(arguments: list[str]) -> int:
     outline.add_argument("--lines", action="store_true", help="centre lines where there are any")
     shopcommand.add_to(commands)
     proofcommand.add_to(commands)
+    motioncommand.add_to(commands)
     fonts = commands.add_parser("fonts", help="list the faces that can be used")
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
@@ -195,6 +197,7 @@ def _command(arguments: list[str]) -> int:
         "cut": lambda options: shopcommand.cut(options, _open),
         "photo": lambda options: photocommand.photo(options, _open, _writable),
         "proof": lambda options: proofcommand.proof(options, _open, _writable),
+        "motion": lambda options: motioncommand.motion(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,
         "mesh": _mesh,

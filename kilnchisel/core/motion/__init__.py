@@ -1,0 +1,1 @@
+"""Moving pictures: what moves, the frames, the film."""

@@ -1,0 +1,116 @@
+"""The frames of a film, made one after the other and kept, so that one that was stopped goes on."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.proofs import present
+from kilnchisel.core.motion.tracks import Film, Moment, moment
+from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.writing import write_whole
+
+Array = NDArray[Any]
+Stop = Callable[[], bool]
+
+RECIPE = 1  # to be raised when the same film looks different
+
+
+def folder_of(job: Job, film: Film) -> Path:
+    """Where the frames of a film are kept while it is made."""
+    told = json.dumps([RECIPE, present(job).model_dump_json(), asdict(film)], sort_keys=True)
+    return cache_folder() / "films" / hashlib.sha256(told.encode()).hexdigest()[:24]
+
+
+def frames_of(
+    job: Job,
+    film: Film,
+    folder: Path | None = None,
+    stop: Stop = lambda: False,
+    progress: Callable[[int], None] = lambda done: None,
+) -> Iterator[Array]:
+    """The frames (h, w, 3) uint8 in order, those that are in the folder read from there; ends where it is
+    stopped. ``progress``: hears how many there are. Raises KilnError."""
+    film.checked()
+    folder = folder or folder_of(job, film)
+    folder.mkdir(parents=True, exist_ok=True)
+    camera = _Camera()
+    for number in range(film.frames):
+        if stop():
+            return
+        path = folder / f"{number:05d}.png"
+        pixels = _kept(path, film.size)
+        if pixels is None:
+            pixels = camera.picture(moment(job, film, number), film, stop)
+            if pixels is None:
+                return
+            write_whole(path, _png(pixels))
+        yield pixels
+        progress(number + 1)
+
+
+class _Camera:
+    """Makes the pictures; what does not change from frame to frame is made once."""
+
+    def __init__(self) -> None:
+        self._draft: Any = None
+        self._gain: Array | None = None
+
+    def picture(self, now: Moment, film: Film, stop: Stop) -> Array | None:
+        """One frame; None when stopped. All are exposed as the first one is."""
+        scene = scene_of_job(now.job)
+        if self._gain is None:
+            self._gain = scene.gain
+        scene = turned(replace(scene, gain=self._gain), now.turn_deg)
+        view = view_of(now.job, film.size[0] / film.size[1])
+        if not film.samples:
+            from kilnchisel.core.picture.draft import Draft
+
+            if self._draft is None:
+                self._draft = Draft()
+            return np.ascontiguousarray(np.asarray(self._draft.render(scene, view, film.size))[..., :3])
+        from kilnchisel.core.picture.mockup import Mockup
+
+        made = None
+        # the same noise in every frame: what stands still does not boil
+        for state in Mockup(scene).refine(view, film.size, film.samples, stop, looks=()):
+            made = state
+        return None if stop() or made is None else np.asarray(made.pixels)[..., :3]
+
+
+def turned(scene: Scene, turn_deg: float) -> Scene:
+    """A scene with its piece turned to the left about the upright line through its middle."""
+    if turn_deg % 360 == 0:
+        return scene
+    angle = np.radians(turn_deg)
+    turn = np.eye(4)
+    turn[:2, :2] = [[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]]
+    middle = np.array([scene.middle[0], scene.middle[1], 0.0])
+    turn[:3, 3] = middle - turn[:3, :3] @ middle
+    return replace(scene, stance=turn @ scene.stance)
+
+
+def _kept(path: Path, size: tuple[int, int]) -> Array | None:
+    try:
+        with Image.open(path, formats=("PNG",)) as opened:
+            return np.asarray(opened.convert("RGB")) if opened.size == size else None
+    except (OSError, ValueError):  # there is none, or it was cut short
+        return None
+
+
+def _png(pixels: Array) -> bytes:
+    file = io.BytesIO()
+    Image.fromarray(pixels).save(file, "PNG", compress_level=3)
+    return file.getvalue()

@@ -1,0 +1,247 @@
+"""What moves, and how: each track gives the job, and how far the piece is turned, at any time of a film."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.boards import Wall
+from kilnchisel.core.job.bodies import Bank
+from kilnchisel.core.job.cameras import place_named
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera
+from kilnchisel.core.scene.stance import stance_shown
+
+SWING_DEG, SWEEP_DEG = 35.0, 140.0  # to either side; of a light
+LEAST_BRIGHT = 5.0  # per cent: the dimmest that a tube can be told to be
+STRIKES_S = (0.15, 0.9)  # a gas takes so long to strike, once there is voltage: from memory
+TRIES_S, WARM_S = 0.7, 2.5  # it flickers so long, and is so long at coming to its brightness: from memory
+COLD = 0.55  # of its brightness when it has struck
+WAVE = 0.75  # how much of its brightness a pulse takes
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A job at one time of a film; ``turn_deg``: how far its piece is turned on what it stands on."""
+
+    job: Job
+    turn_deg: float = 0.0
+
+
+@dataclass(frozen=True)
+class Film:
+    """How a film is made. ``places``: camera places that it goes between; ``samples``: a pixel, 0 for quick
+    pictures; ``loop``: its end goes on into its beginning."""
+
+    track: str = "turntable"
+    seconds: float = 6.0
+    fps: int = 25
+    size: tuple[int, int] = (1280, 720)
+    samples: int = 0
+    seed: int = 1
+    places: tuple[str, ...] = ()
+
+    @property
+    def frames(self) -> int:
+        """How many pictures it has."""
+        return max(round(self.seconds * self.fps), 1)
+
+    def checked(self) -> Film:
+        """The same, if it can be made. Raises KilnError."""
+        if self.track not in TRACKS:
+            raise KilnError(f"“{self.track}” moves nothing; there is {', '.join(TRACKS)}.")
+        if not 0.2 <= self.seconds <= 600:
+            raise KilnError("A film lasts from 0.2 s to 10 minutes.")
+        if not 1 <= self.fps <= 120:
+            raise KilnError("A film has from 1 to 120 frames a second.")
+        if min(self.size) < 16 or max(self.size) > 7680:
+            raise KilnError("A film is from 16 to 7680 pixels wide and tall.")
+        return self
+
+
+Track = Callable[[Job, Film, float], Moment]  # of the job, the film and the share of it that has gone
+
+
+def moment(job: Job, film: Film, frame: int) -> Moment:
+    """The job at a frame of its film, the first being 0. Raises KilnError where the job has nothing that
+    would move so."""
+    loops = film.track in LOOPS
+    share = frame / film.frames if loops else frame / max(film.frames - 1, 1)
+    return TRACKS[film.track](job, film, share)
+
+
+def _turntable(job: Job, film: Film, share: float) -> Moment:
+    stays = isinstance(job.blank, Wall | Bank) or stance_shown(job) == "hung"
+    if job.setting.photo is not None or stays:
+        raise KilnError("What hangs, or stands in a photo, does not turn; “swing” goes round it.")
+    return Moment(job, 360.0 * share)
+
+
+def _swing(job: Job, film: Film, share: float) -> Moment:
+    camera = job.setting.camera
+    turn = camera.turn_deg + SWING_DEG * math.sin(2 * math.pi * share)
+    return Moment(_seen(job, camera.model_copy(update={"turn_deg": _within(turn)})))
+
+
+def _between(job: Job, film: Film, share: float) -> Moment:
+    """From place to place, slowly at each."""
+    cameras = [place_named(job, name).camera for name in film.places]
+    if len(cameras) < 2:
+        raise KilnError("The camera goes between two places at least: --places front,detail")
+    at = share * (len(cameras) - 1)
+    leg = min(int(at), len(cameras) - 2)
+    part = _eased(at - leg)
+    old, new = cameras[leg], cameras[leg + 1]
+    update: dict[str, Any] = {}
+    for name in ("tilt_deg", "shift_mm", "rise_mm", "f_number", "focus_mm"):
+        update[name] = (1 - part) * getattr(old, name) + part * getattr(new, name)
+    for name in ("distance_mm", "lens_mm"):  # by ratio: as fast near as far
+        update[name] = float(getattr(old, name) ** (1 - part) * getattr(new, name) ** part)
+    round_it = (new.turn_deg - old.turn_deg + 180) % 360 - 180
+    update["turn_deg"] = _within(old.turn_deg + part * round_it)
+    return Moment(_seen(job, old.model_copy(update=update)))
+
+
+def _light(job: Job, film: Film, share: float) -> Moment:
+    """The lights that are set up, the key light and the room go round together, there and back."""
+    by = SWEEP_DEG / 2 * math.sin(2 * math.pi * share)
+    light = job.setting.light
+    lamps = tuple(lamp.model_copy(update={"turn_deg": _within(lamp.turn_deg + by)}) for lamp in light.lamps)
+    key = light.key.model_copy(update={"turn_deg": _within(light.key.turn_deg + by)})
+    update = {"lamps": lamps, "key": key, "turn_deg": _within(light.turn_deg + by)}
+    setting = job.setting.model_copy(update={"light": light.model_copy(update=update)})
+    return Moment(job.model_copy(update={"setting": setting}))
+
+
+def _start_up(job: Job, film: Film, share: float) -> Moment:
+    """Switched on: each tube strikes when its gas does, flickers, and comes to its brightness."""
+    time = share * film.seconds
+
+    def bright(number: int) -> float:
+        rng = np.random.default_rng((film.seed, number))
+        strikes = rng.uniform(*STRIKES_S)
+        if time < strikes:
+            return 0.0
+        since = time - strikes
+        warm = COLD + (1 - COLD) * (1 - math.exp(-3 * since / WARM_S))
+        if since < TRIES_S:  # on and off in short bursts, on the longer the later it is
+            bursts = rng.uniform(0.02, 0.14, 24).cumsum()
+            on = int(np.searchsorted(bursts, since)) % 2 == 0 or rng.random() < since / TRIES_S
+            return warm if on else 0.0
+        return warm
+
+    return _lit(job, bright)
+
+
+def _flicker(job: Job, film: Film, share: float) -> Moment:
+    """A tube that is about to fail: steady, with dips and short breaks."""
+    time = share * film.seconds
+
+    def bright(number: int) -> float:
+        rng = np.random.default_rng((film.seed, number, 7))
+        breaks = rng.uniform(0, film.seconds, max(round(1.5 * film.seconds), 1))
+        wide = rng.uniform(0.04, 0.16, len(breaks))
+        deep = rng.uniform(0.2, 1.0, len(breaks))
+        here = np.abs(time - breaks) < wide / 2
+        return 1.0 - float(deep[here].max()) if here.any() else 1.0
+
+    return _lit(job, bright)
+
+
+def _pulse(job: Job, film: Film, share: float) -> Moment:
+    """A wave of brightness from lettering to lettering."""
+    count = max(sum(_shines(item.craft) for item in job.letterings), 1)
+
+    def bright(number: int) -> float:
+        return 1 - WAVE * (0.5 + 0.5 * math.cos(2 * math.pi * (share - number / count)))
+
+    return _lit(job, bright)
+
+
+def _on_off(job: Job, film: Film, share: float) -> Moment:
+    return _lit(job, lambda number: 1.0 if share < 0.5 else 0.0)
+
+
+def _in_order(job: Job, film: Film, share: float) -> Moment:
+    """One lettering after the other appears, and all stay for the last third."""
+    shown = [k for k, item in enumerate(job.letterings) if not item.hidden]
+    if not shown:
+        raise KilnError("There is no lettering that could appear.")
+    there = set(shown[: int(share * 1.5 * len(shown)) + (1 if share > 0 else 0)])
+    items = tuple(
+        item if k in there or item.hidden else item.model_copy(update={"hidden": True})
+        for k, item in enumerate(job.letterings)
+    )
+    return Moment(job.model_copy(update={"letterings": items}))
+
+
+def _shines(craft: Any) -> bool:
+    if isinstance(craft, Tube):
+        return craft.lit
+    if isinstance(craft, Standing):
+        return craft.light != "none"
+    if isinstance(craft, CutThrough):
+        return craft.behind == "light"
+    return isinstance(craft, Engraved) and craft.glow > 0
+
+
+def _lit(job: Job, bright: Callable[[int], float]) -> Moment:
+    """What shines at a share of its brightness, the first being number 0. Raises KilnError where nothing
+    does."""
+    if not any(_shines(item.craft) for item in job.letterings if not item.hidden):
+        raise KilnError("Nothing on it shines: tubes, lit letters, openings with light behind them do.")
+    items, number = [], 0
+    for item in job.letterings:
+        if not item.hidden and _shines(item.craft):
+            item = item.model_copy(update={"craft": _at(item.craft, bright(number))})
+            number += 1
+        items.append(item)
+    return Moment(job.model_copy(update={"letterings": tuple(items)}))
+
+
+def _at(craft: Any, share: float) -> Any:
+    """A craft at a share of its brightness; dimmer than it can be told to be it is off."""
+    if isinstance(craft, Engraved):
+        return craft.model_copy(update={"glow": craft.glow * share})
+    bright = craft.brightness * share
+    if bright >= LEAST_BRIGHT:
+        return craft.model_copy(update={"brightness": bright})
+    if isinstance(craft, Tube):
+        return craft.model_copy(update={"lit": False})
+    if isinstance(craft, Standing):
+        return craft.model_copy(update={"light": "none"})
+    return craft.model_copy(update={"brightness": LEAST_BRIGHT})
+
+
+def _seen(job: Job, camera: Camera) -> Job:
+    setting = job.setting.model_copy(update={"camera": camera})
+    return job.model_copy(update={"setting": setting})
+
+
+def _eased(share: float) -> float:
+    """Slow at both ends (smoothstep)."""
+    return share * share * (3 - 2 * share)
+
+
+def _within(deg: float) -> float:
+    return (deg + 180) % 360 - 180
+
+
+TRACKS: dict[str, Track] = {
+    "turntable": _turntable,
+    "swing": _swing,
+    "places": _between,
+    "light": _light,
+    "start-up": _start_up,
+    "flicker": _flicker,
+    "pulse": _pulse,
+    "on-off": _on_off,
+    "in-order": _in_order,
+}
+LOOPS = ("turntable", "swing", "light", "pulse", "on-off")  # whose end is their beginning
