@@ -78,13 +78,15 @@ class HandedOver(unittest.TestCase):
         printed = change(fresh_job("plaque", "A"), ("letterings", 0, "craft"), Printed())
         missing = {kind.name: kind.missing(printed) for kind in KINDS}
         self.assertEqual(missing["plotter"], "")
-        self.assertIn("nothing on it is cut", missing["router"])
+        self.assertEqual(missing["router"], "")  # its blank, cut out of a sheet
+        cup = change(fresh_job("mug", "A"), ("letterings", 0, "craft"), Printed())
+        self.assertIn("nothing on it is cut", {k.name: k.missing(cup) for k in KINDS}["router"])
         bare = printed.model_copy(update={"letterings": ()})
         self.assertIn("nothing is lettered", {k.name: k.missing(bare) for k in KINDS}["outline"])
-        mug = change(fresh_job("mug", "A"), ("letterings", 0, "craft"), Raised())
-        self.assertIn("on no flat side", {k.name: k.missing(mug) for k in KINDS}["router"])
+        bent = change(fresh_job("bracelet", "A"), ("letterings", 0, "craft"), Raised())
+        self.assertIn("on no flat side", {k.name: k.missing(bent) for k in KINDS}["router"])
         with self.assertRaisesRegex(KilnError, "Programs for a router cannot be handed over"):
-            hand_over(printed, self.folder, kinds_named("plotter,router"), QUICK)
+            hand_over(cup, self.folder, kinds_named("plotter,router"), QUICK)
         self.assertFalse(self.folder.exists())
         with self.assertRaisesRegex(KilnError, "“plans” is not handed over; what is: picture"):
             kinds_named("plans")
@@ -117,7 +119,7 @@ class HandedOver(unittest.TestCase):
         for name, value, says in (
             ("samples", "none", "is no number for samples"),
             ("size", "large", "size"),
-            ("paper", "B5", "is no paper"),
+            ("paper", "B5", "is no choice for paper"),
             ("roll", "wide", "wide"),
             ("logo", "nowhere.png", "nowhere.png"),
             ("rates", "nowhere.csv", "nowhere.csv"),

@@ -17,6 +17,7 @@ from kilnchisel.core.handover.paper.marks import Area, Colour, Drawing, Line, Ma
 Array = NDArray[Any]
 
 DIGITS = 5  # of a mm: a hundredth of a micron
+DXF_DIGITS = 8  # what is read back is what was written
 CAPITALS = 0.7  # of the size of words
 
 
@@ -152,7 +153,7 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
         for points, close in closed:
             line = space.add_lwpolyline([], close=close, dxfattribs={"layer": layer})
             flat = np.zeros((len(points), 5))  # x, y, widths and bulge: all at once, not a point at a time
-            flat[:, :2] = np.round(points, DIGITS)
+            flat[:, :2] = np.round(points, DXF_DIGITS)
             line.lwpoints = LWPolylinePoints(data=flat.tolist())
         for label in group.labels:
             put = space.add_text(label.text, height=CAPITALS * label.size_mm, dxfattribs={"layer": layer})
