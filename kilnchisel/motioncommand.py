@@ -31,6 +31,7 @@ def add_to(commands: Any) -> None:
     )
     motion.add_argument("--samples", type=int, default=48, help="a pixel; default %(default)s")
     motion.add_argument("--draft", action="store_true", help="by quick pictures")
+    motion.add_argument("--progress", action="store_true", help="say the share done on stderr")
     motion.add_argument("--seed", type=int, default=1, help="of what is by chance; default %(default)s")
 
 
@@ -60,9 +61,12 @@ def motion(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
     def say(done: int) -> None:
         if not first:  # what was there from another time took none
             first.append(done)
-        if sys.stderr.isatty():
-            spent = time.monotonic() - begun
-            left = spent / max(done - first[0] + 1, 1) * (film.frames - done)
+        spent = time.monotonic() - begun
+        left = spent / max(done - first[0] + 1, 1) * (film.frames - done)
+        if options.progress:
+            words = f"{done} of {film.frames} frames, {left:.0f} s left"
+            print(f"{done / film.frames:.4f} {words}", file=sys.stderr, flush=True)
+        elif sys.stderr.isatty():
             end = "\n" if done == film.frames else ""
             words = f"\r{done} of {film.frames} frames, {left:.0f} s left   "
             print(words, end=end, file=sys.stderr, flush=True)

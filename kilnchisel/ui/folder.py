@@ -32,9 +32,10 @@ LONGEST = 60  # letters of a folder's name, so that it is none too long in any s
 
 
 class Handing:
-    """The process that writes a folder."""
+    """The process of a command that writes what takes long: a folder, or a film."""
 
-    def __init__(self) -> None:
+    def __init__(self, command: str = "hand-over") -> None:
+        self._command = command
         self._process: subprocess.Popen[str] | None = None
         self._stopped = False
 
@@ -43,7 +44,15 @@ class Handing:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "job.kcj"
             save_packed(job, path)
-            command = [sys.executable, "-m", "kilnchisel", "hand-over", str(path), "--progress", *arguments]
+            command = [
+                sys.executable,
+                "-m",
+                "kilnchisel",
+                self._command,
+                str(path),
+                "--progress",
+                *arguments,
+            ]
             pipe = subprocess.PIPE
             self._process = subprocess.Popen(command, stdout=pipe, stderr=pipe, text=True)
             if self._stopped:

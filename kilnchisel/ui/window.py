@@ -70,6 +70,7 @@ from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away, in_turns
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
+from kilnchisel.ui.films import make_film
 from kilnchisel.ui.folder import hand_over_all, watch_router
 from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
@@ -259,6 +260,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.all_wanted.connect(self.hand_over_all)
         self.proofs.compare_wanted.connect(self.compare_proofs)
         self.proofs.try_wanted.connect(self.try_range)
+        self.ticket.handover.film_wanted.connect(self.make_film)
         self.ticket.handover.watch_wanted.connect(self.watch_router)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
@@ -767,6 +769,10 @@ class Window(LetteringActions, QMainWindow):
     def watch_router(self) -> None:
         """The page where the job's router is watched at its work."""
         watch_router(self)
+
+    def make_film(self) -> None:
+        """The page where a film is made."""
+        make_film(self)
 
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""

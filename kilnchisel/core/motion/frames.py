@@ -46,7 +46,7 @@ def frames_of(
     film.checked()
     folder = folder or folder_of(job, film)
     folder.mkdir(parents=True, exist_ok=True)
-    camera = _Camera()
+    camera = FilmCamera()
     for number in range(film.frames):
         if stop():
             return
@@ -61,7 +61,7 @@ def frames_of(
         progress(number + 1)
 
 
-class _Camera:
+class FilmCamera:
     """Makes the pictures; what does not change from frame to frame is made once."""
 
     def __init__(self) -> None:

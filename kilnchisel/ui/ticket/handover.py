@@ -34,6 +34,7 @@ class HandOver(QWidget):
     drag_wanted = pyqtSignal()
     all_wanted = pyqtSignal()
     watch_wanted = pyqtSignal()
+    film_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -110,6 +111,7 @@ class HandOver(QWidget):
         column.addLayout(_row("Outlines", outlines))
         column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
         column.addWidget(_button("All that this job can give…", "link", self.all_wanted))
+        column.addWidget(_button("Make a film…", "link", self.film_wanted))
         column.addWidget(_button("Watch it being cut…", "link", self.watch_wanted))
         self._column.addWidget(inner)
 

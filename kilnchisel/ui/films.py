@@ -1,0 +1,50 @@
+"""A film made by the command in a process of its own: the window stays free, and to stop it is to end that;
+the frames that there are stay for the next time."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.motion.film import ENDINGS
+from kilnchisel.core.motion.tracks import Film
+from kilnchisel.ui.away import away
+from kilnchisel.ui.folder import Handing
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.window import Window
+
+
+def make_film(window: Window) -> None:
+    """Let the person choose a film, and where it goes, and make it."""
+    from kilnchisel.ui.filmpage import FilmPage
+
+    page = FilmPage(window.session.job, window)
+    if not page.exec():
+        return
+    start = str(Path(window._folder()) / f"{window.session.job.name}.mp4")
+    kinds = " ".join(f"*{ending}" for ending in ENDINGS)
+    name, _ = QFileDialog.getSaveFileName(window, "Film to a file", start, f"Films ({kinds})")
+    if name:
+        write_film(window, page.film, Path(name))
+
+
+def write_film(window: Window, film: Film, path: Path) -> None:
+    """Make a film of the window's job, the window staying free."""
+    arguments = ["-o", str(path), "--track", film.track, f"--seconds={film.seconds}", f"--fps={film.fps}"]
+    arguments += [f"--size={film.size[0]}x{film.size[1]}", f"--seed={film.seed}"]
+    arguments.append(f"--samples={film.samples}" if film.samples else "--draft")
+    if film.places:
+        arguments.append(f"--places={','.join(film.places)}")
+    handing = Handing("motion")
+    job = window.session.job
+    try:
+        away(partial(handing.write, job, arguments), f"Making {path.name}", window, handing.stop)
+    except KilnError as error:
+        window._tell(str(error))
+        return
+    window.say(f"Film written to {path}.")
