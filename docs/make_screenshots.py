@@ -26,7 +26,6 @@ from kilnchisel.core.handover.pictures import PictureOrder, made_picture, make_p
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import written
 from kilnchisel.core.handover.proof import proof_bytes
-from kilnchisel.core.job.copies import arranged
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
 from kilnchisel.core.shop.machines.router import route
@@ -90,15 +89,6 @@ class Stage:
         self.window.close()
 
 
-def in_setting(stage: Stage, change: Callable[[Job], Job] = lambda job: job) -> Window:
-    """The window on the ring's setting, with the small pictures of its sets."""
-    window = stage.open("night-band")
-    if (changed := change(window.session.job)) != window.session.job:
-        window.session.put(changed, "copies")
-    unfold_setting(stage, window)
-    return window
-
-
 def unfold_setting(stage: Stage, window: Window) -> None:
     """The setting unfolded, with a small picture of each set."""
     there: set[str] = set()
@@ -111,20 +101,23 @@ def unfold_setting(stage: Stage, window: Window) -> None:
 
 
 def sets(stage: Stage) -> None:
-    window = in_setting(stage)
+    window = stage.open("night-band")
+    unfold_setting(stage, window)
     window.ticket.scroller.ensureWidgetVisible(window.ticket.sections["setting"], 0, 0)
     stage.shoot("window-sets")
 
 
-def copies(stage: Stage) -> None:
-    """Two rings, one leaning on the other, and where they are placed."""
-    window = in_setting(stage, lambda job: arranged(job, "one leaning on the other"))
-    for group in ("copies", "copy0"):
-        window.ticket.open_group(group, open_=True)
-    stage.settle()
-    field = window.ticket.forms["setting"].fields["setting.copies.0.lean_deg"]
-    window.ticket.scroller.ensureWidgetVisible(field, 0, 120)
-    stage.shoot("window-copies")
+def proofs(stage: Stage) -> None:
+    """Three proofs in the strip, the job as none of them."""
+    window = stage.open("night-crew-mug")
+    window.ticket.show_section("finish")
+    for colour, size in (("#efe6d0", 9.0), ("#8fb3bd", 9.0), ("#3f5a4a", 7.0)):
+        window.session.edit(("finish", "colour"), colour)
+        window.session.edit(("letterings", 0, "content", "cap_height_mm"), size)
+        stage.settle()
+        window.keep_proof()
+    window.session.edit(("rim_finish", "colour"), "#a8341f")
+    stage.shoot("window-proofs")
 
 
 def start_page(stage: Stage) -> None:
@@ -215,7 +208,7 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "window-scripts-square-on": scripts,
     "window-jar": jar,
     "window-sets": sets,
-    "window-copies": copies,
+    "window-proofs": proofs,
     "window-van": van,
     "window-stone-stretch": stone,
     "window-neon": neon,
@@ -273,7 +266,8 @@ def as_cut() -> None:
     (one,) = written(job, how)
     done = route(one.program, one.piece.stock, cell_mm=0.3)
     assert done is not None
-    scene = scene_as_cut(job, done, one.piece.side, one.piece.top_mm)
+    assert one.program.setup is not None
+    scene = scene_as_cut(job, done.heights, done.stock[2], one.program.setup)
     made = made_picture(job, PictureOrder((1280, 800), 32), scene=scene)
     assert made is not None
     (HERE / "as-cut.png").write_bytes(png_bytes(made.pixels))

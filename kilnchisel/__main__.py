@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any, NoReturn
 
-from kilnchisel import motioncommand, photocommand, proofcommand, shopcommand
+from kilnchisel import listcommand, motioncommand, photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 
@@ -31,6 +31,7 @@ COMMANDS = (
     "cut",
     "proof",
     "motion",
+    "list",
     "fonts",
     "schema",
     "about",
@@ -179,6 +180,7 @@ def _command(arguments: list[str]) -> int:
     shopcommand.add_to(commands)
     proofcommand.add_to(commands)
     motioncommand.add_to(commands)
+    listcommand.add_to(commands)
     fonts = commands.add_parser("fonts", help="list the faces that can be used")
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
@@ -197,6 +199,7 @@ def _command(arguments: list[str]) -> int:
         "cut": lambda options: shopcommand.cut(options, _open),
         "photo": lambda options: photocommand.photo(options, _open, _writable),
         "proof": lambda options: proofcommand.proof(options, _open, _writable),
+        "list": lambda options: listcommand.listed(options, _open),
         "motion": lambda options: motioncommand.motion(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,

@@ -61,8 +61,11 @@ class Watching(WindowTest):
             page.seen.pixels.shape[1] / page.seen.pixels.shape[0], one.stock[0] / one.stock[1], delta=0.02
         )
 
-    def test_it_runs_by_the_space_bar_and_pauses(self):
-        page = self.page()
+        self.runs(page)
+
+    def runs(self, page):
+        """It runs by the space bar, and pauses."""
+        page.slider.setValue(FULL)
         QTest.keyClick(page, Qt.Key.Key_Space)
         self.assertEqual((page.button.text(), page.slider.value()), ("Pause", 0))
         self.wait(lambda: page.slider.value() > 0, "it to run")
@@ -91,11 +94,13 @@ class Watching(WindowTest):
         self.wait(lambda: "cutter" in page.told.text() and page.bar.isHidden(), "a refusal")
         self.assertFalse(page.button.isEnabled())
         process = page.aside.process
-        page.done(0)
+        process.kill()
+        self.wait(lambda: "has ended" in page.told.text(), "that it has ended")
+        again = WatchPage(self.session.job, Routing(), self.window)
+        self.addCleanup(again.deleteLater)
+        process = again.aside.process
+        again.done(0)
         self.wait(lambda: not process.runs(), "its process to end")
-        lost = self.page()
-        lost.aside.process.kill()
-        self.wait(lambda: "has ended" in lost.told.text(), "that it has ended")
 
     def test_where_a_router_has_nothing_to_do_the_window_says_so(self):
         self.new("mug")

@@ -1,0 +1,131 @@
+"""A row of a list put into a job: its words where {column} stands, its values where a column names a field,
+and what is too wide made to fit."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.edits import change, set_field
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.units import format_length
+
+PLACE = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
+FIELD = re.compile(r"(?:letterings\.\d+|blank|finish|rim_finish|detail_finish|wear|setting)(?:\.\w+)*")
+DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%Y/%m/%d")
+CASES = {"capitals": str.upper, "small": str.lower, "each word": str.title}
+LEAST_SHARE = 0.5  # of its size that a lettering is made smaller to
+ROUNDS = 8
+Fit = Literal["none", "size", "rows"]
+FITS: tuple[Fit, ...] = ("none", "size", "rows")
+
+
+@dataclass(frozen=True)
+class Filled:
+    """A job of one row; ``told``: what was done so that it fits, in words."""
+
+    job: Job
+    told: tuple[str, ...]
+
+
+def filled(job: Job, row: dict[str, str], number: int, fit: Fit = "none", most_mm: float = 0.0) -> Filled:
+    """The job with a row of a list in it. ``number``: of the row, from 1, which is {row}; ``fit``: how
+    lettering with words of the list that is wider than ``most_mm`` is brought to that: as a whole smaller,
+    or first in two rows. Raises KilnError naming what cannot be."""
+    values = row | {"row": str(number)}
+    for column, value in row.items():
+        if FIELD.fullmatch(column) and value:
+            job = set_field(job, column, value)
+    told: list[str] = []
+    for index, item in enumerate(job.letterings):
+        content = item.content
+        if not isinstance(content, Wording) or "{" not in content.text:
+            continue
+        text = words_of(content.text, values)
+        job = change(job, ("letterings", index, "content", "text"), text)
+        if fit != "none" and text.strip():
+            job, words = _fitted(job, index, most_mm, fit)
+            told += words
+    return Filled(job, tuple(told))
+
+
+def words_of(text: str, values: dict[str, str]) -> str:
+    """A text with what stands in braces in place: {name}, {name:capitals}, {number:0000} (leading zeros),
+    {day:%d %B %Y}. Raises KilnError for a column that there is not."""
+
+    def put(found: re.Match[str]) -> str:
+        name, how = found[1].strip(), (found[2] or "").strip()
+        known = {column.casefold(): value for column, value in values.items()}
+        if name.casefold() not in known:
+            there = ", ".join(column for column in values if column != "row")
+            raise KilnError(f"There is no column “{name}” in the list; there is: {there}.")
+        return _formed(known[name.casefold()], how)
+
+    return PLACE.sub(put, text)
+
+
+def _formed(value: str, how: str) -> str:
+    if not how:
+        return value
+    if how in CASES:
+        return CASES[how](value)
+    if set(how) == {"0"}:
+        return value.zfill(len(how)) if value.isdigit() else value
+    if "%" in how:
+        for form in DAYS:
+            try:
+                return datetime.datetime.strptime(value, form).strftime(how)
+            except ValueError:
+                continue
+        raise KilnError(f"“{value[:30]}” is no day; write it as 2026-11-28.")
+    raise KilnError(f"“{how[:30]}” is no way to write a word; {', '.join(CASES)}, 000, or %d %B %Y is.")
+
+
+def columns_in(job: Job) -> tuple[str, ...]:
+    """The columns that a job's words name, each once."""
+    texts = (item.content.text for item in job.letterings if isinstance(item.content, Wording))
+    return tuple(dict.fromkeys(found[1].strip() for text in texts for found in PLACE.finditer(text)))
+
+
+def _fitted(job: Job, index: int, room_mm: float, fit: Fit) -> tuple[Job, list[str]]:
+    """A lettering no wider than there is room for."""
+    content = job.letterings[index].content
+    assert isinstance(content, Wording)
+    wide = _wide(job, index)
+    if wide <= room_mm:
+        return job, []
+    name = one_line(job.letterings[index])[:30]
+    if fit == "rows" and " " in content.text.strip() and "\n" not in content.text:
+        words = content.text.split()
+        # broken where both rows are most alike
+        cut = min(
+            range(1, len(words)), key=lambda k: abs(len(" ".join(words[:k])) - len(" ".join(words[k:])))
+        )
+        text = f"{' '.join(words[:cut])}\n{' '.join(words[cut:])}"
+        job = change(job, ("letterings", index, "content", "text"), text)
+        wide = _wide(job, index)
+        name += "” in two rows"
+        if wide <= room_mm:
+            return job, [f"“{name}"]
+    else:
+        name += "”"
+    size = whole = content.cap_height_mm
+    for _ in range(ROUNDS):  # what is between letters stays as wide as it is
+        if wide <= room_mm or size <= whole * LEAST_SHARE:
+            break
+        size = round(max(size * room_mm / wide * 0.999, whole * LEAST_SHARE), 3)
+        job = change(job, ("letterings", index, "content", "cap_height_mm"), size)
+        wide = _wide(job, index)
+    told = f"“{name}: capitals {format_length(whole)} to {format_length(size)}"
+    return job, [told if wide <= room_mm else f"{told}, still wider than {format_length(room_mm)}"]
+
+
+def _wide(job: Job, index: int) -> float:
+    box = lettering_laid(job, index).ink.bounds
+    return float(box[2] - box[0])

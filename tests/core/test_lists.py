@@ -1,0 +1,214 @@
+"""One design and a list: read, put in place, fitted, checked, handed over by processes, one ended."""
+
+import csv
+import json
+import multiprocessing
+import tempfile
+import unittest
+from pathlib import Path
+
+from odf.opendocument import OpenDocumentSpreadsheet
+from odf.table import Table, TableCell, TableRow
+from odf.text import P
+from openpyxl import Workbook
+
+from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.lists.filling import columns_in, filled, words_of
+from kilnchisel.core.lists.making import LOG, Plan, checked, logged, made, names_of, worst_first
+from kilnchisel.core.lists.rows import read_list
+from tests.commands import called
+
+CREW = Path(__file__).parents[2] / "demo" / "lists" / "crew.csv"
+
+
+def plate(text="{name}", cap=9.0):
+    job = fresh_job("plaque", text)
+    return change(job, ("letterings", 0, "content", "cap_height_mm"), cap)
+
+
+class InAFolder(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def written(self, name, data):
+        path = self.folder / name
+        path.write_bytes(data)
+        return path
+
+
+class Read(InAFolder):
+    def test_text_of_any_encoding_and_separator(self):
+        rows = (("Jürgen Weiß", "7"), ("Zoë", "12"), ("Ångström", "3"))
+        for encoding, separator in (("utf-8", ","), ("utf-8-sig", ";"), ("utf-16", "\t"), ("cp1252", ";")):
+            text = "\r\n".join(separator.join(row) for row in (("name", "size"), *rows, ("", "")))
+            with self.subTest(encoding=encoding):
+                names = read_list(self.written("a.csv", text.encode(encoding)))
+                self.assertEqual((names.columns, names.rows), (("name", "size"), rows))
+        quoted = read_list(self.written("q.csv", b'name,motto\n"Vern, Oda","say ""so"""\n'))
+        self.assertEqual(quoted.row(0), {"name": "Vern, Oda", "motto": 'say "so"'})
+
+    def test_sheets(self):
+        book = Workbook()
+        for row in (("name", "ring", "day"), ("Oda", 54.0, "2026-11-28"), ("Ras", 61, None)):
+            book.active.append(row)
+        path = self.folder / "a.xlsx"
+        book.save(path)
+        self.assertEqual(read_list(path).rows, (("Oda", "54", "2026-11-28"), ("Ras", "61", "")))
+        document = OpenDocumentSpreadsheet()
+        table = Table(name="Crew")
+        for row in (("name", "ring"), ("Oda", "54"), ("Ras", "54")):
+            line = TableRow()
+            for cell in row:
+                one = TableCell()
+                one.addElement(P(text=cell))
+                line.addElement(one)
+            table.addElement(line)
+        document.spreadsheet.addElement(table)
+        document.save(str(self.folder / "a.ods"))
+        names = read_list(self.folder / "a.ods")
+        self.assertEqual((names.rows, names.told), ((("Oda", "54"), ("Ras", "54")), "the sheet “Crew”"))
+
+    def test_what_is_no_list_is_a_sentence(self):
+        for name, data in (
+            ("a.pdf", b"x"),
+            ("a.csv", b"name\n"),
+            ("a.csv", b"name,name\na,b\n"),
+            ("a.csv", b"name,,size\na,b,c\n"),
+            ("a.csv", b"name\n" + b"x" * 5000 + b"\n"),
+            ("a.xlsx", b"PK\x03\x04 cut short"),
+            ("a.ods", b"nothing"),
+        ):
+            with self.subTest(name=name, data=data[:12]), self.assertRaises(KilnError):
+                read_list(self.written(name, data))
+
+
+class InPlace(unittest.TestCase):
+    def test_words_and_how_they_are_written(self):
+        row = {"name": "Oda Vern", "number": "7", "day": "2026-11-28", "row": "3"}
+        for text, wanted in (
+            ("{name}", "Oda Vern"),
+            ("{ Name :capitals} / {name:small}", "ODA VERN / oda vern"),
+            ("No. {number:000} of {row}", "No. 007 of 3"),
+            ("{day:%d.%m.%y}", "28.11.26"),
+            ("no place", "no place"),
+        ):
+            self.assertEqual(words_of(text, row), wanted)
+        for text in ("{surname}", "{name:upside down}", "{name:%Y}"):
+            with self.subTest(text=text), self.assertRaises(KilnError):
+                words_of(text, row)
+
+    def test_columns_stand_in_words_and_fields(self):
+        job = plate("{name}")
+        self.assertEqual(columns_in(job), ("name",))
+        row = {
+            "name": "Oda",
+            "finish.kind": "",
+            "blank.width_mm": "150",
+            "letterings.1.lay.across_mm": "4 mm",
+        }
+        made_ = filled(job, row, 1).job
+        self.assertEqual(made_.letterings[0].content.text, "Oda")
+        self.assertEqual((made_.blank.width_mm, made_.letterings[0].lay.across_mm), (150.0, 4.0))
+        with self.assertRaises(KilnError):
+            filled(job, {"name": "x", "blank.width_mm": "wide"}, 1)
+
+    def test_what_is_too_wide_is_made_smaller_or_stands_in_two_rows(self):
+        job, long = plate(cap=20.0), {"name": "Featherstonehaugh Wolverstone"}
+        for fit, rows in (("size", 1), ("rows", 2)):
+            done = filled(job, long, 1, fit, 330.0)
+            content = done.job.letterings[0].content
+            with self.subTest(fit=fit):
+                self.assertEqual(content.text.count("\n") + 1, rows)
+                box = lettering_laid(done.job, 0).ink.bounds
+                self.assertLessEqual(box[2] - box[0], 330.0 * 1.001)
+                self.assertTrue(done.told)
+        self.assertEqual(filled(job, {"name": "Pip"}, 1, "rows", 330.0).told, ())
+        far = filled(job, {"name": "x" * 90}, 1, "size", 60.0)
+        self.assertIn("still wider", far.told[0])
+
+
+class EveryRow(InAFolder):
+    def test_the_sample_is_checked_and_what_warns_comes_first(self):
+        names = read_list(CREW)
+        self.assertEqual(len(names.rows), 40)
+        found = worst_first(list(checked(plate(), names, Plan(fit="rows", most_mm=190.0))))
+        self.assertEqual(len(found), 40)
+        good = [one.good for one in found]
+        self.assertEqual(good, sorted(good))
+        told = {one.name[3:]: " ".join((*one.warnings, *one.fitted)) for one in found}
+        self.assertIn("two rows", told["Maximiliana Featherstonehaugh-Wolverstone of Upper Tarnlight"])
+        self.assertIn("Ѧ", told["Ѧ Yus Glagolitsky"])  # the face lacks it
+        with self.assertRaisesRegex(KilnError, "--most"):
+            list(checked(plate(), names, Plan(fit="size")))
+
+    def test_each_row_has_a_name_of_its_own(self):
+        names = read_list(self.written("a.csv", b"name\nOda\nOda\nA/B: <c>\n"))
+        self.assertEqual(names_of(names, Plan()), ["1 Oda", "2 Oda", "3 A B c"])
+        with self.assertRaisesRegex(KilnError, "Rows 1 and 2 would both be called “Oda”"):
+            names_of(names, Plan(name="{name}"))
+
+    def test_every_row_is_made_once_though_a_process_is_ended(self):
+        text = "name\n" + "\n".join(f"Crew {k}" for k in range(14)) + "\n"
+        names = read_list(self.written("a.csv", text.encode()))
+        out, plan, found = self.folder / "out", Plan(kinds=("outline",)), []
+        for outcome in made(plate(), names, out, plan, processes=2):
+            found.append(outcome)
+            if len(found) == 2:
+                multiprocessing.active_children()[0].kill()
+        self.assertEqual(sorted(one.row for one in found), list(range(1, 15)))
+        self.assertEqual({one.refused for one in found}, {""})
+        for k in range(14):
+            self.assertTrue((out / f"{k + 1:02d} Crew {k}" / "outline.svg").is_file())
+        with (out / LOG).open() as log:
+            rows = list(csv.DictReader(log))
+        self.assertEqual(sorted(int(row["row"]) for row in rows), list(range(1, 15)))
+        # what is in the log is not made again
+        self.assertEqual(list(made(plate(), names, out, plan)), [])
+        kept = [row for row in rows if row["row"] != "5"]
+        with (out / LOG).open("w") as log:
+            writer = csv.DictWriter(log, kept[0].keys())
+            writer.writeheader()
+            writer.writerows(kept)
+        self.assertEqual([one.row for one in made(plate(), names, out, plan)], [5])
+        self.assertEqual(len(logged(out)), 14)
+
+    def test_a_row_that_cannot_be_made_stops_no_other(self):
+        names = read_list(self.written("a.csv", b"name,blank.width_mm\nOda,120\nRas,wide\nMun,130\n"))
+        found = list(made(plate(), names, self.folder / "out", Plan(kinds=("outline",))))
+        self.assertEqual(
+            [bool(one.refused) for one in sorted(found, key=lambda one: one.row)], [False, True, False]
+        )
+        self.assertEqual(len(logged(self.folder / "out")), 2)
+
+    def test_by_the_command_line(self):
+        job, names = self.folder / "a.kcj", self.written("a.csv", "name\nOda\nŁukasz\n".encode())
+        save_packed(plate(), job)
+        code, out, _ = called("list", job, names, "--json")
+        told = json.loads(out)
+        self.assertEqual((code, [row["row"] for row in told["rows"]]), (0, [1, 2]))
+        self.assertIn("UTF-8", told["read"])
+        where = self.folder / "made"
+        code, out, error = called("list", job, names, "-o", where, "--only", "outline")
+        self.assertEqual((code, error), (0, ""))
+        self.assertTrue((where / "2 Łukasz" / "outline.dxf").is_file())
+        bare = self.folder / "b.kcj"
+        save_packed(fresh_job("plaque", "A"), bare)
+        for arguments in (
+            (bare, names),
+            (job, names, "--fit", "size"),
+            (job, names, "-o", where, "--only", "nothing"),
+            (job, names, "-o", where, "--with", "colour=red"),
+            (job, names, "--processes", "0"),
+            (job, self.folder / "none.csv"),
+        ):
+            with self.subTest(arguments=arguments[2:]):
+                code, _, error = called("list", *arguments)
+                self.assertEqual((code, error.count("\n")), (2, 1))
+
+
+if __name__ == "__main__":
+    unittest.main()
