@@ -45,7 +45,10 @@ def add_to(commands: Any) -> None:
     cut.add_argument("program", type=Path)
     cut.add_argument("--stock", metavar="WxHxT", help="mm: 600x300x30; without it what the program says")
     cut.add_argument(
-        "--tool", action="append", metavar="N=CUTTER", help='"1=flat 6mm", "2=ball 3mm", "3=v 60° 12mm"'
+        "--tool",
+        action="append",
+        metavar="N=CUTTER",
+        help='"1=flat 6mm", "2=ball 3mm", "3=v 60° 12mm", "4=flat 3mm flute 12mm shank 6mm"',
     )
     cut.add_argument("--against", type=Path, metavar="JOB", help="measure it against this job's piece")
     cut.add_argument("--side", help="which of its sides, where the program does not say")

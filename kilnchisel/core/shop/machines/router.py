@@ -152,12 +152,14 @@ class Cutting:
     def go(self, first: int, last: int, tool: Tool) -> Array:
         """Do some moves with a cutter; how deep each, and what is above it, went into what was there
         (n, s)."""
-        return self.along(self.program.ends[first : last + 1], tool)
+        cuts = ~self.program.rapid[first:last]
+        return self.along(self.program.ends[first : last + 1], tool, cuts & np.append(cuts[1:], False))
 
-    def along(self, way: Array, tool: Tool) -> Array:
-        """The same along any way (n + 1, 3)."""
+    def along(self, way: Array, tool: Tool, goes_on: Array | None = None) -> Array:
+        """The same along any way (n + 1, 3). ``goes_on``: after which of its moves another cuts on."""
         shapes, cell = _shapes_of(tool), self.cell_mm
-        cuts = [_cut_at_once(self.values, way + (0.0, turn, 0.0), shapes, cell) for turn in self._round]
+        on = np.zeros(len(way) - 1, bool) if goes_on is None else goes_on
+        cuts = [_cut_at_once(self.values, way + (0.0, turn, 0.0), on, shapes, cell) for turn in self._round]
         return np.asarray(np.max(cuts, axis=0))
 
     def heights(self) -> Heights:
@@ -245,22 +247,25 @@ def _shapes_of(tool: Tool) -> Array:
     return np.array(found)
 
 
-def _cut_at_once(values: Array, ends: Array, shapes: Array, cell: float) -> Array:
+def _cut_at_once(values: Array, ends: Array, goes_on: Array, shapes: Array, cell: float) -> Array:
     """As ``_cut`` over all rows, in bands by threads: no two change the same cell."""
     rows = values.shape[0]
     count = min(max(os.cpu_count() or 1, 1), rows)
     bands = [rows * k // count for k in range(count + 1)]
     with ThreadPoolExecutor(count) as threads:
         parts = threads.map(
-            lambda band: _cut(values, ends, shapes, cell, band[0], band[1]), list(pairwise(bands))
+            lambda band: _cut(values, ends, goes_on, shapes, cell, band[0], band[1]), list(pairwise(bands))
         )
         return np.asarray(np.max(list(parts), axis=0))
 
 
 @compiled(nogil=True, cache=True)
-def _cut(values: Array, ends: Array, shapes: Array, cell: float, bottom: int, rows: int) -> Array:
+def _cut(
+    values: Array, ends: Array, goes_on: Array, shapes: Array, cell: float, bottom: int, rows: int
+) -> Array:
     """Move a cutter and what is above it (s, 5) through places (n + 1, 3) over some of the rows; how deep
-    each move cut into what was there (n, s)."""
+    each move cut into what was there (n, s). Where a move goes on in another that cuts, what its end cuts
+    is left to the beginning of that, which is the same place."""
     columns = values.shape[1]
     taken = np.zeros((len(ends) - 1, len(shapes)))
     for step in range((len(ends) - 1) * len(shapes)):
@@ -281,6 +286,10 @@ def _cut(values: Array, ends: Array, shapes: Array, cell: float, bottom: int, ro
         wx, wy, rise = 1.0, 0.0, 0.0
         if far > 0.0:
             wx, wy, rise = (bx - ax) / far, (by - ay) / far, (bz - az) / far
+        # along a way that rises a ball touches before or after its middle, by a share of what its chord is
+        long = np.sqrt(1.0 + rise * rise)
+        ahead = abs(rise) / long * radius if form == 1 else (radius if rise != 0.0 else 0.0)
+        curve = 0.5 / radius if form == 1 else 0.0
         # in pieces: the box about a long way is mostly beside it
         count = max(int(np.ceil(far / (PIECE * reach + cell))), 1)
         for piece in range(count):
@@ -290,25 +299,33 @@ def _cut(values: Array, ends: Array, shapes: Array, cell: float, bottom: int, ro
             right = min(int(np.floor((max(x0, x1) + reach) / cell - 0.5)), columns - 1)
             low = max(int(np.ceil((min(y0, y1) - reach) / cell - 0.5)), bottom)
             high = min(int(np.floor((max(y0, y1) + reach) / cell - 0.5)), rows - 1)
+            on = piece + 1 < count or goes_on[k]
+            last = end + (min(ahead, reach) if on else reach)
             for j in range(low, high + 1):
                 dy = (j + 0.5) * cell - ay
                 for i in range(left, right + 1):
                     dx = (i + 0.5) * cell - ax
                     along = dx * wx + dy * wy
                     e = abs(dx * wy - dy * wx)
-                    if e > reach or along < begin - reach or along > end + reach:
+                    if e > reach or along < begin - reach or along > last:
+                        continue
+                    # no lower than the edge is beside the way at its deepest: mostly that is cut already
+                    # (r - sqrt(r² - e²) is at least e² / 2r)
+                    if values[j, i] <= deepest + curve * e * e:
                         continue
                     at = along
                     if rise != 0.0:  # where the derivative of the edge's height over the cell is 0
                         rho = np.sqrt(max(radius * radius - e * e, 0.0))
                         if form == 1:
-                            at -= rise * rho / np.sqrt(1.0 + rise * rise)
+                            at -= rise * rho / long
                         elif form == 2 and abs(rise) < slope:
                             over = np.sqrt(max(tip * tip - e * e, 0.0))  # the flat of its tip
                             turn = abs(rise) * e / np.sqrt(slope * slope - rise * rise)
                             at -= np.sign(rise) * max(over, turn)
                         else:
                             at -= np.sign(rise) * rho
+                    if on and at > end:
+                        continue
                     at = min(max(at, begin), end)
                     away = e * e + (along - at) ** 2
                     if away > radius * radius:
