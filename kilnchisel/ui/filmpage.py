@@ -217,6 +217,7 @@ class FilmPage(QDialog):
             if values[1] != self.slider.value():
                 self._look()
         elif kind == "failed":
+            self._waits = False
             if values[1]:
                 print(values[1], file=sys.stderr)
             self.refusal.setText(values[0])

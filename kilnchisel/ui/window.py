@@ -258,6 +258,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.mesh_wanted.connect(self.hand_over_mesh)
         self.ticket.handover.outline_wanted.connect(self.hand_over_outline)
         self.ticket.handover.all_wanted.connect(self.hand_over_all)
+        self.proofs.keep_wanted.connect(self.keep_proof)
         self.proofs.compare_wanted.connect(self.compare_proofs)
         self.proofs.try_wanted.connect(self.try_range)
         self.ticket.handover.film_wanted.connect(self.make_film)

@@ -241,6 +241,11 @@ class RoundAnAxis(unittest.TestCase):
         )
         with self.assertRaisesRegex(KilnError, "no tool leans in so far"):
             routed(job.model_copy(update={"letterings": (lettering,)}), Routing())
+        # what is on another side is made all the same
+        outside = lettering.model_copy(update={"lay": Lay(side="outside")})
+        (piece,) = routed(job.model_copy(update={"letterings": (lettering, outside)}), Routing())
+        self.assertEqual(piece.name, "outside")
+        self.assertIn("no tool leans in so far", " ".join(piece.left))
 
 
 class Choices(unittest.TestCase):

@@ -51,6 +51,9 @@ class InTheStrip(WindowTest):
         self.window.undo()
         self.assertEqual(self.names(), ["A"])
         self.window.redo()
+        with mock.patch("kilnchisel.core.job.proofs.MOST_PROOFS", 1):
+            self.strip.keep_wanted.emit()  # the button
+        self.assertIn("let go of one first", self.window.hint.text())
         # changed by hand it is as none of them
         self.session.edit(("blank", "width_mm"), 210.0)
         self.assertEqual([card.isChecked() for card in self.strip.cards], [False, False])

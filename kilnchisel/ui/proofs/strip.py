@@ -104,6 +104,7 @@ class ProofStrip(QWidget):
     """All proofs of the job; not to be seen where there is none. ``pictured``: makes the picture of the job
     as the window shows it."""
 
+    keep_wanted = pyqtSignal()
     compare_wanted = pyqtSignal()
     try_wanted = pyqtSignal()
     shown = pyqtSignal(bool)
@@ -132,7 +133,11 @@ class ProofStrip(QWidget):
         area.setWidget(inner)
         row.addWidget(area, 1)
         for words, does, hint in (
-            ("Keep this one", self.keep, "Keep the job as it is now among the proofs (Ctrl+Shift+K)"),
+            (
+                "Keep this one",
+                self.keep_wanted.emit,
+                "Keep the job as it is now (Ctrl+Shift+K)",
+            ),
             (
                 "Compare…",
                 self.compare_wanted.emit,

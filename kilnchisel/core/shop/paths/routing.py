@@ -59,19 +59,28 @@ def routed(job: Job, how: Routing) -> list[Routed]:
     panel = panel_side(job) if how.blank or not works else None
     if panel is not None and panel not in sides:
         sides.append(panel)
-    found = []
+    found: list[Routed] = []
+    refused: list[str] = []
     for name in sides:
         mine = [w for w in lying if w.side == name]
         if is_faced(job, name):
             found.append(faced_side(job, name, mine, how, cut_out=name == panel))
         elif mine := [w for w in mine if is_rolled(job, w.craft, name)]:
-            found.append(turned_side(job, name, mine, how))
+            try:
+                found.append(turned_side(job, name, mine, how))
+            except KilnError as error:  # the others are made all the same
+                refused.append(str(error))
     for work in lying:
         if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and is_faced(job, work.side):
             found.append(inlay(job, work, how))
     if how.sheet is not None and standing:
-        return [*found, *on_sheets(job, standing, how)]
+        found += on_sheets(job, standing, how)
+        standing = []
     for index, side in dict.fromkeys((w.index, w.side) for w in standing):
         mine = [w for w in standing if (w.index, w.side) == (index, side)]
         found.append(row_of_letters(job, mine, how, again=job.letterings[index].lay.side != side))
+    if refused and not found:
+        raise KilnError(refused[0])
+    if refused:
+        found[0].left.extend(refused)
     return found
