@@ -6,7 +6,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -29,7 +29,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.motion.tracks import TRACKS, Film, moment
 from kilnchisel.core.units import parse_plain
 from kilnchisel.ui.aside import Aside
-from kilnchisel.ui.proofs.images import pixmap_of
+from kilnchisel.ui.images import fitting, pixmap_of
 
 SEEN = (640, 360)
 SAMPLES = 48
@@ -225,14 +225,7 @@ class FilmPage(QDialog):
             self.refusal.setText("What draws the frames has ended: it may have run out of memory.")
 
     def _show(self, picture: QPixmap) -> None:
-        ratio = self.devicePixelRatioF()
-        shown = picture.scaled(
-            QSize(self.picture.width(), self.picture.height()) * ratio,
-            Qt.AspectRatioMode.KeepAspectRatio,
-            Qt.TransformationMode.SmoothTransformation,
-        )
-        shown.setDevicePixelRatio(ratio)
-        self.picture.setPixmap(shown)
+        self.picture.setPixmap(fitting(picture, self.picture.size(), self.devicePixelRatioF()))
 
     def run_or_pause(self) -> None:
         """Let it run, over and over; or stop where it is."""

@@ -11,12 +11,52 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.pictures import PictureOrder, made_picture
+from kilnchisel.core.handover.pictures import PictureOrder, checked_size, made_picture, order_view
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
 
 MOST = 6
+
+
+class Alike:
+    """Makes pictures of jobs, all exposed as the first one is; the quick ones on one card."""
+
+    def __init__(self) -> None:
+        self._draft: Any = None
+        self._gain: Array | None = None
+
+    def anew(self) -> None:
+        """Other jobs follow: the first of them says again how all are exposed."""
+        self._gain = None
+
+    def picture(
+        self,
+        job: Job,
+        order: PictureOrder,
+        stop: Callable[[], bool] = lambda: False,
+        progress: Callable[[float], None] = lambda share: None,
+        posed: Callable[[Scene], Scene] = lambda scene: scene,
+    ) -> Array | None:
+        """A picture (h, w, 3) uint8; None when stopped. ``posed``: puts the scene as it is to be seen.
+        Raises KilnError."""
+        scene = scene_of_job(job)
+        if self._gain is None:
+            self._gain = scene.gain
+        scene = posed(replace(scene, gain=self._gain))
+        if order.draft:
+            from kilnchisel.core.picture.draft import Draft
+
+            if self._draft is None:
+                self._draft = Draft()
+            pixels = self._draft.render(scene, order_view(job, order), checked_size(order.size))
+        else:
+            refined = made_picture(job, order, stop, progress, scene)
+            if refined is None or stop():
+                return None
+            pixels = refined.pixels
+        return np.ascontiguousarray(np.asarray(pixels)[..., :3])
 
 
 def in_one_light(jobs: Sequence[Job]) -> list[Job]:
@@ -43,17 +83,15 @@ def pictures_of(
     progress: Callable[[float], None] = lambda share: None,
 ) -> list[Array]:
     """A picture (h, w, 3) uint8 of each, exposed as the first is; none when stopped. Raises KilnError."""
-    made = []
-    gain = scene_of_job(jobs[0]).gain
+    made, alike = [], Alike()
     for number, job in enumerate(jobs):
 
         def share(part: float, number: int = number) -> None:
             progress((number + part) / len(jobs))
 
-        scene = replace(scene_of_job(job), gain=gain)
-        refined = made_picture(job, order, stop, share, scene)
-        if refined is None or stop():
+        pixels = alike.picture(job, order, stop, share)
+        if pixels is None or stop():
             return []
-        made.append(np.asarray(refined.pixels)[..., :3])
-        progress((number + 1) / len(jobs))
+        made.append(pixels)
+        share(1.0)
     return made

@@ -119,7 +119,9 @@ def textured_glb(parts: list[TexturedPart]) -> bytes:
         if part.textures is None:
             material = pbr_of(part.material, part.name)
         else:
-            material = materials.setdefault(id(part.textures), _material(part.textures))
+            if id(part.textures) not in materials:
+                materials[id(part.textures)] = _material(part.textures)
+            material = materials[id(part.textures)]
         made.visual = trimesh.visual.TextureVisuals(uv=part.uv, material=material)
         scene.add_geometry(made, node_name=part.name, geom_name=part.name)
     return bytes(scene.export(file_type="glb", include_normals=True))

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.handover.pictures import PictureOrder
+from kilnchisel.core.handover.sidebyside import Alike
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import present
 from kilnchisel.core.motion.tracks import Film, Moment, moment
@@ -62,32 +63,16 @@ def frames_of(
 
 
 class FilmCamera:
-    """Makes the pictures; what does not change from frame to frame is made once."""
+    """Makes the frames of a film, all exposed as the first one is. Mockups have the same noise in each:
+    what stands still does not boil."""
 
     def __init__(self) -> None:
-        self._draft: Any = None
-        self._gain: Array | None = None
+        self._alike = Alike()
 
     def picture(self, now: Moment, film: Film, stop: Stop) -> Array | None:
-        """One frame; None when stopped. All are exposed as the first one is."""
-        scene = scene_of_job(now.job)
-        if self._gain is None:
-            self._gain = scene.gain
-        scene = turned(replace(scene, gain=self._gain), now.turn_deg)
-        view = view_of(now.job, film.size[0] / film.size[1])
-        if not film.samples:
-            from kilnchisel.core.picture.draft import Draft
-
-            if self._draft is None:
-                self._draft = Draft()
-            return np.ascontiguousarray(np.asarray(self._draft.render(scene, view, film.size))[..., :3])
-        from kilnchisel.core.picture.mockup import Mockup
-
-        made = None
-        # the same noise in every frame: what stands still does not boil
-        for state in Mockup(scene).refine(view, film.size, film.samples, stop, looks=()):
-            made = state
-        return None if stop() or made is None else np.asarray(made.pixels)[..., :3]
+        """One frame; None when stopped."""
+        order = PictureOrder(film.size, max(film.samples, 1), draft=not film.samples)
+        return self._alike.picture(now.job, order, stop, posed=lambda scene: turned(scene, now.turn_deg))
 
 
 def turned(scene: Scene, turn_deg: float) -> Scene:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -33,6 +33,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.ui.folder import VALUES
 from kilnchisel.ui.handover.cards import PICTURE, Card, heading
 from kilnchisel.ui.handover.drawn import small_picture
+from kilnchisel.ui.images import filling
 from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.theme import Theme
 
@@ -73,7 +74,7 @@ class HandOverPage(QDialog):
         self.choose(tuple(chosen) if isinstance(chosen, list) else ("picture",))
         if seen is not None and not seen.isNull():
             for name in PICTURED:
-                self.cards[name].show_picture(_filling(seen))
+                self.cards[name].show_picture(filling(seen, PICTURE, 1.0))
         self.drawn.connect(self._show_views)
         threading.Thread(target=self._look, name="glimpses", daemon=True).start()
 
@@ -309,17 +310,6 @@ class HandOverPage(QDialog):
         for name, card in self.cards.items():
             if name not in PICTURED or card.picture.pixmap().isNull():
                 card.show_picture(small_picture(glimpse(name, views[0]), PICTURE, ground, ratio))
-
-
-def _filling(picture: QPixmap) -> QPixmap:
-    """The middle of a picture, filling a card's."""
-    wide = picture.scaled(
-        PICTURE,
-        Qt.AspectRatioMode.KeepAspectRatioByExpanding,
-        Qt.TransformationMode.SmoothTransformation,
-    )
-    off = QPoint((wide.width() - PICTURE.width()) // 2, (wide.height() - PICTURE.height()) // 2)
-    return wide.copy(QRect(off, QSize(PICTURE)))
 
 
 def _said(field: QWidget) -> str:

@@ -7,7 +7,7 @@ import sys
 from typing import Any
 
 from PyQt6.QtCore import QSignalBlocker, QSize, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QImage, QKeyEvent, QPixmap, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -27,8 +27,8 @@ from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.core.units import format_length, format_number
 from kilnchisel.core.workshop.orders import Seen, Told, WatchOrder
 from kilnchisel.ui.aside import Aside
+from kilnchisel.ui.images import fitting, pixmap_of
 
-PICTURE = QSize(900, 560)
 TURN_MS = 100  # between two pictures of a run
 SPEEDS = (1, 10, 60, 300, 1800)  # times as fast as the machine
 RUN_S = 40.0  # about what a whole run takes at the speed that is chosen at first
@@ -221,19 +221,10 @@ class WatchPage(QDialog):
 
     def _show(self, seen: Seen) -> None:
         self.seen = seen
-        tall, wide, _ = seen.pixels.shape
-        image = QImage(seen.pixels.tobytes(), wide, tall, 3 * wide, QImage.Format.Format_RGB888)
-        pixmap = QPixmap.fromImage(image)
+        pixmap, ratio = pixmap_of(seen.pixels), self.devicePixelRatioF()
+        pixmap.setDevicePixelRatio(ratio)
         if seen.order.above:
-            ratio = self.devicePixelRatioF()
-            pixmap = pixmap.scaled(
-                QSize(*seen.order.size),
-                Qt.AspectRatioMode.KeepAspectRatio,
-                Qt.TransformationMode.SmoothTransformation,
-            )
-            pixmap.setDevicePixelRatio(ratio)
-        else:
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap = fitting(pixmap, QSize(*seen.order.size) / ratio, ratio)
         self.picture.setPixmap(pixmap)
         x, y, z = (format_number(value, 2) for value in seen.tip)
         turned = " round" if self._program().turned else ""

@@ -28,7 +28,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import as_job, is_present, present
 from kilnchisel.core.job.words.differences import differences
 from kilnchisel.ui.aside import Aside
-from kilnchisel.ui.proofs.images import pixmap_of
+from kilnchisel.ui.images import fitting, pixmap_of
 from kilnchisel.ui.theme import Theme
 
 NOW = "Now"
@@ -254,14 +254,7 @@ class ComparePage(QDialog):
             label.setAccessibleName(self.states[number][0])
             picture = self.pictures.get(number)
             if picture is not None:
-                ratio = self.devicePixelRatioF()
-                scaled = picture.scaled(
-                    size * ratio,
-                    Qt.AspectRatioMode.KeepAspectRatio,
-                    Qt.TransformationMode.SmoothTransformation,
-                )
-                scaled.setDevicePixelRatio(ratio)
-                label.setPixmap(scaled)
+                label.setPixmap(fitting(picture, size, self.devicePixelRatioF()))
             name = QLabel(self.states[number][0])
             name.setAlignment(Qt.AlignmentFlag.AlignCenter)
             holder = QWidget()

@@ -32,7 +32,7 @@ from kilnchisel.core.job.proofs import (
     work_of,
 )
 from kilnchisel.core.job.words.differences import differences
-from kilnchisel.ui.proofs.images import filling, picture_of
+from kilnchisel.ui.images import filling, picture_of
 from kilnchisel.ui.session import Session
 
 PICTURE = QSize(104, 60)

@@ -32,7 +32,7 @@ from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.shipped import SHIPPED
 from kilnchisel.core.proofs.tries import tries
 from kilnchisel.ui.aside import Aside
-from kilnchisel.ui.proofs.images import filling, pixmap_of
+from kilnchisel.ui.images import filling, pixmap_of
 
 PICTURE = QSize(228, 148)
 SIZE = (464, 300)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QFontMetrics, QIcon, QImage, QPixmap
+from PyQt6.QtGui import QFontMetrics, QIcon, QPixmap
 from PyQt6.QtWidgets import QToolButton
 
 from kilnchisel.core.job.model import Job
+from kilnchisel.ui.images import pixmap_of
 from kilnchisel.ui.ticket.fields import KINDS, ChoiceField, Spec, tile
 
 PICTURE = QSize(78, 52)
@@ -45,12 +46,11 @@ class SetField(ChoiceField):
 
     def show_picture(self, name: str, pixels: Any) -> None:
         """Put a picture (h, w, 3) uint8 on the tile of a set."""
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
+        icon = QIcon(pixmap_of(pixels))
         for number, (option, _) in enumerate(self.spec.options):
             button = self.group.button(number)
             if option == name and button is not None:
-                button.setIcon(QIcon(QPixmap.fromImage(image)))
+                button.setIcon(icon)
 
 
 def _in_two(words: str, metrics: QFontMetrics) -> str:

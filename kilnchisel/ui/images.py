@@ -29,6 +29,15 @@ def picture_of(proof: Proof) -> QPixmap | None:
         return None
 
 
+def fitting(pixmap: QPixmap, size: QSize, ratio: float) -> QPixmap:
+    """A picture as large as it fits into a size."""
+    made = pixmap.scaled(
+        size * ratio, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    )
+    made.setDevicePixelRatio(ratio)
+    return made
+
+
 def filling(pixmap: QPixmap, size: QSize, ratio: float) -> QPixmap:
     """A picture as large as covers a size, cut to it."""
     whole = size * ratio
