@@ -199,7 +199,7 @@ def _command(arguments: list[str]) -> int:
         "cut": lambda options: shopcommand.cut(options, _open),
         "photo": lambda options: photocommand.photo(options, _open, _writable),
         "proof": lambda options: proofcommand.proof(options, _open, _writable),
-        "list": lambda options: listcommand.listed(options, _open),
+        "list": lambda options: listcommand.listed(options, _open, _writable),
         "motion": lambda options: motioncommand.motion(options, _open, _writable),
         "picture": _picture,
         "measure": _measure,

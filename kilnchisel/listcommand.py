@@ -11,16 +11,22 @@ from typing import Any
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.units import parse_length
 
+FITS = ("none", "size", "rows")
+
 
 def add_to(commands: Any) -> None:
     """Add the command to the parser's."""
     names = commands.add_parser("list", help="check a job with every row of a list, or hand each over")
     names.add_argument("job", type=Path, help="whose words have {columns} in them")
     names.add_argument("list", type=Path, help=".csv, .xlsx, .ods; its first row names the columns")
-    names.add_argument("-o", "--output", type=Path, metavar="FOLDER", help="without it rows are checked")
     names.add_argument(
-        "--only", metavar="NAMES", default="picture", help="as in hand-over; default %(default)s"
+        "-o",
+        "--output",
+        type=Path,
+        metavar="FOLDER|JOB",
+        help="without it rows are checked; a .kcj keeps what is chosen here with the job",
     )
+    names.add_argument("--only", metavar="NAMES", help="as in hand-over; default picture")
     names.add_argument(
         "--with",
         dest="how",
@@ -29,56 +35,116 @@ def add_to(commands: Any) -> None:
         metavar="NAME=VALUE",
         help="a choice of hand-over: draft=yes, size=600x400, flats=3mm,1mm",
     )
-    names.add_argument("--name", default="", help="of each row's folder, default “{row} {first column}”")
+    names.add_argument("--name", help="of each row's folder, default “{row} {first column}”")
     names.add_argument(
-        "--fit",
-        choices=("none", "size", "rows"),
-        default="none",
-        help="what is wider than --most: smaller, or first in two rows",
+        "--fit", choices=FITS, help="what is wider than --most: smaller, or first in two rows"
     )
+    names.add_argument("--most", metavar="LENGTH", help="how wide lettering with words of the list may be")
+    names.add_argument("--row", type=int, metavar="N", help="that --put is for, the first being 1")
     names.add_argument(
-        "--most", metavar="LENGTH", default="0", help="how wide lettering with words of the list may be"
+        "--put",
+        action="append",
+        default=[],
+        metavar="PATH=VALUE",
+        help="put a field of this row right by hand: letterings.1.content.cap_height_mm=7",
     )
+    names.add_argument("--as-listed", action="store_true", help="take back what was put right in --row")
     names.add_argument("--processes", type=int, default=1, help="default %(default)s")
+    names.add_argument(
+        "--scheduler", metavar="ADDRESS", help="of Dask: tcp://host:8786, whose workers do it"
+    )
     names.add_argument("--json", action="store_true", help="as JSON")
+    names.add_argument("--progress", action="store_true", help="say the share done on stderr")
 
 
-def listed(options: Any, opened: Callable[[Path], Any]) -> None:
+def listed(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path], None]) -> None:
     """Do what the command says. Raises KilnError."""
-    from kilnchisel.core.lists.filling import columns_in
-    from kilnchisel.core.lists.making import Plan, checked, made, worst_first
+    from kilnchisel.core.lists.engines import Processes, Scheduler
+    from kilnchisel.core.lists.filling import refuse_unlisted
+    from kilnchisel.core.lists.making import checked, made
+    from kilnchisel.core.lists.outcomes import worst_first
     from kilnchisel.core.lists.rows import read_list
 
-    if not 1 <= options.processes <= 64:
-        raise KilnError("From 1 to 64 processes make the rows.")
+    processes = Processes(options.processes)
+    engine = processes if options.scheduler is None else Scheduler(options.scheduler)
     job, names = opened(options.job), read_list(options.list)
-    kinds = tuple(name.strip() for name in options.only.split(",") if name.strip())
-    plan = Plan(
-        options.name, options.fit, parse_length(options.most), kinds, _values(options.how)
-    ).checked()
-    if not columns_in(job) and not any("." in column for column in names.columns):
-        columns = ", ".join(f"{{{column}}}" for column in names.columns[:6])
-        raise KilnError(f"Nothing on {options.job.name} is of the list; write {columns} among its words.")
+    job = job.model_copy(update={"listing": _listing(job, names, options)})
+    refuse_unlisted(job, names, options.job.name)
+    beside, output = options.list.parent, options.output
+    if output is not None and output.suffix.lower() == ".kcj":
+        _keep(job, output, writable)
+        return
+    if options.put or options.as_listed:
+        raise KilnError("What is put right is kept with the job: -o JOB.kcj")
     found = []
-    if options.output is None:
-        rows = checked(job, names, plan)
+    if output is None:
+        here = engine is processes and processes.count == 1
+        rows = checked(job, names, beside, None if here else engine)
     else:
-        _refuse_unknown(plan)
-        rows = made(job, names, options.output, plan, options.processes)
+        rows = made(job, names, beside, output, engine)
     for outcome in rows:
         found.append(outcome)
-        if sys.stderr.isatty():
+        if options.progress:
+            print(f"{len(found) / len(names.rows):.4f} row {outcome.row}", file=sys.stderr, flush=True)
+        elif sys.stderr.isatty():
             end = "\n" if len(found) == len(names.rows) else ""
             print(f"\r{len(found)} of {len(names.rows)} rows  ", end=end, file=sys.stderr, flush=True)
     _tell(worst_first(found), names, as_json=options.json)
 
 
-def _refuse_unknown(plan: Any) -> None:
-    from kilnchisel.core.handover.presets import wanted_from
-    from kilnchisel.core.handover.table import kinds_named
+def _listing(job: Any, names: Any, options: Any) -> Any:
+    """How rows are made: as the job says, but for what is said here. Raises KilnError."""
+    from pydantic import ValidationError
 
-    kinds_named(",".join(plan.kinds))
-    wanted_from(dict(plan.values))
+    from kilnchisel.core.job.edits import refusal
+    from kilnchisel.core.job.listing import Listing
+    from kilnchisel.core.lists.outcomes import checked_listing, listing_of
+
+    listing = listing_of(job)
+    said: dict[str, Any] = {"file": options.list.name}
+    if options.only is not None:
+        said["kinds"] = tuple(name.strip() for name in options.only.split(",") if name.strip())
+    if options.how:
+        said["choices"] = _values(options.how)
+    for name in ("name", "fit"):
+        if getattr(options, name) is not None:
+            said[name] = getattr(options, name)
+    if options.most is not None:
+        said["most_mm"] = parse_length(options.most)
+    try:
+        listing = Listing(**(dict(listing) | said))
+    except ValidationError as error:
+        raise KilnError(refusal(error)) from None
+    if options.put or options.as_listed:
+        listing = _put_right(job, listing, names, options)
+    return checked_listing(listing)
+
+
+def _put_right(job: Any, listing: Any, names: Any, options: Any) -> Any:
+    from kilnchisel.core.lists.filling import filled
+    from kilnchisel.core.lists.outcomes import right_by_hand
+
+    if options.row is None or not 1 <= options.row <= len(names.rows):
+        raise KilnError(f"Say which row, from 1 to {len(names.rows)}: --row N")
+    cells = names.rows[options.row - 1]
+    fields = {} if options.as_listed else dict(right_by_hand(listing).get(cells, ()))
+    for text in options.put:
+        path, equals, value = text.partition("=")
+        if not equals:
+            raise KilnError(f"“{text[:60]}” should be a path, an equals sign and a value.")
+        fields[path.strip()] = value
+    put = tuple(fields.items())
+    plain = {column: value for column, value in names.row(options.row - 1).items() if "." not in column}
+    filled(job, plain, options.row, by_hand=put)  # refused now rather than later
+    return listing.put_right(cells, put)
+
+
+def _keep(job: Any, path: Path, writable: Callable[[Path], None]) -> None:
+    from kilnchisel.core.handover.packing import save_packed
+
+    writable(path)
+    save_packed(job, path)
+    print(path)
 
 
 def _values(texts: list[str]) -> tuple[tuple[str, str], ...]:
@@ -94,17 +160,10 @@ def _values(texts: list[str]) -> tuple[tuple[str, str], ...]:
 
 
 def _tell(outcomes: list[Any], names: Any, *, as_json: bool) -> None:
+    from kilnchisel.core.lists.outcomes import told_as
+
     if as_json:
-        rows = [
-            {
-                "row": one.row,
-                "name": one.name,
-                "fitted": list(one.fitted),
-                "warnings": list(one.warnings),
-                "refused": one.refused,
-            }
-            for one in outcomes
-        ]
+        rows = [told_as(one) for one in outcomes]
         print(json.dumps({"read": names.told, "rows": rows}, indent=1, ensure_ascii=False))
         return
     for one in outcomes:

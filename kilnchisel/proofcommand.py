@@ -141,7 +141,7 @@ def _compare(job: Any, options: Any) -> None:
 
 def _try(job: Any, options: Any) -> None:
     from kilnchisel.core.handover.sidebyside import pictures_of
-    from kilnchisel.core.job.proofs import kept
+    from kilnchisel.core.job.proofs import decided_as, kept
     from kilnchisel.core.proofs.tries import tries
 
     path, equals, values = options.tried.partition("=")
@@ -150,7 +150,7 @@ def _try(job: Any, options: Any) -> None:
     made = tries(job, path.strip(), values)
     if options.output.suffix.lower() == ".kcj":
         for _, one in made:
-            job = kept(job.model_copy(update=dict(one) | {"proofs": job.proofs, "name": job.name}))
+            job = kept(decided_as(job, one))
         _save(job, options.output)
         return
     pictures = pictures_of([one for _, one in made], _order(options), progress=_say)

@@ -3,9 +3,12 @@
 import csv
 import json
 import multiprocessing
+import os
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from odf.opendocument import OpenDocumentSpreadsheet
 from odf.table import Table, TableCell, TableRow
@@ -14,20 +17,43 @@ from openpyxl import Workbook
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.packing import save_packed
+from kilnchisel.core.handover.packing import packed, save_packed
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.file import open_job
+from kilnchisel.core.job.fresh import added_content, fresh_job
+from kilnchisel.core.job.listing import Listing
+from kilnchisel.core.lettering.content import content_of_file
+from kilnchisel.core.lists import engines
+from kilnchisel.core.lists.engines import ENDED, Processes, Scheduler
 from kilnchisel.core.lists.filling import columns_in, filled, words_of
-from kilnchisel.core.lists.making import LOG, Plan, checked, logged, made, names_of, worst_first
+from kilnchisel.core.lists.making import LOG, checked, logged, made
+from kilnchisel.core.lists.orders import orders_of
+from kilnchisel.core.lists.outcomes import looked_at, names_of, worst_first
 from kilnchisel.core.lists.rows import read_list
 from tests.commands import called
 
 CREW = Path(__file__).parents[2] / "demo" / "lists" / "crew.csv"
 
 
-def plate(text="{name}", cap=9.0):
+def plate(text="{name}", cap=9.0, **listing):
     job = fresh_job("plaque", text)
-    return change(job, ("letterings", 0, "content", "cap_height_mm"), cap)
+    job = change(job, ("letterings", 0, "content", "cap_height_mm"), cap)
+    return job.model_copy(update={"listing": Listing(**listing)})
+
+
+def with_listing(job, listing):
+    return job.model_copy(update={"listing": listing})
+
+
+def told_of(outcome):
+    return replace(outcome, seconds=0.0)
+
+
+class Deadly(dict):
+    """A row that ends the process which takes it up."""
+
+    def __reduce__(self):
+        return os._exit, (1,)
 
 
 class InAFolder(unittest.TestCase):
@@ -135,7 +161,8 @@ class EveryRow(InAFolder):
     def test_the_sample_is_checked_and_what_warns_comes_first(self):
         names = read_list(CREW)
         self.assertEqual(len(names.rows), 40)
-        found = worst_first(list(checked(plate(), names, Plan(fit="rows", most_mm=190.0))))
+        job = plate(fit="rows", most_mm=190.0)
+        found = worst_first(list(checked(job, names, CREW.parent)))
         self.assertEqual(len(found), 40)
         good = [one.good for one in found]
         self.assertEqual(good, sorted(good))
@@ -143,42 +170,124 @@ class EveryRow(InAFolder):
         self.assertIn("two rows", told["Maximiliana Featherstonehaugh-Wolverstone of Upper Tarnlight"])
         self.assertIn("Ѧ", told["Ѧ Yus Glagolitsky"])  # the face lacks it
         with self.assertRaisesRegex(KilnError, "--most"):
-            list(checked(plate(), names, Plan(fit="size")))
+            list(checked(plate(fit="size"), names, CREW.parent))
+        # by two processes it is the same, in whichever order
+        again = worst_first(list(checked(job, names, CREW.parent, Processes(2))))
+        self.assertEqual([told_of(one) for one in again], [told_of(one) for one in found])
 
     def test_each_row_has_a_name_of_its_own(self):
         names = read_list(self.written("a.csv", b"name\nOda\nOda\nA/B: <c>\n"))
-        self.assertEqual(names_of(names, Plan()), ["1 Oda", "2 Oda", "3 A B c"])
+        self.assertEqual(names_of(names, Listing()), ["1 Oda", "2 Oda", "3 A B c"])
         with self.assertRaisesRegex(KilnError, "Rows 1 and 2 would both be called “Oda”"):
-            names_of(names, Plan(name="{name}"))
+            names_of(names, Listing(name="{name}"))
 
-    def test_every_row_is_made_once_though_a_process_is_ended(self):
-        text = "name\n" + "\n".join(f"Crew {k}" for k in range(14)) + "\n"
-        names = read_list(self.written("a.csv", text.encode()))
-        out, plan, found = self.folder / "out", Plan(kinds=("outline",)), []
-        for outcome in made(plate(), names, out, plan, processes=2):
-            found.append(outcome)
-            if len(found) == 2:
-                multiprocessing.active_children()[0].kill()
-        self.assertEqual(sorted(one.row for one in found), list(range(1, 15)))
+    def numbered(self, count):
+        text = "name\n" + "\n".join(f"Crew {k}" for k in range(count)) + "\n"
+        return read_list(self.written("a.csv", text.encode()))
+
+    def all_made_once(self, found, out, count):
+        self.assertEqual(sorted(one.row for one in found), list(range(1, count + 1)))
         self.assertEqual({one.refused for one in found}, {""})
-        for k in range(14):
+        for k in range(count):
             self.assertTrue((out / f"{k + 1:02d} Crew {k}" / "outline.svg").is_file())
         with (out / LOG).open() as log:
             rows = list(csv.DictReader(log))
-        self.assertEqual(sorted(int(row["row"]) for row in rows), list(range(1, 15)))
+        self.assertEqual(sorted(int(row["row"]) for row in rows), list(range(1, count + 1)))
+        return rows
+
+    def test_every_row_is_made_once_though_a_process_is_ended(self):
+        names, out, found = self.numbered(14), self.folder / "out", []
+        job = plate(kinds=("outline",))
+        for outcome in made(job, names, self.folder, out, Processes(2)):
+            found.append(outcome)
+            if len(found) == 2:
+                multiprocessing.active_children()[0].kill()
+        rows = self.all_made_once(found, out, 14)
         # what is in the log is not made again
-        self.assertEqual(list(made(plate(), names, out, plan)), [])
+        self.assertEqual(list(made(job, names, self.folder, out)), [])
         kept = [row for row in rows if row["row"] != "5"]
         with (out / LOG).open("w") as log:
             writer = csv.DictWriter(log, kept[0].keys())
             writer.writeheader()
             writer.writerows(kept)
-        self.assertEqual([one.row for one in made(plate(), names, out, plan)], [5])
+        self.assertEqual([one.row for one in made(job, names, self.folder, out)], [5])
         self.assertEqual(len(logged(out)), 14)
+
+    def test_a_row_that_ends_its_process_each_time_is_left_out_and_no_other(self):
+        order, *others = orders_of(plate(), self.numbered(6), self.folder)
+        bad = replace(order, row=Deadly(order.row))
+        common = engines.Common(packed(plate(kinds=("outline",))), "make", self.folder / "out")
+        found = [a.outcome for a in Processes(2).each(common, iter([*others, bad]), lambda: False)]
+        self.assertEqual({one.row: one.refused for one in found if one.refused}, {1: ENDED})
+        self.assertEqual(sorted(one.row for one in found), [1, 2, 3, 4, 5, 6])
+
+    def test_the_workers_of_a_scheduler_make_every_row_once_though_one_is_ended(self):
+        from distributed import LocalCluster
+
+        names, out, found = self.numbered(14), self.folder / "out", []
+        job = plate(kinds=("outline",))
+        how = {"threads_per_worker": 1, "dashboard_address": None, "silence_logs": 50}
+        with LocalCluster(n_workers=3, **how) as cluster:
+            for outcome in made(job, names, self.folder, out, Scheduler(cluster.scheduler_address)):
+                found.append(outcome)
+                if len(found) == 2:
+                    cluster.workers[0].process.process.kill()
+        self.all_made_once(found, out, 14)
+        nowhere = "tcp://127.0.0.1:9"
+        self.enterContext(mock.patch.object(engines, "PATIENCE_S", 1.0))
+        with self.assertRaisesRegex(KilnError, f"no scheduler at {nowhere}"):
+            list(made(job, names, self.folder, self.folder / "b", Scheduler(nowhere)))
+
+    def test_a_row_put_right_by_hand_keeps_it_wherever_it_stands(self):
+        text = "name\nOda\nFeatherstonehaugh Wolverstone\n"
+        names = read_list(self.written("a.csv", text.encode()))
+        put = (("letterings.1.content.text", '"F. Wolverstone"'), ("letterings.1.lay.across_mm", "2 mm"))
+        job = plate(cap=20.0, fit="size", most_mm=250.0)
+        listing = job.listing.put_right(names.rows[1], put)
+        job = with_listing(job, listing)
+        path = self.folder / "job.kcj"
+        save_packed(job, path)
+        job = open_job(path)
+        self.assertEqual(job.listing, listing)
+        moved = read_list(self.written("b.csv", b"name\nNew\nFeatherstonehaugh Wolverstone\nOda\n"))
+        orders = list(orders_of(job, moved, self.folder))
+        outcome, made_ = looked_at(job, orders[1])
+        self.assertEqual(made_.letterings[0].content.text, "F. Wolverstone")
+        self.assertEqual(made_.letterings[0].lay.across_mm, 2.0)
+        self.assertIn("by hand", outcome.fitted[-1])
+        self.assertFalse([words for words in outcome.warnings if "still wider" in words])
+        self.assertEqual(looked_at(job, orders[2])[1].letterings[0].lay.across_mm, 0.0)
+        wide = listing.put_right(names.rows[1], (("letterings.1.content.cap_height_mm", "60"),))
+        job = with_listing(job, wide)
+        outcome, _ = looked_at(job, list(orders_of(job, moved, self.folder))[1])
+        self.assertIn("still wider than 250 mm", outcome.warnings[0])
+        self.assertEqual(listing.put_right(names.rows[1], ()).by_hand, ())
+
+    def test_a_picture_of_each_row(self):
+        for name, tall in (("disc", 8), ("bar", 3)):
+            opened = '<svg xmlns="http://www.w3.org/2000/svg"'
+            drawn = f'{opened} viewBox="0 0 20 {tall}"><rect width="20" height="{tall}"/></svg>'
+            self.written(f"{name}.svg", drawn.encode())
+        job = added_content(plate(), content_of_file(self.folder / "disc.svg"))
+        text = "name,letterings.2.picture\nOda,bar.svg\nRas,\nMun,none.svg\nPip,a.csv\n"
+        names = read_list(self.written("a.csv", text.encode()))
+        found = {o.number: (o, *looked_at(job, o)) for o in orders_of(job, names, self.folder)}
+        heights = {}
+        for number in (1, 2):
+            box = lettering_laid(found[number][2], 1).ink.bounds
+            heights[number] = round((box[3] - box[1]) / (box[2] - box[0]), 2)
+        self.assertEqual(heights, {1: 0.15, 2: 0.4})
+        self.assertIn("none.svg", found[3][1].refused)
+        self.assertIn("a.csv is not a kind of artwork", found[4][1].refused)
+        # another process, and another machine, have no such files
+        job = with_listing(job, Listing(kinds=("outline",)))
+        out = list(made(job, names, self.folder, self.folder / "out"))
+        self.assertEqual(sorted(one.row for one in out if not one.refused), [1, 2])
 
     def test_a_row_that_cannot_be_made_stops_no_other(self):
         names = read_list(self.written("a.csv", b"name,blank.width_mm\nOda,120\nRas,wide\nMun,130\n"))
-        found = list(made(plate(), names, self.folder / "out", Plan(kinds=("outline",))))
+        job = plate(kinds=("outline",))
+        found = list(made(job, names, self.folder, self.folder / "out"))
         self.assertEqual(
             [bool(one.refused) for one in sorted(found, key=lambda one: one.row)], [False, True, False]
         )
@@ -195,7 +304,32 @@ class EveryRow(InAFolder):
         code, out, error = called("list", job, names, "-o", where, "--only", "outline")
         self.assertEqual((code, error), (0, ""))
         self.assertTrue((where / "2 Łukasz" / "outline.dxf").is_file())
-        bare = self.folder / "b.kcj"
+        kept = self.folder / "kept.kcj"
+        code, _, error = called(
+            "list",
+            job,
+            names,
+            "-o",
+            kept,
+            "--fit",
+            "size",
+            "--most",
+            "90",
+            "--only",
+            "outline",
+            "--row",
+            "2",
+            "--put",
+            "letterings.1.content.cap_height_mm=7",
+        )
+        self.assertEqual((code, error), (0, ""))
+        listing = open_job(kept).listing
+        self.assertEqual((listing.file, listing.fit, listing.most_mm), ("a.csv", "size", 90.0))
+        told = json.loads(called("list", kept, names, "--json")[1])
+        self.assertEqual({row["row"]: bool(row["fitted"]) for row in told["rows"]}, {1: False, 2: True})
+        called("list", kept, names, "-o", kept, "--row", "2", "--as-listed")
+        self.assertEqual(open_job(kept).listing.by_hand, ())
+        bare, field = self.folder / "b.kcj", "letterings.1.lay.across_mm"
         save_packed(fresh_job("plaque", "A"), bare)
         for arguments in (
             (bare, names),
@@ -203,6 +337,9 @@ class EveryRow(InAFolder):
             (job, names, "-o", where, "--only", "nothing"),
             (job, names, "-o", where, "--with", "colour=red"),
             (job, names, "--processes", "0"),
+            (job, names, "--row", "1", "--put", f"{field}=3"),
+            (job, names, "-o", kept, "--row", "9", "--put", f"{field}=3"),
+            (job, names, "-o", kept, "--row", "1", "--put", "letterings.1.lay.up=3"),
             (job, self.folder / "none.csv"),
         ):
             with self.subTest(arguments=arguments[2:]):

@@ -315,6 +315,22 @@ class AFlatCutter(unittest.TestCase):
         self.assertGreater(away.min(), radius - 0.02)
         self.assertGreater(np.mean(away < radius + 0.02), 0.5)  # the rest is its way in
 
+    def test_an_inlay_that_runs_beyond_its_side_is_cut_off_as_its_pocket_is(self):
+        """Its outline by shapely: the letters within the plate, smaller by the gap."""
+        job = change(
+            plate(CutThrough(fill="inlay", depth_mm=2.0, gap_mm=0.2), "HHH"),
+            ("letterings", 0, "lay", "across_mm"),
+            38.0,
+        )
+        front, *inlays = routed(job, Routing())
+        self.assertIn("cut off at the edge", " ".join(front.left))
+        on_it = flat_work(job, CutThrough)[0].region.intersection(shapely.box(-60, -30, 60, 30))
+        self.assertLess(on_it.area, 0.9 * flat_work(job, CutThrough)[0].region.area)
+        (operation,) = inlays[0].operations[:1]
+        ends = np.concatenate([way[:, 0] for way in operation.ways]) + inlays[0].corner[0]
+        wanted = shapely.buffer(on_it, -0.2).bounds[2] + operation.tool.radius_mm
+        self.assertAlmostEqual(ends.max(), wanted, delta=0.05)
+
     def test_arcs_are_the_way_that_was_written_in_points(self):
         turn = np.linspace(0, 1.5 * np.pi, 91)
         quarter = 10 * np.stack([np.cos(turn), np.sin(turn), np.zeros(91)], axis=1)

@@ -10,7 +10,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.assets import asset
 from kilnchisel.core.job.company import letterings_of_all, with_each_lettering
 from kilnchisel.core.job.edits import artwork_used
-from kilnchisel.core.job.file import save_job
+from kilnchisel.core.job.file import job_bytes, save_job
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
@@ -22,6 +22,12 @@ def save_packed(job: Job, path: Path, preview_png: bytes | None = None) -> None:
     """Save a job with its artwork and the opened font files that may be embedded. Raises KilnError."""
     job = settled(job)
     save_job(job, path, preview_png, {**packable_fonts(job), **kept_artwork(job)})
+
+
+def packed(job: Job) -> bytes:
+    """The same as bytes, for another process or another machine."""
+    job = settled(job)
+    return job_bytes(job, None, {**packable_fonts(job), **kept_artwork(job)})
 
 
 def settled(job: Job) -> Job:

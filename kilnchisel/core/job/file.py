@@ -126,6 +126,16 @@ def open_job(path: Path) -> Job:
     """
     data = gate.bytes_of(path, LARGEST_FILE, "job file")
     opened: _Opened = gate.read(f"{__name__}:job_in", path.name, data, path.name)
+    return _taken_in(opened, path)
+
+
+def job_sent(data: bytes) -> Job:
+    """A job from a job file's bytes that this program has made itself in another process, read here and
+    now."""
+    return _taken_in(job_in(data, "The job"), Path("The job"))
+
+
+def _taken_in(opened: _Opened, path: Path) -> Job:
     for name, content in opened.artwork.values():
         keep_asset(content, name)
     photo = opened.job.setting.photo

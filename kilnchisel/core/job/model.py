@@ -10,6 +10,7 @@ from kilnchisel.core.job.base import Value
 from kilnchisel.core.job.blank import Blank, Mug
 from kilnchisel.core.job.finish import Enamel, SurfaceFinish, Wear
 from kilnchisel.core.job.lettering import Lettering
+from kilnchisel.core.job.listing import Listing
 from kilnchisel.core.job.photo import Stands
 from kilnchisel.core.job.setting import Copies, Setting, Stance
 
@@ -66,7 +67,8 @@ class Proof(Value):
 
 
 class Job(Work):
-    """A piece on order, and the proofs that are kept of it."""
+    """A piece on order, the proofs that are kept of it, and the list of names that is laid beside it."""
 
     name: Annotated[str, Field(min_length=1, max_length=200)] = "Untitled job"
     proofs: Annotated[tuple[Proof, ...], Field(max_length=MOST_PROOFS)] = ()
+    listing: Listing | None = None

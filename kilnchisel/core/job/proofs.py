@@ -67,9 +67,14 @@ def next_name(job: Job) -> str:
     return found
 
 
+def decided_as(job: Job, work: Work) -> Job:
+    """The job with all that is decided as in another state; its name, proofs and list of names stay."""
+    return job.model_copy(update=_fields(work))
+
+
 def taken_up(job: Job, number: int) -> Job:
     """The job as it was when a proof was kept, the first being 0; its proofs stay."""
-    return job.model_copy(update=_fields(work_of(job.proofs[number])))
+    return decided_as(job, work_of(job.proofs[number]))
 
 
 def is_present(job: Job, number: int) -> bool:

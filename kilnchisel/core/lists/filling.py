@@ -6,14 +6,15 @@ from __future__ import annotations
 import datetime
 import re
 from dataclasses import dataclass
-from typing import Literal
 
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change, set_field
+from kilnchisel.core.job.listing import Fit
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
+from kilnchisel.core.lists.rows import Names
 from kilnchisel.core.units import format_length
 
 PLACE = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
@@ -22,8 +23,7 @@ DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%Y/%m/%d")
 CASES = {"capitals": str.upper, "small": str.lower, "each word": str.title}
 LEAST_SHARE = 0.5  # of its size that a lettering is made smaller to
 ROUNDS = 8
-Fit = Literal["none", "size", "rows"]
-FITS: tuple[Fit, ...] = ("none", "size", "rows")
+STILL_WIDER = "still wider"
 
 
 @dataclass(frozen=True)
@@ -34,15 +34,23 @@ class Filled:
     told: tuple[str, ...]
 
 
-def filled(job: Job, row: dict[str, str], number: int, fit: Fit = "none", most_mm: float = 0.0) -> Filled:
+def filled(
+    job: Job,
+    row: dict[str, str],
+    number: int,
+    fit: Fit = "none",
+    most_mm: float = 0.0,
+    by_hand: tuple[tuple[str, str], ...] = (),
+) -> Filled:
     """The job with a row of a list in it. ``number``: of the row, from 1, which is {row}; ``fit``: how
     lettering with words of the list that is wider than ``most_mm`` is brought to that: as a whole smaller,
-    or first in two rows. Raises KilnError naming what cannot be."""
+    or first in two rows; ``by_hand``: fields by their written paths that were put right in this row, which
+    hold whatever the list and the fitting say. Raises KilnError naming what cannot be."""
     values = row | {"row": str(number)}
     for column, value in row.items():
         if FIELD.fullmatch(column) and value:
             job = set_field(job, column, value)
-    told: list[str] = []
+    told: dict[int, list[str]] = {}
     for index, item in enumerate(job.letterings):
         content = item.content
         if not isinstance(content, Wording) or "{" not in content.text:
@@ -50,9 +58,18 @@ def filled(job: Job, row: dict[str, str], number: int, fit: Fit = "none", most_m
         text = words_of(content.text, values)
         job = change(job, ("letterings", index, "content", "text"), text)
         if fit != "none" and text.strip():
-            job, words = _fitted(job, index, most_mm, fit)
-            told += words
-    return Filled(job, tuple(told))
+            job, told[index] = _fitted(job, index, most_mm, fit)
+    for path, value in by_hand:
+        job = set_field(job, path, value)
+    if by_hand:
+        for index in told:
+            if any(path.startswith(f"letterings.{index + 1}.") for path, _ in by_hand):
+                wide = _wide(job, index)
+                told[index] = [] if wide <= most_mm else [f"{_quoted(job, index)}: {_still(most_mm)}"]
+    words = [one for several in told.values() for one in several]
+    if by_hand:
+        words.append(f"put right by hand: {', '.join(path for path, _ in by_hand)}")
+    return Filled(job, tuple(words))
 
 
 def words_of(text: str, values: dict[str, str]) -> str:
@@ -93,6 +110,13 @@ def columns_in(job: Job) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found[1].strip() for text in texts for found in PLACE.finditer(text)))
 
 
+def refuse_unlisted(job: Job, names: Names, called: str) -> None:
+    """Raises KilnError where nothing of a job is of the list."""
+    if not columns_in(job) and not any("." in column for column in names.columns):
+        columns = ", ".join(f"{{{column}}}" for column in names.columns[:6])
+        raise KilnError(f"Nothing on {called} is of the list; write {columns} among its words.")
+
+
 def _fitted(job: Job, index: int, room_mm: float, fit: Fit) -> tuple[Job, list[str]]:
     """A lettering no wider than there is room for."""
     content = job.letterings[index].content
@@ -100,7 +124,7 @@ def _fitted(job: Job, index: int, room_mm: float, fit: Fit) -> tuple[Job, list[s
     wide = _wide(job, index)
     if wide <= room_mm:
         return job, []
-    name = one_line(job.letterings[index])[:30]
+    name = _quoted(job, index)
     if fit == "rows" and " " in content.text.strip() and "\n" not in content.text:
         words = content.text.split()
         # broken where both rows are most alike
@@ -110,11 +134,9 @@ def _fitted(job: Job, index: int, room_mm: float, fit: Fit) -> tuple[Job, list[s
         text = f"{' '.join(words[:cut])}\n{' '.join(words[cut:])}"
         job = change(job, ("letterings", index, "content", "text"), text)
         wide = _wide(job, index)
-        name += "” in two rows"
+        name += " in two rows"
         if wide <= room_mm:
-            return job, [f"“{name}"]
-    else:
-        name += "”"
+            return job, [name]
     size = whole = content.cap_height_mm
     for _ in range(ROUNDS):  # what is between letters stays as wide as it is
         if wide <= room_mm or size <= whole * LEAST_SHARE:
@@ -122,8 +144,16 @@ def _fitted(job: Job, index: int, room_mm: float, fit: Fit) -> tuple[Job, list[s
         size = round(max(size * room_mm / wide * 0.999, whole * LEAST_SHARE), 3)
         job = change(job, ("letterings", index, "content", "cap_height_mm"), size)
         wide = _wide(job, index)
-    told = f"“{name}: capitals {format_length(whole)} to {format_length(size)}"
-    return job, [told if wide <= room_mm else f"{told}, still wider than {format_length(room_mm)}"]
+    told = f"{name}: capitals {format_length(whole)} to {format_length(size)}"
+    return job, [told if wide <= room_mm else f"{told}, {_still(room_mm)}"]
+
+
+def _quoted(job: Job, index: int) -> str:
+    return f"“{one_line(job.letterings[index])[:30]}”"
+
+
+def _still(room_mm: float) -> str:
+    return f"{STILL_WIDER} than {format_length(room_mm)}"
 
 
 def _wide(job: Job, index: int) -> float:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.proofs import is_present, kept
+from kilnchisel.core.job.proofs import decided_as, is_present, kept
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -44,12 +44,11 @@ def try_range(window: Window) -> None:
     page = TryPage(session.job, session.index, window)
 
     def take(job: Job, words: str) -> None:
-        session.put(job.model_copy(update={"proofs": session.job.proofs}), words[:60])
+        session.put(decided_as(session.job, job), words[:60])
 
     def keep(job: Job, pixels: Any) -> None:
-        proofs = session.job.proofs
         picture = None if pixels is None else png_bytes(pixels)
-        made = kept(job.model_copy(update={"proofs": proofs}), picture_png=picture).proofs
+        made = kept(decided_as(session.job, job), picture_png=picture).proofs
         session.put(session.job.model_copy(update={"proofs": made}), f"proof {made[-1].name} kept")
 
     page.taken.connect(take)

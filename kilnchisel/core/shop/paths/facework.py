@@ -44,15 +44,25 @@ def panel_side(job: Job) -> str | None:
     return names[0] if names else "front"
 
 
-def faced_side(job: Job, name: str, works: list[Work], how: Routing, *, cut_out: bool) -> Routed:
-    """What is cut into a side; ``cut_out``: and the piece out of stock that is larger all round."""
+def on_face(job: Job, name: str, works: list[Work]) -> tuple[list[Work], list[str]]:
+    """Works of a flat side as they are cut into it: what runs beyond its edge is cut off there, and where
+    two meet the later one is made; and what is told of that."""
+    side = faced(job, name)
+    over = (work.name for work in works if _is_over(work, side))
+    told = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
+    return as_layered([replace(work, region=_within(work.region, side)) for work in works]), told
+
+
+def faced_side(
+    job: Job, name: str, works: list[Work], missed: list[str], how: Routing, *, cut_out: bool
+) -> Routed:
+    """What is cut into a side of the works that are `on_face`, and what was told of them; ``cut_out``: and
+    the piece out of stock that is larger all round."""
     side = faced(job, name)
     left, low, right, high = side.domain.bounds
     faces = across(body_of_job(job), name)
     through = side.wall_mm if faces is None else faces[2]
-    over = (work.name for work in works if _is_over(work, side))
-    missed = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
-    works = as_layered([replace(work, region=_within(work.region, side)) for work in works])
+    missed = list(missed)
     sides = sides_of_job(job)
     swells = sides is None or not isinstance(sides.named(name), Plane)
     # over a side that swells all is cut in lines, as deep as it lies there

@@ -7,8 +7,8 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.shop.paths.cutout import on_sheets, row_of_letters
-from kilnchisel.core.shop.paths.facework import faced_side, panel_side
-from kilnchisel.core.shop.paths.flatwork import flat_work, without_work
+from kilnchisel.core.shop.paths.facework import faced_side, on_face, panel_side
+from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
 from kilnchisel.core.shop.paths.inlays import inlay
 from kilnchisel.core.shop.paths.roundwork import is_rolled, turned_side
 from kilnchisel.core.shop.paths.routerwork import Routed, Routing
@@ -61,18 +61,19 @@ def routed(job: Job, how: Routing) -> list[Routed]:
         sides.append(panel)
     found: list[Routed] = []
     refused: list[str] = []
+    inlaid: list[Work] = []
     for name in sides:
         mine = [w for w in lying if w.side == name]
         if is_faced(job, name):
-            found.append(faced_side(job, name, mine, how, cut_out=name == panel))
+            mine, told = on_face(job, name, mine)
+            found.append(faced_side(job, name, mine, told, how, cut_out=name == panel))
+            inlaid += [w for w in mine if isinstance(w.craft, CutThrough) and w.craft.fill == "inlay"]
         elif mine := [w for w in mine if is_rolled(job, w.craft, name)]:
             try:
                 found.append(turned_side(job, name, mine, how))
             except KilnError as error:  # the others are made all the same
                 refused.append(str(error))
-    for work in lying:
-        if isinstance(work.craft, CutThrough) and work.craft.fill == "inlay" and is_faced(job, work.side):
-            found.append(inlay(job, work, how))
+    found += [inlay(job, work, how) for work in inlaid]
     if how.sheet is not None and standing:
         found += on_sheets(job, standing, how)
         standing = []

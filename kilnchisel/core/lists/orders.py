@@ -1,0 +1,72 @@
+"""The rows of a list as orders, each with all that it needs where it is made: pictures that a column names
+are taken in here, where their files are."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.assets import asset
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lettering.content import PICTURE_ENDINGS, content_of_file
+from kilnchisel.core.lists.outcomes import Order, listing_of, names_of, right_by_hand
+from kilnchisel.core.lists.rows import Names
+
+PICTURE = re.compile(r"letterings\.(\d{1,3})\.picture")
+
+
+def orders_of(job: Job, names: Names, beside: Path, only: tuple[int, ...] = ()) -> Iterator[Order]:
+    """The rows, or only those of some numbers from 1. ``beside``: the folder that pictures are named from.
+    Raises KilnError where two rows would be called the same."""
+    listing = listing_of(job)
+    called = names_of(names, listing)
+    right = right_by_hand(listing)
+    read: dict[tuple[int, str], Artwork | Picture] = {}
+    for index, name in enumerate(called):
+        if only and index + 1 not in only:
+            continue
+        row, cells = names.row(index), names.rows[index]
+        order = Order(index + 1, name, row, right.get(cells, ()))
+        try:
+            yield _with_pictures(job, order, beside, read)
+        except KilnError as error:
+            yield Order(index + 1, name, row, refused=str(error))
+
+
+def _with_pictures(
+    job: Job, order: Order, beside: Path, read: dict[tuple[int, str], Artwork | Picture]
+) -> Order:
+    """The order with the content of files in the place of their names. Raises KilnError."""
+    row, assets = dict(order.row), []
+    for column, value in order.row.items():
+        found = PICTURE.fullmatch(column)
+        if found is None:
+            continue
+        del row[column]
+        if not value:
+            continue  # the job's own
+        index = int(found[1]) - 1
+        if not 0 <= index < len(job.letterings):
+            raise KilnError(f"“{column}”: there is no lettering {index + 1}.")
+        if (index, value) not in read:
+            read[index, value] = _content(job, index, beside / value)
+        content = read[index, value]
+        row[f"letterings.{index + 1}.content"] = content.model_dump_json()
+        assets.append(asset(content.sha256, content.name))
+    return Order(order.number, order.name, row, order.by_hand, tuple(assets), order.refused)
+
+
+def _content(job: Job, index: int, path: Path) -> Artwork | Picture:
+    """A file in the place of what a lettering is now, as wide as that. Raises KilnError."""
+    old, new = job.letterings[index].content, content_of_file(path)
+    if isinstance(old, Picture):
+        if path.suffix.lower() not in PICTURE_ENDINGS:
+            raise KilnError(f"{path.name} is no picture in colour; {', '.join(PICTURE_ENDINGS)} are.")
+        return old.model_copy(update={"sha256": new.sha256, "name": new.name, "strokes": ()})
+    if isinstance(old, Artwork):
+        kept = {name: getattr(old, name) for name in ("width_mm", "threshold", "smooth", "lines", "pen_mm")}
+        return new.model_copy(update=kept)
+    return new

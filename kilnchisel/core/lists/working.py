@@ -1,0 +1,79 @@
+"""What is done to a row in whichever process or on whichever machine: all it needs comes with it."""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Literal
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.assets import keep_asset
+from kilnchisel.core.job.file import job_sent
+from kilnchisel.core.job.model import Job
+from kilnchisel.core.lists.outcomes import Order, Outcome, listing_of, looked_at
+
+_one_at_a_time = threading.Lock()  # pictures are drawn and traced by one thread of a process
+_opened: list[tuple[bytes, Job]] = []
+
+
+@dataclass(frozen=True)
+class Common:
+    """What all rows have in common. ``job``: a job file's bytes; ``folder``: where a row's folder is made,
+    None: its files are handed back."""
+
+    job: bytes
+    does: Literal["check", "make"]
+    folder: Path | None = None
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What came of an order, and files that are handed back, by their names."""
+
+    outcome: Outcome
+    files: dict[str, bytes] | None = None
+
+
+def done(common: Common, orders: tuple[Order, ...]) -> list[Answer]:
+    """Do what is to be done to some rows."""
+    with _one_at_a_time:
+        job = _job(common)
+        return [_one(common, job, order) for order in orders]
+
+
+def _job(common: Common) -> Job:
+    """The job that the rows have in common, read once."""
+    if not _opened or _opened[0][0] != common.job:
+        _opened[:] = [(common.job, job_sent(common.job))]
+    return _opened[0][1]
+
+
+def _one(common: Common, job: Job, order: Order) -> Answer:
+    began = time.perf_counter()
+    for data in order.assets:
+        keep_asset(data)
+    outcome, row = looked_at(job, order)
+    files = None
+    if row is not None and common.does == "make":
+        try:
+            files = _handed_over(row, job, order, common.folder)
+        except KilnError as error:
+            outcome = replace(outcome, refused=str(error))
+    return Answer(replace(outcome, seconds=time.perf_counter() - began), files)
+
+
+def _handed_over(row: Job, job: Job, order: Order, folder: Path | None) -> dict[str, bytes] | None:
+    """A row's files into its folder, or handed back. Raises KilnError."""
+    from kilnchisel.core.handover.presets import wanted_from
+    from kilnchisel.core.handover.table import hand_over, kinds_named
+
+    listing = listing_of(job)
+    kinds, wanted = kinds_named(",".join(listing.kinds)), wanted_from(dict(listing.choices))
+    if folder is not None:
+        hand_over(row, folder / order.name, kinds, wanted)
+        return None
+    with tempfile.TemporaryDirectory() as here:
+        return {path.name: path.read_bytes() for path in hand_over(row, Path(here), kinds, wanted)}
