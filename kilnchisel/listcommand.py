@@ -23,8 +23,9 @@ def add_to(commands: Any) -> None:
         "-o",
         "--output",
         type=Path,
-        metavar="FOLDER|JOB",
-        help="without it rows are checked; a .kcj keeps what is chosen here with the job",
+        metavar="FOLDER|PDF|JOB",
+        help="a folder for each row's; a .pdf of all to be approved; a .kcj keeps what is chosen here with "
+        "the job; without it rows are checked",
     )
     names.add_argument("--only", metavar="NAMES", help="as in hand-over; default picture")
     names.add_argument(
@@ -49,6 +50,17 @@ def add_to(commands: Any) -> None:
         help="put a field of this row right by hand: letterings.1.content.cap_height_mm=7",
     )
     names.add_argument("--as-listed", action="store_true", help="take back what was put right in --row")
+    names.add_argument(
+        "--on",
+        metavar="SIZE",
+        help="all rows together on a roll (330mm) or sheets (600x300mm): labels (--only sheet), film "
+        "(plotter), plates (router)",
+    )
+    names.add_argument("--margin", default="10mm", help="of what they lie on; default %(default)s")
+    names.add_argument(
+        "--by-camera", action="store_true", help="a .pdf shows rows as the job's camera does"
+    )
+    names.add_argument("--gap", default="6mm", help="between them; default %(default)s")
     names.add_argument("--processes", type=int, default=1, help="default %(default)s")
     names.add_argument(
         "--scheduler", metavar="ADDRESS", help="of Dask: tcp://host:8786, whose workers do it"
@@ -76,20 +88,72 @@ def listed(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
         return
     if options.put or options.as_listed:
         raise KilnError("What is put right is kept with the job: -o JOB.kcj")
-    found = []
-    if output is None:
-        here = engine is processes and processes.count == 1
-        rows = checked(job, names, beside, None if here else engine)
-    else:
-        rows = made(job, names, beside, output, engine)
-    for outcome in rows:
-        found.append(outcome)
+
+    def say(share: float) -> None:
         if options.progress:
-            print(f"{len(found) / len(names.rows):.4f} row {outcome.row}", file=sys.stderr, flush=True)
+            print(f"{share:.4f} ", file=sys.stderr, flush=True)
         elif sys.stderr.isatty():
-            end = "\n" if len(found) == len(names.rows) else ""
-            print(f"\r{len(found)} of {len(names.rows)} rows  ", end=end, file=sys.stderr, flush=True)
+            end = "\n" if share >= 1 else ""
+            print(f"\r{round(share * len(names.rows))} rows  ", end=end, file=sys.stderr, flush=True)
+
+    if options.on is not None:
+        found = _together(job, names, beside, options, say)
+    elif output is not None and output.suffix.lower() == ".pdf":
+        found = _approval(job, names, engine, options, writable, say)
+    else:
+        found = []
+        here = output is None and engine is processes and processes.count == 1
+        rows = (
+            checked(job, names, beside, None if here else engine)
+            if output is None
+            else made(job, names, beside, output, engine)
+        )
+        for outcome in rows:
+            found.append(outcome)
+            say(len(found) / len(names.rows))
     _tell(worst_first(found), names, as_json=options.json)
+
+
+def _together(job: Any, names: Any, beside: Path, options: Any, say: Callable[[float], None]) -> Any:
+    from kilnchisel.core.lists.together import together
+    from kilnchisel.core.shop.paths.shelves import bed_written
+
+    if options.output is None or options.output.suffix:
+        raise KilnError("Say into which folder: -o FOLDER")
+    bed = bed_written(options.on, options.margin, options.gap)
+    paths, found = together(job, names, beside, options.output, bed, progress=say)
+    for path in paths if not options.json else ():
+        print(path)
+    return found
+
+
+def _approval(
+    job: Any,
+    names: Any,
+    engine: Any,
+    options: Any,
+    writable: Callable[[Path], None],
+    say: Callable[[float], None],
+) -> Any:
+    from kilnchisel.core.handover.presets import wanted_from
+    from kilnchisel.core.lists.approval import approval
+    from kilnchisel.core.lists.outcomes import listing_of
+    from kilnchisel.core.writing import write_whole
+
+    writable(options.output)
+    wanted = wanted_from(dict(listing_of(job).choices))
+    data, found = approval(
+        job,
+        names,
+        options.list.parent,
+        engine,
+        wanted.head,
+        wanted.paper,
+        by_camera=options.by_camera,
+        progress=say,
+    )
+    write_whole(options.output, data)
+    return found
 
 
 def _listing(job: Any, names: Any, options: Any) -> Any:

@@ -13,7 +13,17 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.paper.marks import INK, PALE, PENCIL, Block, Line, Mark, Shown, Words
+from kilnchisel.core.handover.paper.marks import (
+    INK,
+    PALE,
+    PENCIL,
+    Block,
+    Line,
+    Mark,
+    Shown,
+    Words,
+    rectangle,
+)
 from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, TITLE_MM, Sheets, broken
 from kilnchisel.core.intake.gate import bytes_of
 
@@ -22,6 +32,7 @@ LOGO_PIXELS = 900
 MOST_BYTES = 64 * 2**20
 LONGEST = 120
 NAME_MM = 100.0
+SIGN_MM = 44.0  # what the place to sign takes
 
 
 @dataclass(frozen=True)
@@ -104,3 +115,29 @@ def headed(sheets: Sheets, head: Letterhead, title: str) -> None:
     lowest -= 3.5
     sheets.add(Block("", (Line(np.array([[left, lowest], [right, lowest]]), 0.35, PALE),)))
     sheets.y = lowest - 1.5
+
+
+def to_sign(sheets: Sheets) -> None:
+    """Boxes to tick, and lines for name, date and signature, at the foot of a page."""
+    sheets.room(SIGN_MM)
+    sheets.y = min(sheets.y, sheets.low + SIGN_MM)
+    sheets.heading("Your word on it")
+    left, right = sheets.box
+    y = sheets.y - 6.0
+    marks: list[Mark] = []
+    x = left
+    for words in ("Make it as shown", "Make it with the changes noted", "Show me a new proof"):
+        marks += [Line(rectangle(x, y, x + 4, y + 4), 0.3, closed=True), Words((x + 6, y + 0.7), words)]
+        x += (right - left) / 3
+    sheets.add(Block("P", tuple(marks)))
+    y -= 18.0
+    third = (right - left) / 3
+    lines: list[Mark] = []
+    for k, words in enumerate(("Name", "Date", "Signature")):
+        start = left + k * third
+        lines += [
+            Line(np.array([[start, y], [start + third - 6, y]]), 0.25, PENCIL),
+            Words((start, y - 4.2), words, SMALL_MM, colour=PENCIL),
+        ]
+    sheets.add(Block("P", tuple(lines)))
+    sheets.turn()

@@ -29,6 +29,22 @@ GRAINY_PIXELS, LEAST_SAMPLES = 1_200_000, 12
 PRINTED = re.compile(r"([0-9.]{1,6})x([0-9.]{1,6})mm@([0-9.]{1,5})")
 
 
+class Easel:
+    """What quick pictures are drawn on, made when it is first needed: one for many is quicker than one for
+    each. To be used from one thread."""
+
+    def __init__(self) -> None:
+        self._draft: Any = None
+
+    def drawn(self, scene: Scene, view: View, size: tuple[int, int]) -> Array:
+        """A quick picture (h, w, 3) uint8."""
+        from kilnchisel.core.picture.draft import Draft
+
+        self._draft = self._draft or Draft()
+        pixels: Array = self._draft.render(scene, view, checked_size(size))
+        return pixels[..., :3]
+
+
 @dataclass(frozen=True)
 class PictureOrder:
     """What picture is wanted. ``wish``: what besides its pixels."""
@@ -123,16 +139,15 @@ def made_picture(
     stop: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
     scene: Scene | None = None,
+    easel: Easel | None = None,
 ) -> Refined | None:
     """The picture with what was wished for, or None when stopped. ``scene``: another one in the place of
-    the job's own. Raises KilnError."""
+    the job's own; ``easel``: one that other pictures are drawn on as well. Raises KilnError."""
     checked_size(order.size)
     scene = scene or scene_of_job(job)
     view = order_view(job, order)
     if order.draft:
-        from kilnchisel.core.picture.draft import Draft
-
-        return Refined(Draft().render(scene, view, order.size)[..., :3], 1, 1)
+        return Refined((easel or Easel()).drawn(scene, view, order.size), 1, 1)
     from kilnchisel.core.picture.mockup import Mockup
 
     made = None

@@ -14,7 +14,7 @@ from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import length_of
-from kilnchisel.core.shop.paths.flatwork import bounds_of, die_cut, flat_work
+from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, die_cut, flat_work
 from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
 from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.rolls import Place, on_roll
@@ -46,19 +46,24 @@ class Cut:
 
 def cut_film(job: Job, knife: Knife) -> Cut:
     """A job's film as it is cut. Raises KilnError where nothing is printed or it does not fit the roll."""
-    knife.checked()
     works = [replace(work, region=die_cut(work)) for work in flat_work(job, Printed)]
     bounds_of(works)
-    edge = knife.box_mm + knife.offset_mm  # the pivot goes round the corners of the box
-    inner, gap = knife.roll_mm - 2 * edge, knife.gap_mm + 2 * knife.box_mm
     # what is on one side keeps its places and goes on as one; too large for the roll, it is cut apart
     sheets = [[w for w in works if w.side == side] for side in dict.fromkeys(w.side for w in works)]
     try:
-        places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
+        return cut_sheets(sheets, knife)
     except KilnError:
         keys = dict.fromkeys((w.index, w.side) for w in works)
-        sheets = [[w for w in works if (w.index, w.side) == key] for key in keys]
-        places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
+        return cut_sheets([[w for w in works if (w.index, w.side) == key] for key in keys], knife)
+
+
+def cut_sheets(sheets: list[list[Work]], knife: Knife) -> Cut:
+    """Film in pieces, each of works that keep their places to each other. Raises KilnError where one does
+    not fit the roll."""
+    knife.checked()
+    edge = knife.box_mm + knife.offset_mm  # the pivot goes round the corners of the box
+    inner, gap = knife.roll_mm - 2 * edge, knife.gap_mm + 2 * knife.box_mm
+    places, long = on_roll([bounds_of(sheet) for sheet in sheets], inner, gap)
     groups = []
     for sheet, place in zip(sheets, places, strict=True):
         here = Place(place.turned, (place.shift[0] + edge, place.shift[1] + edge))
@@ -86,9 +91,13 @@ def hpgl_of(cut: Cut) -> bytes:
 
 def plotter_files(job: Job, knife: Knife) -> tuple[dict[str, bytes], str]:
     """What a plotter takes, bytes by a file's name, and what it uses, in words. Raises KilnError."""
-    cut = cut_film(job, knife)
+    return files_of_cut(job.name, cut_film(job, knife))
+
+
+def files_of_cut(title: str, cut: Cut) -> tuple[dict[str, bytes], str]:
+    """Film as it is cut, bytes by a file's name, and what it uses, in words."""
     return {
         "plotter.plt": hpgl_of(cut),
-        "plotter.svg": svg_of(job.name, cut.groups, cut.words),
-        "plotter.dxf": dxf_of(job.name, cut.groups, cut.words),
+        "plotter.svg": svg_of(title, cut.groups, cut.words),
+        "plotter.dxf": dxf_of(title, cut.groups, cut.words),
     }, cut.words

@@ -180,7 +180,7 @@ def page_of(sheet: Sheet, title: str) -> Page:
     said = f"{title}: {sheet.words}."
     blocks = (
         Block("Figure", (*sheet.inks.marks(to), *sheet.lines.marks(to)), said=said),
-        Block("", tuple(_marks(trim))),
+        Block("", tuple(marks_round(trim))),
         Block("P", tuple(_caption(f"{title} · {sheet.words}", wide))),
     )
     return Page(wide, tall, blocks, trim, BLEED_MM)
@@ -193,7 +193,7 @@ def _caption(text: str, wide: float) -> list[Mark]:
     return [Words((CAPTION_MM, low - k * 1.3 * SMALL_MM), line, SMALL_MM) for k, line in enumerate(lines)]
 
 
-def _marks(trim: tuple[float, float, float, float]) -> list[Mark]:
+def marks_round(trim: tuple[float, float, float, float]) -> list[Mark]:
     """Strokes where it is trimmed, and crosses that plates are laid on one another by."""
     left, low, right, high = trim
     found: list[Mark] = []

@@ -15,7 +15,7 @@ from kilnchisel.core.colour import linear_to_hex
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.gas import tube_rgb
-from kilnchisel.core.handover.letterhead import Letterhead, headed
+from kilnchisel.core.handover.letterhead import SIGN_MM, Letterhead, headed, to_sign
 from kilnchisel.core.handover.paper.dimensions import Placed, drawn, moved, placed, room_round
 from kilnchisel.core.handover.paper.marks import (
     BRICK,
@@ -49,7 +49,6 @@ from kilnchisel.core.units import format_length, format_number
 
 Array = NDArray[Any]
 
-SIGN_MM = 44.0
 APART_MM, BOX_MM = 6.0, 3.6  # of choices; the box that is ticked
 SWATCH_MM = 5.0
 LEAST_PICTURE, MOST_PICTURE = 0.24, 0.45  # of the page's height
@@ -83,7 +82,7 @@ def proof_bytes(
     _picture(sheets, job, picture, min(room, MOST_PICTURE * sheets.size[1]))
     _told(sheets, job)
     if fits:
-        _sign(sheets)
+        to_sign(sheets)
     if choices:
         _to_choose(sheets, choices)
     for view in side_views(job):
@@ -92,7 +91,7 @@ def proof_bytes(
     _sizes(sheets, job)
     _warnings(sheets, job)
     if not fits:
-        _sign(sheets)
+        to_sign(sheets)
     return pdf_of(f"{job.name}, proof {head.revision}", sheets.done())
 
 
@@ -298,29 +297,3 @@ def _warnings(sheets: Sheets, job: Job) -> None:
         sheets.words("Nothing is warned of.")
     for words, level in said.items():
         sheets.words(words, colour=BRICK if level == "failure" else INK)
-
-
-def _sign(sheets: Sheets) -> None:
-    """Boxes to tick, and lines for name, date and signature, at the foot of a page."""
-    sheets.room(SIGN_MM)
-    sheets.y = min(sheets.y, sheets.low + SIGN_MM)
-    sheets.heading("Your word on it")
-    left, right = sheets.box
-    y = sheets.y - 6.0
-    marks: list[Mark] = []
-    x = left
-    for words in ("Make it as shown", "Make it with the changes noted", "Show me a new proof"):
-        marks += [Line(rectangle(x, y, x + 4, y + 4), 0.3, closed=True), Words((x + 6, y + 0.7), words)]
-        x += (right - left) / 3
-    sheets.add(Block("P", tuple(marks)))
-    y -= 18.0
-    third = (right - left) / 3
-    lines: list[Mark] = []
-    for k, words in enumerate(("Name", "Date", "Signature")):
-        start = left + k * third
-        lines += [
-            Line(np.array([[start, y], [start + third - 6, y]]), 0.25, PENCIL),
-            Words((start, y - 4.2), words, SMALL_MM, colour=PENCIL),
-        ]
-    sheets.add(Block("P", tuple(lines)))
-    sheets.turn()

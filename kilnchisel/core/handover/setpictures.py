@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.handover.pictures import Easel
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import arrangements, fitted, sets_for
 from kilnchisel.core.kept import kept_arrays, read_kept
@@ -32,14 +33,11 @@ def pictures_there(job: Job, *names: str) -> dict[str, Array | None]:
 
 def make_pictures(job: Job) -> Iterator[tuple[str, Array]]:
     """Make the pictures that are not there yet; each set's name and picture when that is kept."""
-    from kilnchisel.core.picture.draft import Draft
-
-    draft = None
+    easel = Easel()
     for name, pixels in pictures_there(job).items():
         if pixels is None:
-            draft = draft or Draft()
             shown = fitted(job, name)
-            made = kept_arrays(SHELF, _name(shown), lambda: {"pixels": _drawn(draft, shown)}, most=MOST)  # noqa: B023
+            made = kept_arrays(SHELF, _name(shown), lambda: {"pixels": _drawn(easel, shown)}, most=MOST)  # noqa: B023
             pixels = made["pixels"]
         yield name, pixels
 
@@ -53,8 +51,8 @@ def alike(first: Job, second: Job) -> bool:
     return arrangements(first) == arrangements(second)
 
 
-def _drawn(draft: Any, job: Job) -> Array:
-    return np.asarray(draft.render(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE)[..., :3])
+def _drawn(easel: Easel, job: Job) -> Array:
+    return np.asarray(easel.drawn(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE))
 
 
 def _name(job: Job) -> str:

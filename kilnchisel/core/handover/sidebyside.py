@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.pictures import PictureOrder, checked_size, made_picture, order_view
+from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture, order_view
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.scene.scene import Scene
 
@@ -24,7 +24,7 @@ class Alike:
     """Makes pictures of jobs, all exposed as the first one is; the quick ones on one card."""
 
     def __init__(self) -> None:
-        self._draft: Any = None
+        self._easel = Easel()
         self._gain: Array | None = None
 
     def anew(self) -> None:
@@ -46,11 +46,7 @@ class Alike:
             self._gain = scene.gain
         scene = posed(replace(scene, gain=self._gain))
         if order.draft:
-            from kilnchisel.core.picture.draft import Draft
-
-            if self._draft is None:
-                self._draft = Draft()
-            pixels = self._draft.render(scene, order_view(job, order), checked_size(order.size))
+            pixels = self._easel.drawn(scene, order_view(job, order), order.size)
         else:
             refined = made_picture(job, order, stop, progress, scene)
             if refined is None or stop():

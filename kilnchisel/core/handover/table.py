@@ -21,7 +21,7 @@ from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes, with_mat
 from kilnchisel.core.handover.outlines import outline_bytes
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
-from kilnchisel.core.handover.pictures import PictureOrder, made_picture, usual_samples, with_record
+from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture, usual_samples, with_record
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
@@ -96,11 +96,12 @@ class Run:
     stop: Stop = lambda: False
     progress: Progress = lambda share: None
     made: dict[Any, Any] = field(default_factory=dict)
+    easel: Easel = field(default_factory=Easel)
 
     def picture(self, job: Job, order: PictureOrder) -> Refined | None:
         """A picture, traced once; None when stopped."""
         if order not in self.made:
-            self.made[order] = made_picture(job, order, self.stop, self.progress)
+            self.made[order] = made_picture(job, order, self.stop, self.progress, easel=self.easel)
         found: Refined | None = self.made[order]
         return found
 
@@ -319,9 +320,11 @@ def hand_over(
     wanted: Wanted | None = None,
     stop: Stop = lambda: False,
     progress: Progress = lambda share: None,
+    easel: Easel | None = None,
 ) -> list[Path]:
     """Write what is chosen of a job into a folder, with a list of its contents; each file whole or not at
-    all. Nothing is written where something chosen cannot be made, or when stopped. Raises KilnError."""
+    all. Nothing is written where something chosen cannot be made, or when stopped. ``easel``: what the
+    quick pictures of other jobs are drawn on as well. Raises KilnError."""
     wanted = wanted or Wanted()
     wanted.checked()
     for kind in kinds:
@@ -329,7 +332,7 @@ def hand_over(
             raise KilnError(f"{kind.title} cannot be handed over: {why}.")
     made: dict[str, bytes] = {}
     lines = [job.name, ""]
-    run = Run(stop)
+    run = Run(stop, easel=easel or Easel())
     for number, kind in enumerate(kinds):
         run.progress = _part(progress, number, len(kinds))
         files = kind.make(job, wanted, run)

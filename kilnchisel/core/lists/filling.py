@@ -110,6 +110,19 @@ def columns_in(job: Job) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found[1].strip() for text in texts for found in PLACE.finditer(text)))
 
 
+def lettered_by_list(job: Job, names: Names) -> int | None:
+    """The first lettering that shows something of a list; None where none does."""
+    for index, item in enumerate(job.letterings):
+        own = f"letterings.{index + 1}."
+        if item.hidden:
+            continue
+        if isinstance(item.content, Wording) and PLACE.search(item.content.text):
+            return index
+        if any(column.startswith(own) for column in names.columns):
+            return index
+    return None
+
+
 def refuse_unlisted(job: Job, names: Names, called: str) -> None:
     """Raises KilnError where nothing of a job is of the list."""
     if not columns_in(job) and not any("." in column for column in names.columns):

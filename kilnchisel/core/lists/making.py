@@ -44,7 +44,7 @@ def checked(
                 return
             yield here_and_now(job, order)
         return
-    for answer in engine.each(Common(packed(_alone(job)), "check"), orders, stop):
+    for answer in engine.each(Common(packed(alone(job)), "check"), orders, stop):
         yield answer.outcome
 
 
@@ -75,14 +75,14 @@ def made(
         return
     engine = engine or Processes(1)
     to = folder if isinstance(engine, Processes) else None
-    common = Common(packed(_alone(job)), "make", to)
+    common = Common(packed(alone(job)), "make", to)
     for answer in engine.each(common, orders_of(job, names, beside, left), stop):
         _kept(folder, answer)
         _log(folder, answer.outcome)
         yield answer.outcome
 
 
-def _alone(job: Job) -> Job:
+def alone(job: Job) -> Job:
     """The job without its proofs, and without what was put right by hand: that goes with its row."""
     listing = listing_of(job).model_copy(update={"by_hand": ()})
     return job.model_copy(update={"proofs": (), "listing": listing})
