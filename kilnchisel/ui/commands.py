@@ -25,6 +25,7 @@ COMMANDS = (
     Command("hand_over_all", "All that this job can give…", "Ctrl+Shift+H", "Hand-over"),
     Command("watch_router", "Watch it being cut…", "Ctrl+Shift+W", "Hand-over"),
     Command("make_film", "Make a film…", "Ctrl+Shift+M", "Hand-over"),
+    Command("lay_list", "A list of names…", "Ctrl+Shift+N", "Hand-over"),
     Command("hand_over_picture", "Picture to a file…", "Ctrl+E", "Hand-over"),
     Command("copy_picture", "Copy the picture as it is shown", "Ctrl+Shift+C", "Hand-over"),
     Command("hand_over_mesh", "Solid to a file…", "Ctrl+M", "Hand-over"),

@@ -32,7 +32,7 @@ LONGEST = 60  # letters of a folder's name, so that it is none too long in any s
 
 
 class Handing:
-    """The process of a command that writes what takes long: a folder, or a film."""
+    """The process of a command that writes what takes long: a folder, a film, the rows of a list."""
 
     def __init__(self, command: str = "hand-over") -> None:
         self._command = command
@@ -41,6 +41,10 @@ class Handing:
 
     def write(self, job: Job, arguments: list[str]) -> list[Path]:
         """What was written. Raises KilnError with what the command refuses."""
+        return [Path(line) for line in self.said(job, arguments)]
+
+    def said(self, job: Job, arguments: list[str]) -> list[str]:
+        """What the command says, line by line. Raises KilnError with what it refuses."""
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "job.kcj"
             save_packed(job, path)
@@ -53,25 +57,29 @@ class Handing:
                 "--progress",
                 *arguments,
             ]
-            pipe = subprocess.PIPE
-            self._process = subprocess.Popen(command, stdout=pipe, stderr=pipe, text=True)
-            if self._stopped:
-                self._process.terminate()
-            assert self._process.stderr is not None and self._process.stdout is not None
-            said = ""
-            for line in self._process.stderr:
-                share, _, words = line.strip().partition(" ")
-                try:
-                    tell(float(share), words)
-                except ValueError:
-                    said = line.strip()
-            written = self._process.stdout.read().splitlines()
-            if self._process.wait() != 0:
-                raise KilnError(said or "What writes the folder has ended: it may have run out of memory.")
-            return [Path(line) for line in written]
+            refused = ""
+            # what it says goes into a file: a pipe that nobody reads yet would be full
+            with (
+                (Path(folder) / "said").open("w+") as said,
+                subprocess.Popen(command, stdout=said, stderr=subprocess.PIPE, text=True) as process,
+            ):
+                self._process = process
+                if self._stopped:
+                    process.terminate()
+                assert process.stderr is not None
+                for line in process.stderr:
+                    share, _, words = line.strip().partition(" ")
+                    try:
+                        tell(float(share), words)
+                    except ValueError:
+                        refused = line.strip()
+                if process.wait() != 0:
+                    raise KilnError(refused or "What writes it has ended: it may have run out of memory.")
+                said.seek(0)
+                return said.read().splitlines()
 
     def stop(self) -> None:
-        """End it: nothing is written before all of it is made."""
+        """End it: what is one file or folder is written whole or not at all."""
         self._stopped = True
         if self._process is not None:
             self._process.terminate()

@@ -151,6 +151,10 @@ def _sheet(t: Theme) -> str:
     QLabel#warning {{ color: {t.amber}; }}
     QLabel#good {{ color: {t.glaze}; }}
     QLabel#heading {{ font-size: {HEADING_PX}px; font-weight: 600; }}
+    QTableView {{ background: {t.card}; border: 1px solid {t.line}; }}
+    QTableView::item:selected {{ background: {t.clay_wash}; color: {t.ink}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.pencil}; border: none;
+        border-bottom: 1px solid {t.line}; padding: 4px 3px; font-size: {SMALL_PX}px; }}
     QLabel#mast {{ font-size: 26px; font-weight: 600; }}
     QLabel#title {{ font-size: {BODY_PX}px; font-weight: 600; }}
     QLabel#figure {{ font-weight: 600; }}

@@ -70,6 +70,7 @@ from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away, in_turns
 from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
+from kilnchisel.ui.dropped import dropped_file
 from kilnchisel.ui.films import make_film
 from kilnchisel.ui.folder import hand_over_all, watch_router
 from kilnchisel.ui.guard import Guard
@@ -77,6 +78,7 @@ from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
 from kilnchisel.ui.memory import add_recent, recall, remember
 from kilnchisel.ui.meshes import MeshDialog
+from kilnchisel.ui.names.desk import LIST_ENDINGS, lay_list
 from kilnchisel.ui.photos import IN_A_PHOTO
 from kilnchisel.ui.proofs.desk import compare_proofs, keep_proof, try_range
 from kilnchisel.ui.proofs.strip import ProofStrip
@@ -95,7 +97,7 @@ from kilnchisel.ui.work import SolidDesk
 JOBS = "Jobs (*.kcj)"
 WARM_MS, BEAT_MS = 1500, 250
 SWITCH_S = 0.001  # other threads hand over to the window's so often
-DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS)
+DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS, *LIST_ENDINGS)
 
 
 class Window(LetteringActions, QMainWindow):
@@ -262,6 +264,7 @@ class Window(LetteringActions, QMainWindow):
         self.proofs.compare_wanted.connect(self.compare_proofs)
         self.proofs.try_wanted.connect(self.try_range)
         self.ticket.handover.film_wanted.connect(self.make_film)
+        self.ticket.handover.list_wanted.connect(self.lay_list)
         self.ticket.handover.watch_wanted.connect(self.watch_router)
         self.picture.taken.connect(self.readings.show_taken)
         self.picture.status.connect(self._show_status)
@@ -771,6 +774,10 @@ class Window(LetteringActions, QMainWindow):
         """The page where the job's router is watched at its work."""
         watch_router(self)
 
+    def lay_list(self) -> None:
+        """The page of a list of names."""
+        lay_list(self)
+
     def make_film(self) -> None:
         """The page where a film is made."""
         make_film(self)
@@ -849,11 +856,11 @@ class Window(LetteringActions, QMainWindow):
         self.picture.tell("")
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event is not None and _dropped(event) is not None:
+        if event is not None and dropped_file(event, DROPPED) is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        path = _dropped(event) if event is not None else None
+        path = dropped_file(event, DROPPED)
         if path is None:
             return
         if path.suffix.lower() == ".kcj":
@@ -866,6 +873,8 @@ class Window(LetteringActions, QMainWindow):
             self.take_font(path)
         elif path.suffix.lower() in PLACE_ENDINGS:
             self.take_place(path)
+        elif path.suffix.lower() in LIST_ENDINGS:
+            lay_list(self, path)
         else:
             self.put_artwork(path)
 
@@ -890,13 +899,3 @@ def opened(path: Path) -> Job:
     job = open_job(path)
     prepare(job)
     return job
-
-
-def _dropped(event: QDragEnterEvent | QDropEvent) -> Path | None:
-    """The one job, font or artwork file that is being dropped, if that is what it is."""
-    data = event.mimeData()
-    urls = data.urls() if data is not None else []
-    if len(urls) != 1 or not urls[0].isLocalFile():
-        return None
-    path = Path(urls[0].toLocalFile())
-    return path if path.suffix.lower() in DROPPED else None

@@ -35,6 +35,7 @@ class HandOver(QWidget):
     all_wanted = pyqtSignal()
     watch_wanted = pyqtSignal()
     film_wanted = pyqtSignal()
+    list_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -112,6 +113,7 @@ class HandOver(QWidget):
         column.addWidget(_button("Outlines to a file: SVG, DXF…", "link", self.outline_wanted))
         column.addWidget(_button("All that this job can give…", "link", self.all_wanted))
         column.addWidget(_button("Make a film…", "link", self.film_wanted))
+        column.addWidget(_button("A list of names…", "link", self.list_wanted))
         column.addWidget(_button("Watch it being cut…", "link", self.watch_wanted))
         self._column.addWidget(inner)
 

@@ -1,0 +1,70 @@
+"""What the window does with a list of names: the page, and all rows handed over by the command in a process
+of its own, which goes on where it was stopped."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.model import Job
+from kilnchisel.ui.away import away
+from kilnchisel.ui.folder import FILES, VALUES, Handing
+from kilnchisel.ui.memory import recall
+
+if TYPE_CHECKING:
+    from kilnchisel.ui.window import Window
+
+PROCESSES = 2
+LIST_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".ods")  # what reads them is loaded with the page
+
+
+def lay_list(window: Window, path: Path | None = None) -> None:
+    """The page of a list of names; what is chosen there is kept with the job, undone like all else."""
+    from kilnchisel.ui.names.page import APPROVE, EACH, NamesPage, place_of
+
+    session = window.session
+    if path is None and session.job.listing is not None:
+        path = place_of(session.job.listing.file, Path(window._folder()))
+    page = NamesPage(session.job, path, window.theme, window)
+    accepted = page.exec()
+    if page.path is not None and page.listing != session.job.listing:
+        session.put(page.present, "list of names")
+    if not accepted or page.path is None:
+        return
+    start = str(window._folder())
+    if page.wanted == APPROVE:
+        suggested = str(Path(start) / f"{session.job.name}.pdf")
+        name, _ = QFileDialog.getSaveFileName(window, "One PDF of all", suggested, "PDF (*.pdf)")
+        if name:
+            _write(window, page.path, Path(name), [])
+        return
+    arguments = []
+    if page.wanted != EACH:
+        words = "A roll by its width, or a sheet by its width and height: 330mm, 600x400mm"
+        bed, good = QInputDialog.getText(window, "Together", words, text="600x400mm")
+        if not good:
+            return
+        arguments = ["--on", bed.strip(), "--only", ",".join(page.laid)]
+    folder = QFileDialog.getExistingDirectory(window, "Into a folder", start)
+    if folder:
+        _write(window, page.path, Path(folder), arguments)
+
+
+def _write(window: Window, names: Path, output: Path, arguments: list[str]) -> None:
+    """Hand over all rows of the window's job, the window staying free."""
+    kept = recall(VALUES, {})
+    values = {k: str(v) for k, v in kept.items() if k not in FILES} if isinstance(kept, dict) else {}
+    how = [f"--with={name}={value}" for name, value in values.items()]
+    handing = Handing("list")
+    job: Job = window.session.job
+    asked = [str(names), "-o", str(output), f"--processes={PROCESSES}", *how, *arguments]
+    try:
+        said = away(partial(handing.said, job, asked), f"Making {output.name}", window, handing.stop)
+    except KilnError as error:
+        window._tell(str(error))
+        return
+    window.say(f"{said[-1] if said else ''} Written into {output}.".strip())
