@@ -31,6 +31,8 @@ def add_to(commands: Any) -> None:
     )
     motion.add_argument("--samples", type=int, default=48, help="a pixel; default %(default)s")
     motion.add_argument("--draft", action="store_true", help="by quick pictures")
+    motion.add_argument("--frames", default="png", help="in a folder: png (default) or exr")
+    motion.add_argument("--clear", action="store_true", help="frames in a folder without ground and behind")
     motion.add_argument("--progress", action="store_true", help="say the share done on stderr")
     motion.add_argument("--seed", type=int, default=1, help="of what is by chance; default %(default)s")
 
@@ -51,6 +53,8 @@ def motion(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
         0 if options.draft else options.samples,
         options.seed,
         tuple(name.strip() for name in (options.places or "").split(",") if name.strip()),
+        options.frames.strip().lower(),
+        options.clear,
     ).checked()
     if options.output.suffix:
         writable(options.output)

@@ -12,18 +12,21 @@ from unittest import mock
 import av
 import cv2
 import numpy as np
+import OpenEXR
+import trimesh
 from PIL import Image
 
-from kilnchisel.core.build import scene_of_job
+from kilnchisel.core.build import lettering_laid, scene_of_job
 from kilnchisel.core.colour import lab, srgb_decode
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.cameras import keep_place
 from kilnchisel.core.job.crafts import Printed, Tube
-from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.edits import change, letter_change
+from kilnchisel.core.job.fresh import added_content, fresh_job
 from kilnchisel.core.motion import film as films
 from kilnchisel.core.motion.film import write_film
 from kilnchisel.core.motion.frames import folder_of, frames_of, turned
+from kilnchisel.core.motion.graded import graded
 from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
 from tests.commands import called
 
@@ -37,9 +40,17 @@ def neon(*words):
     return job.model_copy(update={"letterings": tuple(items)})
 
 
-def bright(job):
-    """The brightness of each tube, per cent; 0 of one that is off."""
-    return [item.craft.brightness if item.craft.lit else 0.0 for item in job.letterings]
+def bright(now, place=0.5):
+    """The brightness of each tube at a place along it, per cent; 0 of one that is off."""
+    found = []
+    for index, item in enumerate(now.job.letterings):
+        share = 1.0 if now.along is None else float(now.along(index, np.array([place]))[0])
+        found.append(item.craft.brightness * share if item.craft.lit else 0.0)
+    return found
+
+
+def area(mesh):
+    return trimesh.Trimesh(mesh.points, mesh.faces, process=False).area
 
 
 class Tracks(unittest.TestCase):
@@ -93,7 +104,8 @@ class Tracks(unittest.TestCase):
     def test_neon_strikes_late_flickers_and_comes_to_its_brightness(self):
         job = neon("A", "B", "C")
         film = Film(track="start-up", seconds=6, fps=50, seed=3)
-        run = np.array([bright(moment(job, film, k).job) for k in range(film.frames)])
+        run = np.array([bright(moment(job, film, k)) for k in range(film.frames)])
+        run[run < 0.01] = 0.0  # far from the ends
         np.testing.assert_array_equal(run[0], 0)
         self.assertGreater(run[-1].min(), 95)
         starts = (run > 0).argmax(axis=0) / 50
@@ -103,37 +115,91 @@ class Tracks(unittest.TestCase):
         self.assertGreater(switched.max(), 2)
         late = run[int(1.8 * 50) :]
         self.assertTrue((np.diff(late, axis=0) >= -1e-9).all() and (late > 0).all())
-        again = [bright(moment(job, film, k).job) for k in range(0, 100, 9)]
-        np.testing.assert_array_equal(run[0:100:9], again)
+        again = [bright(moment(job, film, k)) for k in range(0, 100, 9)]
+        np.testing.assert_allclose(run[0:100:9], again, atol=0.01)
+        # its ends glow before it strikes, the middle does not
+        early = [bright(moment(job, film, k), 0.0) for k in range(1, 6)]
+        self.assertTrue((np.array(early) > 10).all() and (np.array(early) < 40).all())
         other = Film(track="start-up", seconds=6, fps=50, seed=4)
-        self.assertFalse(np.array_equal(run[:60], [bright(moment(job, other, k).job) for k in range(60)]))
+        self.assertFalse(np.array_equal(run[:60], [bright(moment(job, other, k)) for k in range(60)]))
 
     def test_light_flickers_runs_along_and_goes_off(self):
         job = neon("A", "B")
         for track, least, most in (("flicker", 0.0, 100.0), ("pulse", 20.0, 100.0), ("on-off", 0.0, 100.0)):
             film = Film(track=track, seconds=4, fps=25, seed=2)
-            run = np.array([bright(moment(job, film, k).job) for k in range(film.frames)])
+            run = np.array([bright(moment(job, film, k)) for k in range(film.frames)])
             with self.subTest(track=track):
                 self.assertAlmostEqual(run.max(), most, delta=1.0)
                 self.assertLess(run.min(), least + 40)
         pulse = Film(track="pulse", seconds=4, fps=25)
-        first, second = (
-            np.array([bright(moment(job, pulse, k).job)[n] for k in range(100)]) for n in (0, 1)
-        )
+        first, second = (np.array([bright(moment(job, pulse, k))[n] for k in range(100)]) for n in (0, 1))
         self.assertEqual((int(second.argmin()) - int(first.argmin())) % 100, 50)  # half a wave later
         for track in ("start-up", "flicker", "pulse", "on-off"):
             with self.assertRaisesRegex(KilnError, "Nothing on it shines"):
                 moment(fresh_job("mug", "A"), Film(track=track), 0)
 
-    def test_letterings_appear_one_after_the_other(self):
-        job = neon("A", "B", "C")
+    def test_a_pulse_runs_along_a_tube(self):
+        film, places = Film(track="pulse", seconds=4, fps=25), np.linspace(0, 1, 41)
+        dimmest = [places[moment(neon("A"), film, k).along(0, places).argmin()] for k in range(2, 98)]
+        self.assertTrue((np.diff(dimmest) >= 0).all())
+        np.testing.assert_allclose(dimmest, np.arange(2, 98) / 100, atol=0.02)
+
+    def test_letters_appear_one_after_the_other_where_they_stand(self):
+        job = fresh_job("mug", "AB CD")
+        job = added_content(job, job.letterings[0].content.model_copy(update={"text": "EF"}))
         film = Film(track="in-order", seconds=3, fps=10)
-        counts = [
-            sum(not item.hidden for item in moment(job, film, k).job.letterings) for k in range(film.frames)
+
+        def shown(k):
+            return [
+                sum(letter.hidden is False for letter in letters_of(item)) if not item.hidden else 0
+                for item in moment(job, film, k).job.letterings
+            ]
+
+        def letters_of(item):
+            content = item.content
+            return [letter_change(content, at) for at, c in enumerate(content.text) if c != " "]
+
+        run = [shown(k) for k in range(film.frames)]
+        self.assertEqual((run[0], run[-1]), ([0, 0], [4, 2]))
+        totals = [sum(counts) for counts in run]
+        self.assertEqual((totals, sorted(set(totals))), (sorted(totals), list(range(7))))
+        self.assertEqual(totals[-10:], [6] * 10)
+        self.assertTrue(all(second == 0 or first == 4 for first, second in run))
+        # what is there is where it will be
+        half = next(moment(job, film, k).job for k in range(film.frames) if run[k] == [3, 0])
+        whole, part = (lettering_laid(one, 0).ink for one in (job, half))
+        self.assertLess(part.difference(whole.buffer(1e-6)).area, 1e-6)
+        self.assertGreater(part.area, 0.5 * whole.area)
+        self.assertGreater(part.bounds[2] + 1.0, part.bounds[0])
+
+    def test_tubes_light_up_along_their_length(self):
+        film, places = Film(track="in-order", seconds=3, fps=10), np.linspace(0, 1, 41)
+        job = neon("A", "B")
+        lit = [sum(float(moment(job, film, k).along(n, places).mean()) for n in (0, 1)) for k in range(30)]
+        self.assertEqual((lit[0], round(lit[-1], 6)), (0.0, 2.0))
+        self.assertTrue((np.diff(lit) >= -1e-9).all())
+        np.testing.assert_allclose(lit[:20], np.arange(20) / 29 * 1.5 * 2, atol=0.06)
+
+    def test_glass_and_light_of_a_tube_are_as_bright_as_it_is_along_it(self):
+        scene = scene_of_job(neon("I"))
+        half = graded(scene, lambda index, places: (places < 0.5).astype(float))
+        dark = half.lamps.radiance.sum(axis=1) == 0
+        np.testing.assert_array_equal(dark, half.lamps.along.mean(axis=1) >= 0.5)
+        long = [
+            np.linalg.norm(lamps.end - lamps.start, axis=1).sum() for lamps in (scene.lamps, half.lamps)
         ]
-        self.assertEqual((counts[0], counts[-1], sorted(set(counts))), (0, 3, [0, 1, 2, 3]))
-        self.assertEqual(counts, sorted(counts))
-        self.assertEqual(counts[-10:], [3] * 10)
+        self.assertAlmostEqual(long[0], long[1], places=6)
+        lit = np.linalg.norm(half.lamps.end - half.lamps.start, axis=1)[~dark].sum() / long[1]
+        tubes = [item for item in half.items if item.material.shines]
+        (whole,) = (item for item in scene.items if item.material.shines)
+        self.assertEqual(sum(len(item.mesh.faces) for item in tubes), len(whole.mesh.faces))
+        areas = [area(item.mesh) for item in tubes]
+        total = area(whole.mesh)
+        self.assertAlmostEqual(sum(areas) / total, 1.0)
+        bright_share = areas[int(np.argmax([max(item.material.emission) for item in tubes]))] / total
+        self.assertAlmostEqual(bright_share, lit, delta=0.06)
+        same = graded(scene, lambda index, places: np.ones(len(places)))
+        self.assertTrue(all(a is b for a, b in zip(same.items, scene.items, strict=True)))
 
     def test_what_cannot_be_is_a_sentence(self):
         for film in (
@@ -142,6 +208,9 @@ class Tracks(unittest.TestCase):
             Film(seconds=9999),
             Film(fps=0),
             Film(size=(8, 8)),
+            Film(frames_as="bmp"),
+            Film(frames_as="exr"),
+            Film(clear=True),
         ):
             with self.assertRaises(KilnError):
                 film.checked()
@@ -177,6 +246,34 @@ class Frames(unittest.TestCase):
         off = np.linalg.norm(one - other, axis=-1)
         self.assertLess(float(off.mean()), 0.5)
         self.assertGreater(np.abs(first.astype(int) - second).max(), 20)  # by 2.4 degrees
+
+
+class FramesAsFiles(unittest.TestCase):
+    def test_exr_and_clear_frames_in_a_folder(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        job = fresh_job("mug", "A")
+        for form, read in (("exr", self.of_exr), ("png", self.of_png)):
+            film = Film(seconds=0.2, fps=10, size=(64, 48), samples=2, frames_as=form, clear=True)
+            with self.subTest(form=form):
+                self.assertTrue(write_film(job, film, folder / form))
+                first, second = sorted((folder / form).iterdir())
+                self.assertEqual((first.name, second.name), (f"00001.{form}", f"00002.{form}"))
+                alpha = read(first)
+                self.assertEqual(alpha.shape, (48, 64))
+                self.assertLess(alpha[0, 0], 0.05)
+                self.assertGreater(alpha[24, 32], 0.95)
+        with self.assertRaisesRegex(KilnError, "frames in a folder"):
+            write_film(job, film, folder / "a.mp4")
+
+    def of_exr(self, path):
+        with OpenEXR.File(str(path)) as opened:
+            channels = opened.channels()
+            pixels = channels["RGBA"].pixels if "RGBA" in channels else channels["A"].pixels
+            return pixels[..., 3] if pixels.ndim == 3 else pixels
+
+    def of_png(self, path):
+        with Image.open(path) as opened:
+            return np.asarray(opened)[..., 3] / 255
 
 
 class Files(unittest.TestCase):

@@ -51,15 +51,11 @@ def plate(craft, text="Vega", wide=120.0, tall=60.0, thick=8.0):
         (("blank", "width_mm"), wide),
         (("blank", "height_mm"), tall),
         (("blank", "thickness_mm"), thick),
-        (("blank", "edge_mm"), 0.0),
         (("blank", "corner_mm"), 0.0),
         (("letterings", 0, "content", "cap_height_mm"), 26.0),
         (("letterings", 0, "craft"), craft),
     ):
-        try:
-            job = change(job, path, value)
-        except AttributeError:
-            continue
+        job = change(job, path, value)
     return job
 
 

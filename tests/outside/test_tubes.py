@@ -49,7 +49,12 @@ def neon(text="Hi", cap=120.0, **tube):
 
 def straight(start, end, radius=6.0, radiance=1.0):
     return Lamps(
-        np.array([start], float), np.array([end], float), np.array([radius]), np.full((1, 3), radiance)
+        np.array([start], float),
+        np.array([end], float),
+        np.array([radius]),
+        np.full((1, 3), radiance),
+        np.zeros(1, int),
+        np.array([[0.0, 1.0]]),
     )
 
 

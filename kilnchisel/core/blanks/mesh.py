@@ -70,6 +70,11 @@ class Mesh:
         turn, shift = matrix[:3, :3], matrix[:3, 3]
         return Mesh(self.points @ turn.T + shift, self.normals @ turn.T, self.uv, self.faces)
 
+    def of_faces(self, marked: Array) -> Mesh:
+        """The part of it that has the marked (m,) faces."""
+        used, faces = compacted(self.faces[marked], len(self.points))
+        return Mesh(self.points[used], self.normals[used], self.uv[used], faces)
+
 
 FEW_PAIRS = 250_000
 

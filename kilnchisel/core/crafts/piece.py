@@ -41,11 +41,13 @@ class Part:
 
 @dataclass(frozen=True, eq=False)
 class Lamp:
-    """A tube that shines: the middle line (n, 3) mm and radius of a lettering's lit glass."""
+    """A tube that shines: the middle line (n, 3) mm and radius of a lettering's lit glass. ``along``: from
+    which share of its whole tube to which it is."""
 
     lettering: int
     line: Array
     radius_mm: float
+    along: tuple[float, float] = (0.0, 1.0)
 
 
 @dataclass(frozen=True, eq=False)

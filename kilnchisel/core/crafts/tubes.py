@@ -350,6 +350,7 @@ def tube_parts(
     sides = ROUND[detail]
     for run in runs_of(laid, craft):
         line = on_body(side, run.path)
+        share = run_of(run.path) / max(run.length_mm, 1e-9)
         blocked = ~run.lit if craft.blockout and craft.form == "glass" else np.zeros(len(line), dtype=bool)
         for start, stop in _stretches(blocked):
             piece = line[start : stop + 1]
@@ -359,7 +360,7 @@ def tube_parts(
                 dark.append(swept(piece, radius * 1.01, sides // 2))
             else:
                 glass.append(swept(piece, radius, sides))
-                lamps.append(Lamp(index, piece, radius))
+                lamps.append(Lamp(index, piece, radius, (float(share[start]), float(share[stop]))))
         boots += _boots(side, run, radius, sides) if craft.form == "glass" else []
         if craft.supports:
             posts += _posts(side, run, radius, craft, sides)

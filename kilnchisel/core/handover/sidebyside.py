@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.build import scene_of_job
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture, order_view
+from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.picture.refined import Refined
 from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
@@ -41,18 +42,24 @@ class Alike:
     ) -> Array | None:
         """A picture (h, w, 3) uint8; None when stopped. ``posed``: puts the scene as it is to be seen.
         Raises KilnError."""
+        made = self.refined(job, order, stop, progress, posed)
+        return None if made is None else np.ascontiguousarray(np.asarray(made.pixels)[..., :3])
+
+    def refined(
+        self,
+        job: Job,
+        order: PictureOrder,
+        stop: Callable[[], bool] = lambda: False,
+        progress: Callable[[float], None] = lambda share: None,
+        posed: Callable[[Scene], Scene] = lambda scene: scene,
+    ) -> Refined | None:
+        """The same with what the order wishes for."""
         scene = scene_of_job(job)
         if self._gain is None:
             self._gain = scene.gain
         scene = posed(replace(scene, gain=self._gain))
-        if order.draft:
-            pixels = self._easel.drawn(scene, order_view(job, order), order.size)
-        else:
-            refined = made_picture(job, order, stop, progress, scene)
-            if refined is None or stop():
-                return None
-            pixels = refined.pixels
-        return np.ascontiguousarray(np.asarray(pixels)[..., :3])
+        made = made_picture(job, order, stop, progress, scene, self._easel)
+        return None if stop() else made
 
 
 def in_one_light(jobs: Sequence[Job]) -> list[Job]:

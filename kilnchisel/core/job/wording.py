@@ -126,7 +126,7 @@ class LetterChange(Value):
     """One letter treated by itself. ``at``: its index in the text.
 
     ``kern_mm``: more room before it; ``raise_mm``: up; ``turn_deg``: counter-clockwise; ``size``: % of
-    the others; ``finish``: its own.
+    the others; ``finish``: its own. ``hidden``: it is left out, its room stays.
     """
 
     at: Annotated[int, Field(ge=0)]
@@ -135,6 +135,7 @@ class LetterChange(Value):
     turn_deg: Degrees = 0.0
     size: Annotated[float, Field(ge=5, le=1000)] = 100.0
     finish: LetterFinish | None = None
+    hidden: bool = False
 
     @property
     def plain(self) -> bool:

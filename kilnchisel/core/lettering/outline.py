@@ -74,7 +74,8 @@ class Layer:
 
 @dataclass(frozen=True, eq=False)
 class Outline:
-    """What is drawn. ``bounds``: ink (left, bottom, right, top) mm, zeros when nothing is drawn.
+    """What is drawn. ``bounds``: ink (left, bottom, right, top) mm, letters that are left out counted as
+    if they were there, zeros when nothing is drawn.
 
     ``layers`` do not overlap but for letters of different finish, where the later lies on top;
     ``ink`` is all of them together.
@@ -152,6 +153,11 @@ def make_outline(wording: Wording) -> Outline:
         if abs(off) < FIT_MM:
             break
         slack += off
+    whole = bounds_of(weld([layer.region for layer in bodies]))
+    gone = {change.at for change in wording.letters if change.hidden}
+    if gone:
+        letters = [letter for letter in letters if letter.at not in gone]
+        bodies, kept_round = _bodies(letters, wording)
     layers = _layers(bodies, wording)
     ink = weld([layer.region for layer in layers]) if len(layers) > 1 else layers[0].region
     return Outline(
@@ -161,7 +167,7 @@ def make_outline(wording: Wording) -> Outline:
         stands=arranged.stands,
         layers=layers,
         ink=ink,
-        bounds=bounds_of(ink),
+        bounds=whole if gone else bounds_of(ink),
         missing=arranged.missing,
         lines=tuple(line for letter in letters for line in letter.lines),
         width=arranged.width,
@@ -188,7 +194,7 @@ def _misfit(wording: Wording, bodies: list[Layer]) -> float:
 
 def _as_drawn(wording: Wording, arranged: Arranged) -> bool:
     changed = wording.thicken_mm or wording.round_mm or wording.slant_deg or wording.stencil
-    sized = any(item.size != 100 for item in wording.letters) or arranged.width != 100
+    sized = any(item.size != 100 or item.hidden for item in wording.letters) or arranged.width != 100
     return not (changed or sized or wording.by_lines)
 
 

@@ -1,4 +1,4 @@
-"""A film as a file: MP4 (H.264), WebM (VP9), animated WebP and GIF, or a folder of PNG.
+"""A film as a file: MP4 (H.264), WebM (VP9), animated WebP and GIF, or a folder of PNG or EXR.
 
 PyAV writes MP4 and WebM: it has the encoders with it, works without a program beside it, and is told of the
 colours frame by frame. Pictures in sRGB are coded by the matrix of BT.709 in its video range, and tagged so
@@ -21,7 +21,7 @@ from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.motion.frames import folder_of, frames_of
+from kilnchisel.core.motion.frames import files_of, folder_of, frames_of
 from kilnchisel.core.motion.tracks import Film
 from kilnchisel.core.writing import write_whole
 
@@ -49,6 +49,8 @@ def write_film(
     ending = path.suffix.lower()
     if ending and ending not in ENDINGS:
         raise KilnError(f"“{path.name}” should end in {', '.join(ENDINGS)}, or in nothing for a folder.")
+    if ending and (film.clear or film.frames_as != "png"):
+        raise KilnError("EXR and a clear ground are for frames in a folder; name one without an ending.")
     folder = folder_of(job, film)
     if not ending:
         return _into_folder(job, film, folder, path, stop, progress)
@@ -66,14 +68,17 @@ def write_film(
 def _into_folder(
     job: Job, film: Film, folder: Path, path: Path, stop: Stop, progress: Callable[[int], None]
 ) -> bool:
-    if sum(1 for _ in frames_of(job, film, folder, stop, progress)) < film.frames:
+    own = film.clear or film.frames_as != "png"
+    made = (files_of if own else frames_of)(job, film, folder, stop, progress)
+    if sum(1 for _ in made) < film.frames:
         return False
     try:
         path.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise KilnError(f"The folder {path} cannot be made: {error.strerror or error}.") from None
     for number in range(film.frames):
-        write_whole(path / f"{number + 1:05d}.png", (folder / f"{number:05d}.png").read_bytes())
+        kept = folder / f"{number:05d}.{film.frames_as}"
+        write_whole(path / f"{number + 1:05d}{kept.suffix}", kept.read_bytes())
     shutil.rmtree(folder, ignore_errors=True)
     return True
 

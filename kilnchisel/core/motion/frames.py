@@ -7,6 +7,7 @@ import io
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder
 from kilnchisel.core.handover.sidebyside import Alike
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import present
+from kilnchisel.core.motion.graded import graded
 from kilnchisel.core.motion.tracks import Film, Moment, moment
 from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.scene.scene import Scene
@@ -62,6 +65,29 @@ def frames_of(
         progress(number + 1)
 
 
+def files_of(
+    job: Job,
+    film: Film,
+    folder: Path,
+    stop: Stop = lambda: False,
+    progress: Callable[[int], None] = lambda done: None,
+) -> Iterator[Path]:
+    """The frames as files of their own kind in a folder, in order, those that are there not made again;
+    ends where it is stopped. Raises KilnError."""
+    film.checked()
+    folder.mkdir(parents=True, exist_ok=True)
+    camera = FilmCamera()
+    for number in range(film.frames):
+        path = folder / f"{number:05d}.{film.frames_as}"
+        if not path.exists():  # it is written whole or not at all
+            data = None if stop() else camera.file(moment(job, film, number), film, path, stop)
+            if data is None:
+                return
+            write_whole(path, data)
+        yield path
+        progress(number + 1)
+
+
 class FilmCamera:
     """Makes the frames of a film, all exposed as the first one is. Mockups have the same noise in each:
     what stands still does not boil."""
@@ -72,7 +98,21 @@ class FilmCamera:
     def picture(self, now: Moment, film: Film, stop: Stop) -> Array | None:
         """One frame; None when stopped."""
         order = PictureOrder(film.size, max(film.samples, 1), draft=not film.samples)
-        return self._alike.picture(now.job, order, stop, posed=lambda scene: turned(scene, now.turn_deg))
+        return self._alike.picture(now.job, order, stop, posed=partial(_posed, now))
+
+    def file(self, now: Moment, film: Film, path: Path, stop: Stop) -> bytes | None:
+        """One frame as the bytes of a file, as its ending says; None when stopped."""
+        how = FileOrder(transparent=film.clear)
+        order = PictureOrder(film.size, max(film.samples, 1), wish=wish_for(path, how))
+        made = self._alike.refined(now.job, order, stop, posed=partial(_posed, now))
+        return None if made is None else file_bytes(made, path, how)
+
+
+def _posed(now: Moment, scene: Scene) -> Scene:
+    """A scene as it is at a moment."""
+    if now.along is not None:
+        scene = graded(scene, now.along)
+    return turned(scene, now.turn_deg)
 
 
 def turned(scene: Scene, turn_deg: float) -> Scene:

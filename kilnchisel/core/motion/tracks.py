@@ -4,34 +4,51 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.boards import Wall
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.cameras import place_named
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
+from kilnchisel.core.job.edits import letter_change, with_letter
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.scene.stance import stance_shown
 
+Array = NDArray[Any]
+
+FRAMES = ("png", "exr")
 SWING_DEG, SWEEP_DEG = 35.0, 140.0  # to either side; of a light
 LEAST_BRIGHT = 5.0  # per cent: the dimmest that a tube can be told to be
 STRIKES_S = (0.15, 0.9)  # a gas takes so long to strike, once there is voltage: from memory
 TRIES_S, WARM_S = 0.7, 2.5  # it flickers so long, and is so long at coming to its brightness: from memory
 COLD = 0.55  # of its brightness when it has struck
 WAVE = 0.75  # how much of its brightness a pulse takes
+# what glows at the electrodes before a gas has struck: how bright, and how far from an end, of a tube's
+# length: from memory
+ENDS, ENDS_FAR = 0.22, 0.05
+EDGE = 0.02  # of a tube's length: how soft the end of what is lit so far is
+STAYS = 1.5  # all that appears is there when one part in this of the film has gone
+
+
+Along = Callable[[int, Array], Array]  # a lettering's number, places (n,) along its tubes: shares (n,)
 
 
 @dataclass(frozen=True)
 class Moment:
-    """A job at one time of a film; ``turn_deg``: how far its piece is turned on what it stands on."""
+    """A job at one time of a film; ``turn_deg``: how far its piece is turned on what it stands on;
+    ``along``: how bright its tubes are along their length, where that is not everywhere the same."""
 
     job: Job
     turn_deg: float = 0.0
+    along: Along | None = None
 
 
 @dataclass(frozen=True)
@@ -46,6 +63,8 @@ class Film:
     samples: int = 0
     seed: int = 1
     places: tuple[str, ...] = ()
+    frames_as: str = "png"  # in a folder, or "exr"
+    clear: bool = False  # frames without ground and what is behind, in a folder
 
     @property
     def frames(self) -> int:
@@ -60,6 +79,10 @@ class Film:
             raise KilnError("A film lasts from 0.2 s to 10 minutes.")
         if not 1 <= self.fps <= 120:
             raise KilnError("A film has from 1 to 120 frames a second.")
+        if self.frames_as not in FRAMES:
+            raise KilnError(f"“{self.frames_as}” is no way to keep frames; there is {', '.join(FRAMES)}.")
+        if (self.clear or self.frames_as == "exr") and not self.samples:
+            raise KilnError("EXR and a clear ground come from the mockup, not from quick pictures.")
         if min(self.size) < 16 or max(self.size) > 7680:
             raise KilnError("A film is from 16 to 7680 pixels wide and tall.")
         return self
@@ -136,7 +159,19 @@ def _start_up(job: Job, film: Film, share: float) -> Moment:
             return warm if on else 0.0
         return warm
 
-    return _lit(job, bright)
+    def ends(index: int, places: Array) -> Array:
+        """The ends of a tube glow first."""
+        glow = ENDS * np.exp(-np.minimum(places, 1 - places) / ENDS_FAR)
+        return glow if dark.get(index) else np.ones(len(places))
+
+    lit, dark = _lit(job, bright), {}
+    items = list(lit.job.letterings)
+    for number, index in enumerate(_shining(job)):
+        craft = job.letterings[index].craft
+        if time > 0 and isinstance(craft, Tube) and craft.form == "glass" and not bright(number):
+            items[index] = items[index].model_copy(update={"craft": craft})
+            dark[index] = True
+    return Moment(job.model_copy(update={"letterings": tuple(items)}), along=ends if dark else None)
 
 
 def _flicker(job: Job, film: Film, share: float) -> Moment:
@@ -155,13 +190,21 @@ def _flicker(job: Job, film: Film, share: float) -> Moment:
 
 
 def _pulse(job: Job, film: Film, share: float) -> Moment:
-    """A wave of brightness from lettering to lettering."""
-    count = max(sum(_shines(item.craft) for item in job.letterings), 1)
+    """A wave of brightness from lettering to lettering, along the tubes of those that are tubes."""
+    order = _shining(job)
+    count = max(len(order), 1)
+
+    def wave(at: Any) -> Any:
+        return 1 - WAVE * (0.5 + 0.5 * np.cos(2 * np.pi * (share - at / count)))
+
+    def along(index: int, places: Array) -> Array:
+        return np.asarray(wave(order.index(index) + places)) if index in order else np.ones(len(places))
 
     def bright(number: int) -> float:
-        return 1 - WAVE * (0.5 + 0.5 * math.cos(2 * math.pi * (share - number / count)))
+        return 1.0 if isinstance(job.letterings[order[number]].craft, Tube) else float(wave(number))
 
-    return _lit(job, bright)
+    tubes = any(isinstance(job.letterings[index].craft, Tube) for index in order)
+    return replace(_lit(job, bright), along=along if tubes else None)
 
 
 def _on_off(job: Job, film: Film, share: float) -> Moment:
@@ -169,16 +212,53 @@ def _on_off(job: Job, film: Film, share: float) -> Moment:
 
 
 def _in_order(job: Job, film: Film, share: float) -> Moment:
-    """One lettering after the other appears, and all stay for the last third."""
-    shown = [k for k, item in enumerate(job.letterings) if not item.hidden]
-    if not shown:
+    """One letter after the other appears, tubes light up along their length, what has no letters comes as a
+    whole; all of it stays for the last third."""
+    counts = {k: _units(item) for k, item in enumerate(job.letterings) if not item.hidden}
+    if not counts:
         raise KilnError("There is no lettering that could appear.")
-    there = set(shown[: int(share * 1.5 * len(shown)) + (1 if share > 0 else 0)])
-    items = tuple(
-        item if k in there or item.hidden else item.model_copy(update={"hidden": True})
-        for k, item in enumerate(job.letterings)
-    )
-    return Moment(job.model_copy(update={"letterings": items}))
+    gone = min(share * STAYS, 1.0) * sum(counts.values())
+    items, lit = list(job.letterings), {}
+    for index, count in counts.items():
+        there = min(max(gone, 0.0), count)
+        item = items[index]
+        if isinstance(item.craft, Tube) and item.craft.lit:
+            lit[index] = there / count
+        elif there <= 0:
+            items[index] = item.model_copy(update={"hidden": True})
+        elif there < count and isinstance(item.content, Wording):
+            items[index] = item.model_copy(update={"content": _with_first(item.content, math.ceil(there))})
+        gone -= count
+
+    def along(index: int, places: Array) -> Array:
+        if index not in lit:
+            return np.ones(len(places))
+        end = lit[index] * (1 + EDGE)
+        return np.clip((end - places) / EDGE, 0.0, 1.0)
+
+    return Moment(job.model_copy(update={"letterings": tuple(items)}), along=along if lit else None)
+
+
+def _units(item: Lettering) -> int:
+    """How many parts of a lettering appear one after the other."""
+    return max(len(_seen_letters(item.content)), 1) if isinstance(item.content, Wording) else 1
+
+
+def _seen_letters(wording: Wording) -> list[int]:
+    """The places in the text of what is no space."""
+    return [at for at, letter in enumerate(wording.text) if not letter.isspace()]
+
+
+def _with_first(wording: Wording, count: int) -> Wording:
+    """A wording with only so many of its letters shown; the others keep their room."""
+    for at in _seen_letters(wording)[count:]:
+        wording = with_letter(wording, letter_change(wording, at).model_copy(update={"hidden": True}))
+    return wording
+
+
+def _shining(job: Job) -> list[int]:
+    """The letterings that shine."""
+    return [k for k, item in enumerate(job.letterings) if not item.hidden and _shines(item.craft)]
 
 
 def _shines(craft: Any) -> bool:

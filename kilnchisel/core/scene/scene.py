@@ -30,6 +30,7 @@ from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
+from kilnchisel.core.lettering.polygons import run_of
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
@@ -106,12 +107,15 @@ NO_GLOW = Glow(strength=0)
 
 @dataclass(frozen=True, eq=False)
 class Lamps:
-    """Straight pieces of lit tubes: start, end (m, 3) in the scene, radius (m,), radiance (m, 3)."""
+    """Straight pieces of lit tubes: start, end (m, 3) in the scene, radius (m,), radiance (m, 3); the
+    number (m,) of the lettering each is of, and from where to where (m, 2) along its tube it is, 0 to 1."""
 
     start: Array
     end: Array
     radius: Array
     radiance: Array
+    lettering: Array
+    along: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -363,7 +367,7 @@ STRAIGHT_MM = 2.0  # a piece of a lamp may stray from its tube by so much
 def _lamps(job: Job, piece: Piece, stance: Array, placings: tuple[bytes, ...]) -> Lamps | None:
     """The lit tubes of a piece, and of its copies, in straight pieces."""
     stances = [stance, *(stance @ matrix_in(placing) for placing in placings)]
-    starts, ends, radii, sent = [], [], [], []
+    starts, ends, radii, sent, whose, along = [], [], [], [], [], []
     for lamp, into in product(piece.lamps, stances):
         craft = job.letterings[lamp.lettering].craft
         assert isinstance(craft, Tube | Standing)
@@ -375,9 +379,13 @@ def _lamps(job: Job, piece: Piece, stance: Array, placings: tuple[bytes, ...]) -
         ends.append(line[1:])
         radii.append(np.full(len(line) - 1, lamp.radius_mm))
         sent.append(np.broadcast_to(lamp_radiance(craft), (len(line) - 1, 3)))
+        whose.append(np.full(len(line) - 1, lamp.lettering))
+        run = run_of(line)
+        places = np.interp(run, (0.0, max(run[-1], 1e-9)), lamp.along)
+        along.append(np.stack([places[:-1], places[1:]], axis=1))
     if not starts:
         return None
-    return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent)))
+    return Lamps(*(np.concatenate(x) for x in (starts, ends, radii, sent, whose, along)))
 
 
 def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdrop:

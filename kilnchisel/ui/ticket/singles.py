@@ -70,6 +70,15 @@ def single_letters(
         number("raise_mm", "Raised by", "length", 0.1, "Below zero it is lowered."),
         number("turn_deg", "Turned", "angle", 1, "Counter-clockwise."),
         number("size", "Size", "percent", 5, "Of the others."),
+        Spec(
+            f"{index}.letter.{here}.hidden",
+            "It is",
+            lambda job: letter_change(wording_at(job, index), here).hidden,
+            lambda job, value: put(job, hidden=value),
+            "switch",
+            options=((False, "Shown"), (True, "Left out")),
+            hint="Its room stays.",
+        ),
     ]
     scope = next((name for name in SCOPES if f"scope.{name}" in opened), "letter")
     fields.append(
