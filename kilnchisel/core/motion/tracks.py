@@ -30,7 +30,9 @@ LEAST_BRIGHT = 5.0  # per cent: the dimmest that a tube can be told to be
 STRIKES_S = (0.15, 0.9)  # a gas takes so long to strike, once there is voltage: from memory
 TRIES_S, WARM_S = 0.7, 2.5  # it flickers so long, and is so long at coming to its brightness: from memory
 COLD = 0.55  # of its brightness when it has struck
-WAVE = 0.75  # how much of its brightness a pulse takes
+# how bright it is where no pulse is, and how far a pulse reaches: along a tube, of its length, and over
+# letterings that are no tubes
+REST, REACH, WHOLE_REACH = 0.2, 0.16, 0.4
 # what glows at the electrodes before a gas has struck: how bright, and how far from an end, of a tube's
 # length: from memory
 ENDS, ENDS_FAR = 0.22, 0.05
@@ -190,18 +192,22 @@ def _flicker(job: Job, film: Film, share: float) -> Moment:
 
 
 def _pulse(job: Job, film: Film, share: float) -> Moment:
-    """A wave of brightness from lettering to lettering, along the tubes of those that are tubes."""
+    """A pulse that goes from lettering to lettering, along the tubes of those that are tubes."""
     order = _shining(job)
     count = max(len(order), 1)
 
-    def wave(at: Any) -> Any:
-        return 1 - WAVE * (0.5 + 0.5 * np.cos(2 * np.pi * (share - at / count)))
+    def pulse(at: Any, reach: float) -> Any:
+        far = np.abs((share * count - at + count / 2) % count - count / 2)
+        return REST + (1 - REST) * np.exp(-((far / reach) ** 2))
 
     def along(index: int, places: Array) -> Array:
-        return np.asarray(wave(order.index(index) + places)) if index in order else np.ones(len(places))
+        if index not in order:
+            return np.ones(len(places))
+        return np.asarray(pulse(order.index(index) + places, REACH))
 
     def bright(number: int) -> float:
-        return 1.0 if isinstance(job.letterings[order[number]].craft, Tube) else float(wave(number))
+        tube = isinstance(job.letterings[order[number]].craft, Tube)
+        return 1.0 if tube else float(pulse(number + 0.5, WHOLE_REACH))
 
     tubes = any(isinstance(job.letterings[index].craft, Tube) for index in order)
     return replace(_lit(job, bright), along=along if tubes else None)
