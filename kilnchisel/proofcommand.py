@@ -38,6 +38,7 @@ def add_to(commands: Any) -> None:
         help="values in a field: letterings.1.craft.depth_mm=0.2..1/5, …face=A;B. A picture shows them, a "
         "job keeps each as a proof",
     )
+    proof.add_argument("--close", type=int, metavar="N", help="pictures are filled by this lettering")
     proof.add_argument("--size", help=f"of each picture, pixels; default {TRIED}")
     proof.add_argument("--samples", type=int, default=0, help="a pixel; 0, the default: quick pictures")
 
@@ -92,17 +93,22 @@ def _save(job: Any, path: Path) -> None:
     save_packed(job, path)
 
 
-def _order(options: Any) -> Any:
+def _order(job: Any, options: Any) -> Any:
     from kilnchisel.core.handover.pictures import PictureOrder, parse_size
 
     size = parse_size(options.size or TRIED)
-    return PictureOrder(size, max(options.samples, 1), draft=options.samples < 1)
+    samples, draft = max(options.samples, 1), options.samples < 1
+    if options.close is None:
+        return PictureOrder(size, samples, draft)
+    if not 1 <= options.close <= len(job.letterings):
+        raise KilnError(f"There is no lettering {options.close}; the job has {len(job.letterings)}.")
+    return PictureOrder(size, samples, draft, options.close - 1, close=True)
 
 
 def _picture(job: Any, options: Any) -> bytes:
     from kilnchisel.core.handover.pictures import made_picture, png_bytes
 
-    made = made_picture(job, _order(options))
+    made = made_picture(job, _order(job, options))
     assert made is not None
     return png_bytes(made.pixels, job.name)
 
@@ -136,7 +142,9 @@ def _compare(job: Any, options: Any) -> None:
     jobs = [job if name == NOW else as_job(job, job.proofs[number_of(job, name)]) for name in names]
     jobs = in_one_light(jobs)
     told = [""] + [", ".join(differences(present(jobs[0]), present(one))) for one in jobs[1:]]
-    _sheet(pictures_of(jobs, _order(options), progress=_say), list(zip(names, told, strict=True)), options)
+    _sheet(
+        pictures_of(jobs, _order(job, options), progress=_say), list(zip(names, told, strict=True)), options
+    )
 
 
 def _try(job: Any, options: Any) -> None:
@@ -153,7 +161,7 @@ def _try(job: Any, options: Any) -> None:
             job = kept(decided_as(job, one))
         _save(job, options.output)
         return
-    pictures = pictures_of([one for _, one in made], _order(options), progress=_say)
+    pictures = pictures_of([one for _, one in made], _order(job, options), progress=_say)
     _sheet(pictures, [(str(number), words) for number, (words, _) in enumerate(made, start=1)], options)
 
 

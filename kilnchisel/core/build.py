@@ -596,6 +596,26 @@ def _sharp_at(job: Job, middle: Array) -> Array:
     return _lettered_plane(job).point
 
 
+CLOSE = 1.3  # how much larger a picture of a lettering is than that
+
+
+def close_up_view(job: Job, index: int, aspect: float) -> View:
+    """Straight at a lettering that fills the picture. Raises KilnError where there is none."""
+    whole = square_on_view(job, index, aspect)
+    if not job.letterings:
+        return whole
+    laid = lettering_laid(job, index)
+    if laid.ink.is_empty:
+        return whole
+    left, low, right, high = laid.ink.bounds
+    wide = right - left
+    if laid.side.period is not None:  # no more of it is seen than is across
+        wide = min(wide, laid.side.period / np.pi)
+    half = CLOSE * max((high - low) / 2, wide / 2 / aspect)
+    zoom = whole.tall / half
+    return square_on_view(job, index, aspect, zoom, ((left + right) / 2, (low + high) / 2))
+
+
 def square_on_view(
     job: Job,
     index: int,

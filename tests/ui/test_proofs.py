@@ -15,6 +15,12 @@ from tests.ui.harness import WindowTest
 from tests.waiting import until
 
 
+def edges(pixels):
+    """How much of a picture is edges."""
+    grey = pixels.astype(float).mean(axis=2)
+    return float((np.abs(np.diff(grey, axis=1)) > 12).mean())
+
+
 class InTheStrip(WindowTest):
     def setUp(self):
         super().setUp()
@@ -156,6 +162,10 @@ class InTheStrip(WindowTest):
             )
             self.wait(lambda: len(page._pixels) == 3, "the pictures")
             self.assertFalse(page.trials[2].icon().isNull())
+            before = page._pixels[2]
+            page.close_up.click()
+            self.wait(lambda: len(page._pixels) == 3, "the pictures from near")
+            self.assertGreater(edges(page._pixels[2]), 1.5 * edges(before))  # letters are larger
             with mock.patch.object(
                 QApplication, "keyboardModifiers", return_value=Qt.KeyboardModifier.ControlModifier
             ):

@@ -10,7 +10,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import scene_of_job, square_on_view, view_of
+from kilnchisel.core.build import close_up_view, scene_of_job, square_on_view, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes
 from kilnchisel.core.job.model import Job
@@ -54,6 +54,7 @@ class PictureOrder:
     draft: bool = False
     square_on: int | None = None  # index of the lettering to look straight at
     wish: Wish | None = None
+    close: bool = False  # what is looked straight at fills the picture
 
 
 def usual_samples(job: Job, size: tuple[int, int], most: int = SAMPLES) -> int:
@@ -116,6 +117,8 @@ def order_view(job: Job, order: PictureOrder) -> View:
     aspect = order.size[0] / order.size[1]
     if order.square_on is None:
         return view_of(job, aspect)
+    if order.close:
+        return close_up_view(job, order.square_on, aspect)
     return square_on_view(job, order.square_on, aspect)
 
 
@@ -140,12 +143,14 @@ def made_picture(
     progress: Callable[[float], None] = lambda share: None,
     scene: Scene | None = None,
     easel: Easel | None = None,
+    framed_by: Job | None = None,
 ) -> Refined | None:
     """The picture with what was wished for, or None when stopped. ``scene``: another one in the place of
-    the job's own; ``easel``: one that other pictures are drawn on as well. Raises KilnError."""
+    the job's own; ``easel``: one that other pictures are drawn on as well; ``framed_by``: another job whose
+    camera it is. Raises KilnError."""
     checked_size(order.size)
     scene = scene or scene_of_job(job)
-    view = order_view(job, order)
+    view = order_view(framed_by or job, order)
     if order.draft:
         return Refined((easel or Easel()).drawn(scene, view, order.size), 1, 1)
     from kilnchisel.core.picture.mockup import Mockup

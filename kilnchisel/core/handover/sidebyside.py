@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import scene_of_job
+from kilnchisel.core.build import lettering_laid, scene_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture
 from kilnchisel.core.job.model import Job
@@ -27,10 +27,12 @@ class Alike:
     def __init__(self) -> None:
         self._easel = Easel()
         self._gain: Array | None = None
+        self._framed_by: Job | None = None
 
-    def anew(self) -> None:
-        """Other jobs follow: the first of them says again how all are exposed."""
-        self._gain = None
+    def anew(self, framed_by: Job | None = None) -> None:
+        """Other jobs follow: the first of them says again how all are exposed. ``framed_by``: one whose
+        camera all are seen by."""
+        self._gain, self._framed_by = None, framed_by
 
     def picture(
         self,
@@ -58,7 +60,7 @@ class Alike:
         if self._gain is None:
             self._gain = scene.gain
         scene = posed(replace(scene, gain=self._gain))
-        made = made_picture(job, order, stop, progress, scene, self._easel)
+        made = made_picture(job, order, stop, progress, scene, self._easel, self._framed_by)
         return None if stop() else made
 
 
@@ -87,6 +89,8 @@ def pictures_of(
 ) -> list[Array]:
     """A picture (h, w, 3) uint8 of each, exposed as the first is; none when stopped. Raises KilnError."""
     made, alike = [], Alike()
+    if order.close and order.square_on is not None:
+        alike.anew(largest_lettered(jobs, order.square_on))
     for number, job in enumerate(jobs):
 
         def share(part: float, number: int = number) -> None:
@@ -98,3 +102,14 @@ def pictures_of(
         made.append(pixels)
         share(1.0)
     return made
+
+
+def largest_lettered(jobs: Sequence[Job], index: int) -> Job:
+    """Of states of a job the one whose lettering is the largest: the camera that has it in has all."""
+
+    def extent(job: Job) -> float:
+        left, low, right, high = lettering_laid(job, index).ink.bounds
+        return float(max(right - left, high - low))
+
+    there = [job for job in jobs if not lettering_laid(job, index).ink.is_empty]
+    return max(there, key=extent) if there else jobs[0]

@@ -1,6 +1,7 @@
 """Pictures of several states of a job, for a page that compares or tries them, in a process of their own.
 
-In: ("pictures", number, jobs, size in pixels, samples: 0 for quick ones). Out: ("picture", number, which,
+In: ("pictures", number, jobs, size in pixels, samples: 0 for quick ones, which lettering is to fill them or
+None). Out: ("picture", number, which,
 pixels), ("done", number), and ("failed", sentence, report of a fault or "").
 """
 
@@ -17,14 +18,23 @@ class _Sideways:
         self._answer, self._stale = answer, stale
         self._alike: Any = None
 
-    def pictures(self, number: int, jobs: Sequence[Any], size: tuple[int, int], samples: int) -> None:
+    def pictures(
+        self,
+        number: int,
+        jobs: Sequence[Any],
+        size: tuple[int, int],
+        samples: int,
+        close: int | None = None,
+    ) -> None:
         """A picture of each, exposed as the first is, told one by one."""
         from kilnchisel.core.handover.pictures import PictureOrder
-        from kilnchisel.core.handover.sidebyside import Alike
+        from kilnchisel.core.handover.sidebyside import Alike, largest_lettered
 
         self._alike = self._alike or Alike()
-        self._alike.anew()
-        order = PictureOrder(size, max(samples, 1), draft=not samples)
+        self._alike.anew(None if close is None else largest_lettered(jobs, close))
+        order = PictureOrder(
+            size, max(samples, 1), draft=not samples, square_on=close, close=close is not None
+        )
         for which, job in enumerate(jobs):
             pixels = None if self._stale() else self._alike.picture(job, order, self._stale)
             if pixels is None:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QComboBox,
     QDialog,
     QGridLayout,
@@ -111,6 +112,7 @@ class TryPage(QDialog):
         self.resize(1080, 740)
         self.job = job
         self.fields = fields_of(job, index)
+        self._index = index
         self.made: list[tuple[str, Job]] = []
         self.trials: list[Trial] = []
         self._pixels: dict[int, Any] = {}
@@ -161,6 +163,10 @@ class TryPage(QDialog):
         hint = QLabel("A click takes one up; with Ctrl it is kept as a proof.")
         hint.setObjectName("small")
         row.addWidget(hint)
+        self.close_up = QCheckBox("The lettering fills the picture")
+        self.close_up.setEnabled(self._index is not None)
+        self.close_up.toggled.connect(lambda _: self.try_them())
+        row.addWidget(self.close_up)
         row.addStretch(1)
         close = QPushButton("Close")
         close.setAutoDefault(False)
@@ -191,7 +197,8 @@ class TryPage(QDialog):
             trial.clicked.connect(partial(self._chosen, number))
         self._lay_out()
         self._number += 1
-        self.aside.send("pictures", self._number, [job for _, job in self.made], SIZE, 0)
+        close = self._index if self.close_up.isChecked() else None
+        self.aside.send("pictures", self._number, [job for _, job in self.made], SIZE, 0, close)
 
     def _lay_out(self) -> None:
         across = max((self.width() - 60) // (PICTURE.width() + 24), 1)
