@@ -8,14 +8,16 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
 import pypdfium2
 from PIL import Image
-from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPainter, QPixmap
+from PyQt6.QtWidgets import QApplication, QDialog
 
 from demo.jobs import ALL, FOLDER, titles
 from kilnchisel.core.handover.bendingplan import bending_files
@@ -28,13 +30,19 @@ from kilnchisel.core.handover.programs import written
 from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
+from kilnchisel.core.motion.tracks import TRACKS
 from kilnchisel.core.shop.machines.router import route
 from kilnchisel.core.shop.paths.routerwork import Routing
+from kilnchisel.ui.filmpage import FilmPage
 from kilnchisel.ui.handover.page import HandOverPage
+from kilnchisel.ui.names.page import NamesPage
+from kilnchisel.ui.proofs.comparepage import ComparePage
+from kilnchisel.ui.proofs.trypage import TryPage
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 
 HERE = Path(__file__).parent / "screenshots"
+CREW = Path(__file__).parents[1] / "demo" / "lists" / "crew.csv"
 PATIENCE = 60.0
 MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
@@ -140,13 +148,6 @@ def evening(stage: Stage) -> None:
     stage.window.toggle_evening()
 
 
-def scripts(stage: Stage) -> None:
-    window = stage.open("welcome-slate", 1)
-    window.look_square_on()
-    window.ticket.show_section("wording")
-    stage.shoot("window-scripts-square-on")
-
-
 def jar(stage: Stage) -> None:
     window = stage.open("honey-jar", 1)
     window.ticket.show_section("craft")
@@ -157,13 +158,6 @@ def van(stage: Stage) -> None:
     window = stage.open("shuttle-van")
     window.ticket.show_section("lay")
     stage.shoot("window-van")
-
-
-def stone(stage: Stage) -> None:
-    window = stage.open("tarn-stone")
-    window.ticket.show_section("lay")
-    window.toggle_stretch()
-    stage.shoot("window-stone-stretch")
 
 
 def photo(stage: Stage) -> None:
@@ -201,19 +195,89 @@ def hand_over(stage: Stage) -> None:
     window.close()
 
 
+def wait(stage: Stage, holds: Callable[[], Any]) -> None:
+    end = time.monotonic() + PATIENCE
+    while not holds() and time.monotonic() < end:
+        stage.app.processEvents()
+        time.sleep(0.01)
+
+
+def names(stage: Stage) -> None:
+    """The page of a list of names, a row chosen that is to be looked at."""
+    window = stage.open("night-crew-mug")
+    window.session.edit(("letterings", 0, "content", "text"), "{name}")
+    page = NamesPage(window.session.job, CREW, window.theme, window)
+    page.most.setText("70 mm")
+    page.fit.setCurrentIndex(2)
+    page.fit.activated.emit(2)
+    page.show()
+    wait(stage, lambda: len(page.rows.outcomes) == len(page.rows.order) and "rows" in page.state.text())
+    page.table.selectRow(7)
+    wait(stage, lambda: page.by_hand.form.isVisible())
+    wait(stage, lambda: page._next() is None)
+    page.grab().save(str(HERE / "window-names.png"))
+    close(window, page)
+
+
+def close(window: Window, page: QDialog) -> None:
+    page.done(0)
+    window.session._saved_job = window.session.job
+    window.close()
+
+
+def pages(stage: Stage) -> None:
+    """Proofs compared, a range tried, a film looked at, on one sheet."""
+    window = stage.open("night-crew-mug")
+    for colour in ("#efe6d0", "#8fb3bd", "#3f5a4a"):
+        window.session.edit(("finish", "colour"), colour)
+        stage.settle()
+        window.keep_proof()
+    shots = []
+    compared = ComparePage(window.session.job, window)
+    compared.show()
+    wait(stage, lambda: len(compared.pictures) == len(compared.chosen))
+    shots.append(compared.grab())
+    compared.done(0)
+    tried = TryPage(window.session.job, 0, window)
+    tried.show()
+    wait(stage, lambda: tried.made and len(tried._pixels) == len(tried.made))
+    shots.append(tried.grab())
+    close(window, tried)
+    window = stage.open("night-cafe-neon")
+    film = FilmPage(window.session.job, window)
+    film.track.setCurrentIndex(list(TRACKS).index("in-order"))
+    film.track.activated.emit(film.track.currentIndex())
+    film.show()
+    film.slider.setValue(40)
+    wait(stage, lambda: 40 in film.pictures)
+    shots.append(film.grab())
+    close(window, film)
+    tall = min(shot.height() for shot in shots)
+    fitted = [shot.scaledToHeight(tall, Qt.TransformationMode.SmoothTransformation) for shot in shots]
+    gap = 16
+    whole = QPixmap(sum(one.width() for one in fitted) + gap * (len(fitted) + 1), tall + 2 * gap)
+    whole.fill(QColor("#8c8b89"))
+    painter, x = QPainter(whole), gap
+    for one in fitted:
+        painter.drawPixmap(x, gap, one)
+        x += one.width() + gap
+    painter.end()
+    whole.save(str(HERE / "pages.png"))
+
+
 SHOTS: dict[str, Callable[[Stage], None]] = {
     "start-page": start_page,
     "window-day": day,
     "window-circle-evening": evening,
-    "window-scripts-square-on": scripts,
     "window-jar": jar,
     "window-sets": sets,
     "window-proofs": proofs,
     "window-van": van,
-    "window-stone-stretch": stone,
     "window-neon": neon,
     "window-photo": photo,
     "window-hand-over": hand_over,
+    "window-names": names,
+    "pages": pages,
 }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 import time
 from collections.abc import Callable
@@ -31,6 +32,12 @@ def add_to(commands: Any) -> None:
     )
     motion.add_argument("--samples", type=int, default=48, help="a pixel; default %(default)s")
     motion.add_argument("--draft", action="store_true", help="by quick pictures")
+    motion.add_argument("--ease", default="even", help="even (default), or soft: slow at both ends")
+    motion.add_argument(
+        "--loop",
+        action=argparse.BooleanOptionalAction,
+        help="its end goes on into its beginning, there and back where a track does not come round",
+    )
     motion.add_argument("--frames", default="png", help="in a folder: png (default) or exr")
     motion.add_argument("--clear", action="store_true", help="frames in a folder without ground and behind")
     motion.add_argument("--progress", action="store_true", help="say the share done on stderr")
@@ -55,6 +62,8 @@ def motion(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
         tuple(name.strip() for name in (options.places or "").split(",") if name.strip()),
         options.frames.strip().lower(),
         options.clear,
+        options.ease.strip().lower(),
+        options.loop,
     ).checked()
     if options.output.suffix:
         writable(options.output)

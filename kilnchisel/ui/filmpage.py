@@ -4,9 +4,10 @@ the background, going on where it was stopped."""
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -26,7 +27,7 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.motion.tracks import TRACKS, Film, moment
+from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
 from kilnchisel.core.units import parse_plain
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.images import fitting, pixmap_of
@@ -77,7 +78,7 @@ class FilmPage(QDialog):
         self._timer.timeout.connect(self._turn)
         self.aside = Aside("filmed", self)
         self.aside.heard.connect(self._hear)
-        self._changed()
+        self._track_chosen(0)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -85,7 +86,7 @@ class FilmPage(QDialog):
         self.track = QComboBox()
         self.track.setAccessibleName("What moves")
         self.track.addItems([WORDS[name] for name in TRACKS])
-        self.track.activated.connect(self._changed)
+        self.track.activated.connect(self._track_chosen)
         row.addWidget(self.track)
         self.seconds = QLineEdit("6")
         self.frames_a_second = QSpinBox()
@@ -141,6 +142,13 @@ class FilmPage(QDialog):
         self.draft = QCheckBox("By quick pictures")
         self.draft.setToolTip(f"Instead of mockups of {SAMPLES} samples a pixel")
         row.addWidget(self.draft)
+        self.soft = QCheckBox("Slow at both ends")
+        self.soft.toggled.connect(self._changed)
+        row.addWidget(self.soft)
+        self.loop = QCheckBox("Over and over")
+        self.loop.setToolTip("There and back where what moves does not come round")
+        self.loop.toggled.connect(self._changed)
+        row.addWidget(self.loop)
         row.addStretch(1)
         close = QPushButton("Close")
         close.setAutoDefault(False)
@@ -168,12 +176,19 @@ class FilmPage(QDialog):
             0 if self.draft.isChecked() else SAMPLES,
             self.seed.value(),
             tuple(place.name for place in self.job.setting.places),
+            ease="soft" if self.soft.isChecked() else "even",
+            loop=self.loop.isChecked(),
         ).checked()
 
     def _seen_film(self) -> Film:
         film = self.film
         tall = max(round(SEEN[0] * film.size[1] / film.size[0]), 16)
-        return Film(film.track, film.seconds, film.fps, (SEEN[0], tall), 0, film.seed, film.places)
+        return replace(film, size=(SEEN[0], tall), samples=0)
+
+    def _track_chosen(self, _: int) -> None:
+        with QSignalBlocker(self.loop):
+            self.loop.setChecked(list(TRACKS)[self.track.currentIndex()] in LOOPS)
+        self._changed()
 
     def _changed(self, *_: object) -> None:
         """Another film than before: its frames are looked at anew."""

@@ -38,6 +38,7 @@ def write_film(window: Window, film: Film, path: Path) -> None:
     arguments = ["-o", str(path), "--track", film.track, f"--seconds={film.seconds}", f"--fps={film.fps}"]
     arguments += [f"--size={film.size[0]}x{film.size[1]}", f"--seed={film.seed}"]
     arguments.append(f"--samples={film.samples}" if film.samples else "--draft")
+    arguments += [f"--ease={film.ease}", "--loop" if film.loops else "--no-loop"]
     if film.places:
         arguments.append(f"--places={','.join(film.places)}")
     handing = Handing("motion")

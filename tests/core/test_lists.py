@@ -2,6 +2,7 @@
 
 import csv
 import json
+import math
 import multiprocessing
 import os
 import tempfile
@@ -22,14 +23,15 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import added_content, fresh_job
 from kilnchisel.core.job.listing import Listing
+from kilnchisel.core.job.recipes import recipe_named
 from kilnchisel.core.lettering.content import content_of_file
 from kilnchisel.core.lists import engines
 from kilnchisel.core.lists.engines import ENDED, Processes, Scheduler
-from kilnchisel.core.lists.filling import columns_in, filled, words_of
+from kilnchisel.core.lists.filling import columns_in, filled, refuse_unlisted, words_of
 from kilnchisel.core.lists.making import LOG, checked, logged, made
 from kilnchisel.core.lists.orders import orders_of
 from kilnchisel.core.lists.outcomes import looked_at, names_of, worst_first
-from kilnchisel.core.lists.rows import read_list
+from kilnchisel.core.lists.rows import Names, read_list
 from tests.commands import called
 
 CREW = Path(__file__).parents[2] / "demo" / "lists" / "crew.csv"
@@ -141,6 +143,31 @@ class InPlace(unittest.TestCase):
         self.assertEqual((made_.blank.width_mm, made_.letterings[0].lay.across_mm), (150.0, 4.0))
         with self.assertRaises(KilnError):
             filled(job, {"name": "x", "blank.width_mm": "wide"}, 1)
+
+    def test_a_recipe_and_a_ring_size_in_columns(self):
+        job = fresh_job("band", "{name}")
+        names = Names(
+            ("name", "blank.ring_size", "letterings.1.recipe"),
+            (
+                ("Oda", "US 7", "Gold foil stamp"),
+                ("Ras", "N½", ""),
+                ("Mun", "7", ""),
+                ("Pip", "", "No such"),
+            ),
+            "",
+        )
+        found = [looked_at(job, order) for order in orders_of(job, names, Path())]
+        (_, first), (_, second), (third, _), (fourth, _) = found
+        self.assertAlmostEqual(first.blank.inner_mm, 17.32, places=2)
+        recipe = recipe_named("Gold foil stamp")
+        self.assertEqual(first.letterings[0].finish, recipe.finish)
+        self.assertEqual(type(first.letterings[0].craft), type(recipe.craft))
+        self.assertAlmostEqual(second.blank.inner_mm, (37.5 + 13.5 * 1.25) / math.pi, places=3)
+        self.assertEqual(second.letterings[0].craft, job.letterings[0].craft)
+        self.assertIn("no ring size; write EU 54", third.refused)
+        self.assertIn("no recipe “No such”", fourth.refused)
+        with self.assertRaisesRegex(KilnError, "“finsh.colour” is called like a field"):
+            refuse_unlisted(job, Names(("name", "finsh.colour"), (("a", "b"),), ""), "job")
 
     def test_what_is_too_wide_is_made_smaller_or_stands_in_two_rows(self):
         job, long = plate(cap=20.0), {"name": "Featherstonehaugh Wolverstone"}

@@ -13,6 +13,7 @@ from kilnchisel.core.blanks.bodies import body_of, sides_at
 from kilnchisel.core.blanks.ground import level_of_bank
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Bank, Van
@@ -23,6 +24,9 @@ from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
     inner_of_iso,
+    inner_of_japan,
+    inner_of_size,
+    inner_of_uk,
     inner_of_us,
     iso_size,
     japan_size,
@@ -79,6 +83,20 @@ class RingSizes(unittest.TestCase):
         self.assertAlmostEqual(inner_of_us(7), 17.32, places=2)
         self.assertAlmostEqual(math.pi * inner_of_us(7), 54.41, places=2)
         self.assertAlmostEqual(us_size(inner_of_us(9.25)), 9.25)
+        for written in ("A", "N", "N½", "Z", "Z+2"):
+            self.assertEqual(uk_size(inner_of_uk(written)), written)
+        self.assertEqual(inner_of_japan(1), 13.0)
+        for written, inner in (
+            ("EU 54", 17.189),
+            ("54", 17.189),
+            ("us 7", 17.32),
+            ("JP 1", 13.0),
+            ("N", 17.11),
+        ):
+            self.assertAlmostEqual(inner_of_size(written), inner, places=2)
+        for written in ("7", "US", "UK 7", "EU 300", "", "big"):
+            with self.subTest(written=written), self.assertRaises(KilnError):
+                inner_of_size(written)
 
     def test_uk_and_japan(self):
         # BS 6820: A is 37.5 mm round, each letter 1.25 mm more; C is 40.0. JCS: n = 1 has 13.0 mm

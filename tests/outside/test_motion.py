@@ -5,6 +5,7 @@ Colour tags: ITU-R BT.709-6 and its numbers in ISO/IEC 23091-2 (1: BT.709; range
 
 import tempfile
 import unittest
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
 from unittest import mock
@@ -82,6 +83,24 @@ class Tracks(unittest.TestCase):
                 self.assertAlmostEqual(
                     first.job.setting.light.turn_deg, after.job.setting.light.turn_deg, delta=1e-6
                 )
+
+    def test_ease_and_loop(self):
+        job, film = neon("A"), Film(track="in-order", seconds=4, fps=10)
+        middles = np.linspace(0, 1, 401)
+
+        def lit(film, k):
+            return float(moment(job, film, k).along(0, middles).mean())
+
+        there = [lit(replace(film, loop=True), k) for k in range(41)]
+        np.testing.assert_allclose(there, there[::-1], atol=1e-9)  # and back
+        self.assertEqual((there[0], there[20]), (0.0, 1.0))
+        self.assertLess(lit(replace(film, ease="soft"), 4), 0.6 * lit(film, 4))
+        turns = [
+            moment(fresh_job("mug", "A"), Film(seconds=2, fps=10, loop=False), k).turn_deg for k in (0, 19)
+        ]
+        self.assertEqual(turns, [0.0, 360.0])
+        with self.assertRaises(KilnError):
+            Film(ease="hard").checked()
 
     def test_the_camera_goes_from_place_to_place(self):
         job = keep_place(fresh_job("mug", "TARN"), "front", (160, 100))

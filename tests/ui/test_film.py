@@ -66,7 +66,10 @@ class Films(WindowTest):
         page.seconds.editingFinished.emit()
         page.draft.setChecked(True)
         page.size_.setEditText("320x200")
-        self.assertEqual(page.film, Film("swing", 3.0, 25, (320, 200), 0, 1))
+        self.assertEqual(page.film, Film("swing", 3.0, 25, (320, 200), 0, 1, loop=True))
+        page.soft.click()
+        page.loop.click()
+        self.assertEqual((page.film.ease, page.film.loops), ("soft", False))
 
     def test_it_is_written_where_it_is_wanted_and_the_window_says_where(self):
         def exec_(page):

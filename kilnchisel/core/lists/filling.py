@@ -7,11 +7,15 @@ import datetime
 import re
 from dataclasses import dataclass
 
+from pydantic import ValidationError
+
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.edits import change, set_field
+from kilnchisel.core.job.edits import change, refusal, set_field
 from kilnchisel.core.job.listing import Fit
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.recipes import Recipe, applied, recipe_named
+from kilnchisel.core.job.ringsizes import inner_of_size
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.lists.rows import Names
@@ -19,6 +23,9 @@ from kilnchisel.core.units import format_length
 
 PLACE = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
 FIELD = re.compile(r"(?:letterings\.\d+|blank|finish|rim_finish|detail_finish|wear|setting)(?:\.\w+)*")
+RECIPE = re.compile(r"letterings\.(\d{1,3})\.recipe")
+RING_SIZE = "blank.ring_size"
+PATH = re.compile(r"\w+(?:\.\w+)+")
 DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%Y/%m/%d")
 CASES = {"capitals": str.upper, "small": str.lower, "each word": str.title}
 LEAST_SHARE = 0.5  # of its size that a lettering is made smaller to
@@ -47,8 +54,15 @@ def filled(
     or first in two rows; ``by_hand``: fields by their written paths that were put right in this row, which
     hold whatever the list and the fitting say. Raises KilnError naming what cannot be."""
     values = row | {"row": str(number)}
+    recipes: dict[int, Recipe] = {}
     for column, value in row.items():
-        if FIELD.fullmatch(column) and value:
+        if not value:
+            continue
+        if column == RING_SIZE:
+            job = set_field(job, "blank.inner_mm", f"{inner_of_size(value):.4f}")
+        elif found := RECIPE.fullmatch(column):
+            recipes[_index(job, column, found[1])] = recipe_written(value)
+        elif FIELD.fullmatch(column):
             job = set_field(job, column, value)
     told: dict[int, list[str]] = {}
     for index, item in enumerate(job.letterings):
@@ -59,6 +73,8 @@ def filled(
         job = change(job, ("letterings", index, "content", "text"), text)
         if fit != "none" and text.strip():
             job, told[index] = _fitted(job, index, most_mm, fit)
+    for index, recipe in recipes.items():  # its lengths go by the size of the letters
+        job = applied(job, index, recipe)
     for path, value in by_hand:
         job = set_field(job, path, value)
     if by_hand:
@@ -70,6 +86,23 @@ def filled(
     if by_hand:
         words.append(f"put right by hand: {', '.join(path for path, _ in by_hand)}")
     return Filled(job, tuple(words))
+
+
+def recipe_written(value: str) -> Recipe:
+    """A recipe by its name, or as it is sent: JSON. Raises KilnError."""
+    if not value.startswith("{"):
+        return recipe_named(value)
+    try:
+        return Recipe.model_validate_json(value)
+    except ValidationError as error:
+        raise KilnError(refusal(error)) from None
+
+
+def _index(job: Job, column: str, number: str) -> int:
+    index = int(number) - 1
+    if not 0 <= index < len(job.letterings):
+        raise KilnError(f"“{column}”: there is no lettering {number}.")
+    return index
 
 
 def words_of(text: str, values: dict[str, str]) -> str:
@@ -124,7 +157,12 @@ def lettered_by_list(job: Job, names: Names) -> int | None:
 
 
 def refuse_unlisted(job: Job, names: Names, called: str) -> None:
-    """Raises KilnError where nothing of a job is of the list."""
+    """Raises KilnError where nothing of a job is of the list, or a column is written like a field of a job
+    and is none."""
+    used = {name.casefold() for name in columns_in(job)}
+    for column in names.columns:
+        if PATH.fullmatch(column) and not FIELD.fullmatch(column) and column.casefold() not in used:
+            raise KilnError(f"The column “{column}” is called like a field, but there is no such field.")
     if not columns_in(job) and not any("." in column for column in names.columns):
         columns = ", ".join(f"{{{column}}}" for column in names.columns[:6])
         raise KilnError(f"Nothing on {called} is of the list; write {columns} among its words.")

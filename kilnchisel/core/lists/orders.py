@@ -11,7 +11,9 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.assets import asset
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.recipes import recipe_named
 from kilnchisel.core.lettering.content import PICTURE_ENDINGS, content_of_file
+from kilnchisel.core.lists.filling import RECIPE
 from kilnchisel.core.lists.outcomes import Order, listing_of, names_of, right_by_hand
 from kilnchisel.core.lists.rows import Names
 
@@ -42,6 +44,8 @@ def _with_pictures(
     """The order with the content of files in the place of their names. Raises KilnError."""
     row, assets = dict(order.row), []
     for column, value in order.row.items():
+        if RECIPE.fullmatch(column) and value:  # one's own are on this machine
+            row[column] = recipe_named(value).model_dump_json()
         found = PICTURE.fullmatch(column)
         if found is None:
             continue

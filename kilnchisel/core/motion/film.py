@@ -118,7 +118,9 @@ def _animated(frames: Iterable[Array], film: Film, path: Path) -> int:
     pictures = [Image.fromarray(pixels) for pixels in frames]
     if not pictures:
         return 0
-    how: dict[str, Any] = {"save_all": True, "append_images": pictures[1:], "loop": 0}
+    how: dict[str, Any] = {"save_all": True, "append_images": pictures[1:]}
+    if film.loops or path.suffix == ".webp":  # a GIF that does not say is shown once
+        how["loop"] = 0 if film.loops else 1
     # a GIF counts in hundredths of a second: times are rounded so that the whole is as long as it should be
     ends = np.rint(np.arange(len(pictures) + 1) * 100 / film.fps) * 10
     how["duration"] = np.diff(ends).astype(int).tolist()

@@ -24,7 +24,7 @@ from kilnchisel.core.scene.stance import stance_shown
 
 Array = NDArray[Any]
 
-FRAMES = ("png", "exr")
+FRAMES, EASES = ("png", "exr"), ("even", "soft")
 SWING_DEG, SWEEP_DEG = 35.0, 140.0  # to either side; of a light
 LEAST_BRIGHT = 5.0  # per cent: the dimmest that a tube can be told to be
 STRIKES_S = (0.15, 0.9)  # a gas takes so long to strike, once there is voltage: from memory
@@ -56,7 +56,8 @@ class Moment:
 @dataclass(frozen=True)
 class Film:
     """How a film is made. ``places``: camera places that it goes between; ``samples``: a pixel, 0 for quick
-    pictures; ``loop``: its end goes on into its beginning."""
+    pictures; ``loop``: its end goes on into its beginning: a track that does not end where it began goes
+    there and back."""
 
     track: str = "turntable"
     seconds: float = 6.0
@@ -67,6 +68,13 @@ class Film:
     places: tuple[str, ...] = ()
     frames_as: str = "png"  # in a folder, or "exr"
     clear: bool = False  # frames without ground and what is behind, in a folder
+    ease: str = "even"  # or "soft": slow at both ends
+    loop: bool | None = None  # None: as its track goes
+
+    @property
+    def loops(self) -> bool:
+        """Whether its end goes on into its beginning."""
+        return self.track in LOOPS if self.loop is None else self.loop
 
     @property
     def frames(self) -> int:
@@ -81,6 +89,8 @@ class Film:
             raise KilnError("A film lasts from 0.2 s to 10 minutes.")
         if not 1 <= self.fps <= 120:
             raise KilnError("A film has from 1 to 120 frames a second.")
+        if self.ease not in EASES:
+            raise KilnError(f"“{self.ease}” is no way to go; there is {', '.join(EASES)}.")
         if self.frames_as not in FRAMES:
             raise KilnError(f"“{self.frames_as}” is no way to keep frames; there is {', '.join(FRAMES)}.")
         if (self.clear or self.frames_as == "exr") and not self.samples:
@@ -96,8 +106,11 @@ Track = Callable[[Job, Film, float], Moment]  # of the job, the film and the sha
 def moment(job: Job, film: Film, frame: int) -> Moment:
     """The job at a frame of its film, the first being 0. Raises KilnError where the job has nothing that
     would move so."""
-    loops = film.track in LOOPS
-    share = frame / film.frames if loops else frame / max(film.frames - 1, 1)
+    share = frame / film.frames if film.loops else frame / max(film.frames - 1, 1)
+    if film.loops and film.track not in LOOPS:
+        share = 1 - abs(1 - 2 * share)
+    if film.ease == "soft":
+        share = _eased(share)
     return TRACKS[film.track](job, film, share)
 
 
