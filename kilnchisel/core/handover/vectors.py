@@ -132,12 +132,30 @@ def _path(points: Array) -> str:
     return "M" + "L".join([one] * len(points)) % tuple(flat)
 
 
+class _Vertices:
+    """The points of a polyline as the DXF library asks for them, written at once: tag by tag it takes two
+    thirds of all the time."""
+
+    def __init__(self, points: Array) -> None:
+        self._points = np.round(points, DXF_DIGITS)
+
+    def __len__(self) -> int:
+        return len(self._points)
+
+    def dxftags(self) -> list[_Vertices]:
+        """All of them as one tag."""
+        return [self]
+
+    def dxfstr(self) -> str:
+        """Group codes 10 and 20, x and y, of every point."""
+        return " 10\n%s\n 20\n%s\n" * len(self) % tuple(self._points.ravel().tolist())
+
+
 def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
     """DXF R2010 in mm, a layer for each group."""
     from ezdxf import units
     from ezdxf._options import options
     from ezdxf.document import Drawing as Document
-    from ezdxf.entities.lwpolyline import LWPolylinePoints
     from ezdxf.enums import TextEntityAlignment as Aligned
 
     options.write_fixed_meta_data_for_testing = True  # no date, no random number: the same bytes
@@ -152,9 +170,7 @@ def dxf_of(title: str, groups: list[Group], words: str) -> bytes:
         closed = (*((ring, True) for ring in group.rings), *((line, False) for line in group.lines))
         for points, close in closed:
             line = space.add_lwpolyline([], close=close, dxfattribs={"layer": layer})
-            flat = np.zeros((len(points), 5))  # x, y, widths and bulge: all at once, not a point at a time
-            flat[:, :2] = np.round(points, DXF_DIGITS)
-            line.lwpoints = LWPolylinePoints(data=flat.tolist())
+            line.lwpoints = _Vertices(points)
         for label in group.labels:
             put = space.add_text(label.text, height=CAPITALS * label.size_mm, dxfattribs={"layer": layer})
             put.set_placement(label.at, align=aligned[label.align])
