@@ -296,7 +296,7 @@ class EveryRow(InAFolder):
             drawn = f'{opened} viewBox="0 0 20 {tall}"><rect width="20" height="{tall}"/></svg>'
             self.written(f"{name}.svg", drawn.encode())
         job = added_content(plate(), content_of_file(self.folder / "disc.svg"))
-        text = "name,letterings.2.picture\nOda,bar.svg\nRas,\nMun,none.svg\nPip,a.csv\n"
+        text = "name,letterings.2.picture\nOda,bar.svg\nRas,\nMun,none.svg\nPip,a.csv\nEve,../x.svg\n"
         names = read_list(self.written("a.csv", text.encode()))
         found = {o.number: (o, *looked_at(job, o)) for o in orders_of(job, names, self.folder)}
         heights = {}
@@ -306,6 +306,10 @@ class EveryRow(InAFolder):
         self.assertEqual(heights, {1: 0.15, 2: 0.4})
         self.assertIn("none.svg", found[3][1].refused)
         self.assertIn("a.csv is not a kind of artwork", found[4][1].refused)
+        self.assertIn("not beside the list", found[5][1].refused)
+        for name in ("../a.csv", "/etc/a.csv", "a\\b.csv"):
+            with self.subTest(name=name), self.assertRaises(ValueError):
+                Listing(file=name)
         # another process, and another machine, have no such files
         job = with_listing(job, Listing(kinds=("outline",)))
         out = list(made(job, names, self.folder, self.folder / "out"))

@@ -124,8 +124,9 @@ class Names(WindowTest):
         self.assertEqual(open_job(path).listing, listing)
         self.window.undo()
         self.assertIsNone(self.window.session.job.listing)
-        self.assertEqual(place_of("few.csv", Path("/nowhere")), self.list.resolve())
-        self.assertIsNone(place_of("other.csv", self.folder))
+        self.assertEqual(place_of("few.csv"), self.list.resolve())
+        self.list.rename(self.folder / "other.csv")
+        self.assertEqual((place_of("few.csv"), place_of("other.csv")), (None, None))  # never chosen
 
     def drop(self, path):
         data = QMimeData()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from kilnchisel.core.job.base import Value
 
@@ -27,7 +27,7 @@ class Listing(Value):
     that: as a whole smaller, or first in two rows. ``kinds``: what is handed over of each row, ``choices``:
     how, by the names of hand-over's choices."""
 
-    file: Annotated[str, Field(max_length=255)] = ""
+    file: Annotated[str, StringConstraints(max_length=255, pattern=r"^[^/\\\x00]*$")] = ""
     name: Annotated[str, Field(max_length=200)] = ""
     fit: Fit = "none"
     most_mm: Annotated[float, Field(ge=0, le=100_000)] = 0.0

@@ -56,11 +56,23 @@ def _with_pictures(
         if not 0 <= index < len(job.letterings):
             raise KilnError(f"“{column}”: there is no lettering {index + 1}.")
         if (index, value) not in read:
-            read[index, value] = _content(job, index, beside / value)
+            read[index, value] = _content(job, index, _beside(beside, value))
         content = read[index, value]
         row[f"letterings.{index + 1}.content"] = content.model_dump_json()
         assets.append(asset(content.sha256, content.name))
     return Order(order.number, order.name, row, order.by_hand, tuple(assets), order.refused)
+
+
+def _beside(folder: Path, name: str) -> Path:
+    """A file that a list names. Raises KilnError for one elsewhere: lists come from strangers."""
+    path = folder / name
+    try:
+        inside = path.resolve().is_relative_to(folder.resolve())
+    except (OSError, ValueError, RuntimeError):
+        inside = False
+    if not inside:
+        raise KilnError(f"“{name[:60]}” is not beside the list; put the file there.")
+    return path
 
 
 def _content(job: Job, index: int, path: Path) -> Artwork | Picture:

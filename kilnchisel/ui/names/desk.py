@@ -28,7 +28,7 @@ def lay_list(window: Window, path: Path | None = None) -> None:
 
     session = window.session
     if path is None and session.job.listing is not None:
-        path = place_of(session.job.listing.file, Path(window._folder()))
+        path = place_of(session.job.listing.file)
     page = NamesPage(session.job, path, window.theme, window)
     accepted = page.exec()
     if page.path is not None and page.listing != session.job.listing:

@@ -106,7 +106,10 @@ class NamesPage(QDialog):
         self.title = QLabel("No list yet")
         self.title.setObjectName("heading")
         row.addWidget(self.title)
-        self.told = QLabel("A table with a name to each row: CSV, XLSX or ODS. Drop it here, or")
+        what = "A table with a name to each row: CSV, XLSX or ODS."
+        if self.listing.file:
+            what = f"This job's list is called {self.listing.file}."
+        self.told = QLabel(f"{what} Drop it here, or")
         self.told.setObjectName("small")
         row.addWidget(self.told)
         choose = QPushButton("Choose a list…")
@@ -428,11 +431,8 @@ class NamesPage(QDialog):
         super().done(result)
 
 
-def place_of(name: str, folder: Path) -> Path | None:
-    """Where a job's list lies: in a folder, or where it was last."""
-    if not name:
-        return None
+def place_of(name: str) -> Path | None:
+    """Where a list lies that was chosen here before; a job alone does not have a file read."""
     kept = recall(LAST, {})
     last = kept.get(name) if isinstance(kept, dict) else None
-    places = (folder / name, *((Path(last),) if isinstance(last, str) else ()))
-    return next((place for place in places if place.is_file()), None)
+    return Path(last) if isinstance(last, str) and Path(last).is_file() else None
