@@ -7,35 +7,13 @@ import json
 import os
 import re
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NoReturn
 
 from kilnchisel import listcommand, motioncommand, photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-
-COMMANDS = (
-    "new",
-    "set",
-    "sets",
-    "copies",
-    "lay",
-    "recipe",
-    "fix",
-    "photo",
-    "picture",
-    "measure",
-    "mesh",
-    "outline",
-    "hand-over",
-    "cut",
-    "proof",
-    "motion",
-    "list",
-    "fonts",
-    "schema",
-    "about",
-)
 
 
 class _Parser(argparse.ArgumentParser):
@@ -48,7 +26,7 @@ class _Parser(argparse.ArgumentParser):
 def main(arguments: list[str]) -> int:
     """Run a command. Returns the exit status: 0 done, 2 refused with a sentence on stderr."""
     try:
-        if arguments and arguments[0] in COMMANDS:
+        if arguments and arguments[0] in ACTIONS:
             if arguments[0] not in ("fonts", "schema", "about"):
                 gate.warm()  # it starts while the command loads what it needs
             return _command(arguments)
@@ -187,29 +165,7 @@ def _command(arguments: list[str]) -> int:
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     commands.add_parser("about", help="what this is, and what it draws with on this machine")
     options = parser.parse_args(arguments)
-    actions = {
-        "new": _new,
-        "set": _set,
-        "sets": _sets,
-        "copies": _copies,
-        "lay": _lay,
-        "fix": _fix,
-        "recipe": _recipe,
-        "hand-over": lambda options: shopcommand.hand_over(options, _open),
-        "cut": lambda options: shopcommand.cut(options, _open),
-        "photo": lambda options: photocommand.photo(options, _open, _writable),
-        "proof": lambda options: proofcommand.proof(options, _open, _writable),
-        "list": lambda options: listcommand.listed(options, _open, _writable),
-        "motion": lambda options: motioncommand.motion(options, _open, _writable),
-        "picture": _picture,
-        "measure": _measure,
-        "mesh": _mesh,
-        "outline": _outline,
-        "fonts": _fonts,
-        "schema": _schema,
-        "about": _about,
-    }
-    actions[options.command](options)
+    ACTIONS[options.command](options)
     return 0
 
 
@@ -622,7 +578,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="kilnchisel",
         description="Opens the window, with a job if one is named.",
-        epilog=f"Without a window: kilnchisel {' | '.join(COMMANDS)}, each with --help",
+        epilog=f"Without a window: kilnchisel {' | '.join(ACTIONS)}, each with --help",
     )
     parser.add_argument("job", type=Path, nargs="?")
     options = parser.parse_args(arguments)
@@ -631,6 +587,31 @@ def _window(arguments: list[str]) -> int:
     from kilnchisel.ui.start import open_window
 
     return open_window(options.job)
+
+
+# what each command does: the only list of them
+ACTIONS: dict[str, Callable[[Any], None]] = {
+    "new": _new,
+    "set": _set,
+    "sets": _sets,
+    "copies": _copies,
+    "lay": _lay,
+    "fix": _fix,
+    "recipe": _recipe,
+    "hand-over": lambda options: shopcommand.hand_over(options, _open),
+    "cut": lambda options: shopcommand.cut(options, _open),
+    "photo": lambda options: photocommand.photo(options, _open, _writable),
+    "proof": lambda options: proofcommand.proof(options, _open, _writable),
+    "list": lambda options: listcommand.listed(options, _open, _writable),
+    "motion": lambda options: motioncommand.motion(options, _open, _writable),
+    "picture": _picture,
+    "measure": _measure,
+    "mesh": _mesh,
+    "outline": _outline,
+    "fonts": _fonts,
+    "schema": _schema,
+    "about": _about,
+}
 
 
 if __name__ == "__main__":

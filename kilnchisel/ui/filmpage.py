@@ -7,7 +7,7 @@ import sys
 from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
+from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
-    QSlider,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -31,6 +30,7 @@ from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
 from kilnchisel.core.units import parse_plain
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.images import fitting, pixmap_of
+from kilnchisel.ui.runbar import RunBar
 
 SEEN = (640, 360)
 SAMPLES = 48
@@ -68,14 +68,15 @@ class FilmPage(QDialog):
         self.picture.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self.picture.setAccessibleName("A frame of the film")
         column.addWidget(self.picture, 1)
-        column.addLayout(self._run())
+        self.running = RunBar("Time of the film", lambda: 1, lambda: self._waits, over=True)
+        self.slider, self.time = self.running.slider, self.running.time
+        self.running.moved.connect(self._look)
+        column.addWidget(self.running)
         self.refusal = QLabel()
         self.refusal.setObjectName("refusal")
         self.refusal.setWordWrap(True)
         column.addWidget(self.refusal)
         column.addLayout(self._foot())
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self._turn)
         self.aside = Aside("filmed", self)
         self.aside.heard.connect(self._hear)
         self._track_chosen(0)
@@ -112,24 +113,6 @@ class FilmPage(QDialog):
         self.frames_a_second.valueChanged.connect(self._changed)
         self.seed.valueChanged.connect(self._changed)
         row.addStretch(1)
-        return row
-
-    def _run(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        self.button = QPushButton("Run")
-        self.button.setToolTip("Space")
-        self.button.setAutoDefault(False)
-        self.button.clicked.connect(self.run_or_pause)
-        row.addWidget(self.button)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("Time of the film")
-        self.slider.valueChanged.connect(self._look)
-        self.slider.sliderPressed.connect(self.pause)
-        row.addWidget(self.slider, 1)
-        self.time = QLabel()
-        self.time.setMinimumWidth(110)
-        self.time.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(self.time)
         return row
 
     def _foot(self) -> QHBoxLayout:
@@ -192,7 +175,7 @@ class FilmPage(QDialog):
 
     def _changed(self, *_: object) -> None:
         """Another film than before: its frames are looked at anew."""
-        self.pause()
+        self.running.pause()
         try:
             film = self._seen_film()
             moment(self.job, film, 0)
@@ -208,6 +191,7 @@ class FilmPage(QDialog):
             self.pictures = {}
             self._waits = False
         self.slider.setRange(0, film.frames - 1)
+        self.running.every(max(round(1000 / film.fps), 10))
         self._look()
 
     def _look(self) -> None:
@@ -242,24 +226,6 @@ class FilmPage(QDialog):
     def _show(self, picture: QPixmap) -> None:
         self.picture.setPixmap(fitting(picture, self.picture.size(), self.devicePixelRatioF()))
 
-    def run_or_pause(self) -> None:
-        """Let it run, over and over; or stop where it is."""
-        if self._timer.isActive():
-            self.pause()
-        elif self._known and self.slider.isEnabled():
-            self.button.setText("Pause")
-            self._timer.start(max(round(1000 / self._known[0].fps), 10))
-
-    def pause(self) -> None:
-        """Stop where it is."""
-        self._timer.stop()
-        self.button.setText("Run")
-
-    def _turn(self) -> None:
-        if self._waits:  # a frame is slower than the clock
-            return
-        self.slider.setValue((self.slider.value() + 1) % (self.slider.maximum() + 1))
-
     def _take(self) -> None:
         try:
             moment(self.job, self.film, 0)
@@ -269,10 +235,8 @@ class FilmPage(QDialog):
         self.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Space:
-            self.run_or_pause()
-            return
-        super().keyPressEvent(event)
+        if not self.running.takes(event):
+            super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -280,6 +244,6 @@ class FilmPage(QDialog):
 
     def done(self, result: int) -> None:
         """End what draws for it."""
-        self._timer.stop()
+        self.running.pause()
         self.aside.end()
         super().done(result)

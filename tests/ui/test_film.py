@@ -53,7 +53,7 @@ class Films(WindowTest):
         here = page.slider.value()
         self.wait(lambda: page.slider.value() != here, "it to run")
         QTest.keyClick(page, Qt.Key.Key_Space)
-        self.assertFalse(page._timer.isActive())
+        self.assertFalse(page.running.runs)
         self.choose(page, "start-up")
         self.assertIn("Nothing on it shines", page.refusal.text())
         self.assertFalse(page.slider.isEnabled())

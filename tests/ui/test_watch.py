@@ -71,7 +71,7 @@ class Watching(WindowTest):
         self.wait(lambda: page.slider.value() > 0, "it to run")
         QTest.keyClick(page, Qt.Key.Key_Space)
         self.assertEqual(page.button.text(), "Run")
-        self.assertFalse(page._timer.isActive())
+        self.assertFalse(page.running.runs)
         page.speed.setCurrentIndex(page.speed.count() - 1)
         page.slider.setValue(FULL - 1)
         page.button.click()

@@ -6,7 +6,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from PyQt6.QtCore import QSignalBlocker, QSize, Qt, QTimer
+from PyQt6.QtCore import QSignalBlocker, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSizePolicy,
-    QSlider,
     QVBoxLayout,
     QWidget,
 )
@@ -28,6 +27,7 @@ from kilnchisel.core.units import format_length, format_number
 from kilnchisel.core.workshop.orders import Seen, Told, WatchOrder
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.images import fitting, pixmap_of
+from kilnchisel.ui.runbar import RunBar
 
 TURN_MS = 100  # between two pictures of a run
 SPEEDS = (1, 10, 60, 300, 1800)  # times as fast as the machine
@@ -70,9 +70,6 @@ class WatchPage(QDialog):
         self.found.setObjectName("small")
         self.found.setWordWrap(True)
         column.addWidget(self.found)
-        self._timer = QTimer(self)
-        self._timer.setInterval(TURN_MS)
-        self._timer.timeout.connect(self._turn)
         self._show_ready(ready=False)
         self.aside = Aside("watched", self)
         self.aside.heard.connect(self._hear)
@@ -97,23 +94,15 @@ class WatchPage(QDialog):
 
     def _run(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.button = QPushButton("Run")
+        self.running = RunBar("Time of the run", self._step, lambda: self._waits, over=False)
+        self.running.every(TURN_MS)
+        self.button, self.slider, self.time = self.running.button, self.running.slider, self.running.time
         self.button.setObjectName("primary")
-        self.button.setToolTip("Space")
-        self.button.clicked.connect(self.run_or_pause)
-        row.addWidget(self.button)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, FULL)
         self.slider.setPageStep(FULL // 20)
         self.slider.setSingleStep(FULL // 200)
-        self.slider.setAccessibleName("Time of the run")
-        self.slider.valueChanged.connect(self._ask)
-        self.slider.sliderPressed.connect(self.pause)
-        row.addWidget(self.slider, 1)
-        self.time = QLabel()
-        self.time.setMinimumWidth(150)
-        self.time.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(self.time)
+        self.running.moved.connect(self._ask)
+        row.addWidget(self.running, 1)
         self.speed = QComboBox()
         self.speed.setAccessibleName("Times as fast as the machine")
         self.speed.addItems([f"{speed} × as fast" for speed in SPEEDS])
@@ -129,35 +118,16 @@ class WatchPage(QDialog):
             widget.setEnabled(ready)
         self.bar.setVisible(not ready)
 
-    def run_or_pause(self) -> None:
-        """Let it run from where it is, from the start where it is done; or stop there."""
-        if self._timer.isActive():
-            self.pause()
-            return
-        if self.slider.value() >= FULL:
-            self.slider.setValue(0)
-        self.button.setText("Pause")
-        self._timer.start()
-
-    def pause(self) -> None:
-        """Stop where it is."""
-        self._timer.stop()
-        self.button.setText("Run")
-
-    def _turn(self) -> None:
-        if self._waits:  # the picture is slower than the clock
-            return
-        seconds = self._program().seconds
+    def _step(self) -> int:
+        """How far it goes at a turn, by the speed that is chosen."""
         step = SPEEDS[self.speed.currentIndex()] * TURN_MS / 1000
-        self.slider.setValue(min(self.slider.value() + max(round(FULL * step / seconds), 1), FULL))
-        if self.slider.value() >= FULL:
-            self.pause()
+        return max(round(FULL * step / self._program().seconds), 1)
 
     def _program(self) -> Told:
         return self.programs[max(self.which.currentIndex(), 0)]
 
     def _take_program(self) -> None:
-        self.pause()
+        self.running.pause()
         one = self._program()
         self.above.setEnabled(one.pictured)
         wanted = one.seconds / RUN_S
@@ -234,17 +204,15 @@ class WatchPage(QDialog):
         )
 
     def _fail(self, sentence: str) -> None:
-        self.pause()
+        self.running.pause()
         self._waits = False
         self._show_ready(ready=False)
         self.bar.hide()
         self.told.setText(sentence)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Space and self.button.isEnabled():
-            self.run_or_pause()
-            return
-        super().keyPressEvent(event)
+        if not self.running.takes(event):
+            super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -260,7 +228,7 @@ class WatchPage(QDialog):
         super().closeEvent(event)
 
     def _end(self) -> None:
-        self._timer.stop()
+        self.running.pause()
         self.aside.end()
 
 
