@@ -61,9 +61,11 @@ class Names(WindowTest):
         self.checked(page)
         self.assertIn("40 rows, UTF-8", page.told.text())
         self.assertEqual([self.head(page, column) for column in (NAME, CHECKS)], ["Name", "Checks"])
-        bad = [not page.rows.outcomes[number].good for number in page.rows.order]
-        self.assertTrue(any(bad))
-        self.assertEqual(bad, sorted(bad, reverse=True))
+
+        def bad():
+            return [not page.rows.outcomes[number].good for number in page.rows.order]
+
+        self.wait(lambda: any(bad()) and bad() == sorted(bad(), reverse=True), "them in order")
         self.wait(lambda: page.rows.pictures, "a picture")
         first = page.rows.order[0]
         self.assertIn(page.rows.outcomes[first].warnings[0], self.cell(page, 0, CHECKS))

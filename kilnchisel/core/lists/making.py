@@ -24,7 +24,6 @@ from kilnchisel.core.writing import write_whole
 Stop = Callable[[], bool]
 
 LOG = "made.csv"
-FEW = 40  # rows that are checked sooner than a process is started
 
 
 def checked(

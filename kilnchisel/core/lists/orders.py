@@ -31,11 +31,21 @@ def orders_of(job: Job, names: Names, beside: Path, only: tuple[int, ...] = ()) 
         if only and index + 1 not in only:
             continue
         row, cells = names.row(index), names.rows[index]
-        order = Order(index + 1, name, row, right.get(cells, ()))
-        try:
-            yield _with_pictures(job, order, beside, read)
-        except KilnError as error:
-            yield Order(index + 1, name, row, refused=str(error))
+        yield completed(job, Order(index + 1, name, row, right.get(cells, ())), beside, read)
+
+
+def completed(
+    job: Job,
+    order: Order,
+    beside: Path,
+    read: dict[tuple[int, str], Artwork | Picture] | None = None,
+) -> Order:
+    """An order with what its files hold in the place of their names, or refused. ``read``: what was taken
+    in before, by lettering and name."""
+    try:
+        return _with_pictures(job, order, beside, {} if read is None else read)
+    except KilnError as error:
+        return Order(order.number, order.name, order.row, refused=str(error))
 
 
 def _with_pictures(

@@ -30,8 +30,8 @@ from kilnchisel.core.handover.table import KINDS
 from kilnchisel.core.job.edits import set_field
 from kilnchisel.core.job.listing import Fit, Listing
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lists.filling import refuse_unlisted
-from kilnchisel.core.lists.outcomes import listing_of, names_of, right_by_hand
+from kilnchisel.core.lists.filling import lettered_by_list, refuse_unlisted
+from kilnchisel.core.lists.outcomes import Order, listing_of, names_of, right_by_hand
 from kilnchisel.core.lists.rows import LIST_ENDINGS, Names, read_list
 from kilnchisel.core.units import format_length, parse_length
 from kilnchisel.ui.aside import Aside
@@ -363,7 +363,11 @@ class NamesPage(QDialog):
         if number is None:
             return
         self._looking = number
-        self.looking.send("look", self._number, self.present, self.names, self.path.parent, number)
+        cells = self.names.rows[number - 1]
+        by_hand = right_by_hand(self.listing).get(cells, ())
+        order = Order(number, self.rows.called[number - 1], self.names.row(number - 1), by_hand)
+        at = lettered_by_list(self.job, self.names)
+        self.looking.send("look", self._number, self.present, order, self.path.parent, at)
 
     def _next(self) -> int | None:
         chosen = self.by_hand.number
