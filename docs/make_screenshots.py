@@ -43,7 +43,7 @@ from kilnchisel.ui.window import Window
 
 HERE = Path(__file__).parent / "screenshots"
 CREW = Path(__file__).parents[1] / "demo" / "lists" / "crew.csv"
-PATIENCE = 60.0
+PATIENCE = 120.0
 MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
@@ -200,6 +200,9 @@ def wait(stage: Stage, holds: Callable[[], Any]) -> None:
     while not holds() and time.monotonic() < end:
         stage.app.processEvents()
         time.sleep(0.01)
+    for _ in range(20):  # what has come is laid out in the turns that follow
+        stage.app.processEvents()
+        time.sleep(0.01)
 
 
 def names(stage: Stage) -> None:
@@ -248,11 +251,12 @@ def pages(stage: Stage) -> None:
     film.track.setCurrentIndex(list(TRACKS).index("in-order"))
     film.track.activated.emit(film.track.currentIndex())
     film.show()
+    wait(stage, lambda: film.pictures)
     film.slider.setValue(40)
     wait(stage, lambda: 40 in film.pictures)
     shots.append(film.grab())
     close(window, film)
-    tall = min(shot.height() for shot in shots)
+    tall = 600
     fitted = [shot.scaledToHeight(tall, Qt.TransformationMode.SmoothTransformation) for shot in shots]
     gap = 16
     whole = QPixmap(sum(one.width() for one in fitted) + gap * (len(fitted) + 1), tall + 2 * gap)

@@ -43,7 +43,7 @@ WORDS = {
     "flicker": "Neon flickers",
     "pulse": "A pulse of light",
     "on-off": "On and off",
-    "in-order": "Letterings appear in order",
+    "in-order": "Letters appear in order",
 }
 
 

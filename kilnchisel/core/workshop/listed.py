@@ -1,8 +1,8 @@
 """Rows of a list checked, and looked at one by one, for the page of names, in a process of their own.
 
-In: ("check", number, job, names, beside); ("look", number, job, names, beside, row). Out: ("rows", number,
-outcomes), ("checked", number), ("looked", number, row, outcome, what can be put right, pixels or None), and
-("failed", sentence, report of a fault or "").
+In: ("check", number, job, names, beside); ("look", number, job, order, beside, which lettering is looked
+straight at or None). Out: ("rows", number, outcomes), ("checked", number), ("looked", number, row, outcome,
+what can be put right, pixels or None), and ("failed", sentence, report of a fault or "").
 """
 
 from __future__ import annotations
@@ -35,20 +35,18 @@ class _Listed:
         self._answer(("rows", number, ready))
         self._answer(("checked", number))
 
-    def look(self, number: int, job: Any, names: Any, beside: Path, row: int) -> None:
+    def look(self, number: int, job: Any, order: Any, beside: Path, at: int | None) -> None:
         """One row: what came of it, what of it can be put right by hand, and its picture."""
         from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture
-        from kilnchisel.core.lists.filling import lettered_by_list
-        from kilnchisel.core.lists.orders import orders_of
+        from kilnchisel.core.lists.orders import completed
         from kilnchisel.core.lists.outcomes import looked_at
 
-        (order,) = orders_of(job, names, beside, (row,))
-        outcome, made = looked_at(job, order)
+        row = order.number
+        outcome, made = looked_at(job, completed(job, order, beside))
         if made is None:
             self._answer(("looked", number, row, outcome, (), None))
             return
         self._easel = self._easel or Easel()
-        at = lettered_by_list(job, names)
         drawn = made_picture(made, PictureOrder(SIZE, draft=True, square_on=at), easel=self._easel)
         assert drawn is not None
         self._answer(("looked", number, row, outcome, _fields(job, made), drawn.pixels))
