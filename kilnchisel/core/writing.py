@@ -60,3 +60,11 @@ def _sync_folder(folder: Path) -> None:
             os.fsync(handle)
         finally:
             os.close(handle)
+
+
+def make_folder(path: Path) -> None:
+    """Make a folder, and those it lies in, where they are not there. Raises KilnError."""
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise KilnError(f"The folder {path} cannot be made: {error.strerror or error}.") from None

@@ -45,7 +45,7 @@ from kilnchisel.core.shop.paths.knife import Knife
 from kilnchisel.core.shop.paths.laser import MOST_KERF_MM, not_lasered
 from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.core.shop.paths.routing import not_lettered, not_routed
-from kilnchisel.core.writing import write_whole
+from kilnchisel.core.writing import make_folder, write_whole
 
 Progress = Callable[[float], None]
 Stop = Callable[[], bool]
@@ -341,10 +341,7 @@ def hand_over(
         made |= files.data
         lines += [f"{kind.title}: {files.words}", *(f"    {name}" for name in files.data), ""]
         progress((number + 1) / len(kinds))
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise KilnError(f"The folder {folder} cannot be made: {error.strerror or error}.") from None
+    make_folder(folder)
     made[CONTENTS] = "\n".join(lines).encode()
     for name, data in made.items():
         write_whole(folder / name, data)

@@ -12,14 +12,13 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.packing import packed
 from kilnchisel.core.handover.presets import wanted_from
 from kilnchisel.core.handover.table import kinds_named
-from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lists.engines import Engine, Processes
 from kilnchisel.core.lists.orders import orders_of
-from kilnchisel.core.lists.outcomes import Order, Outcome, checked_listing, listing_of, looked_at, names_of
+from kilnchisel.core.lists.outcomes import Outcome, checked_listing, listing_of, looked_at, names_of
 from kilnchisel.core.lists.rows import Names
 from kilnchisel.core.lists.working import Answer, Common
-from kilnchisel.core.writing import write_whole
+from kilnchisel.core.writing import make_folder, write_whole
 
 Stop = Callable[[], bool]
 
@@ -41,17 +40,10 @@ def checked(
         for order in orders:
             if stop():
                 return
-            yield here_and_now(job, order)
+            yield looked_at(job, order)[0]
         return
     for answer in engine.each(Common(packed(alone(job)), "check"), orders, stop):
         yield answer.outcome
-
-
-def here_and_now(job: Job, order: Order) -> Outcome:
-    """One row checked in this process."""
-    for data in order.assets:
-        keep_asset(data)
-    return looked_at(job, order)[0]
 
 
 def made(
@@ -92,10 +84,7 @@ def _kept(folder: Path, answer: Answer) -> None:
     if answer.files is None:
         return
     place = folder / answer.outcome.name
-    try:
-        place.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise KilnError(f"The folder {place} cannot be made: {error.strerror or error}.") from None
+    make_folder(place)
     for name, data in answer.files.items():
         write_whole(place / name, data)
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.listing import Listing
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
@@ -90,7 +91,9 @@ def names_of(names: Names, listing: Listing) -> list[str]:
 
 
 def looked_at(job: Job, order: Order) -> tuple[Outcome, Job | None]:
-    """A row in its job, checked; no job where it cannot be made."""
+    """A row in its job, checked, what it brings taken in; no job where it cannot be made."""
+    for data in order.assets:
+        keep_asset(data)
     if order.refused:
         return Outcome(order.number, order.name, refused=order.refused), None
     listing = listing_of(job)

@@ -17,7 +17,6 @@ from kilnchisel.core.handover.presets import wanted_from
 from kilnchisel.core.handover.printsheet import BLEED_MM, MARGIN_MM, Sheet, marks_round, sheets_of
 from kilnchisel.core.handover.programs import program_of
 from kilnchisel.core.handover.table import Wanted
-from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lists.orders import orders_of
@@ -31,7 +30,7 @@ from kilnchisel.core.shop.paths.routerwork import Routed, by_tool
 from kilnchisel.core.shop.paths.routing import routed
 from kilnchisel.core.shop.paths.shelves import Bed, shelved
 from kilnchisel.core.units import format_length, format_number
-from kilnchisel.core.writing import write_whole
+from kilnchisel.core.writing import make_folder, write_whole
 
 Stop = Callable[[], bool]
 Progress = Callable[[float], None]
@@ -86,10 +85,7 @@ def together(
         told.append(f"{kind}: {words}")
     told += [f"row {one.row} ({one.name}) is left out: {one.refused}" for one in left_out]
     data[TOLD] = ("\n".join([job.name, "", *told]) + "\n").encode()
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise KilnError(f"The folder {folder} cannot be made: {error.strerror or error}.") from None
+    make_folder(folder)
     for name, content in data.items():
         write_whole(folder / name, content)
     progress(1.0)
@@ -98,8 +94,6 @@ def together(
 
 def _taken(job: Job, order: Order, kinds: tuple[str, ...], wanted: Wanted, laid: _Laid) -> Outcome:
     """A row checked, and what of it is laid out."""
-    for asset in order.assets:
-        keep_asset(asset)
     outcome, row = looked_at(job, order)
     if row is None:
         return outcome

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.file import job_sent
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lists.outcomes import Order, Outcome, listing_of, looked_at
@@ -58,8 +57,6 @@ def _job(common: Common) -> Job:
 
 def _one(common: Common, job: Job, order: Order) -> Answer:
     began = time.perf_counter()
-    for data in order.assets:
-        keep_asset(data)
     outcome, row = looked_at(job, order)
     files = None
     if row is not None and common.does != "check":

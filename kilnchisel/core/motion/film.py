@@ -23,7 +23,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.motion.frames import files_of, folder_of, frames_of
 from kilnchisel.core.motion.tracks import Film
-from kilnchisel.core.writing import write_whole
+from kilnchisel.core.writing import make_folder, write_whole
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
@@ -72,10 +72,7 @@ def _into_folder(
     made = (files_of if own else frames_of)(job, film, folder, stop, progress)
     if sum(1 for _ in made) < film.frames:
         return False
-    try:
-        path.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise KilnError(f"The folder {path} cannot be made: {error.strerror or error}.") from None
+    make_folder(path)
     for number in range(film.frames):
         kept = folder / f"{number:05d}.{film.frames_as}"
         write_whole(path / f"{number + 1:05d}{kept.suffix}", kept.read_bytes())
