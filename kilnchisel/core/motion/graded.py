@@ -3,7 +3,6 @@ is."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -11,12 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.later import spatial
+from kilnchisel.core.motion.tracks import Along
 from kilnchisel.core.scene.scene import Item, Lamps, Scene
 
 Array = NDArray[Any]
-Along = Callable[
-    [int, Array], Array
-]  # of a lettering's number and places (n,) along its tubes: shares (n,)
 
 PIECES = 48  # of a tube, each as bright as its middle
 LEVELS = 32  # of brightness that glass is parted into

@@ -177,15 +177,15 @@ def _start_up(job: Job, film: Film, share: float) -> Moment:
     def ends(index: int, places: Array) -> Array:
         """The ends of a tube glow first."""
         glow = ENDS * np.exp(-np.minimum(places, 1 - places) / ENDS_FAR)
-        return glow if dark.get(index) else np.ones(len(places))
+        return glow if index in dark else np.ones(len(places))
 
-    lit, dark = _lit(job, bright), {}
-    items = list(lit.job.letterings)
+    dark: set[int] = set()
+    items = list(_lit(job, bright).job.letterings)
     for number, index in enumerate(_shining(job)):
         craft = job.letterings[index].craft
         if time > 0 and isinstance(craft, Tube) and craft.form == "glass" and not bright(number):
             items[index] = items[index].model_copy(update={"craft": craft})
-            dark[index] = True
+            dark.add(index)
     return Moment(job.model_copy(update={"letterings": tuple(items)}), along=ends if dark else None)
 
 

@@ -274,7 +274,7 @@ class NamesPage(QDialog):
         self.listing = self.listing.model_copy(update={"kinds": tuple(a.data() for a in chosen)})
         names = ", ".join(action.text() for action in chosen)
         short = self.kinds.fontMetrics().elidedText(
-            f"Of each: {names or 'nothing'}", Qt.TextElideMode.ElideRight, 260
+            f"Of each: {names or 'nothing'}", Qt.TextElideMode.ElideRight, KINDS_PX
         )
         self.kinds.setText(short)
         self._enable()
