@@ -56,12 +56,12 @@ def add_to(commands: Any) -> None:
         help="all rows together on a roll (330mm) or sheets (600x300mm): labels (--only sheet), film "
         "(plotter), plates (router)",
     )
-    names.add_argument("--margin", default="10mm", help="of what they lie on; default %(default)s")
+    names.add_argument("--margin", help="of the sheets they lie on; default 10mm")
     names.add_argument(
         "--by-camera", action="store_true", help="a .pdf shows rows as the job's camera does"
     )
-    names.add_argument("--gap", default="6mm", help="between them; default %(default)s")
-    names.add_argument("--processes", type=int, default=1, help="default %(default)s")
+    names.add_argument("--gap", help="between them; default 6mm")
+    names.add_argument("--processes", type=int, metavar="N", help="default 1")
     names.add_argument(
         "--scheduler", metavar="ADDRESS", help="of Dask: tcp://host:8786, whose workers do it"
     )
@@ -77,7 +77,8 @@ def listed(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
     from kilnchisel.core.lists.outcomes import worst_first
     from kilnchisel.core.lists.rows import read_list
 
-    processes = Processes(options.processes)
+    _refuse_idle(options)
+    processes = Processes(1 if options.processes is None else options.processes)
     engine = processes if options.scheduler is None else Scheduler(options.scheduler)
     job, names = opened(options.job), read_list(options.list)
     job = job.model_copy(update={"listing": _listing(job, names, options)})
@@ -114,13 +115,34 @@ def listed(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
     _tell(worst_first(found), names, as_json=options.json)
 
 
+def _refuse_idle(options: Any) -> None:
+    """Raises KilnError for a choice that would change nothing here."""
+    form = "" if options.output is None else options.output.suffix.lower()
+    by_engines = options.on is None and form != ".kcj"
+    by_hand = bool(options.put or options.as_listed)
+    for name, given, counts, where in (
+        ("--row", options.row is not None, by_hand, "with --put or --as-listed"),
+        ("--by-camera", options.by_camera, form == ".pdf", "with -o FILE.pdf"),
+        ("--margin", options.margin is not None, options.on is not None, "with --on"),
+        ("--gap", options.gap is not None, options.on is not None, "with --on"),
+        ("--processes", options.processes is not None, by_engines, "where rows are made one by one"),
+        ("--scheduler", options.scheduler is not None, by_engines, "where rows are made one by one"),
+        ("--processes", options.processes is not None, options.scheduler is None, "without --scheduler"),
+        ("--on", options.on is not None, form == "", "with -o FOLDER"),
+    ):
+        if given and not counts:
+            raise KilnError(f"{name} changes nothing here; it counts {where}.")
+
+
 def _together(job: Any, names: Any, beside: Path, options: Any, say: Callable[[float], None]) -> Any:
     from kilnchisel.core.lists.together import together
     from kilnchisel.core.shop.paths.shelves import bed_written
 
     if options.output is None or options.output.suffix:
         raise KilnError("Say into which folder: -o FOLDER")
-    bed = bed_written(options.on, options.margin, options.gap)
+    if options.margin is not None and job.listing.kinds == ("plotter",):
+        raise KilnError("--margin changes nothing here; film is cut within its weeding box.")
+    bed = bed_written(options.on, options.margin or "10mm", options.gap or "6mm")
     paths, found = together(job, names, beside, options.output, bed, progress=say)
     for path in paths if not options.json else ():
         print(path)

@@ -372,6 +372,14 @@ class EveryRow(InAFolder):
             (job, names, "-o", kept, "--row", "9", "--put", f"{field}=3"),
             (job, names, "-o", kept, "--row", "1", "--put", "letterings.1.lay.up=3"),
             (job, self.folder / "none.csv"),
+            # what would change nothing is not taken without a word
+            (job, names, "--row", "1"),
+            (job, names, "-o", where, "--by-camera"),
+            (job, names, "--gap", "3mm"),
+            (job, names, "-o", where, "--margin", "3mm"),
+            (job, names, "-o", where, "--on", "600x300mm", "--processes", "2"),
+            (job, names, "-o", where, "--on", "600x300mm", "--only", "plotter"),
+            (job, names, "-o", kept, "--on", "600x300mm"),
         ):
             with self.subTest(arguments=arguments[2:]):
                 code, _, error = called("list", *arguments)

@@ -160,7 +160,9 @@ def _labels(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, 
 
 def _film(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], str]:
     """Film for all rows on one roll."""
-    knife = wanted.knife if bed.tall_mm is not None else replace(wanted.knife, roll_mm=bed.wide_mm)
+    if bed.tall_mm is not None:
+        raise KilnError("Film is cut from a roll: write how wide it is, 610mm.")
+    knife = replace(wanted.knife, roll_mm=bed.wide_mm, gap_mm=bed.gap_mm).checked()
     return files_of_cut(f"{job.name}, all rows", cut_sheets(laid.film, knife))
 
 

@@ -40,12 +40,13 @@ def lay_list(window: Window, path: Path | None = None) -> None:
         suggested = str(Path(start) / f"{session.job.name}.pdf")
         name, _ = QFileDialog.getSaveFileName(window, "One PDF of all", suggested, "PDF (*.pdf)")
         if name:
-            _write(window, page.path, Path(name), [])
+            _write(window, page.path, Path(name), [f"--processes={PROCESSES}"])
         return
-    arguments = []
+    arguments = [f"--processes={PROCESSES}"]
     if page.wanted != EACH:
         words = "A roll by its width, or a sheet by its width and height: 330mm, 600x400mm"
-        bed, good = QInputDialog.getText(window, "Together", words, text="600x400mm")
+        start_size = "610mm" if "plotter" in page.laid else "600x400mm"
+        bed, good = QInputDialog.getText(window, "Together", words, text=start_size)
         if not good:
             return
         arguments = ["--on", bed.strip(), "--only", ",".join(page.laid)]
@@ -61,7 +62,7 @@ def _write(window: Window, names: Path, output: Path, arguments: list[str]) -> N
     how = [f"--with={name}={value}" for name, value in values.items()]
     handing = Handing("list")
     job: Job = window.session.job
-    asked = [str(names), "-o", str(output), f"--processes={PROCESSES}", *how, *arguments]
+    asked = [str(names), "-o", str(output), *how, *arguments]
     try:
         said = away(partial(handing.said, job, asked), f"Making {output.name}", window, handing.stop)
     except KilnError as error:
