@@ -8,12 +8,14 @@ import os
 import re
 import sys
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, NoReturn
 
 from kilnchisel import listcommand, motioncommand, photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
+from kilnchisel.core.job.garments import PLACES
 
 
 class _Parser(argparse.ArgumentParser):
@@ -169,11 +171,16 @@ def _command(arguments: list[str]) -> int:
     return 0
 
 
+def _dashed(name: str) -> str:
+    return name.replace(" ", "-")
+
+
 PLACINGS = (
     "centre",
     "between-along",
     "between-up",
     "clear",
+    *(_dashed(name) for name in PLACES),
     *(f"line-up-{edge}" for edge in ("left", "middle", "right", "top", "level", "bottom")),
     "spread-along",
     "spread-up",
@@ -270,7 +277,14 @@ def _lettering(job: Any, number: int) -> int:
 
 def _lay(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.shop.placing import between, centred, clear_of_zones, lined_up, spread_out
+    from kilnchisel.core.shop.placing import (
+        at_place,
+        between,
+        centred,
+        clear_of_zones,
+        lined_up,
+        spread_out,
+    )
 
     job = _open(options.job)
     _writable(options.output)
@@ -282,6 +296,7 @@ def _lay(options: Any) -> None:
         "clear": clear_of_zones,
         "spread-along": lambda job, at: spread_out(job, at, "along"),
         "spread-up": lambda job, at: spread_out(job, at, "up"),
+        **{_dashed(name): partial(at_place, name=name) for name in PLACES},
     }
     edge = options.do.removeprefix("line-up-")
     made = lined_up(job, index, edge) if edge != options.do else does[options.do](job, index)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.blanks.apparel import apparel_body
 from kilnchisel.core.blanks.boards import (
     board_body,
     book_body,
@@ -24,7 +25,18 @@ from kilnchisel.core.blanks.worn import bracelet_body, signet_body
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Band, Blank, Bottle, Can, Globe, Jar, Medallion, Mug, Plaque, Tumbler
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
-from kilnchisel.core.job.bodies import Bank, Bracelet, Cap, Garment, Handle, Hull, Mesh3D, Signet, Van
+from kilnchisel.core.job.bodies import (
+    Apparel,
+    Bank,
+    Bracelet,
+    Cap,
+    Garment,
+    Handle,
+    Hull,
+    Mesh3D,
+    Signet,
+    Van,
+)
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.remembered import remembered
 
@@ -56,6 +68,7 @@ made_body.of(Handle)(handle_body)
 made_body.of(Hull)(hull_body)
 made_body.of(Van)(van_body)
 made_body.of(Garment)(garment_body)
+made_body.of(Apparel)(apparel_body)
 made_body.of(Bank)(bank_body)
 
 

@@ -11,6 +11,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Degrees, Value, refuse_corners
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import (
+    Apparel,
     Bank,
     Bracelet,
     Cap,
@@ -233,6 +234,7 @@ Blank = Annotated[
     | Hull
     | Van
     | Garment
+    | Apparel
     | Bank
     | Mesh3D,
     Field(discriminator="kind"),
@@ -263,7 +265,8 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Medallion, "Medallion"),
         (Handle, "Handle"),
         (Book, "Book"),
-        (Garment, "Shirt"),
+        (Apparel, "Shirt, worn"),
+        (Garment, "Shirt, flat"),
     ),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }

@@ -138,6 +138,14 @@ class Garment(Value):
     folds_mm: Annotated[float, Field(ge=0, le=20)] = 5.0
 
 
+class Apparel(Value):
+    """A garment as it is worn, on a body that is not seen."""
+
+    kind: Literal["apparel"] = "apparel"
+    garment: Literal["t-shirt", "long sleeve"] = "t-shirt"
+    size: Literal["XS", "S", "M", "L", "XL", "2XL", "3XL"] = "M"
+
+
 Height = Annotated[float, Field(ge=-20_000, le=20_000)]
 Heights = Annotated[tuple[Height, ...], Field(min_length=2, max_length=9)]
 

@@ -13,6 +13,7 @@ import numpy as np
 
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign
+from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
     FRAME_MM,
@@ -27,7 +28,7 @@ from kilnchisel.core.job.setting import (
 )
 from kilnchisel.core.job.traits import size_of, stances_of
 
-Manner = Literal["table", "wall", "open", "any", "night"]
+Manner = Literal["table", "wall", "open", "any", "night", "worn"]
 WIDE_OVER_TALL = 1.5
 TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
 NO_KEY = KeyLight(strength=0)
@@ -54,8 +55,8 @@ class Piece:
 
 @dataclass(frozen=True)
 class PictureSet:
-    """A set. ``words``: what is seen of it; ``manner``: on a table, on a wall, in the open, or as it was
-    kept."""
+    """A set. ``words``: what is seen of it; ``manner``: on a table, on a wall, in the open, worn, or as it
+    was kept."""
 
     name: str
     words: str
@@ -66,6 +67,10 @@ class PictureSet:
         """Whether a blank can stand in it."""
         large = max(size_of(blank))
         if self.manner in ("any", "night"):
+            return True
+        if (self.manner == "worn") != isinstance(blank, Apparel):
+            return False
+        if self.manner == "worn":
             return True
         if self.manner == "wall":
             return "hung" in stances_of(blank) or isinstance(blank, BoxSign)
@@ -197,6 +202,38 @@ def _grey_sweep(piece: Piece) -> Setting:
         ground=_seamless(COLOURED_GROUNDS["seamless"]),
         camera=_camera(piece, 14, 22, 100, 0.66),
     )
+
+
+def _worn(piece: Piece, colour: str, surround: float, turn: float) -> Setting:
+    """A garment before paper from the roll: one soft box from the side, so that folds show, a weak one from
+    the other, and two strips from behind that set its outline off."""
+    return Setting(
+        light=Light(
+            room="even",
+            strength=surround,
+            key=NO_KEY,
+            lamps=(
+                _lamp(piece, "soft box", -66, 34, (0.34, 0.5), 128, 5300),
+                _lamp(piece, "soft box", 62, 10, (0.5, 0.8), 22, 5800),
+                _lamp(piece, "soft box", 138, 24, (0.14, 0.8), 70, 5800),
+                _lamp(piece, "soft box", -142, 24, (0.14, 0.8), 60, 5800),
+            ),
+        ),
+        ground=_seamless(colour),
+        camera=_camera(piece, turn, 3, 85, 0.8),
+    )
+
+
+def _white_studio(piece: Piece) -> Setting:
+    return _worn(piece, "#eeeeec", 24, 8)
+
+
+def _grey_studio(piece: Piece) -> Setting:
+    return _worn(piece, COLOURED_GROUNDS["seamless"], 11, 10)
+
+
+def _warm_studio(piece: Piece) -> Setting:
+    return _worn(piece, "#b9a58c", 11, -12)
 
 
 def _black_acrylic(piece: Piece) -> Setting:
@@ -362,6 +399,9 @@ SETS: dict[str, PictureSet] = {
     for one in (
         PictureSet("white sweep", "white paper from the roll, soft boxes", "table", _white_sweep),
         PictureSet("warm grey sweep", "warm grey paper from the roll, soft boxes", "table", _grey_sweep),
+        PictureSet("white studio", "a garment before white paper, a soft box aside", "worn", _white_studio),
+        PictureSet("grey studio", "a garment before warm grey paper", "worn", _grey_studio),
+        PictureSet("clay studio", "a garment before paper of clay's colour", "worn", _warm_studio),
         PictureSet("black acrylic", "polished black, soft boxes", "table", _black_acrylic),
         PictureSet("felt bench top", "green felt, a window to the left", "table", _felt),
         PictureSet("leather bench top", "brown leather in a workshop", "table", _leather),

@@ -21,6 +21,7 @@ from kilnchisel.core.job.blank import (
 )
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import (
+    Apparel,
     Bank,
     Bracelet,
     Cap,
@@ -45,6 +46,7 @@ from kilnchisel.core.job.finish import (
     Stainless,
     Wood,
 )
+from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.kinds import UnknownKind
 
@@ -69,6 +71,18 @@ def _ring(blank: Any) -> tuple[float, float]:
 
 def _lesser(blank: Any) -> float:
     return float(min(blank.height_mm, blank.width_mm))
+
+
+def _worn_size(blank: Any) -> tuple[float, float]:
+    """As wide as the arms hang, and as high as the cloth is long."""
+    m = measures_of(blank.garment, blank.size)
+    return m.chest * 1.25, m.length
+
+
+def _chest_height(blank: Any) -> float:
+    """The middle of a print on the chest, from the middle of a front."""
+    m = measures_of(blank.garment, blank.size)
+    return m.length / 2 - m.drop_front - 0.27 * m.length
 
 
 def _own_thickness(blank: Any) -> float:
@@ -289,6 +303,24 @@ TRAITS: dict[type, Traits] = {
         ),
         ground=ASPHALT,
         view=OUT_OF_DOORS,
+    ),
+    Apparel: Traits(
+        lambda b: _worn_size(b),
+        side="front",
+        room=lambda b: measures_of(b.garment, b.size).chest * 0.34,
+        middle=lambda b: round(_chest_height(b), 0),
+        thickness=lambda _: 240.0,
+        deep=lambda _: 260.0,
+        set="grey studio",
+        rim="rib",
+        detail="stitches",
+        finishes=(
+            Cloth(colour="#26314f", weave="cotton"),
+            Cloth(colour="#232d49", weave="cotton"),
+            Cloth(colour="#33405f", weave="cotton"),
+        ),
+        manner="pale ink",
+        view=(2.0, 3.6),
     ),
     Garment: Traits(
         lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),

@@ -20,7 +20,18 @@ from kilnchisel.core.job.blank import (
     Tumbler,
 )
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
-from kilnchisel.core.job.bodies import Bank, Bracelet, Cap, Garment, Handle, Hull, Mesh3D, Signet, Van
+from kilnchisel.core.job.bodies import (
+    Apparel,
+    Bank,
+    Bracelet,
+    Cap,
+    Garment,
+    Handle,
+    Hull,
+    Mesh3D,
+    Signet,
+    Van,
+)
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import size_of, stance_among, thickness_of
@@ -29,6 +40,7 @@ from kilnchisel.core.kinds import by_kind
 Array = NDArray[Any]
 
 FACE_TO_VIEWER = ((1, 0, 0), (0, 0, -1), (0, 1, 0))  # what lies face up in its own frame, upright
+WORN_MM = 900.0  # above the ground the lower end of what is worn is
 FRONT_UP = ((1, 0, 0), (0, 0, 1), (0, -1, 0))  # what stands facing -y in its own frame, on its back
 
 
@@ -66,6 +78,13 @@ def stood(blank: Any, shown: str) -> Array:
 @stood.of(BoxSign, Wall, Handle, Hull, Van, Bank, Mesh3D)
 def _on_its_foot(_: Any, shown: str) -> Array:
     return np.eye(4)
+
+
+@stood.of(Apparel)
+def _as_worn(_: Apparel, shown: str) -> Array:
+    matrix = np.eye(4)
+    matrix[2, 3] = WORN_MM
+    return matrix
 
 
 @stood.of(Plaque, Board, Plate, Book, Garment)

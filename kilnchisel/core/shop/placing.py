@@ -13,8 +13,9 @@ import numpy as np
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.bodies import Apparel, Mesh3D
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.garments import PLACES, collar_of, measures_of
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
@@ -72,6 +73,27 @@ def centred(job: Job, index: int) -> Job:
     if laid.side.period is not None:
         return moved(job, index, -laid.lay.along_mm, across)
     return moved(job, index, (low_u + high_u) / 2 - laid.lay.along_mm, across)
+
+
+def at_place(job: Job, index: int, name: str) -> Job:
+    """The job with a lettering where the trade puts it on a garment ("left chest"). Raises KilnError."""
+    blank = job.blank
+    if not isinstance(blank, Apparel):
+        raise KilnError(f"“{name}” is a place on a garment; the blank is none.")
+    place = PLACES[name]
+    lay = job.letterings[index].lay
+    update = {"side": place.side, "along_mm": 0.0, "across_mm": 0.0}
+    job = change(job, ("letterings", index, "lay"), lay.model_copy(update=update))
+    laid = lettering_laid(job, index)
+    if laid.ink.is_empty:
+        return job
+    left, low, right, high = laid.ink.bounds
+    if place.below is None:
+        up = laid.side.domain.bounds[1] + place.above - low
+    else:
+        collar = collar_of(measures_of(blank.garment, blank.size), place.side)
+        up = collar - place.below - high
+    return moved(job, index, place.along - (left + right) / 2, up)
 
 
 def companions(job: Job, index: int) -> tuple[int, ...]:

@@ -10,14 +10,15 @@ from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import can_be_on_both, outline_of, side_of, sides_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug
-from kilnchisel.core.job.bodies import Mesh3D
+from kilnchisel.core.job.bodies import Apparel, Mesh3D
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.garments import PLACES
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.laying.flat import unrolls_true
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.lettering.arranging import is_straight
-from kilnchisel.core.shop.placing import companions, lined_up, spread_out
+from kilnchisel.core.shop.placing import at_place, companions, lined_up, spread_out
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
 LINE_UPS = (
@@ -77,6 +78,18 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             link("lay.between along", "Between zones", "Half way, sideways"),
             link("lay.between up", "", "Half way, up and down"),
         ]
+    if isinstance(job.blank, Apparel):
+        fields.append(
+            Spec(
+                "lay.at place",
+                "Put it",
+                lambda _: "",
+                lambda job, name: at_place(job, index, name) if name else job,
+                "menu",
+                options=(("", "where the trade does…"), *((name, name.capitalize()) for name in PLACES)),
+                hint="Measured from the collar, or from the end of a sleeve.",
+            )
+        )
     fields += _company(job, index)
     if side is not None and side.taper is not None and job.letterings[index].lay.wrap == "follow":
         fields.append(

@@ -19,6 +19,7 @@ from kilnchisel.core.job.blank import (
 )
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
 from kilnchisel.core.job.bodies import (
+    Apparel,
     Bank,
     Bracelet,
     Cap,
@@ -29,10 +30,13 @@ from kilnchisel.core.job.bodies import (
     Signet,
     Van,
 )
+from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
+
+GARMENTS = {"t-shirt": "T-shirt", "long sleeve": "Long-sleeved shirt", "sweatshirt": "Hooded sweatshirt"}
 
 
 @by_kind(Blank)
@@ -54,6 +58,13 @@ def _size(blank: Blank) -> str:
 @blank_words.of(Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Hull, Garment, Bank)
 def _plain(blank: Any) -> str:
     return f"{TITLES[blank.kind]}, {_size(blank)}"
+
+
+@blank_words.of(Apparel)
+def _apparel(blank: Apparel) -> str:
+    m = measures_of(blank.garment, blank.size)
+    flat = f"{format_number(m.chest)} × {format_length(m.length)} flat"
+    return f"{GARMENTS[blank.garment]}, worn, {blank.size} ({flat})"
 
 
 @blank_words.of(Mug)

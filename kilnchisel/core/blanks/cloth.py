@@ -1,0 +1,129 @@
+"""Cloth that was draped once: panels as smooth surfaces over their flat patterns, read from the program's
+own data (``python -m tailoring`` makes it)."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.net import Net, closely, gridded, net_over
+from kilnchisel.core.blanks.sides import true_size
+from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.later import ndimage
+from kilnchisel.core.paths import RESOURCES
+from kilnchisel.core.remembered import remembered
+
+Array = NDArray[Any]
+
+FOLDER = RESOURCES / "cloth"
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """A part of a panel's outline: (n, 2) mm, both ends included. ``seam``: what it is sewn along, "" where
+    it is a free edge."""
+
+    points: Array
+    seam: str
+
+
+@dataclass(frozen=True, eq=False)
+class Panel:
+    """A piece of cloth. ``runs`` go round its pattern counter-clockwise as it is read from outside;
+    ``rib``: it is knitted rib. ``values`` (rows, columns, 3): coefficients of cubic B-splines ``step`` mm
+    apart from ``corner`` on."""
+
+    name: str
+    runs: tuple[Run, ...]
+    rib: bool
+    corner: Array
+    step: float
+    values: Array
+
+    @cached_property
+    def outline(self) -> shapely.Polygon:
+        """Its flat pattern."""
+        return shapely.Polygon(np.concatenate([run.points[:-1] for run in self.runs]))
+
+    def place(self, uv: Array) -> Array:
+        """Places on the cloth as it is draped, (n, 2) mm of the pattern -> (n, 3) mm."""
+        at = ((np.asarray(uv) - self.corner) / self.step)[:, ::-1].T
+        found = [
+            ndimage.map_coordinates(self.values[..., axis], at, order=3, prefilter=False, mode="nearest")
+            for axis in range(3)
+        ]
+        return np.stack(found, axis=1)
+
+    def normal(self, uv: Array) -> Array:
+        """The way that the cloth looks at places, (n, 3), unit."""
+        e = 0.02
+        along = self.place(uv + (e, 0.0)) - self.place(uv - (e, 0.0))
+        up = self.place(uv + (0.0, e)) - self.place(uv - (0.0, e))
+        out = np.cross(along, up)
+        return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12))
+
+    def net(self, step_mm: float) -> Net:
+        """Triangles over the pattern, the points of its border at most ``step_mm`` apart."""
+        ring = closely(shapely.get_coordinates(self.outline.exterior)[:-1], step_mm)
+        return net_over(shapely.Polygon(ring), step_mm)
+
+
+@dataclass(frozen=True, eq=False)
+class ClothSide(Surface):
+    """A side of cloth: its sheet is the flat pattern, to which lettering is true when it is ironed,
+    whatever the cloth gives where it hangs."""
+
+    def jacobian(self, uv: Array) -> Array:
+        return true_size(len(uv))
+
+    def true_at(self, spot: Array) -> Array:
+        return np.eye(2)
+
+
+@dataclass(frozen=True, eq=False)
+class Draped:
+    """A garment as it is worn. ``thick_mm``: of its cloth."""
+
+    panels: tuple[Panel, ...]
+    thick_mm: float
+
+    def named(self, name: str) -> Panel:
+        """A panel by its name. Raises KeyError."""
+        return {panel.name: panel for panel in self.panels}[name]
+
+
+@remembered
+def draped(garment: str, size: str) -> Draped:
+    """The panels of a garment in a size, the lowest place of the cloth on z = 0. Raises KilnError where the
+    program's data is not whole."""
+    path = FOLDER / f"{garment.replace(' ', '-')}-{size.lower()}.npz"
+    try:
+        with np.load(path, allow_pickle=False) as held:
+            head = json.loads(held["head"].tobytes())
+            rings = [held[f"ring{number}"] for number in range(len(head["panels"]))]
+            twice = [held[f"values{number}"] for number in range(len(head["panels"]))]
+    except (OSError, ValueError, KeyError) as error:
+        raise KilnError(
+            f"The cloth of this garment cannot be read from {path.name}; install anew."
+        ) from error
+    panels = []
+    for told, ring, rows in zip(head["panels"], rings, twice, strict=True):
+        values = np.cumsum(np.cumsum(rows.astype(np.int64), axis=1), axis=1) * head["grain_mm"]
+        points = gridded(np.append(ring, ring[:1], axis=0).astype(float))
+        runs, at = [], 0
+        for seam, count in told["edges"]:
+            runs.append(Run(points[at : at + count + 1], seam))
+            at += count
+        corner = np.array(told["corner"])
+        panels.append(Panel(told["name"], tuple(runs), told["rib"], corner, told["step"], values))
+    low = min(float(panel.place(run.points)[:, 2].min()) for panel in panels for run in panel.runs)
+    for panel in panels:
+        panel.values[..., 2] -= low
+    return Draped(tuple(panels), head["thick_mm"])

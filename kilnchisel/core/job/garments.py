@@ -1,0 +1,116 @@
+"""How large garments are, laid flat, mm: common practice of the trade, sizes XS to 3XL."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+SIZES = ("XS", "S", "M", "L", "XL", "2XL", "3XL")
+MIDDLE = SIZES.index("M")
+
+
+@dataclass(frozen=True)
+class Measures:
+    """A garment laid flat, mm. ``chest``: from pit to pit; ``length``: from the high point of the shoulder
+    to the hem; ``shoulders``: from seam to seam; ``slope``: how far the shoulder falls; ``armhole``: from
+    shoulder to pit, straight; ``sleeve``: along its top; ``cuff``: its opening; ``sleeve_deg``: below level
+    as it lies; ``neck``: its width; ``drop_front``, ``drop_back``: how deep it is cut; ``rib``: how high
+    the collar stands, ``rib_hem`` that of cuffs and waist, 0 where they are hemmed; ``hood``: how high it
+    is, 0 for a collar."""
+
+    chest: float
+    length: float
+    shoulders: float
+    slope: float
+    armhole: float
+    sleeve: float
+    cuff: float
+    sleeve_deg: float
+    neck: float
+    drop_front: float
+    drop_back: float
+    rib: float
+    rib_hem: float = 0.0
+    hood: float = 0.0
+
+
+def measures_of(garment: str, size: str) -> Measures:
+    """The measures of a garment in a size."""
+    step = SIZES.index(size) - MIDDLE
+    return TABLE[garment](step)
+
+
+def _t_shirt(step: int) -> Measures:
+    return Measures(
+        chest=520 + 50 * step,
+        length=730 + 25 * step,
+        shoulders=456 + 25 * step,
+        slope=44 + 1.5 * step,
+        armhole=228 + 12 * step,
+        sleeve=218 + 8 * step,
+        cuff=186 + 10 * step,
+        sleeve_deg=40,
+        neck=184 + 4 * step,
+        drop_front=98 + 3 * step,
+        drop_back=18,
+        rib=21,
+    )
+
+
+def _long_sleeve(step: int) -> Measures:
+    return replace(_t_shirt(step), sleeve=610 + 14 * step, cuff=96 + 4 * step)
+
+
+def _sweatshirt(step: int) -> Measures:
+    return Measures(
+        chest=565 + 50 * step,
+        length=640 + 25 * step,
+        shoulders=500 + 25 * step,
+        slope=46 + 1.5 * step,
+        armhole=246 + 12 * step,
+        sleeve=540 + 14 * step,
+        cuff=118 + 4 * step,
+        sleeve_deg=42,
+        neck=196 + 4 * step,
+        drop_front=96 + 3 * step,
+        drop_back=20,
+        rib=0.0,
+        rib_hem=66,
+        hood=345 + 6 * step,
+    )
+
+
+TABLE: dict[str, Callable[[int], Measures]] = {
+    "t-shirt": _t_shirt,
+    "long sleeve": _long_sleeve,
+    "sweatshirt": _sweatshirt,
+}
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where the trade puts a print. ``along``: its middle, from the middle of the side, to the reader's
+    right; ``below``: its upper edge below the collar, or None where ``above``, its lower edge above the
+    lower end of the side, counts. All mm."""
+
+    side: str
+    along: float = 0.0
+    below: float | None = None
+    above: float = 0.0
+
+
+# common practice; the wearer's left is on the reader's right of a front
+PLACES = {
+    "left chest": Place("front", along=100, below=78),
+    "right chest": Place("front", along=-100, below=78),
+    "full front": Place("front", below=76),
+    "full back": Place("back", below=114),
+    "nape": Place("back", below=26),
+    "left sleeve": Place("left sleeve", above=58),
+    "right sleeve": Place("right sleeve", above=58),
+}
+
+
+def collar_of(m: Measures, side: str) -> float:
+    """How high the middle of the neckline is on the sheet of the front or the back, mm."""
+    return m.length / 2 - (m.drop_back if side == "back" else m.drop_front)

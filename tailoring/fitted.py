@@ -1,0 +1,78 @@
+"""A draped panel as a smooth surface over its flat pattern: cubic B-splines, fitted to the particles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import interpolate, sparse
+from scipy.sparse import linalg
+
+Array = NDArray[Any]
+
+SMOOTH = 2e-3  # how much bending of the coefficients weighs against a particle's place
+BORDER = 30.0  # how much more a particle of the border weighs: neighbours meet there
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """``corner`` (2,): where the first coefficient is, mm on the sheet; ``step``: between them;
+    ``values`` (rows, columns, 3), mm; ``off`` (n,): how far each particle is from the surface."""
+
+    corner: Array
+    step: float
+    values: Array
+    off: Array
+
+
+def fitted(uv: Array, places: Array, border: Array, step: float) -> Fitted:
+    """The surface through particles: uv (n, 2), places (n, 3), border (n,) of bool; coefficients ``step``
+    mm apart."""
+    low, high = uv.min(axis=0), uv.max(axis=0)
+    corner = low - 2 * step
+    columns, rows = (np.ceil((high - corner) / step).astype(int) + 3).tolist()
+    across = _basis((uv[:, 0] - corner[0]) / step, columns)
+    up = _basis((uv[:, 1] - corner[1]) / step, rows)
+    system = _rowwise(up, across)
+    weight = sparse.diags(np.where(border, BORDER, 1.0))
+    bend_u = sparse.kron(sparse.eye(rows), _second(columns))
+    bend_v = sparse.kron(_second(rows), sparse.eye(columns))
+    shear = sparse.kron(_first(rows), _first(columns))
+    bending = bend_u.T @ bend_u + bend_v.T @ bend_v + 2 * shear.T @ shear
+    normal = (system.T @ weight @ system + SMOOTH * bending).tocsc()
+    right = system.T @ weight @ places
+    solved = linalg.splu(
+        normal, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    )
+    values = solved.solve(right)
+    off = np.linalg.norm(system @ values - places, axis=1)
+    return Fitted(corner, step, values.reshape(rows, columns, 3), off)
+
+
+def _basis(at: Array, count: int) -> sparse.csr_array:
+    """Uniform cubic B-splines centred on 0..count-1, at places in steps, (n, count)."""
+    knots = np.arange(-2.0, count + 2.0)
+    return interpolate.BSpline.design_matrix(at, knots, 3).tocsr()
+
+
+def _rowwise(a: Any, b: Any) -> sparse.csr_array:
+    """Row by row the products of all entries, (n, ka * kb)."""
+    n = a.shape[0]
+    per_a, per_b = np.diff(a.indptr), np.diff(b.indptr)
+    assert (per_a == 4).all() and (per_b == 4).all()
+    ca, cb = a.indices.reshape(n, 4), b.indices.reshape(n, 4)
+    va, vb = a.data.reshape(n, 4), b.data.reshape(n, 4)
+    columns = (ca[:, :, None] * b.shape[1] + cb[:, None, :]).reshape(n, 16)
+    values = (va[:, :, None] * vb[:, None, :]).reshape(n, 16)
+    rows = np.repeat(np.arange(n), 16)
+    return sparse.csr_array((values.ravel(), (rows, columns.ravel())), shape=(n, a.shape[1] * b.shape[1]))
+
+
+def _second(count: int) -> Any:
+    return sparse.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(count - 2, count))
+
+
+def _first(count: int) -> Any:
+    return sparse.diags([-1.0, 1.0], [0, 1], shape=(count - 1, count))
