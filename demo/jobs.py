@@ -574,7 +574,7 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "lens-brush": ("workshop bench", {}),
     "directors-signet": ("leather bench top", {}),
     "tarn-stone": ("weathered planks", {}),
-    "crew-shirt": ("warm grey sweep", {}),
+    "crew-shirt": ("grey studio", {}),
     "shuttle-van": ("quay at dusk", {}),
     "trail-sign": ("meadow", {}),
     "bank-letters": ("meadow", {}),

@@ -15,13 +15,13 @@ import numpy as np
 from kilnchisel.core.job.garments import SIZES, TABLE, measures_of
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.writing import write_whole
-from tailoring.drape import FABRICS, draped
+from tailoring.drape import WORN, draped
 from tailoring.fitted import fitted
 from tailoring.patterns import panels_of
 from tailoring.sewn import sewn
 from tailoring.written import written
 
-STEP_MM = 9.0  # of the particles
+STEP_MM = 10.0  # of the particles
 KNOT_MM = {False: 10.0, True: 6.0}  # of the surfaces; of rib
 SEED = 20
 ROUNDS = 3.7  # seconds that it takes to come to rest
@@ -29,11 +29,11 @@ ROUNDS = 3.7  # seconds that it takes to come to rest
 
 def make(garment: str, size: str) -> str:
     """Drape a garment and keep it; says how well it went."""
-    m, fabric = measures_of(garment, size), FABRICS[garment]
+    m, (fabric, pose) = measures_of(garment, size), WORN[garment]
     panels = panels_of(m, STEP_MM)
     cloth = sewn(panels, STEP_MM)
     told: list[str] = []
-    places = draped(cloth, m, fabric, seed=SEED, seconds=ROUNDS, say=told.append)
+    places = draped(cloth, m, fabric, pose, seed=SEED, seconds=ROUNDS, say=told.append)
     surfaces, off = {}, 0.0
     for panel in panels:
         uv, _, particle = cloth.own[panel.name]

@@ -22,7 +22,20 @@ STEPS = 80  # to a frame of 1/60 s
 FRAME = 1 / 60
 # frames in which the body within swells, leans and raises its arms, and lowers them again
 SWOLLEN, RAISED, LOWERED = 50, 30, 55
-LEAN_MM, REST_MM, TWIST_DEG, TALL_MM = 50.0, 8.0, 6.0, 62.0
+
+
+@dataclass(frozen=True)
+class Pose:
+    """How the body within moves. ``arms_deg``: from upright at the end, left and right; ``raised_deg``
+    before; ``lean_mm``: aside meanwhile, ``rest_mm`` at the end; ``twist_deg``: shoulders against hips at
+    the end; ``tall_mm``: it stretches so much and sinks again."""
+
+    arms_deg: tuple[float, float]
+    raised_deg: float
+    lean_mm: float
+    rest_mm: float
+    twist_deg: float
+    tall_mm: float
 
 
 @dataclass(frozen=True)
@@ -36,18 +49,20 @@ class Fabric:
     skin: float = 3.0  # how far the middle of the cloth keeps from the body, mm
 
 
-JERSEY = Fabric(0.18, 0.9e-5, 0.9)
-FLEECE = Fabric(0.32, 1.0e-4, 2.0, 4.0)
-FABRICS = {"t-shirt": JERSEY, "long sleeve": JERSEY, "sweatshirt": FLEECE}
+JERSEY = Fabric(0.18, 1.2e-5, 0.9)
+FLEECE = Fabric(0.32, 1.3e-4, 2.0, 4.0)
+EASY = Pose((21.0, 28.0), 74.0, 50.0, 8.0, 6.0, 56.0)
+UPRIGHT = Pose((22.0, 25.0), 55.0, 22.0, 5.0, 3.0, 12.0)
+WORN = {"t-shirt": (JERSEY, EASY), "long sleeve": (JERSEY, UPRIGHT), "sweatshirt": (FLEECE, UPRIGHT)}
 
 
 def draped(
     cloth: Sewn,
     m: Measures,
     fabric: Fabric,
+    pose: Pose,
     *,
     seed: int,
-    arm_deg: float = 13.0,
     seconds: float = 3.2,
     say: Callable[[str], None] = lambda words: None,
 ) -> Array:
@@ -56,23 +71,16 @@ def draped(
     x = cloth.points.copy()
     rng = np.random.default_rng(seed)
     x += rng.normal(0, 0.15, x.shape)
-    areas = _areas(cloth)
+    areas = areas_of(cloth)
     mass = np.zeros(len(x))
     for corner in range(3):
         np.add.at(mass, cloth.faces[:, corner], areas / 3)
     mass_inv = 1 / np.maximum(mass * 1e-6 * fabric.weight, 1e-9)
     dt = FRAME / STEPS
-    # a hinge's energy is 3/2 B l²/A angle² (Grinspun et al. 2003); mm² against SI's m² in the energy
-    across = _over_areas(cloth, hinges, length, edges)
-    stiffness = 3 * fabric.rigidity * across * stiff * 1e6
+    stiffness = hinge_stiffness(fabric.rigidity, cloth, hinges, length, edges) * stiff
     give = 1 / (stiffness * dt * dt)
     reach = 0.72 * float(np.median(length))
     v = np.zeros_like(x)
-    hood = np.unique(
-        np.concatenate(
-            [np.empty(0, dtype=int), *(own[2] for name, own in cloth.own.items() if "hood" in name)]
-        )
-    )
     torso = body_of(m)
     start_deg = 90.0 - m.sleeve_deg
     frames = round(seconds / FRAME)
@@ -81,20 +89,17 @@ def draped(
         swell = _smooth(frame / SWOLLEN)
         deep = 0.04 + 0.96 * swell
         up, down = _smooth((frame - SWOLLEN) / RAISED), _smooth((frame - SWOLLEN - RAISED) / LOWERED)
-        lift = start_deg + (74 - start_deg) * up
-        lean = LEAN_MM * (up - down) + REST_MM * down
-        twist = TWIST_DEG * (down - 0.8 * (up - down))
-        tall = TALL_MM * (up - down)
+        lift = start_deg + (pose.raised_deg - start_deg) * up
+        lean = pose.lean_mm * (up - down) + pose.rest_mm * down
+        twist = pose.twist_deg * (down - 0.8 * (up - down))
+        tall = pose.tall_mm * (up - down)
         body = posed(torso, lean, twist, tall)
-        arms = arms_of(
-            m, lift + (arm_deg - lift) * down, lift + (arm_deg + 7 - lift) * down, lean, twist, tall
-        )
+        left, right = (lift + (deg - lift) * down for deg in pose.arms_deg)
+        arms = arms_of(m, left, right, lean, twist, tall)
         late = frame > frames - 45
         drag = 0.9 if late else (0.99)
         fall = np.zeros_like(x)
         fall[:, 2] = -solver.GRAVITY * swell
-        if up > 0 and frame < SWOLLEN + RAISED + LOWERED:  # a hood falls back
-            fall[hood, 1:] = 0.8 * solver.GRAVITY, -0.5 * solver.GRAVITY
         pairs, apart = _pairs(x, rest, reach)
         skin = min(fabric.skin, 0.5 + fabric.skin * swell)
         solver.steps(
@@ -115,7 +120,7 @@ def draped(
             STEPS,
             drag ** (6 / STEPS),
             fall,
-            0.8,
+            0.65,
             0.5 if late else 0.15,
             1 / (1000.0 * dt * dt),
         )
@@ -132,19 +137,24 @@ def _smooth(share: float) -> float:
     return share * share * (3 - 2 * share)
 
 
-def _areas(cloth: Sewn) -> Array:
+def areas_of(cloth: Sewn) -> Array:
+    """Of its triangles on the pattern, mm²."""
     a, b, c = cloth.rest.T
     half = (a + b + c) / 2
-    return np.sqrt(np.maximum(half * (half - a) * (half - b) * (half - c), 1e-9))
+    return np.asarray(np.sqrt(np.maximum(half * (half - a) * (half - b) * (half - c), 1e-9)))
 
 
-def _over_areas(cloth: Sewn, hinges: Array, length: Array, edges: Array) -> Array:
-    """Of each hinge the square of its edge's length over the area of both triangles."""
+def hinge_stiffness(rigidity: float, cloth: Sewn, hinges: Array, length: Array, edges: Array) -> Array:
+    """What a hinge resists its angle with, kg mm²/s² per rad, (h,), of cloth of a bending rigidity, N·m.
+
+    A sheet of equal-sided triangles whose hinges hold k/2 angle² has the rigidity k sqrt(3)/2 (Seung and
+    Nelson 1988); other triangles by the square of the edge over the area, which is 4/sqrt(3) there.
+    """
     size = len(cloth.points)
     key = {int(k): float(one) for k, one in zip(edges[:, 0] * size + edges[:, 1], length, strict=True)}
     long = np.array([key[int(a * size + b)] for a, b in hinges[:, :2]])
-    typical = float(np.median(_areas(cloth)))
-    return long**2 / (2 * typical)
+    typical = float(np.median(areas_of(cloth)))
+    return rigidity * 1e6 * long**2 / (2 * typical)
 
 
 def _pairs(x: Array, rest: Array, reach: float) -> tuple[Array, Array]:

@@ -18,9 +18,9 @@ Array = NDArray[Any]
 TORSO = np.array(
     [
         [1100.0, 160.0, 108.0, 8.0],
-        [800.0, 176.0, 119.0, 12.0],
-        [690.0, 179.0, 122.0, 15.0],
-        [610.0, 170.0, 114.0, 10.0],
+        [800.0, 180.0, 122.0, 12.0],
+        [690.0, 184.0, 125.0, 15.0],
+        [610.0, 173.0, 117.0, 10.0],
         [510.0, 148.0, 100.0, -2.0],
         [420.0, 143.0, 97.0, -6.0],
         [330.0, 152.0, 104.0, -8.0],
@@ -35,9 +35,9 @@ TORSO = np.array(
     ]
 )
 # shoulder, elbow and wrist of a middle size: aside, low; thicknesses there
-SHOULDER = (178.0, 84.0)
-UPPER, FORE = 300.0, 265.0
-ROUND = (44.0, 37.0, 27.0)
+SHOULDER = (188.0, 82.0)
+UPPER, FORE = 300.0, 350.0
+ROUND = (51.0, 39.0, 25.0)
 BROAD = 2.4  # the power of its sections: 2 is an ellipse
 
 
@@ -144,5 +144,5 @@ def distance(x, y, z, torso, both, deep):  # type: ignore[no-untyped-def]
         one = np.sqrt(dx * dx + dy * dy + dz * dz) - radius
         if deep < 1.0 and dx * dx + dz * dz < radius * radius:
             one = one * deep  # flattened: across it is nearer
-        away = _smaller(away, one, 34.0 if i < 2 else 20.0)
+        away = _smaller(away, one, 22.0 if i == 0 else 10.0)
     return away

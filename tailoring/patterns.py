@@ -33,8 +33,8 @@ class Edge:
 @dataclass(frozen=True, eq=False)
 class Panel:
     """``edges`` follow on each other counter-clockwise round it. ``lies``: its sheet (n, 2) -> where it
-    lies before it is worn, (n, 3). ``rib``: it is knitted rib, and letters do not go on it. ``stiff``: how much
-    stiffer than the cloth of the rest it bends."""
+    lies before it is worn, (n, 3). ``rib``: it is knitted rib, and letters do not go on it. ``stiff``: how
+    much stiffer than the cloth of the rest it bends."""
 
     name: str
     edges: tuple[Edge, ...]
@@ -60,7 +60,8 @@ def bezier(a: Any, b: Any, c: Any, d: Any) -> Array:
     """A cubic curve by its four points, (65, 2)."""
     t = np.linspace(0, 1, 65)[:, None]
     p = [np.asarray(one, dtype=float) for one in (a, b, c, d)]
-    return (1 - t) ** 3 * p[0] + 3 * t * (1 - t) ** 2 * p[1] + 3 * t * t * (1 - t) * p[2] + t**3 * p[3]
+    curve = (1 - t) ** 3 * p[0] + 3 * t * (1 - t) ** 2 * p[1] + 3 * t * t * (1 - t) * p[2] + t**3 * p[3]
+    return np.asarray(curve)
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,8 +137,7 @@ def panels_of(m: Measures, step: float) -> tuple[Panel, ...]:
     if m.rib_hem:
         panels.append(_waistband(lines, front, back, m.rib_hem, step))
         panels += [_cuff(sleeve, m.rib_hem, step) for sleeve in sleeves]
-    panels += _hood(m, lines, step) if m.hood else [_collar(m, lines, step)]
-    return tuple(panels)
+    return (*panels, _collar(m, lines, step))
 
 
 def _trunk(name: str, lines: _Lines, neck: Array, way: float, apart: float, hem: str) -> Panel:
@@ -273,7 +273,8 @@ def _cuff(sleeve: Panel, high: float, step: float) -> Panel:
 
 def _neck_runs(lines: _Lines) -> list[tuple[Array, str, bool, float]]:
     """The neckline as it is seen from outside, from the middle of the back over the wearer's right
-    shoulder and the front to the left: lines, what they are sewn to, whether against its way, and the side's sign."""
+    shoulder and the front to the left: lines, what they are sewn to, whether against its way, the side's
+    sign."""
     front, back = lines.front_neck, lines.back_neck
     return [
         (back[::-1], "right back neck", True, -1.0),
@@ -301,69 +302,3 @@ def _collar(m: Measures, lines: _Lines, step: float) -> Panel:
         return np.stack([x * inward, layer * step / 2, z + lift], axis=1)
 
     return Panel("collar", edges, lies, rib=True, stiff=4.0)
-
-
-def _hood(m: Measures, lines: _Lines, step: float) -> list[Panel]:
-    """A hood of two panels, each sewn along half of the neckline and to the other over the crown. A panel
-    is read from outside: on the left one the face is at low u."""
-    front, back = _run(lines.front_neck), _run(lines.back_neck)
-    neck = float(front[-1] + back[-1])
-    high, deep = m.hood, 0.74 * m.hood
-    # from the middle of the front along the neckline to the middle of the back: it dips in the middle
-    foot = bezier(
-        (0, 0), (0.3 * neck, -0.10 * neck), (0.7 * neck, -0.06 * neck), (0.97 * neck, 0.05 * neck)
-    )
-    foot = evenly(foot, 0.5)
-    share = _run(foot) / _run(foot)[-1]
-    stops = np.concatenate([front[-1] - front[::-1], front[-1] + back[1:]]) / neck
-    foot = np.stack([np.interp(stops, share, foot[:, axis]) for axis in (0, 1)], axis=1)
-    face = evenly(
-        bezier((0.06 * deep, high), (-0.03 * deep, 0.7 * high), (-0.02 * deep, 0.3 * high), (0, 0)), step
-    )
-    end = foot[-1]
-    crown = bezier(end, end + (0.16 * deep, 0.62 * high), (0.98 * deep, 1.02 * high), (0.06 * deep, high))
-    crown = evenly(crown, step)
-    count = len(front)
-    panels = []
-    for left in (True, False):
-        name = "left" if left else "right"
-        edges = [
-            Edge(foot[:count], f"{name} front neck", turned=True),
-            Edge(foot[count - 1 :], f"{name} back neck"),
-            Edge(crown, "crown"),
-            Edge(face),
-        ]
-        if not left:  # mirrored, and run round the other way
-            edges = [
-                Edge((edge.points * (-1, 1))[::-1], edge.seam, not edge.turned if edge.seam else False)
-                for edge in reversed(edges)
-            ]
-        panels.append(Panel(f"{name} hood", tuple(edges), _hood_lies(m, lines, foot, step, left=left)))
-    return panels
-
-
-def _hood_lies(
-    m: Measures, lines: _Lines, foot: Array, step: float, *, left: bool
-) -> Callable[[Array], Array]:
-    """As a tube pressed flat above the neckline: the face in the middle of the front, the crown behind."""
-    spots = np.concatenate([lines.front_neck[::-1], lines.back_neck[1:]])  # from the front's middle on
-    layer = np.concatenate([-np.ones(len(lines.front_neck)), np.ones(len(lines.back_neck) - 1)])
-    run = _run(foot) / _run(foot)[-1]
-    way = 1.0 if left else -1.0
-    widest = 0.74 * m.hood
-
-    def lies(uv: Array) -> Array:
-        u = uv[:, 0] * way
-        # a share of the way from face to crown at this height
-        share = np.clip(u / foot[-1, 0], 0, 1)
-        base = np.interp(u, foot[:, 0], foot[:, 1])
-        up = np.maximum(uv[:, 1] - base, 0.0)
-        x, z = (np.interp(share, run, spots[:, axis]) for axis in (0, 1))
-        y = np.interp(share, run, layer) * step / 2
-        grown = np.clip(up / 80.0, 0, 1)
-        tube = widest / 2 * (1 - np.abs(2 * share - 1))
-        x = (1 - grown) * x + grown * tube
-        z = (1 - grown) * z + grown * (m.length / 2 - 10) + up
-        return np.stack([way * x, y + (share - 0.5) * step * grown, z], axis=1)
-
-    return lies

@@ -17,6 +17,7 @@ from tailoring.mannequin import distance
 Array = NDArray[Any]
 
 GRAVITY = 9810.0  # mm/s²
+SLIDES = 0.2  # of the friction at the hips, that at the shoulders
 BEND_EVERY = 4  # steps
 SHARPEST = 1.2  # rad: a hinge bent farther is not pushed back any harder
 
@@ -101,6 +102,7 @@ def bend(x, mass_inv, hinges, give):  # type: ignore[no-untyped-def]
 @njit(cache=True, fastmath=True)
 def keep_out(x, before, torso, arms, deep, skin, rub):  # type: ignore[no-untyped-def]
     """Push particles out of the body and hold them back along it by friction."""
+    high, beside = 0.25 * torso[-1, 0], 1.4 * torso[0, 1]
     e = 0.5
     for i in range(len(x)):
         px, py, pz = x[i, 0], x[i, 1], x[i, 2]
@@ -120,7 +122,9 @@ def keep_out(x, before, torso, arms, deep, skin, rub):  # type: ignore[no-untype
         vn = vx * gx + vy * gy + vz * gz
         tx, ty, tz = vx - vn * gx, vy - vn * gy, vz - vn * gz
         slide = np.sqrt(tx * tx + ty * ty + tz * tz) + 1e-12
-        hold = min(rub * push / slide, 1.0)
+        # cloth lies on the hips, and has to slide over moving shoulders and arms
+        share = min(max((high - pz) / 150.0, SLIDES), 1.0) if abs(px) < beside else SLIDES
+        hold = min(rub * share * push / slide, 1.0)
         x[i, 0] -= hold * tx
         x[i, 1] -= hold * ty
         x[i, 2] -= hold * tz

@@ -20,7 +20,7 @@ GRAIN_MM = 1 / 256  # what places are rounded to
 def written(panels: tuple[Panel, ...], surfaces: dict[str, Fitted], thick_mm: float) -> bytes:
     """An archive that ``kilnchisel.core.blanks.cloth`` reads: of each panel its outline, and the
     coefficients of its surface in units of GRAIN_MM, each row as differences of differences."""
-    arrays: dict[str, Array] = {}
+    arrays: dict[str, Any] = {}
     told = []
     for number, panel in enumerate(panels):
         surface = surfaces[panel.name]

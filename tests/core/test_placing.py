@@ -9,15 +9,17 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bending import bend_of, bent_round, can_bend
 from kilnchisel.core.job.blank import KINDS, Mug
-from kilnchisel.core.job.bodies import Van
+from kilnchisel.core.job.bodies import Apparel, Van
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
+from kilnchisel.core.job.garments import PLACES, collar_of, measures_of
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Circle, Rows
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.placing import (
+    at_place,
     between,
     centred,
     clear_of_zones,
@@ -42,6 +44,36 @@ def rows_on_plaque(*places):
 
 def box(job, index):
     return lettering_laid(job, index).ink.bounds
+
+
+class OnGarments(unittest.TestCase):
+    """Where the trade puts a print: common practice, mm from the collar and the middle."""
+
+    def test_places_are_measured_from_collar_and_middle(self):
+        for size in ("XS", "M", "3XL"):
+            job = job_on(Apparel(size=size), "Shirt", "OK")
+            m = measures_of("t-shirt", size)
+            for name, place in PLACES.items():
+                made = at_place(job, 0, name)
+                laid = lettering_laid(made, 0)
+                left, low, _, high = laid.ink.bounds
+                self.assertEqual(laid.side.name, place.side)
+                self.assertAlmostEqual((left + laid.ink.bounds[2]) / 2, place.along, delta=0.02)
+                if place.below is not None:
+                    self.assertAlmostEqual(collar_of(m, place.side) - high, place.below, delta=0.02)
+                else:
+                    self.assertAlmostEqual(low - laid.side.domain.bounds[1], place.above, delta=0.02)
+
+    def test_the_left_chest_is_the_wearers(self):
+        job = at_place(job_on(Apparel(), "Shirt", "OK"), 0, "left chest")
+        laid = lettering_laid(job, 0)
+        place = laid.side.to_body(np.array([[laid.lay.along_mm, laid.lay.across_mm]]), np.zeros(1))[0]
+        self.assertGreater(place[0], 50)  # on the right of who stands before it
+        self.assertLess(place[1], 0)
+
+    def test_only_a_garment_has_them(self):
+        with self.assertRaisesRegex(KilnError, "a place on a garment"):
+            at_place(fresh_job("mug", "OK"), 0, "nape")
 
 
 class Company(unittest.TestCase):

@@ -15,8 +15,7 @@ class Measures:
     to the hem; ``shoulders``: from seam to seam; ``slope``: how far the shoulder falls; ``armhole``: from
     shoulder to pit, straight; ``sleeve``: along its top; ``cuff``: its opening; ``sleeve_deg``: below level
     as it lies; ``neck``: its width; ``drop_front``, ``drop_back``: how deep it is cut; ``rib``: how high
-    the collar stands, ``rib_hem`` that of cuffs and waist, 0 where they are hemmed; ``hood``: how high it
-    is, 0 for a collar."""
+    the collar stands, ``rib_hem`` that of cuffs and waist, 0 where they are hemmed."""
 
     chest: float
     length: float
@@ -31,7 +30,6 @@ class Measures:
     drop_back: float
     rib: float
     rib_hem: float = 0.0
-    hood: float = 0.0
 
 
 def measures_of(garment: str, size: str) -> Measures:
@@ -44,12 +42,12 @@ def _t_shirt(step: int) -> Measures:
     return Measures(
         chest=520 + 50 * step,
         length=730 + 25 * step,
-        shoulders=456 + 25 * step,
-        slope=44 + 1.5 * step,
+        shoulders=444 + 25 * step,
+        slope=49 + 1.5 * step,
         armhole=228 + 12 * step,
         sleeve=218 + 8 * step,
         cuff=186 + 10 * step,
-        sleeve_deg=40,
+        sleeve_deg=31,
         neck=184 + 4 * step,
         drop_front=98 + 3 * step,
         drop_back=18,
@@ -66,17 +64,16 @@ def _sweatshirt(step: int) -> Measures:
         chest=565 + 50 * step,
         length=640 + 25 * step,
         shoulders=500 + 25 * step,
-        slope=46 + 1.5 * step,
+        slope=50 + 1.5 * step,
         armhole=246 + 12 * step,
         sleeve=540 + 14 * step,
         cuff=118 + 4 * step,
-        sleeve_deg=42,
+        sleeve_deg=31,
         neck=196 + 4 * step,
-        drop_front=96 + 3 * step,
+        drop_front=86 + 3 * step,
         drop_back=20,
-        rib=0.0,
+        rib=25,
         rib_hem=66,
-        hood=345 + 6 * step,
     )
 
 

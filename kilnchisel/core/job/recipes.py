@@ -25,6 +25,7 @@ from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.finish import (
     AsBlank,
     Brass,
+    Cloth,
     Enamel,
     Gold,
     Ink,
@@ -51,6 +52,24 @@ class Recipe(Named):
 SHIPPED = (
     Recipe(name="Ceramic ink", craft=Printed(film_mm=0.02), finish=Ink(colour="#1f2f57", gloss=78)),
     Recipe(name="Vinyl film, matt", craft=Printed(film_mm=0.08), finish=Ink(colour="#22252a", gloss=18)),
+    Recipe(
+        name="Screen ink on cloth",
+        craft=Printed(film_mm=0.04),
+        finish=Ink(colour="#efe6cf", gloss=12),
+        cap_mm=30.0,
+    ),
+    Recipe(
+        name="Transfer film on cloth",
+        craft=Printed(film_mm=0.11),
+        finish=Ink(colour="#d98a3d", gloss=38),
+        cap_mm=30.0,
+    ),
+    Recipe(
+        name="Flock on cloth",
+        craft=Raised(height_mm=0.5, edge="rounded", edge_mm=0.2),
+        finish=Cloth(colour="#d9c7a4", weave="cotton"),
+        cap_mm=40.0,
+    ),
     Recipe(name="Blind stamp", craft=Pressed(depth_mm=0.6, soft_mm=0.5), finish=AsBlank()),
     Recipe(name="Gold foil stamp", craft=Pressed(depth_mm=0.35, soft_mm=0.25), finish=Gold(polish="satin")),
     Recipe(

@@ -17,6 +17,7 @@ from kilnchisel.core.finishes.finish import (
     light_panel,
     lit_face,
     material_of,
+    on_relief,
     over_ground,
     printed_picture,
     strip_material,
@@ -147,6 +148,7 @@ def _as_it_is(_: Any, material: Material, role: str, ground: Material) -> Materi
 
 @crafted.of(Printed)
 def _inked(craft: Printed, material: Material, role: str, ground: Material) -> Material:
+    material = on_relief(material, ground, craft.film_mm)
     if craft.underprint:
         return material
     under = np.array(hex_to_linear(craft.carrier_colour)) if craft.carrier_mm > 0 else ground.albedo

@@ -36,7 +36,7 @@ from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
 
-GARMENTS = {"t-shirt": "T-shirt", "long sleeve": "Long-sleeved shirt", "sweatshirt": "Hooded sweatshirt"}
+GARMENTS = {"t-shirt": "T-shirt", "long sleeve": "Long-sleeved shirt", "sweatshirt": "Sweatshirt"}
 
 
 @by_kind(Blank)
