@@ -10,7 +10,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
 from kilnchisel.core.job.blank import TITLES, Globe, Plaque
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import Brass, Enamel, Gold, Ink
+from kilnchisel.core.job.finish import Brass, Cloth, Enamel, Gold, Ink
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import SHIPPED, applied
@@ -50,7 +50,10 @@ def draw_looks(folder: Path) -> None:
             job = change(job, ("letterings", 0, "finish"), finish)
         _keep(job, folder / "crafts" / _named(kind), 0.4)
     for recipe in SHIPPED:
-        _keep(applied(_letters(), 0, recipe, scaled=True), folder / "recipes" / _named(recipe.name), 0.4)
+        job = _letters()
+        if "cloth" in recipe.name:
+            job = change(job, ("finish",), Cloth(colour="#26314f", weave="cotton"))
+        _keep(applied(job, 0, recipe, scaled=True), folder / "recipes" / _named(recipe.name), 0.4)
     ball = fresh_job("globe").model_copy(update={"letterings": (), "blank": Globe(foot=False)})
     for room in get_args(Light.model_fields["room"].annotation):
         job = change(change(ball, ("finish",), Brass()), ("setting", "light", "room"), room)
