@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -223,17 +224,16 @@ def _label(worn: Draped, *, detail: Detail) -> tuple[Sheet, Shell]:
     top = min(float(points[:, 1].min()) for points in necks) - LABEL_LOW_MM
     wide, high = LABEL_MM
     thick = 0.35
-    middle = np.array([0.0, top - high / 2])
-    inner = ClothSide(
-        "back", back.outline, back.place, Net(np.zeros((0, 2)), np.zeros((0, 3))), worn.thick_mm
-    )
-
-    def place(uv: Array) -> Array:
-        """Read from inside: u runs the other way."""
-        return inner.to_body(uv * (-1.0, 1.0) + middle, np.full(len(uv), -worn.thick_mm - 1.6 * thick))
-
+    place = partial(_inside, back, (0.0, top - high / 2), worn.thick_mm + 1.6 * thick)
     domain = shapely.box(-wide / 2, -high / 2, wide / 2, high / 2)
     net, rough = (_net(domain, step) for step in (3.0 if detail.fine else 9.0, 12.0))
     side = ClothSide("neck inside", domain, place, net, thick)
     lining = Shell("label inner", "blank", _lining(side, net, thick), "label")
     return Sheet(side, "blank", solid="label", net=net, rough=rough), lining
+
+
+def _inside(panel: Panel, middle: tuple[float, float], deep: float, uv: Array) -> Array:
+    """Places so far behind a panel, read from inside: u runs the other way. (n, 2) mm from ``middle`` ->
+    (n, 3)."""
+    at = uv * (-1.0, 1.0) + middle
+    return np.asarray(panel.place(at) - deep * panel.normal(at))

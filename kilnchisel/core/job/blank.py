@@ -265,8 +265,8 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Medallion, "Medallion"),
         (Handle, "Handle"),
         (Book, "Book"),
-        (Apparel, "Shirt, worn"),
-        (Garment, "Shirt, flat"),
+        (Apparel, "Worn shirt"),
+        (Garment, "Flat shirt"),
     ),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }

@@ -1,6 +1,7 @@
 """What is cut flat and then laid on: the true flat pattern of a side where it has one.
 
-A plane, a cylinder and a cone unroll without stretch, so that everything on them keeps its place. What
+A plane, a cylinder and a cone unroll without stretch, so that everything on them keeps its place; cloth
+has the pattern that it was cut by. What
 bends both ways has no flat pattern: there each lettering is taken true to size at its own height, as it
 would be cut and pressed on.
 """
@@ -15,6 +16,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.cloth import ClothSide
 from kilnchisel.core.blanks.sides import Cylinder, Plane, Side
 from kilnchisel.core.blanks.turnedside import Turned
 from kilnchisel.core.laying.chart import Chart
@@ -47,6 +49,8 @@ def _flat(laid: Laid, middle: float) -> Flat:
     side = laid.side
     if isinstance(side, Plane):
         return Flat(np.asarray, _as_it_is, "as it lies")
+    if isinstance(side, ClothSide):
+        return Flat(np.asarray, _as_it_is, "as the cloth lies when it is ironed")
     if isinstance(side, Chart):
         return Flat(np.asarray, _as_it_is, "as unrolled round its spot")
     if unrolls_true(side):
@@ -88,10 +92,10 @@ def _as_it_is(shape: Any) -> Any:
 
 
 def unrolls_true(side: Side) -> bool:
-    """Whether a side's own sheet is true to size all over: it is flat, or a cylinder."""
+    """Whether a side's own sheet is true to size all over: flat, a cylinder, or a pattern of cloth."""
     if isinstance(side, Turned):
         return float(np.ptp(side.profile.radius)) < STRAIGHT_MM
-    return isinstance(side, Plane | Cylinder)
+    return isinstance(side, Plane | Cylinder | ClothSide)
 
 
 def on_sector(uv: Array, side: Side, middle: float) -> Array:

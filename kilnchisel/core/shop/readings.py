@@ -11,6 +11,7 @@ from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
+from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
@@ -25,6 +26,7 @@ from kilnchisel.core.job.crafts import (
     Tube,
     stands_free,
 )
+from kilnchisel.core.job.garments import collar_of, measures_of
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
@@ -107,7 +109,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
             Reading("least_stretch", "Least stretch", 100 * laid.stretch[0], "%"),
             Reading("greatest_stretch", "Greatest stretch", 100 * laid.stretch[1], "%"),
         ]
-    found += _space(laid)
+    found += _space(laid) + _on_garment(job.blank, laid)
     tubes = isinstance(lettering.craft, Tube)
     found += _fitting(laid) + _letters(laid, tubes=tubes)
     found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
@@ -287,6 +289,18 @@ def _space(laid: Laid) -> list[Reading]:
         value = -zone.reaches_in_mm if zone.reaches_in_mm > 0 else zone.gap_mm
         found.append(Reading(f"to_{zone.name}", f"To the {zone.name}", value, "mm"))
     return found
+
+
+def _on_garment(blank: Any, laid: Laid) -> list[Reading]:
+    """What the trade measures prints on garments by."""
+    if not isinstance(blank, Apparel) or laid.side.name not in ("front", "back") or laid.ink.is_empty:
+        return []
+    left, _, right, high = laid.ink.bounds
+    collar = collar_of(measures_of(blank.garment, blank.size), laid.side.name)
+    return [
+        Reading("collar", "Below the collar", collar - high, "mm"),
+        Reading("middle", "From the middle", abs(left + right) / 2, "mm"),
+    ]
 
 
 def _rounded(value: float) -> float:
