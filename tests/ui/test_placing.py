@@ -11,8 +11,10 @@ from PyQt6.QtWidgets import QAbstractButton
 from kilnchisel.core.job.artwork import Badge, Shape
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.job.garments import PLACES
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.wording import Circle, Rows
+from kilnchisel.core.shop.readings import readings as readings_of
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.view.band import on_picture
 from tests.ui.harness import WindowTest
@@ -148,6 +150,31 @@ class OnTheObject(WindowTest):
         menu.list.actions()[2].trigger()
         places = {item.lay.along_mm for item in self.window.session.job.letterings}
         self.assertEqual(len(places), 1)
+
+    def test_a_print_goes_where_the_trade_puts_it(self):
+        self.window.session.start(fresh_job("apparel", "CREW"))
+        self.settle()
+        menu = self.field("lay", "at place")
+        names = [action.text() for action in menu.list.actions()]
+        menu.list.actions()[names.index("Left chest")].trigger()
+        self.settle()
+        readings = {one.key: one.value for one in readings_of(self.window.session.job, 0)}
+        self.assertAlmostEqual(readings["collar"], PLACES["left chest"].below, delta=0.02)
+        self.assertAlmostEqual(readings["middle"], 100, delta=0.02)
+        menu = self.field("lay", "at place")
+        menu.list.actions()[names.index("Full back")].trigger()
+        self.assertEqual(self.lettering.lay.side, "back")
+        self.window.undo()
+        self.window.undo()
+        self.assertEqual(self.lettering.lay, fresh_job("apparel", "CREW").letterings[0].lay)
+
+    def test_another_size_of_a_garment_is_another_pattern(self):
+        self.window.session.start(fresh_job("apparel", "CREW"))
+        self.settle()
+        wide = self.picture.drawn.laid[0].side.domain.bounds[2]
+        self.window.session.edit(("blank", "size"), "XL")
+        self.settle()
+        self.assertAlmostEqual(self.picture.drawn.laid[0].side.domain.bounds[2] - wide, 50, delta=0.1)
 
 
 class Meshes(WindowTest):
