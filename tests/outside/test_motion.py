@@ -26,7 +26,7 @@ from kilnchisel.core.job.edits import change, letter_change
 from kilnchisel.core.job.fresh import added_content, fresh_job
 from kilnchisel.core.motion import film as films
 from kilnchisel.core.motion.film import write_film
-from kilnchisel.core.motion.frames import folder_of, frames_of, turned
+from kilnchisel.core.motion.frames import axis_of, folder_of, frames_of, turned
 from kilnchisel.core.motion.graded import graded
 from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
 from tests.commands import called
@@ -62,9 +62,15 @@ class Tracks(unittest.TestCase):
         np.testing.assert_allclose(turns, 360 * np.arange(20) / 20)
         self.assertEqual(moment(job, film, 7).job, job)
         scene = scene_of_job(job)
-        quarter = turned(scene, 90.0)
-        self.assertIs(turned(scene, 360.0), scene)
-        middle = np.array([scene.middle[0], scene.middle[1], 0, 1])
+        axis = axis_of(job, scene)
+        # the mug turns about its own axis, though its handle has the middle of the whole aside of that
+        np.testing.assert_allclose(axis, [0, 0], atol=1e-9)
+        self.assertGreater(np.abs(scene.middle[:2]).max(), 2)
+        van = fresh_job("van", "TARN")
+        np.testing.assert_array_equal(axis_of(van, scene_of_job(van)), scene_of_job(van).middle[:2])
+        quarter = turned(scene, 90.0, axis)
+        self.assertIs(turned(scene, 360.0, axis), scene)
+        middle = np.array([*axis, 0, 1])
         np.testing.assert_allclose(quarter.stance @ np.linalg.inv(scene.stance) @ middle, middle, atol=1e-9)
         # what looked to the front looks to the right
         way = quarter.stance[:3, :3] @ np.linalg.inv(scene.stance[:3, :3]) @ [0.0, -1.0, 0.0]

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import PictureOrder
 from kilnchisel.core.handover.sidebyside import Alike
@@ -112,17 +113,26 @@ def _posed(now: Moment, scene: Scene) -> Scene:
     """A scene as it is at a moment."""
     if now.along is not None:
         scene = graded(scene, now.along)
-    return turned(scene, now.turn_deg)
+    return turned(scene, now.turn_deg, axis_of(now.job, scene)) if now.turn_deg else scene
 
 
-def turned(scene: Scene, turn_deg: float) -> Scene:
-    """A scene with its piece turned to the left about the upright line through its middle."""
+def axis_of(job: Job, scene: Scene) -> Array:
+    """The x and y of the upright line that a piece turns about, (2,): the axis of what is round, whatever
+    stands off it (a mug's handle), else its middle."""
+    upright = bool(np.allclose(scene.stance[:3, :3], np.eye(3)))
+    if upright and any(side.period is not None for side in sides_at(job.blank).all):
+        return np.asarray(scene.stance[:2, 3])
+    return np.asarray(scene.middle[:2])
+
+
+def turned(scene: Scene, turn_deg: float, axis: Array) -> Scene:
+    """A scene with its piece turned to the left about an upright line at ``axis`` (2,)."""
     if turn_deg % 360 == 0:
         return scene
     angle = np.radians(turn_deg)
     turn = np.eye(4)
     turn[:2, :2] = [[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]]
-    middle = np.array([scene.middle[0], scene.middle[1], 0.0])
+    middle = np.append(axis, 0.0)
     turn[:3, 3] = middle - turn[:3, :3] @ middle
     return replace(scene, stance=turn @ scene.stance)
 
