@@ -30,7 +30,7 @@ from kilnchisel.core.writing import write_whole
 Array = NDArray[Any]
 Stop = Callable[[], bool]
 
-RECIPE = 1  # to be raised when the same film looks different
+RECIPE = 2  # to be raised when the same film looks different
 
 
 def folder_of(job: Job, film: Film) -> Path:
