@@ -1,4 +1,5 @@
-"""Moving a lettering on every blank: from a step of the drag to its picture at moving resolution.
+"""Every blank with 30 letters: opened to its first draft, and moving them, from a step of the drag to its
+picture at moving resolution.
 
 And what a free mesh takes to be opened, drawn and lettered.
 """
@@ -18,6 +19,7 @@ from benchmarks.figure import Figure
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.blanks.meshfile import mesh_of_file
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.crafts import Engraved
@@ -34,7 +36,7 @@ WORDS = "TARNLIGHT OBSERVATORY UNDER A HILL"  # 30 letters
 
 
 def run() -> Iterator[Figure]:
-    """One figure a blank: the median of 24 steps, 30 letters engraved."""
+    """Of every blank with 30 letters engraved: its first draft, another, and the median of 24 steps."""
     draft = Draft()
     moving = (int(SIZE[0] * WALK_SCALE), int(SIZE[1] * WALK_SCALE))
     for kind, title in TITLES.items():
@@ -48,6 +50,11 @@ def run() -> Iterator[Figure]:
         )
         job = Job(blank=blank, letterings=(lettering,))
         job = change(job, ("setting", "camera"), home_camera(blank))
+        first = frame_seconds(draft, job, SIZE, detail=Detail.FINE)
+        yield Figure(f"{title}: its first draft, 30 letters", first, "s", 1.5)
+        again = change(job, ("letterings", 0, "content", "text"), WORDS.lower())
+        spent_again = frame_seconds(draft, again, SIZE, detail=Detail.FINE)
+        yield Figure("  another draft of it", spent_again, "s", 0.5)
         frame_seconds(draft, job, moving)
         spent = []
         for number in range(24):
