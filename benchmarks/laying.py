@@ -19,7 +19,6 @@ from benchmarks.figure import Figure
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.imported import FreeMesh, free_mesh
 from kilnchisel.core.blanks.meshfile import mesh_of_file
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.crafts import Engraved
@@ -30,7 +29,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.ui.view.picture import WALK_SCALE
+from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_SCALE
 
 WORDS = "TARNLIGHT OBSERVATORY UNDER A HILL"  # 30 letters
 
@@ -39,6 +38,7 @@ def run() -> Iterator[Figure]:
     """Of every blank with 30 letters engraved: its first draft, another, and the median of 24 steps."""
     draft = Draft()
     moving = (int(SIZE[0] * WALK_SCALE), int(SIZE[1] * WALK_SCALE))
+    first_seen = (int(SIZE[0] * EDIT_SCALE), int(SIZE[1] * EDIT_SCALE))
     for kind, title in TITLES.items():
         blank = KINDS[kind]()
         side, _, middle = main_side(blank)
@@ -50,10 +50,10 @@ def run() -> Iterator[Figure]:
         )
         job = Job(blank=blank, letterings=(lettering,))
         job = change(job, ("setting", "camera"), home_camera(blank))
-        first = frame_seconds(draft, job, SIZE, detail=Detail.FINE)
+        first = frame_seconds(draft, job, first_seen)
         yield Figure(f"{title}: its first draft, 30 letters", first, "s", 1.5)
         again = change(job, ("letterings", 0, "content", "text"), WORDS.lower())
-        spent_again = frame_seconds(draft, again, SIZE, detail=Detail.FINE)
+        spent_again = frame_seconds(draft, again, first_seen)
         yield Figure("  another draft of it", spent_again, "s", 0.5)
         frame_seconds(draft, job, moving)
         spent = []
