@@ -71,13 +71,13 @@ def lens_brush() -> Job:
                 content=words("TARNLIGHT OPTICS", "cinzel-bold", 4.6, letter_spacing_mm=0.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=3.0, both=True),
                 craft=Pressed(depth_mm=0.3, soft_mm=0.18, swell=8),
-                finish=Gold(polish="satin"),
+                finish=Gold(polish="satin", carat=24),
             ),
             Lettering(
                 content=words("dry glass only", "pacifico", 3.4),
                 lay=Lay(side="front", along_mm=-4, across_mm=-3.0),
                 craft=Pressed(depth_mm=0.25, soft_mm=0.15, swell=8),
-                finish=Gold(polish="satin"),
+                finish=Gold(polish="satin", carat=24),
             ),
         ),
     )

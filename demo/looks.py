@@ -45,7 +45,7 @@ def draw_looks(folder: Path) -> None:
         _keep(change(job, ("finish",), finish()), folder / "finishes" / _named(kind), 0.42)
     for kind, craft in CRAFTS.items():
         job = change(_letters(), ("letterings", 0, "craft"), craft())
-        finish = Ink(colour="#f2ecdc") if kind == "printed" else Gold(polish="satin")
+        finish = Ink(colour="#f2ecdc") if kind == "printed" else Gold(polish="satin", carat=24)
         if kind in ("printed", "raised", "standing"):
             job = change(job, ("letterings", 0, "finish"), finish)
         _keep(job, folder / "crafts" / _named(kind), 0.4)

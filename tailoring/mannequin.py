@@ -38,6 +38,7 @@ TORSO = np.array(
 SHOULDER = (188.0, 82.0)
 UPPER, FORE = 300.0, 350.0
 ROUND = (51.0, 39.0, 25.0)
+NECK_GROWS, LIMB_GROWS = 0.3, 0.45  # of how much a chest does from size to size
 BROAD = 2.4  # the power of its sections: 2 is an ellipse
 
 
@@ -46,7 +47,10 @@ def body_of(m: Measures) -> Array:
     has it, half width, half depth, and how far back and aside its middle is, mm, (k, 5)."""
     usual = measures_of("t-shirt", "M")
     wide, tall = m.chest / usual.chest, m.length / usual.length
-    torso = TORSO * (1, wide, wide, wide)
+    # necks grow less than chests do
+    slim = 1 + NECK_GROWS * (wide - 1)
+    grown = np.interp(TORSO[:, 0], [10.0, 80.0], [slim, wide])[:, None]
+    torso = np.concatenate([TORSO[:, :1], TORSO[:, 1:] * grown], axis=1)
     torso[:, 0] = m.length / 2 - torso[:, 0] * tall
     torso = torso[np.argsort(torso[:, 0])]
     fine = np.arange(torso[0, 0], torso[-1, 0], 6.0)
@@ -92,11 +96,12 @@ def _arm(m: Measures, angle_deg: float) -> Array:
     fore = way * np.cos(np.radians(14)) + np.array([0, -np.sin(np.radians(14)), 0])
     wrist = elbow + FORE * tall * fore
     root = np.array([70.0 * wide, 14.0, m.length / 2 - 62.0 * tall])
+    slim = 1 + LIMB_GROWS * (wide - 1)
     rows = [
-        [*root, 42 * wide],
-        [*shoulder, ROUND[0] * wide],
-        [*elbow, ROUND[1] * wide],
-        [*wrist, ROUND[2] * wide],
+        [*root, 42 * slim],
+        [*shoulder, ROUND[0] * slim],
+        [*elbow, ROUND[1] * slim],
+        [*wrist, ROUND[2] * slim],
     ]
     return np.array(rows)
 

@@ -100,6 +100,16 @@ class Files(unittest.TestCase):
         self.assertEqual(written["version"], VERSION)
         self.assertNotIn("wording", written["job"]["letterings"][0])
 
+    def test_gold_of_older_files_stays_fine(self):
+        ring = {"blank": {"kind": "band"}, "finish": {"kind": "gold"}}
+        ring["letterings"] = [{"finish": {"kind": "gold", "carat": 14}}]
+        for version, carat in ((7, 24.0), (VERSION, 18.0)):
+            document = {"format": "kilnchisel job", "version": version, "job": ring}
+            with zipfile.ZipFile(self.path, "w") as archive:
+                archive.writestr("job.json", json.dumps(document))
+            job = open_job(self.path)
+            self.assertEqual((job.finish.carat, job.letterings[0].finish.carat), (carat, 14.0))
+
     def test_missing_file_and_folder(self):
         self.refuse("There is no file")
         self.path.mkdir()

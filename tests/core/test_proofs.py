@@ -157,7 +157,7 @@ class InWords(unittest.TestCase):
         for edits, words in (
             ([((*FIRST, "content", "cap_height_mm"), 11.0)], ("capitals 20 → 11 mm",)),
             ([((*FIRST, "finish"), Ink()), ((*FIRST, "craft"), Raised())], None),
-            ([((*FIRST, "finish"), Gold())], ("polished gold instead of as the blank",)),
+            ([((*FIRST, "finish"), Gold())], ("polished 18 ct yellow gold instead of as the blank",)),
             ([((*FIRST, "content", "text"), "NIGHT")], ("“TARN” → “NIGHT”",)),
             ([((*FIRST, "craft", "darkened"), 10.0)], ("darkened 92 → 10 %",)),
             ([((*FIRST, "lay", "across_mm"), 4.5)], ("up 0 → 4.5 mm",)),
@@ -212,7 +212,7 @@ class SideBySide(unittest.TestCase):
         depths = [made.letterings[0].craft.depth_mm for _, made in tries(job, path, "0.2..1 mm/5")]
         np.testing.assert_allclose(depths, [0.2, 0.4, 0.6, 0.8, 1.0])
         words, made = tries(job, "finish", '{"kind": "slate"}; {"kind": "gold"}')[1]
-        self.assertEqual((made.finish.kind, words), ("gold", "polished gold"))
+        self.assertEqual((made.finish.kind, words), ("gold", "polished 18 ct yellow gold"))
         for values in ("", ",".join("1" * (MOST_TRIES + 1)), "0..1/99", "no depth", "999"):
             with self.subTest(values=values), self.assertRaises(KilnError):
                 tries(job, path, values)

@@ -35,7 +35,7 @@ from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.writing import write_whole
 
 FORMAT = "kilnchisel job"
-VERSION = 7
+VERSION = 8
 LARGEST_FILE = 1024 * 2**20
 LARGEST_UNPACKED = 1024 * 2**20
 LARGEST_JSON = 16 * 2**20
@@ -225,7 +225,22 @@ def _migrated(document: dict[str, Any]) -> dict[str, Any]:
         for lettering in letterings:
             if "wording" in lettering:
                 lettering["content"] = lettering.pop("wording")
+    if version < 8:  # gold was fine gold where it did not say
+        _fine_gold(job)
     return document
+
+
+def _fine_gold(within: Any) -> None:
+    """Says of all gold in a document of how many carats it was, where that does not say."""
+    waiting = [within]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, dict):
+            if one.get("kind") == "gold":
+                one.setdefault("carat", 24.0)
+            waiting += one.values()
+        elif isinstance(one, list):
+            waiting += one
 
 
 def _listed(items: Any) -> list[Any]:

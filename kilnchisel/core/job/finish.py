@@ -65,11 +65,12 @@ class Slate(Value):
 
 
 class Gold(Metal):
-    """Gold of so many carats (24 is fine), the rest being what gives it its colour."""
+    """Gold of so many carats, the rest being what gives it its colour: 18 is engraved and worn, 24 is fine
+    gold, as leaf and foil are."""
 
     kind: Literal["gold"] = "gold"
     polish: Polish = "polished"
-    carat: Annotated[float, Field(ge=8, le=24)] = 24.0
+    carat: Annotated[float, Field(ge=8, le=24)] = 18.0
     alloy: Literal["yellow", "red", "white"] = "yellow"
 
 

@@ -71,7 +71,11 @@ SHIPPED = (
         cap_mm=40.0,
     ),
     Recipe(name="Blind stamp", craft=Pressed(depth_mm=0.6, soft_mm=0.5), finish=AsBlank()),
-    Recipe(name="Gold foil stamp", craft=Pressed(depth_mm=0.35, soft_mm=0.25), finish=Gold(polish="satin")),
+    Recipe(
+        name="Gold foil stamp",
+        craft=Pressed(depth_mm=0.35, soft_mm=0.25),
+        finish=Gold(polish="satin", carat=24),
+    ),
     Recipe(
         name="Jeweller's V cut",
         craft=Engraved(floor="v", depth_mm=0.5, angle_deg=90, darkened=92),
@@ -92,7 +96,7 @@ SHIPPED = (
     Recipe(
         name="Chiselled ridge, gilt",
         craft=Raised(height_mm=2.5, edge="ridge", slope_deg=38),
-        finish=Gold(polish="satin"),
+        finish=Gold(polish="satin", carat=24),
         cap_mm=60.0,
     ),
     Recipe(
@@ -153,7 +157,7 @@ SHIPPED = (
     Recipe(
         name="Smooth, carved proud, gilt",
         craft=Carved(texture="smooth", base_mm=4, edge_mm=3),
-        finish=Gold(polish="satin"),
+        finish=Gold(polish="satin", carat=24),
         cap_mm=60.0,
     ),
     Recipe(name="Portrait, low relief", craft=Relief(height_mm=1.2, blend_mm=0.8), finish=AsBlank()),
