@@ -204,9 +204,9 @@ def _grey_sweep(piece: Piece) -> Setting:
     )
 
 
-def _worn(piece: Piece, colour: str, surround: float, turn: float) -> Setting:
-    """A garment before paper from the roll: one soft box from the side, so that folds show, a weak one from
-    the other, and two strips from behind that set its outline off."""
+def _worn(piece: Piece, ground: Ground, surround: float, turn: float) -> Setting:
+    """A garment by itself: one soft box from the side, so that folds show, a weak one from the other, and
+    two from behind, which set its outline off and light its back when it is walked round."""
     return Setting(
         light=Light(
             room="even",
@@ -215,25 +215,30 @@ def _worn(piece: Piece, colour: str, surround: float, turn: float) -> Setting:
             lamps=(
                 _lamp(piece, "soft box", -66, 34, (0.34, 0.5), 128, 5300),
                 _lamp(piece, "soft box", 62, 10, (0.5, 0.8), 22, 5800),
-                _lamp(piece, "soft box", 138, 24, (0.14, 0.8), 70, 5800),
-                _lamp(piece, "soft box", -142, 24, (0.14, 0.8), 60, 5800),
+                _lamp(piece, "soft box", 132, 26, (0.22, 0.7), 90, 5600),
+                _lamp(piece, "soft box", -142, 20, (0.16, 0.8), 50, 5800),
             ),
         ),
-        ground=_seamless(colour),
+        ground=ground,
         camera=_camera(piece, turn, 3, 85, 0.8),
     )
 
 
+def _before(colour: str) -> Ground:
+    """Nothing to stand on, and one colour behind, from whichever side it is seen."""
+    return Ground(kind="none", behind="plain", behind_colour=colour)
+
+
 def _white_studio(piece: Piece) -> Setting:
-    return _worn(piece, "#eeeeec", 24, 8)
+    return _worn(piece, _before("#f1f1ef"), 26, 8)
 
 
 def _grey_studio(piece: Piece) -> Setting:
-    return _worn(piece, COLOURED_GROUNDS["seamless"], 11, 10)
+    return _worn(piece, _before("#c9c6c0"), 13, 10)
 
 
-def _warm_studio(piece: Piece) -> Setting:
-    return _worn(piece, "#b9a58c", 11, -12)
+def _paper_studio(piece: Piece) -> Setting:
+    return _worn(piece, _seamless(COLOURED_GROUNDS["seamless"]), 11, -12)
 
 
 def _black_acrylic(piece: Piece) -> Setting:
@@ -399,9 +404,9 @@ SETS: dict[str, PictureSet] = {
     for one in (
         PictureSet("white sweep", "white paper from the roll, soft boxes", "table", _white_sweep),
         PictureSet("warm grey sweep", "warm grey paper from the roll, soft boxes", "table", _grey_sweep),
-        PictureSet("white studio", "a garment before white paper, a soft box aside", "worn", _white_studio),
-        PictureSet("grey studio", "a garment before warm grey paper", "worn", _grey_studio),
-        PictureSet("clay studio", "a garment before paper of clay's colour", "worn", _warm_studio),
+        PictureSet("white studio", "a garment before white, a soft box aside", "worn", _white_studio),
+        PictureSet("grey studio", "a garment before grey, seen from all sides", "worn", _grey_studio),
+        PictureSet("paper studio", "a garment before paper from the roll", "worn", _paper_studio),
         PictureSet("black acrylic", "polished black, soft boxes", "table", _black_acrylic),
         PictureSet("felt bench top", "green felt, a window to the left", "table", _felt),
         PictureSet("leather bench top", "brown leather in a workshop", "table", _leather),
