@@ -13,6 +13,7 @@ from typing import Any
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
+import numpy as np
 import pypdfium2
 from PIL import Image
 from PyQt6.QtCore import Qt
@@ -28,11 +29,15 @@ from kilnchisel.core.handover.pictures import PictureOrder, made_picture, make_p
 from kilnchisel.core.handover.printsheet import sheet_files
 from kilnchisel.core.handover.programs import written
 from kilnchisel.core.handover.proof import proof_bytes
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Cloth
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
 from kilnchisel.core.motion.tracks import TRACKS
 from kilnchisel.core.shop.machines.router import route
 from kilnchisel.core.shop.paths.routerwork import Routing
+from kilnchisel.core.shop.placing import at_place
 from kilnchisel.ui.filmpage import FilmPage
 from kilnchisel.ui.handover.page import HandOverPage
 from kilnchisel.ui.names.page import NamesPage
@@ -146,12 +151,6 @@ def evening(stage: Stage) -> None:
     window.ticket.open_group("arrangement", open_=True)
     stage.shoot("window-circle-evening")
     stage.window.toggle_evening()
-
-
-def jar(stage: Stage) -> None:
-    window = stage.open("honey-jar", 1)
-    window.ticket.show_section("craft")
-    stage.shoot("window-jar")
 
 
 def van(stage: Stage) -> None:
@@ -273,7 +272,6 @@ SHOTS: dict[str, Callable[[Stage], None]] = {
     "start-page": start_page,
     "window-day": day,
     "window-circle-evening": evening,
-    "window-jar": jar,
     "window-sets": sets,
     "window-proofs": proofs,
     "window-van": van,
@@ -341,7 +339,26 @@ def as_cut() -> None:
     (HERE / "as-cut.png").write_bytes(png_bytes(made.pixels))
 
 
-SHEETS: dict[str, Callable[[], None]] = {"papers": papers, "as-cut": as_cut}
+def garments() -> None:
+    """The crew's shirt from before and behind, and the same words on a sweatshirt."""
+    shirt = ALL["crew-shirt"]()
+    behind = change(shirt, ("setting", "camera", "turn_deg"), 168.0)
+    warm = fresh_job("apparel", "TARNLIGHT\nOBSERVATORY")
+    warm = change(warm, ("blank", "garment"), "sweatshirt")
+    for field, colour in (("finish", "#2f3f36"), ("rim_finish", "#2b3a31"), ("detail_finish", "#43554a")):
+        warm = change(warm, (field,), Cloth(colour=colour, weave="cotton"))
+    warm = at_place(warm, 0, "full front")
+    made = []
+    for job, near in ((shirt, 0.72), (behind, 0.72), (warm, 1.0)):
+        far = near * job.setting.camera.distance_mm
+        closer = change(job, ("setting", "camera", "distance_mm"), far)
+        made.append(make_picture(closer, PictureOrder((560, 640), 48)))
+    Image.fromarray(np.concatenate([one for one in made if one is not None], axis=1)).save(
+        HERE / "mockup-garments.png"
+    )
+
+
+SHEETS: dict[str, Callable[[], None]] = {"papers": papers, "as-cut": as_cut, "mockup-garments": garments}
 
 
 def main(names: list[str]) -> None:

@@ -76,7 +76,7 @@ def _lesser(blank: Any) -> float:
 def _worn_size(blank: Any) -> tuple[float, float]:
     """As wide as the arms hang, and as high as the cloth is long."""
     m = measures_of(blank.garment, blank.size)
-    return m.chest * 1.25, m.length
+    return m.chest + 0.68 * m.sleeve, m.length + m.rib_hem
 
 
 def _chest_height(blank: Any) -> float:
