@@ -24,7 +24,7 @@ from tailoring.written import written
 STEP_MM = 10.0  # of the particles
 KNOT_MM = {False: 10.0, True: 6.0}  # of the surfaces; of rib
 SEED = 20
-ROUNDS = 3.7  # seconds that it takes to come to rest
+ROUNDS = 3.2  # seconds that it takes to come to rest
 
 
 def make(garment: str, size: str) -> str:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import spatial
 
-from kilnchisel.core.job.garments import Measures
+from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
 from tailoring.mannequin import arms_of, body_of, posed
 from tailoring.sewn import Sewn, springs
@@ -22,6 +22,9 @@ STEPS = 80  # to a frame of 1/60 s
 FRAME = 1 / 60
 # frames in which the body within swells, leans and raises its arms, and lowers them again
 SWOLLEN, RAISED, LOWERED = 50, 30, 55
+
+
+SPREAD_DEG = 45.0  # times how much wider than M a trunk is: so much farther off it the arms hang
 
 
 @dataclass(frozen=True)
@@ -83,6 +86,7 @@ def draped(
     v = np.zeros_like(x)
     torso = body_of(m)
     start_deg = 90.0 - m.sleeve_deg
+    spread = SPREAD_DEG * max(m.chest / measures_of("t-shirt", "M").chest - 1, 0.0)
     frames = round(seconds / FRAME)
     rest = x.copy()
     for frame in range(frames):
@@ -94,7 +98,7 @@ def draped(
         twist = pose.twist_deg * (down - 0.8 * (up - down))
         tall = pose.tall_mm * (up - down)
         body = posed(torso, lean, twist, tall)
-        left, right = (lift + (deg - lift) * down for deg in pose.arms_deg)
+        left, right = (lift + (deg + spread - lift) * down for deg in pose.arms_deg)
         arms = arms_of(m, left, right, lean, twist, tall)
         late = frame > frames - 45
         drag = 0.9 if late else (0.99)

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy import spatial
 
 from kilnchisel.core.blanks.net import net_over
 from tailoring.patterns import Panel
@@ -91,8 +90,3 @@ def springs(cloth: Sewn) -> tuple[Array, Array, Array, Array]:
     stiff = np.repeat(cloth.stiff, 3)[order]
     hinges = np.stack([*(edges[times == 2].T), across[order[two]], across[order[two + 1]]], axis=1)
     return edges, length, hinges, (stiff[two] + stiff[two + 1]) / 2
-
-
-def near_at_rest(cloth: Sewn, reach: float) -> spatial.cKDTree:
-    """The particles as they lie, for what is near by to begin with."""
-    return spatial.cKDTree(cloth.points)
