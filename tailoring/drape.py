@@ -13,7 +13,7 @@ from scipy import spatial
 
 from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
-from tailoring.mannequin import arms_of, body_of, posed
+from tailoring.mannequin import arms_of, arms_within, body_of, posed
 from tailoring.sewn import Sewn, springs
 
 Array = NDArray[Any]
@@ -85,7 +85,7 @@ def draped(
     reach = 0.72 * float(np.median(length))
     v = np.zeros_like(x)
     torso = body_of(m)
-    start_deg = 90.0 - m.sleeve_deg
+    start_deg = arms_within(m)
     spread = SPREAD_DEG * max(m.chest / measures_of("t-shirt", "M").chest - 1, 0.0)
     frames = round(seconds / FRAME)
     rest = x.copy()

@@ -69,6 +69,17 @@ def posed(torso: Array, lean_mm: float, twist_deg: float, tall_mm: float) -> Arr
     return bent
 
 
+def arms_within(m: Measures) -> float:
+    """How far from upright, degrees, an arm lies in the middle of a sleeve that lies flat."""
+    usual = measures_of("t-shirt", "M")
+    wide, tall = m.chest / usual.chest, m.length / usual.length
+    turn = np.radians(m.sleeve_deg)
+    out, across = np.array([np.cos(turn), -np.sin(turn)]), np.array([-np.sin(turn), -np.cos(turn)])
+    end = np.array([m.shoulders / 2, -m.slope]) + m.sleeve * out + m.cuff / 2 * across
+    x, z = end - (SHOULDER[0] * wide, -SHOULDER[1] * tall)
+    return float(np.degrees(np.arctan2(x, -z)))
+
+
 def arms_of(
     m: Measures, left_deg: float, right_deg: float, lean_mm: float, twist_deg: float, tall_mm: float
 ) -> Array:
