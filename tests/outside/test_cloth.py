@@ -111,7 +111,7 @@ class Data(unittest.TestCase):
                         stretches[panel.name] = float(np.abs(now / rest - 1).mean())
                     self.assertLess(max(stretches["front"], stretches["back"]), 0.01, stretches)
                     self.assertLess(
-                        max(stretches["left sleeve"], stretches["right sleeve"]), 0.04, stretches
+                        max(stretches["left sleeve"], stretches["right sleeve"]), 0.03, stretches
                     )
 
     def test_panels_meet_along_their_seams(self):
