@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-PATIENCE = 60.0
+PATIENCE = 110.0
 
 
 def until(holds: Callable[[], Any], what: str, meanwhile: Callable[[], Any] = lambda: None) -> None:
