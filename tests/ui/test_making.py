@@ -66,6 +66,8 @@ class Finishes(MakingTest):
 
     def test_gold_by_the_carat(self):
         self.choose("finish", "letterings.0.finish.kind", "Gold")
+        self.assertEqual(self.job.letterings[0].finish.carat, 18.0)
+        self.type("finish", "letterings.0.finish.carat", "24 ct")
         self.assertNotIn("letterings.0.finish.alloy", self.window.ticket.forms["finish"].fields)
         self.type("finish", "letterings.0.finish.carat", "14 ct")
         self.assertEqual(self.job.letterings[0].finish.carat, 14.0)
