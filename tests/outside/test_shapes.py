@@ -10,6 +10,7 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.cloth import ClothSide
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.meshfile import cleaned, like, mesh_of_file
 from kilnchisel.core.blanks.sides import principal_stretches
@@ -170,6 +171,10 @@ class LongAndBent(unittest.TestCase):
                     behind = side.to_body(uv - step * axis, np.zeros(20))
                     lengths.append(np.linalg.norm(ahead - behind, axis=1) / (2 * step))
                 got = np.linalg.norm(side.jacobian(uv), axis=1)
+                if isinstance(side, ClothSide):  # true to its pattern, from which it gives where it hangs
+                    np.testing.assert_array_equal(got, np.ones((20, 2)))
+                    self.assertLess(np.abs(np.stack(lengths) - 1).mean(), 0.03, side.name)
+                    continue
                 np.testing.assert_allclose(got, np.stack(lengths, axis=1), rtol=3e-3, err_msg=side.name)
 
 

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.allocation import give_back
+from kilnchisel.core.blanks.cloth import ClothSide, Panel
 from kilnchisel.core.blanks.extruded import Extruded
 from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.sides import Cylinder, Plane
@@ -51,7 +52,8 @@ Answer = Callable[[tuple[Any, ...]], None]
 
 WARM_PX = (96, 80)
 KEPT_TURNS = 64  # drafts: undo comes back to what none of so many showed
-STAYS = (Laid, Outline, Plane, Cylinder, Turned, Extruded, Surface, Chart, FreeMesh)  # go over once
+# go over once
+STAYS = (Laid, Outline, Plane, Cylinder, Turned, Extruded, Surface, ClothSide, Panel, Chart, FreeMesh)
 
 
 class Bench:
