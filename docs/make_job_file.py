@@ -27,8 +27,8 @@ origin, its lowest point at z = 0); `along` and `across` are then measured from 
   brought up to date on opening (version 1 held words only, and did not say so;
   version 2 knew nine kinds of blank and no third finish; version 3 three crafts, and no shared ways;
   version 4 no wear, no fittings, no glass; up to version 5 the outside of a signet began at the front, under
-  its head, and fonts were named by their path; up to version 6 a lettering's `content` was its `wording`; up to version 7 gold that did not say its carats
-  was fine gold).
+  its head, and fonts were named by their path; up to version 6 a lettering's `content` was its `wording`;
+  up to version 7 gold that did not say its carats was fine gold).
 - **Proofs** (`proofs`) each hold a `Work`: all of a job but its name and its proofs. What they share is in
   `assets` once; so is the picture of each.
 - **Unknown fields** are kept and written back, so that a job survives a visit to an older version.

@@ -12,8 +12,8 @@ from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 
+from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.job.garments import SIZES, TABLE, measures_of
-from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.writing import write_whole
 from tailoring.drape import WORN, draped
 from tailoring.fitted import fitted
@@ -41,7 +41,7 @@ def make(garment: str, size: str) -> str:
         surfaces[panel.name] = fitted(uv, places[particle], border, KNOT_MM[panel.rib])
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
     data = written(panels, surfaces, fabric.thick)
-    path = RESOURCES / "cloth" / f"{garment.replace(' ', '-')}-{size.lower()}.npz"
+    path = path_of(garment, size)
     write_whole(path, data)
     return f"{path.name}: {len(data) / 1000:.0f} kB, {told[-1]}, surfaces within {off:.2f} mm (95 %)"
 

@@ -101,7 +101,7 @@ def draped(
         left, right = (lift + (deg + spread - lift) * down for deg in pose.arms_deg)
         arms = arms_of(m, left, right, lean, twist, tall)
         late = frame > frames - 45
-        drag = 0.9 if late else (0.99)
+        drag = 0.9 if late else 0.99
         fall = np.zeros_like(x)
         fall[:, 2] = -solver.GRAVITY * swell
         pairs, apart = _pairs(x, rest, reach)

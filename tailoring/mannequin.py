@@ -42,11 +42,16 @@ NECK_GROWS, LIMB_GROWS = 0.3, 0.45  # of how much a chest does from size to size
 BROAD = 2.4  # the power of its sections: 2 is an ellipse
 
 
+def _grown(m: Measures) -> tuple[float, float]:
+    """How much wider and taller than a middle size the body is."""
+    usual = measures_of("t-shirt", "M")
+    return m.chest / usual.chest, m.length / usual.length
+
+
 def body_of(m: Measures) -> Array:
     """The trunk of a body that a garment with these measures is for: rows of height, where the garment
     has it, half width, half depth, and how far back and aside its middle is, mm, (k, 5)."""
-    usual = measures_of("t-shirt", "M")
-    wide, tall = m.chest / usual.chest, m.length / usual.length
+    wide, tall = _grown(m)
     # necks grow less than chests do
     slim = 1 + NECK_GROWS * (wide - 1)
     grown = np.interp(TORSO[:, 0], [10.0, 80.0], [slim, wide])[:, None]
@@ -71,8 +76,7 @@ def posed(torso: Array, lean_mm: float, twist_deg: float, tall_mm: float) -> Arr
 
 def arms_within(m: Measures) -> float:
     """How far from upright, degrees, an arm lies in the middle of a sleeve that lies flat."""
-    usual = measures_of("t-shirt", "M")
-    wide, tall = m.chest / usual.chest, m.length / usual.length
+    wide, tall = _grown(m)
     turn = np.radians(m.sleeve_deg)
     out, across = np.array([np.cos(turn), -np.sin(turn)]), np.array([-np.sin(turn), -np.cos(turn)])
     end = np.array([m.shoulders / 2, -m.slope]) + m.sleeve * out + m.cuff / 2 * across
@@ -97,8 +101,7 @@ def arms_of(
 def _arm(m: Measures, angle_deg: float) -> Array:
     """The arm at x > 0 hanging so far from upright: rows of x, y, z, thickness, (4, 4): within the trunk,
     shoulder, elbow, wrist."""
-    usual = measures_of("t-shirt", "M")
-    wide, tall = m.chest / usual.chest, m.length / usual.length
+    wide, tall = _grown(m)
     turn = np.radians(angle_deg)
     way = np.array([np.sin(turn), 0.0, -np.cos(turn)])
     shoulder = np.array([SHOULDER[0] * wide, 12.0, m.length / 2 - SHOULDER[1] * tall])

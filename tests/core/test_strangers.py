@@ -237,7 +237,7 @@ class Jobs(unittest.TestCase):
         ended = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)
         self.assertEqual(ended.returncode, 0, ended.stdout + ended.stderr)
         written = int(ended.stdout.split(" files written")[0].split(", ")[-1])
-        self.assertGreater(written, 0)  # it was ended while it wrote, not before: on a busy machine seldom
+        self.assertGreater(written, 20)  # it was ended while it wrote, not before
 
     def test_what_a_killed_write_left_goes_with_the_next_after_an_hour(self):
         target = self.folder / "a.kcj"

@@ -9,7 +9,7 @@ import trimesh
 from scipy import interpolate
 
 from kilnchisel.core.blanks.bodies import body_of
-from kilnchisel.core.blanks.cloth import FOLDER, draped
+from kilnchisel.core.blanks.cloth import draped, path_of
 from kilnchisel.core.blanks.mesh import edges_of, welded
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.detail import Detail
@@ -138,7 +138,7 @@ class Data(unittest.TestCase):
 
     def test_a_garment_is_less_than_4_mb(self):
         for garment in TABLE:
-            files = [FOLDER / f"{garment.replace(' ', '-')}-{size.lower()}.npz" for size in SIZES]
+            files = [path_of(garment, size) for size in SIZES]
             self.assertLess(sum(path.stat().st_size for path in files), 4e6)
 
     def test_places_by_splines_of_scipy(self):

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -99,11 +100,16 @@ class Draped:
         return {panel.name: panel for panel in self.panels}[name]
 
 
+def path_of(garment: str, size: str) -> Path:
+    """Where the cloth of a garment in a size is kept."""
+    return FOLDER / f"{garment.replace(' ', '-')}-{size.lower()}.npz"
+
+
 @remembered
 def draped(garment: str, size: str) -> Draped:
     """The panels of a garment in a size, the lowest place of the cloth on z = 0. Raises KilnError where the
     program's data is not whole."""
-    path = FOLDER / f"{garment.replace(' ', '-')}-{size.lower()}.npz"
+    path = path_of(garment, size)
     try:
         with np.load(path, allow_pickle=False) as held:
             head = json.loads(held["head"].tobytes())

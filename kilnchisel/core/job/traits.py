@@ -305,7 +305,7 @@ TRAITS: dict[type, Traits] = {
         view=OUT_OF_DOORS,
     ),
     Apparel: Traits(
-        lambda b: _worn_size(b),
+        _worn_size,
         side="front",
         room=lambda b: measures_of(b.garment, b.size).chest * 0.34,
         middle=lambda b: round(_chest_height(b), 0),

@@ -1,9 +1,8 @@
 """What is cut flat and then laid on: the true flat pattern of a side where it has one.
 
 A plane, a cylinder and a cone unroll without stretch, so that everything on them keeps its place; cloth
-has the pattern that it was cut by. What
-bends both ways has no flat pattern: there each lettering is taken true to size at its own height, as it
-would be cut and pressed on.
+has the pattern that it was cut by. What bends both ways otherwise has no flat pattern: there each lettering
+is taken true to size at its own height, as it would be cut and pressed on.
 """
 
 from __future__ import annotations
