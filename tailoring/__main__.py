@@ -11,8 +11,10 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
+import shapely
 
 from kilnchisel.core.blanks.cloth import path_of
+from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.job.garments import SIZES, TABLE, measures_of
 from kilnchisel.core.writing import write_whole
 from tailoring.drape import WORN, draped
@@ -22,7 +24,8 @@ from tailoring.sewn import sewn
 from tailoring.written import written
 
 STEP_MM = 10.0  # of the particles
-KNOT_MM = {False: 10.0, True: 6.0}  # of the surfaces; of rib
+KNOT_MM = {False: 8.0, True: 6.0}  # of the surfaces; of rib
+NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
 ROUNDS = 3.2  # seconds that it takes to come to rest
 
@@ -38,7 +41,9 @@ def make(garment: str, size: str) -> str:
     for panel in panels:
         uv, _, particle = cloth.own[panel.name]
         border = np.arange(len(uv)) < len(panel.ring)
-        surfaces[panel.name] = fitted(uv, places[particle], border, KNOT_MM[panel.rib])
+        # rib is stretched where it is sewn on
+        net = None if panel.rib else net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM)
+        surfaces[panel.name] = fitted(uv, places[particle], border, KNOT_MM[panel.rib], net)
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
     data = written(panels, surfaces, fabric.thick)
     path = path_of(garment, size)

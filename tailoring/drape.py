@@ -13,7 +13,7 @@ from scipy import spatial
 
 from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
-from tailoring.mannequin import arms_of, arms_within, body_of, posed
+from tailoring.mannequin import arms_of, arms_within, body_of, head_of, posed
 from tailoring.sewn import Sewn, springs
 
 Array = NDArray[Any]
@@ -24,6 +24,8 @@ FRAME = 1 / 60
 SWOLLEN, RAISED, LOWERED = 50, 30, 55
 
 
+RUB = 0.65  # friction of cloth on the body and on itself
+TAUT = 1000.0  # what an edge resists being stretched with, kg/s²
 SPREAD_DEG = 45.0  # times how much wider than M a trunk is: so much farther off it the arms hang
 
 
@@ -56,7 +58,12 @@ JERSEY = Fabric(0.18, 1.2e-5, 0.9)
 FLEECE = Fabric(0.32, 1.3e-4, 2.0, 4.0)
 EASY = Pose((21.0, 28.0), 74.0, 50.0, 8.0, 6.0, 56.0)
 UPRIGHT = Pose((22.0, 25.0), 55.0, 22.0, 5.0, 3.0, 12.0)
-WORN = {"t-shirt": (JERSEY, EASY), "long sleeve": (JERSEY, UPRIGHT), "sweatshirt": (FLEECE, UPRIGHT)}
+WORN = {
+    "t-shirt": (JERSEY, EASY),
+    "long sleeve": (JERSEY, UPRIGHT),
+    "sweatshirt": (FLEECE, UPRIGHT),
+    "hooded sweatshirt": (FLEECE, UPRIGHT),
+}
 
 
 def draped(
@@ -99,7 +106,9 @@ def draped(
         tall = pose.tall_mm * (up - down)
         body = posed(torso, lean, twist, tall)
         left, right = (lift + (deg + spread - lift) * down for deg in pose.arms_deg)
-        arms = arms_of(m, left, right, lean, twist, tall)
+        limbs = arms_of(m, left, right, lean, twist, tall)
+        if m.hood:
+            limbs = np.concatenate([limbs, head_of(m, lean, tall, 0.1 + 0.9 * swell)])
         late = frame > frames - 45
         drag = 0.9 if late else 0.99
         fall = np.zeros_like(x)
@@ -117,16 +126,16 @@ def draped(
             pairs,
             apart,
             body,
-            arms,
+            limbs,
             deep,
             skin,
             dt,
             STEPS,
             drag ** (6 / STEPS),
             fall,
-            0.65,
+            RUB,
             0.5 if late else 0.15,
-            1 / (1000.0 * dt * dt),
+            1 / (TAUT * dt * dt),
         )
         if frame % 20 == 19:
             now = np.linalg.norm(x[edges[:, 0]] - x[edges[:, 1]], axis=1)

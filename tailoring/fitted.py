@@ -10,10 +10,15 @@ from numpy.typing import NDArray
 from scipy import interpolate, sparse
 from scipy.sparse import linalg
 
+from kilnchisel.core.blanks.mesh import edges_of
+from kilnchisel.core.blanks.net import Net
+
 Array = NDArray[Any]
 
 SMOOTH = 2e-3  # how much bending of the coefficients weighs against a particle's place
-BORDER = 30.0  # how much more a particle of the border weighs: neighbours meet there
+KEPT = 80.0  # how much the length of an edge does
+ROUNDS = 5
+BORDER = 1500.0  # how much more a particle of the border weighs: neighbours meet there
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,28 +32,54 @@ class Fitted:
     off: Array
 
 
-def fitted(uv: Array, places: Array, border: Array, step: float) -> Fitted:
+def fitted(uv: Array, places: Array, border: Array, step: float, net: Net | None) -> Fitted:
     """The surface through particles: uv (n, 2), places (n, 3), border (n,) of bool; coefficients ``step``
-    mm apart."""
+    mm apart. ``net``: triangles over the panel, whose edges are to stay as long as they are on it:
+    between particles a spline through a sharp fold would be longer or shorter than the cloth."""
     low, high = uv.min(axis=0), uv.max(axis=0)
     corner = low - 2 * step
     columns, rows = (np.ceil((high - corner) / step).astype(int) + 3).tolist()
-    across = _basis((uv[:, 0] - corner[0]) / step, columns)
-    up = _basis((uv[:, 1] - corner[1]) / step, rows)
-    system = _rowwise(up, across)
+
+    def system(at: Array) -> sparse.csr_array:
+        across, up = (_basis((at[:, k] - corner[k]) / step, n) for k, n in ((0, columns), (1, rows)))
+        return _rowwise(up, across)
+
+    through = system(uv)
     weight = sparse.diags(np.where(border, BORDER, 1.0))
     bend_u = sparse.kron(sparse.eye(rows), _second(columns))
     bend_v = sparse.kron(_second(rows), sparse.eye(columns))
     shear = sparse.kron(_first(rows), _first(columns))
     bending = bend_u.T @ bend_u + bend_v.T @ bend_v + 2 * shear.T @ shear
-    normal = (system.T @ weight @ system + SMOOTH * bending).tocsc()
-    right = system.T @ weight @ places
-    solved = linalg.splu(
-        normal, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-    )
-    values = solved.solve(right)
-    off = np.linalg.norm(system @ values - places, axis=1)
+    near = (through.T @ weight @ through + SMOOTH * bending).tocsc()
+    wanted = through.T @ weight @ places
+    values = _solver(near).solve(wanted)
+    if net is not None:
+        values = _kept(values, near, wanted, net, system(net.points))
+    off = np.linalg.norm(through @ values - places, axis=1)
     return Fitted(corner, step, values.reshape(rows, columns, 3), off)
+
+
+def _kept(values: Array, near: Any, wanted: Array, net: Net, points: Any) -> Array:
+    """Coefficients (n, 3) brought to where the edges of a net are as long on the surface as on the sheet;
+    ``points``: its points by the coefficients."""
+    edges = edges_of(net.faces)
+    length = np.linalg.norm(np.diff(net.points[edges], axis=1)[:, 0], axis=1)
+    apart = (points[edges[:, 1]] - points[edges[:, 0]]).tocsr()
+    whole = sparse.block_diag([near] * 3)
+    for _ in range(ROUNDS):  # Gauss and Newton's steps
+        way = apart @ values
+        now = np.maximum(np.linalg.norm(way, axis=1), 1e-9)
+        slope = sparse.hstack([sparse.diags(way[:, k] / now) @ apart for k in range(3)]).tocsr()
+        short = length - now
+        pull = (wanted - near @ values).T.ravel() + KEPT * (slope.T @ short)
+        values = values + _solver((whole + KEPT * (slope.T @ slope)).tocsc()).solve(pull).reshape(3, -1).T
+    return values
+
+
+def _solver(matrix: Any) -> Any:
+    return linalg.splu(
+        matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    )
 
 
 def _basis(at: Array, count: int) -> sparse.csr_array:

@@ -38,6 +38,9 @@ TORSO = np.array(
 SHOULDER = (188.0, 82.0)
 UPPER, FORE = 300.0, 350.0
 ROUND = (51.0, 39.0, 25.0)
+# a head that holds a hood up, of a middle size: aside is 0; how far back, above the high point of the
+# shoulder, thick: chin, forehead, crown, back of the head
+HEAD = np.array([[-66.0, 84.0, 34.0], [-34.0, 168.0, 68.0], [-2.0, 204.0, 80.0], [26.0, 168.0, 74.0]])
 NECK_GROWS, LIMB_GROWS = 0.3, 0.45  # of how much a chest does from size to size
 BROAD = 2.4  # the power of its sections: 2 is an ellipse
 
@@ -120,6 +123,16 @@ def _arm(m: Measures, angle_deg: float) -> Array:
     return np.array(rows)
 
 
+def head_of(m: Measures, lean_mm: float, tall_mm: float, swell: float) -> Array:
+    """A head that has swollen to this share, of a trunk so posed, (1, 4, 4)."""
+    wide, _ = _grown(m)
+    slim = 1 + NECK_GROWS * (wide - 1)
+    back, up, thick = HEAD.T
+    # it stands upright: it does not turn with the shoulders
+    rows = [np.full(4, lean_mm), slim * back, m.length / 2 + slim * up + tall_mm, swell * slim * thick]
+    return np.stack(rows, axis=1)[None]
+
+
 @njit(cache=True)
 def _smaller(a, b, soft):  # type: ignore[no-untyped-def]
     """The lesser of two, round where they are alike (a polynomial blend)."""
@@ -128,8 +141,9 @@ def _smaller(a, b, soft):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def distance(x, y, z, torso, both, deep):  # type: ignore[no-untyped-def]
-    """Roughly how far a spot is outside of the body, mm; ``deep``: its depth as a share of the full one."""
+def distance(x, y, z, torso, limbs, deep):  # type: ignore[no-untyped-def]
+    """Roughly how far a spot is outside of the body, mm; ``limbs``: left arm, right arm, and a head where
+    there is one; ``deep``: the depth of all but the head as a share of the full one."""
     low = 0
     rows = len(torso)
     while low < rows - 2 and torso[low + 1, 0] < z:
@@ -151,14 +165,23 @@ def distance(x, y, z, torso, both, deep):  # type: ignore[no-untyped-def]
         away = (k - 1) / np.sqrt(slope_x * slope_x + slope_y * slope_y)
     else:
         away = -min(wide, thick)
-    arm = both[0] if ex > 0 else both[1]
-    for i in range(len(arm) - 1):
-        bx, by, bz = arm[i, 0], arm[i, 1] * deep, arm[i, 2]
-        cx, cy, cz = arm[i + 1, 0] - bx, arm[i + 1, 1] * deep - by, arm[i + 1, 2] - bz
+    away = max(away, z - torso[rows - 1, 0])
+    away = _limb(x, y, z, limbs[0] if ex > 0 else limbs[1], deep, away)
+    if len(limbs) > 2:
+        away = _limb(x, y, z, limbs[2], 1.0, away)
+    return away
+
+
+@njit(cache=True)
+def _limb(x, y, z, limb, deep, away):  # type: ignore[no-untyped-def]
+    """The distance ``away`` from the rest with that from a limb: rows of x, y, z, thickness."""
+    for i in range(len(limb) - 1):
+        bx, by, bz = limb[i, 0], limb[i, 1] * deep, limb[i, 2]
+        cx, cy, cz = limb[i + 1, 0] - bx, limb[i + 1, 1] * deep - by, limb[i + 1, 2] - bz
         px, py, pz = x - bx, y - by, z - bz
         s = (px * cx + py * cy + pz * cz) / (cx * cx + cy * cy + cz * cz)
         s = min(max(s, 0.0), 1.0)
-        radius = arm[i, 3] + s * (arm[i + 1, 3] - arm[i, 3])
+        radius = limb[i, 3] + s * (limb[i + 1, 3] - limb[i, 3])
         dx, dy, dz = px - s * cx, (py - s * cy) / deep, pz - s * cz
         one = np.sqrt(dx * dx + dy * dy + dz * dz) - radius
         if deep < 1.0 and dx * dx + dz * dz < radius * radius:

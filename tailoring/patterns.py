@@ -8,7 +8,6 @@ to the right of whoever reads it from outside.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,52 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.job.garments import Measures
+from tailoring.hood import hood_of
+from tailoring.panel import Edge, NeckRun, Panel, bezier, evenly, run_of
 
 Array = NDArray[Any]
-
-
-@dataclass(frozen=True, eq=False)
-class Edge:
-    """A run of a panel's outline: (n, 2) on its sheet, both ends included. ``seam``: edges of one seam are
-    sewn together, point by point; "" for a free edge. ``turned``: it runs against the seam's own way."""
-
-    points: Array
-    seam: str = ""
-    turned: bool = False
-
-
-@dataclass(frozen=True, eq=False)
-class Panel:
-    """``edges`` follow on each other counter-clockwise round it. ``lies``: its sheet (n, 2) -> where it
-    lies before it is worn, (n, 3). ``rib``: it is knitted rib, and letters do not go on it. ``stiff``: how
-    much stiffer than the cloth of the rest it bends."""
-
-    name: str
-    edges: tuple[Edge, ...]
-    lies: Callable[[Array], Array]
-    rib: bool = False
-    stiff: float = 1.0
-
-    @property
-    def ring(self) -> Array:
-        """Its outline (n, 2), not repeated."""
-        return np.concatenate([edge.points[:-1] for edge in self.edges])
-
-
-def evenly(line: Array, step: float) -> Array:
-    """A line (n, 2) with points about ``step`` apart, its ends kept."""
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
-    count = max(round(along[-1] / step), 1)
-    places = np.linspace(0, along[-1], count + 1)
-    return np.stack([np.interp(places, along, line[:, axis]) for axis in (0, 1)], axis=1)
-
-
-def bezier(a: Any, b: Any, c: Any, d: Any) -> Array:
-    """A cubic curve by its four points, (65, 2)."""
-    t = np.linspace(0, 1, 65)[:, None]
-    p = [np.asarray(one, dtype=float) for one in (a, b, c, d)]
-    curve = (1 - t) ** 3 * p[0] + 3 * t * (1 - t) ** 2 * p[1] + 3 * t * t * (1 - t) * p[2] + t**3 * p[3]
-    return np.asarray(curve)
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,6 +94,8 @@ def panels_of(m: Measures, step: float) -> tuple[Panel, ...]:
     if m.rib_hem:
         panels.append(_waistband(lines, front, back, m.rib_hem, step))
         panels += [_cuff(sleeve, m.rib_hem, step) for sleeve in sleeves]
+    if m.hood:
+        return (*panels, *hood_of(m, _neck_runs(lines), step))
     return (*panels, _collar(m, lines, step))
 
 
@@ -225,18 +184,13 @@ def _strip(
     return (Edge(other), right, *back, left), np.stack([np.concatenate(own), np.concatenate(along)])
 
 
-def _run(line: Array) -> Array:
-    """How far along a line (n, 2) its points are."""
-    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
-
-
 RIB_SHORT = 0.9  # of the neckline: a collar is sewn in stretched, and lies against the neck by it
 BAND_SHORT = 0.84  # of a hem or a cuff
 
 
 def _waistband(lines: _Lines, front: Panel, back: Panel, high: float, step: float) -> Panel:
     """Rib round the hem, open at the wearer's left side: over the back, then over the front."""
-    run = _run(lines.hem)
+    run = run_of(lines.hem)
     runs = [  # u to the right of whoever reads it: from the left side over the back to the right side
         (run[-1] - run[::-1], "left back hem", True),
         (run, "right back hem", False),
@@ -260,7 +214,7 @@ def _waistband(lines: _Lines, front: Panel, back: Panel, high: float, step: floa
 def _cuff(sleeve: Panel, high: float, step: float) -> Panel:
     """Rib round the end of a sleeve, open at its underside."""
     near, far = sleeve.edges[:2]
-    runs = [(_run(near.points), near.seam, near.turned), (_run(far.points), far.seam, far.turned)]
+    runs = [(run_of(near.points), near.seam, near.turned), (run_of(far.points), far.seam, far.turned)]
     name = sleeve.name.replace("sleeve", "cuff")
     edges, (own, along) = _strip(name, runs, high, BAND_SHORT - 0.08, step, "high")
     low = float(near.points[0, 1])
@@ -271,7 +225,7 @@ def _cuff(sleeve: Panel, high: float, step: float) -> Panel:
     return Panel(name, edges, lies, rib=True, stiff=3.0)
 
 
-def _neck_runs(lines: _Lines) -> list[tuple[Array, str, bool, float]]:
+def _neck_runs(lines: _Lines) -> list[NeckRun]:
     """The neckline as it is seen from outside, from the middle of the back over the wearer's right
     shoulder and the front to the left: lines, what they are sewn to, whether against its way, the side's
     sign."""
@@ -287,7 +241,7 @@ def _neck_runs(lines: _Lines) -> list[tuple[Array, str, bool, float]]:
 def _collar(m: Measures, lines: _Lines, step: float) -> Panel:
     """The collar as a strip cut open in the middle of the back: u round the neck, v up."""
     rounds = _neck_runs(lines)
-    runs = [(_run(line), seam, turned) for line, seam, turned, _ in rounds]
+    runs = [(run_of(line), seam, turned) for line, seam, turned, _ in rounds]
     edges, (places, _) = _strip("collar", runs, m.rib, RIB_SHORT, step, "low")
     spots = np.concatenate([line * (way, 1) for line, _, _, way in rounds])
     behind = np.concatenate(

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.net import net_over
-from tailoring.patterns import Panel
+from tailoring.panel import Panel
 
 Array = NDArray[Any]
 

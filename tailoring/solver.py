@@ -100,18 +100,18 @@ def bend(x, mass_inv, hinges, give):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, fastmath=True)
-def keep_out(x, before, torso, arms, deep, skin, rub):  # type: ignore[no-untyped-def]
+def keep_out(x, before, torso, limbs, deep, skin, rub):  # type: ignore[no-untyped-def]
     """Push particles out of the body and hold them back along it by friction."""
     high, beside = 0.25 * torso[-1, 0], 1.4 * torso[0, 1]
     e = 0.5
     for i in range(len(x)):
         px, py, pz = x[i, 0], x[i, 1], x[i, 2]
-        away = distance(px, py, pz, torso, arms, deep) - skin
+        away = distance(px, py, pz, torso, limbs, deep) - skin
         if away >= 0:
             continue
-        gx = distance(px + e, py, pz, torso, arms, deep) - skin - away
-        gy = distance(px, py + e, pz, torso, arms, deep) - skin - away
-        gz = distance(px, py, pz + e, torso, arms, deep) - skin - away
+        gx = distance(px + e, py, pz, torso, limbs, deep) - skin - away
+        gy = distance(px, py + e, pz, torso, limbs, deep) - skin - away
+        gz = distance(px, py, pz + e, torso, limbs, deep) - skin - away
         long = np.sqrt(gx * gx + gy * gy + gz * gz) + 1e-12
         gx, gy, gz = gx / long, gy / long, gz / long
         push = -away
@@ -175,7 +175,7 @@ def steps(  # type: ignore[no-untyped-def]
     pairs,
     apart,
     torso,
-    arms,
+    limbs,
     deep,
     skin,
     dt,
@@ -207,7 +207,7 @@ def steps(  # type: ignore[no-untyped-def]
         if number % BEND_EVERY == 0:
             bend(x, mass_inv, hinges, give)
         stretch(x, mass_inv, edges, length, slack, number % 2 == 1)
-        keep_out(x, before, torso, arms, deep, skin, rub)
+        keep_out(x, before, torso, limbs, deep, skin, rub)
         for i in range(len(x)):
             for axis in range(3):
                 v[i, axis] = (x[i, axis] - before[i, axis]) / dt

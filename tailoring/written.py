@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tailoring.fitted import Fitted
-from tailoring.patterns import Panel
+from tailoring.panel import Panel
 
 Array = NDArray[Any]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -9,12 +10,15 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks import pouch
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.cloth import ClothSide, Draped, Panel, draped
 from kilnchisel.core.blanks.mesh import Mesh, border_edges, grid, join
 from kilnchisel.core.blanks.net import Net, closely, net_over
+from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel
+from kilnchisel.core.job.garments import Measures, measures_of
 
 Array = NDArray[Any]
 
@@ -31,7 +35,7 @@ LABEL_LOW_MM = 13.0  # below the neckline
 
 def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
     """A garment as it is worn, the lowest place of its cloth on z = 0, its front facing -y."""
-    worn = draped(blank.garment, blank.size)
+    worn, m = draped(blank.garment, blank.size), measures_of(blank.garment, blank.size)
     shells: list[Shell] = []
     sheets: list[Sheet] = []
     for panel in worn.panels:
@@ -39,10 +43,18 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
             shells += _ribbed(panel, worn.thick_mm, detail=detail)
             continue
         side, net, rough = _side(panel, worn.thick_mm, detail=detail)
+        if m.hood and panel.name == "front":
+            side = replace(
+                side, clear=(ClearZone("pouch", shapely.Polygon(pouch.outline_of(m)), covered=True),)
+            )
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
         shells.append(Shell(f"{panel.name} inner", "blank", _lining(side, net, worn.thick_mm), panel.name))
         if detail.fine:
-            shells += _stitched(panel, side)
+            shells += _stitched(panel.name, side, _hems(panel))
+    if m.hood:
+        more, pocket = _hooded(worn, m, detail=detail)
+        shells += more
+        sheets.append(pocket)
     label, lining = _label(worn, detail=detail)
     return Body((*shells, lining), (*sheets, label))
 
@@ -50,11 +62,15 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
 def _side(panel: Panel, thick: float, *, detail: Detail) -> tuple[ClothSide, Net, Net]:
     """A panel's outside, which ends half its thickness before the seam: its edge is round."""
     area = panel.outline.buffer(-thick / 2, join_style="mitre")
-    step = STEP_MM if detail.fine else ROUGHER * STEP_MM
-    nets = [_net(area, one) for one in (step, ROUGHER * STEP_MM)]
+    nets = _nets(area, detail=detail)
     domain = shapely.Polygon(shapely.get_coordinates(area.exterior))
-    side = ClothSide(panel.name, domain, panel.place, nets[0], thick)
-    return side, nets[0], nets[1]
+    return ClothSide(panel.name, domain, panel.place, nets[0], thick), *nets
+
+
+def _nets(area: shapely.Polygon, *, detail: Detail) -> tuple[Net, Net]:
+    """Triangles over a panel, and those that it has while something moves."""
+    step = STEP_MM if detail.fine else ROUGHER * STEP_MM
+    return _net(area, step), _net(area, ROUGHER * STEP_MM)
 
 
 def _net(area: shapely.Polygon, step: float) -> Net:
@@ -145,28 +161,47 @@ def _normals(points: Array, alike: Array) -> Array:
     return np.asarray(out / np.maximum(np.linalg.norm(out, axis=2, keepdims=True), 1e-12))
 
 
-def _stitched(panel: Panel, side: ClothSide) -> list[Shell]:
-    """Threads along hems and beside a collar."""
-    within = panel.outline.buffer(-1.0)
-    free = [shapely.LineString(run.points) for run in panel.runs if not run.seam]
-    necks = [shapely.LineString(run.points) for run in panel.runs if run.seam.endswith("neck")]
-    lines = [
-        shapely.intersection(shapely.offset_curve(line, far), within)
-        for where, fars in ((_joined(free), HEM_MM), (_joined(necks), (BESIDE_MM,)))
-        for line in where
-        for far in fars
-    ]
+def _hooded(worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], Sheet]:
+    """The pocket on the front and the ends of the hood's cord."""
+    front = worn.named("front")
+    side, net, rough = pouch.pouch_side(front, m, worn.thick_mm, partial(_nets, detail=detail))
+    shells = [Shell("pouch inner", "blank", _lining(side, net, worn.thick_mm), "pouch")]
+    if detail.fine:
+        sewn = [(line, far) for line in pouch.sewn_of(m) for far in pouch.SEWN_MM]
+        shells += _stitched(
+            "pouch", side, sewn + [(line, pouch.HEMMED_MM) for line in pouch.openings_of(m)]
+        )
+    for name, way in (("left", 1.0), ("right", -1.0)):
+        end, eyelet = pouch.cord(front, worn.named(f"{name} hood"), m, way, detail=detail)
+        shells.append(Shell(f"{name} cord", "detail", end, f"{name} cord"))
+        shells.append(Shell(f"{name} eyelet", "rim", eyelet, f"{name} eyelet"))
+    return shells, Sheet(side, "blank", solid="pouch", net=net, rough=rough)
+
+
+Hem = tuple[Any, float]  # a line of the sheet, and how far within it is stitched
+
+
+def _hems(panel: Panel) -> list[Hem]:
+    """Where a panel is stitched: along its hems, beside a collar, and beside a seam down the middle."""
+    lines: dict[tuple[float, ...], list[Any]] = {HEM_MM: [], (BESIDE_MM,): []}
+    for run in panel.runs:
+        if not run.seam:
+            lines[HEM_MM].append(shapely.LineString(run.points))
+        elif run.seam.endswith(("neck", "middle")):
+            lines[(BESIDE_MM,)].append(shapely.LineString(run.points))
+    return [(line, far) for fars, found in lines.items() for line in _joined(found) for far in fars]
+
+
+def _stitched(name: str, side: ClothSide, hems: list[Hem]) -> list[Shell]:
+    """Threads along hems."""
+    within = side.domain.buffer(-1.0)
     threads = [
         _threads(side, shapely.get_coordinates(part))
-        for line in lines
-        for part in shapely.get_parts(line)
+        for line, far in hems
+        for part in shapely.get_parts(shapely.intersection(shapely.offset_curve(line, far), within))
         if part.length > 10 * STITCH_MM
     ]
-    return (
-        [Shell(f"{panel.name} stitches", "detail", join(threads), f"{panel.name} stitches")]
-        if threads
-        else []
-    )
+    return [Shell(f"{name} stitches", "detail", join(threads), f"{name} stitches")] if threads else []
 
 
 def _joined(lines: list[shapely.LineString]) -> list[Any]:

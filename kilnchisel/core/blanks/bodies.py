@@ -19,7 +19,7 @@ from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.longbody import handle_body, hull_body
 from kilnchisel.core.blanks.mug import mug_body
 from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
-from kilnchisel.core.blanks.van import van_body
+from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
 from kilnchisel.core.detail import Detail

@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.trims import Trim
 
 Array = NDArray[Any]
 
@@ -25,7 +26,7 @@ PAIRS = (
     ("front cover", "back cover"),
 )
 OPPOSITE = {one: other for a, b in PAIRS for one, other in ((a, b), (b, a))}
-FinishSlot = Literal["blank", "rim", "detail"]
+FinishSlot = Literal["blank", "rim", "detail"] | Trim
 COARSER = 3
 MAIN = "body"  # the solid that most of a blank is
 

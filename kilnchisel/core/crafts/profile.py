@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 import shapely
 
+from kilnchisel.core.blanks.body import FinishSlot
 from kilnchisel.core.crafts.fields import Field, carving_of, moulding_of, portrait_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
@@ -30,9 +31,7 @@ from kilnchisel.core.job.crafts import (
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.outline import Raster
 
-Role = Literal[
-    "blank", "rim", "detail", "letters", "recess", "return", "tube", "blockout", "support", "carrier"
-]
+Role = FinishSlot | Literal["letters", "recess", "return", "tube", "blockout", "support", "carrier"]
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
 NOWHERE = shapely.MultiPolygon()

@@ -142,7 +142,7 @@ class Apparel(Value):
     """A garment as it is worn, on a body that is not seen."""
 
     kind: Literal["apparel"] = "apparel"
-    garment: Literal["t-shirt", "long sleeve", "sweatshirt"] = "t-shirt"
+    garment: Literal["t-shirt", "long sleeve", "sweatshirt", "hooded sweatshirt"] = "t-shirt"
     size: Literal["XS", "S", "M", "L", "XL", "2XL", "3XL"] = "M"
 
 

@@ -15,7 +15,9 @@ class Measures:
     to the hem; ``shoulders``: from seam to seam; ``slope``: how far the shoulder falls; ``armhole``: from
     shoulder to pit, straight; ``sleeve``: along its top; ``cuff``: its opening; ``sleeve_deg``: below level
     as it lies; ``neck``: its width; ``drop_front``, ``drop_back``: how deep it is cut; ``rib``: how high
-    the collar stands, ``rib_hem`` that of cuffs and waist, 0 where they are hemmed."""
+    the collar stands, ``rib_hem`` that of cuffs and waist, 0 where they are hemmed; ``hood``: how high a
+    hood is along its opening, 0 for none; ``pouch``: how wide below, how wide above and how high the pocket
+    on the front is."""
 
     chest: float
     length: float
@@ -30,6 +32,8 @@ class Measures:
     drop_back: float
     rib: float
     rib_hem: float = 0.0
+    hood: float = 0.0
+    pouch: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 def measures_of(garment: str, size: str) -> Measures:
@@ -77,10 +81,22 @@ def _sweatshirt(step: int) -> Measures:
     )
 
 
+def _hooded(step: int) -> Measures:
+    return replace(
+        _sweatshirt(step),
+        length=670 + 25 * step,
+        neck=206 + 4 * step,
+        drop_front=92 + 3 * step,
+        hood=360 + 5 * step,
+        pouch=(340 + 18 * step, 218 + 10 * step, 205 + 5 * step),
+    )
+
+
 TABLE: dict[str, Callable[[int], Measures]] = {
     "t-shirt": _t_shirt,
     "long sleeve": _long_sleeve,
     "sweatshirt": _sweatshirt,
+    "hooded sweatshirt": _hooded,
 }
 
 

@@ -74,9 +74,9 @@ def _lesser(blank: Any) -> float:
 
 
 def _worn_size(blank: Any) -> tuple[float, float]:
-    """As wide as the arms hang, and as high as the cloth is long."""
+    """As wide as the arms hang, and as high as the cloth is long with its hood up."""
     m = measures_of(blank.garment, blank.size)
-    return m.chest + 0.68 * m.sleeve, m.length + m.rib_hem
+    return m.chest + 0.68 * m.sleeve, m.length + m.rib_hem + 0.78 * m.hood
 
 
 def _chest_height(blank: Any) -> float:

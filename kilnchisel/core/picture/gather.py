@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Shell
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.trims import TRIMS
 from kilnchisel.core.later import ndimage, sparse, spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
@@ -42,7 +43,8 @@ PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
-SLOTS = {"blank": 0, "rim": 1, "detail": 2}  # the first rows of the albedos; copies' own finishes follow
+# the first rows of the albedos; copies' own finishes follow
+SLOTS = {slot: row for row, slot in enumerate(("blank", "rim", "detail", *TRIMS))}
 GROUND_ROW = -1  # the last one
 
 

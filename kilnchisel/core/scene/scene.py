@@ -30,6 +30,7 @@ from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
+from kilnchisel.core.job.trims import finishes_of
 from kilnchisel.core.lettering.polygons import run_of
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.copies import moved, placings_of
@@ -297,8 +298,7 @@ def _is_blanks(job: Job, part: Part) -> bool:
 
 def _slots(job: Job) -> dict[str, Material]:
     """The blank's materials by what they are for."""
-    finishes = {"blank": job.finish, "rim": job.rim_finish, "detail": job.detail_finish}
-    return {slot: material_of(finish) for slot, finish in finishes.items()}
+    return {slot: material_of(finish) for slot, finish in finishes_of(job).items()}
 
 
 def _items(

@@ -21,6 +21,7 @@ from kilnchisel.core.job.crafts import Printed, Standing
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.trims import finishes_of
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.shop.bender import bendings_of, cable_mm, transformers_of
 from kilnchisel.core.shop.densities import density_of
@@ -161,8 +162,7 @@ def _finish(job: Job, part: Part) -> Any:
             return None
         if part.solid == MAIN:
             return job.finish
-        slots = {"rim": job.rim_finish, "detail": job.detail_finish}
-        return slots.get(part.role, job.finish)
+        return finishes_of(job).get(part.role, job.finish)
     lettering = job.letterings[part.lettering]
     if isinstance(lettering.craft, Printed) or _is_hollow(job, lettering):
         return None

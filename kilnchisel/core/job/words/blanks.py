@@ -36,7 +36,12 @@ from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
 
-GARMENTS = {"t-shirt": "T-shirt", "long sleeve": "Long-sleeved shirt", "sweatshirt": "Sweatshirt"}
+GARMENTS = {
+    "t-shirt": "T-shirt",
+    "long sleeve": "Long-sleeved shirt",
+    "sweatshirt": "Sweatshirt",
+    "hooded sweatshirt": "Hooded sweatshirt",
+}
 
 
 @by_kind(Blank)

@@ -1,0 +1,1 @@
+"""Vehicles: bodies from smooth cages, and what is on them."""

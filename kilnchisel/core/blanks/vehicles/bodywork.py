@@ -1,0 +1,204 @@
+"""A body from a smooth cage: some of its faces are sides that take lettering, the others are shells.
+
+A side's sheet is the side seen square on along the normal of a plane; its surface is what the cage comes to,
+made smooth between the points of its refinement. Side and shell have the points along their border from
+the same refinement, to the bit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.body import FinishSlot, Inset, Sheet, Shell
+from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted
+from kilnchisel.core.blanks.net import GRID_MM, closely, gridded, net_over
+from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.blanks.vehicles.subdivision import Cage, limit, normals_at, refined
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.later import interpolate
+
+Array = NDArray[Any]
+
+LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
+BEYOND = 3  # how many rings of faces beside a side its surface knows of
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """A cage brought to its limit: points (n, 3), normals, faces (m, 4) with the tags of the cage."""
+
+    points: Array
+    normals: Array
+    faces: Array
+    tags: Array
+
+    def triangles(self, which: Array) -> Array:
+        """Those of some of its faces, (2 k, 3)."""
+        quads = self.faces[which]
+        return np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
+
+    def shell(self, tag: int) -> Mesh:
+        """Its faces of one tag."""
+        used, faces = compacted(self.triangles(self.tags == tag), len(self.points))
+        points = self.points[used]
+        flat = points[:, :2] if np.ptp(points[:, 2]) < np.ptp(points[:, 1]) else points[:, [0, 2]]
+        return Mesh(points, self.normals[used], np.ascontiguousarray(flat), faces.astype(np.int32))
+
+    def border(self, tags: tuple[int, ...]) -> Array:
+        """The points round its faces of some tags, counter-clockwise from outside, (k,). Raises ValueError
+        where they are not one piece."""
+        edges = border_edges(self.triangles(np.isin(self.tags, tags)))
+        follows = dict(edges.tolist())
+        ring = [int(edges[0, 0])]
+        while (following := follows[ring[-1]]) != ring[0]:
+            ring.append(following)
+        if len(ring) != len(edges):
+            raise ValueError("the faces of a side are not one piece without holes")
+        return np.array(ring)
+
+
+def skin_of(cage: Cage, *, detail: Detail) -> Skin:
+    """The limit of a cage."""
+    for _ in range(LEVELS if detail.fine else FEWER):
+        cage = refined(cage)
+    points = limit(cage)
+    return Skin(points, normals_at(points, cage.faces), cage.faces, cage.tags)
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """How a side is seen: ``origin`` of its sheet, ``right`` and ``up`` (3,), unit."""
+
+    origin: Array
+    right: Array
+    up: Array
+
+    @property
+    def out(self) -> Array:
+        """Towards whoever sees it."""
+        return np.cross(self.right, self.up)
+
+    def flat(self, points: Array) -> Array:
+        """Points (n, 3) on its sheet, (n, 2)."""
+        return np.stack([(points - self.origin) @ self.right, (points - self.origin) @ self.up], axis=1)
+
+
+@dataclass(frozen=True, eq=False)
+class Facing:
+    """A side's surface: how far it stands before its sheet's plane, smooth between points of the skin.
+    ``ring``: its border on the sheet, and where that is, (n, 2) and (n, 3)."""
+
+    view: View
+    uv: Array
+    before: Array
+    ring: Array
+    ring_at: Array
+
+    @cached_property
+    def _height(self) -> Any:
+        return interpolate.CloughTocher2DInterpolator(self.uv, self.before)
+
+    @cached_property
+    def _known(self) -> tuple[Array, Array]:
+        keys = _key(self.ring)
+        order = np.argsort(keys)
+        return keys[order], order
+
+    def place(self, uv: Array) -> Array:
+        """Places on the side, (n, 2) sheet mm -> (n, 3) mm; those of the border to the bit."""
+        view = self.view
+        height = self._height(uv)
+        lost = np.isnan(height)
+        if lost.any():  # a hair beside the outermost points
+            height[lost] = interpolate.NearestNDInterpolator(self.uv, self.before)(uv[lost])
+        found = view.origin + uv[:, :1] * view.right + uv[:, 1:] * view.up + height[:, None] * view.out
+        keys, order = self._known
+        mine = _key(uv)
+        spot = np.minimum(np.searchsorted(keys, mine), len(keys) - 1)
+        same = keys[spot] == mine
+        found[same] = self.ring_at[order[spot[same]]]
+        return np.asarray(found)
+
+
+def _key(uv: Array) -> Array:
+    """One number for each place of the sheet's grid."""
+    whole = np.rint(uv / GRID_MM).astype(np.int64)
+    on_grid = (whole * GRID_MM == uv).all(axis=1)
+    return np.where(on_grid, whole[:, 0] * (1 << 36) + whole[:, 1], -(1 << 62))
+
+
+def facing(skin: Skin, tags: tuple[int, ...], view: View) -> Facing:
+    """The surface of the faces of some tags as it is seen in a view, made of them and of those beside them
+    that face the same way."""
+    ring = skin.border(tags)
+    mine = np.isin(skin.tags, tags)
+    for _ in range(BEYOND):
+        touched = np.zeros(len(skin.points), dtype=bool)
+        touched[skin.faces[mine]] = True
+        mine = mine | touched[skin.faces].any(axis=1)
+    inner = np.unique(skin.faces[np.isin(skin.tags, tags)])
+    used = np.unique(skin.faces[mine])
+    ahead = skin.normals[used] @ view.out > 0.25
+    used = used[ahead | np.isin(used, inner)]
+    flat = view.flat(skin.points)
+    # a point beside the side that lies within its outline as it is seen would fold the surface
+    outline = shapely.Polygon(flat[ring])
+    other = used[~np.isin(used, inner)]
+    other = other[~shapely.contains_xy(outline, *flat[other].T)]
+    used = np.concatenate([inner, other])
+    before = (skin.points[used] - view.origin) @ view.out
+    return Facing(view, flat[used], before, gridded(flat[ring]), skin.points[ring])
+
+
+@dataclass(frozen=True, eq=False)
+class Facet:
+    """A side to be: its name, the tags of its faces, how it is seen; what is cut out of it, (x, z) as its
+    sheet has them; zones and insets."""
+
+    name: str
+    tags: tuple[int, ...]
+    view: View
+    slot: FinishSlot = "blank"
+    step_mm: float = 60.0
+    wall_mm: float = 40.0
+    without: Any = None
+    clear: tuple[ClearZone, ...] = ()
+    insets: tuple[Inset, ...] = field(default=())
+
+
+def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> Sheet:
+    """The sheet of a side. ``place``: its surface as a function, that of ``facing``."""
+    domain = shapely.Polygon(facing.ring)
+    step = facet.step_mm if detail.fine else 2 * facet.step_mm
+    if facet.without is not None:
+        domain = shapely.difference(domain, facet.without)
+        if domain.geom_type == "MultiPolygon":
+            domain = max(domain.geoms, key=lambda part: part.area)
+    domain = shapely.Polygon(_ring(domain, step))
+    nets = [net_over(domain, max(step, widest(domain)))]
+    side = Surface(facet.name, domain, place, nets[0], facet.wall_mm, facet.clear)
+    return Sheet(side, facet.slot, insets=facet.insets, net=nets[0], rough=nets[0])
+
+
+def _ring(domain: shapely.Polygon, step: float) -> Array:
+    """Its outline, counter-clockwise; its points are kept."""
+    points = shapely.get_coordinates(shapely.orient_polygons(domain).exterior)[:-1]
+    return closely(points, max(step, widest(domain)))
+
+
+def widest(area: shapely.Polygon) -> float:
+    """The longest step between neighbouring points of an outline."""
+    ring = shapely.get_coordinates(area.exterior)
+    return float(np.linalg.norm(np.diff(ring, axis=0), axis=1).max())
+
+
+def shells_of(skin: Skin, names: dict[int, tuple[str, FinishSlot]]) -> list[Shell]:
+    """The faces of the tags that are no sides."""
+    return [Shell(name, slot, skin.shell(tag)) for tag, (name, slot) in names.items()]

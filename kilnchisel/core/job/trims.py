@@ -1,0 +1,39 @@
+"""Finishes that no one chooses: what tyres, lamps and plates are of, on every vehicle alike."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, get_args
+
+from kilnchisel.core.job.finish import Chrome, Plastic, Rubber
+from kilnchisel.core.job.model import Job
+
+Trim = Literal[
+    "tyre",
+    "trim",
+    "under",
+    "reflector",
+    "clear lens",
+    "white lens",
+    "red lens",
+    "amber lens",
+    "number plate",
+]
+
+TRIMS: dict[str, Any] = {
+    "tyre": Rubber(colour="#1d1d1e"),
+    "trim": Plastic(colour="#26282a", gloss=28),
+    "under": Rubber(colour="#101011"),
+    "reflector": Chrome(),
+    "clear lens": Plastic(colour="#7d868b", gloss=100),
+    "white lens": Plastic(colour="#dfe3e4", gloss=98),
+    "red lens": Plastic(colour="#7e1014", gloss=98),
+    "amber lens": Plastic(colour="#bf6414", gloss=98),
+    "number plate": Plastic(colour="#f3f2ec", gloss=60),
+}
+assert set(TRIMS) == set(get_args(Trim))
+
+
+def finishes_of(job: Job) -> dict[str, Any]:
+    """What a job's blank is of, by what the parts are for."""
+    chosen = {"blank": job.finish, "rim": job.rim_finish, "detail": job.detail_finish}
+    return chosen | TRIMS
