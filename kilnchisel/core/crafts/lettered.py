@@ -11,8 +11,8 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import MAIN, Inset, Sheet
-from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join
-from kilnchisel.core.blanks.net import Net
+from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join, joined_faces
+from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.surface import Surface as FreeForm
 from kilnchisel.core.crafts.inked import (
@@ -65,31 +65,97 @@ def craft_sheet(
     if panel is not None:
         wanted = _backs(sheet, panel, detail=detail) + wanted
         wanted, holes = _opened(sheet, wanted, panel, detail=detail)
-    inked = _on_insets(sheet, beside_fields(films_stacked(wanted), detail=detail))
+    inked = beside_fields(films_stacked(wanted), detail=detail)
+    name, solid, parts = sheet.side.name, sheet.solid, []
+    rest = None
+    alone = () if holes else _apart_from(sheet, inked)
+    if alone:
+        rest = _with_insets(sheet, alone)
+        sheet, parts = rest.sheet, list(rest.parts)
+    inked = _on_insets(sheet, inked)
     insets = [inset.area for inset in sheet.insets]
-    cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes))
+    cut = _cut(sheet, (*insets, *(ink.region for ink in inked), *holes), rest)
     surfaces: list[Surface | None] = [
         _flat(cut, label, inset.height_mm) for label, inset in enumerate(sheet.insets)
     ]
     for label, ink in enumerate(inked, start=len(insets)):
         surfaces.append(_of_stage(cut, label, ink, detail=detail))
     walls = _walls(cut, [*surfaces, *(None for _ in holes)])
-    name, solid = sheet.side.name, sheet.solid
     ground = _flat(cut, GROUND, 0.0)
-    parts = []
     if ground is not None:
-        parts.append(Part(name, sheet.slot, None, name, ground.mesh, solid=solid))
-    for label, inset in enumerate(sheet.insets):
-        surface = surfaces[label]
-        if surface is not None:
-            mesh = join([surface.mesh, *walls[label]])
-            parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=solid))
+        parts.insert(0, Part(name, sheet.slot, None, name, ground.mesh, solid=solid))
+    parts += _inset_parts(sheet, surfaces, walls)
     for label, ink in enumerate(inked, start=len(insets)):
         surface = surfaces[label]
         if surface is None:
             continue
         parts += parts_of(ink, surface, walls[label], name, name, solid)
     return tuple(parts)
+
+
+def _inset_parts(sheet: Sheet, surfaces: Sequence[Surface | None], walls: list[list[Mesh]]) -> list[Part]:
+    """The parts of a sheet's insets, whose labels come first."""
+    parts, name = [], sheet.side.name
+    for label, inset in enumerate(sheet.insets):
+        surface = surfaces[label]
+        if surface is not None:
+            mesh = join([surface.mesh, *walls[label]])
+            parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=sheet.solid))
+    return parts
+
+
+@dataclass(frozen=True, eq=False)
+class Rest:
+    """What is left of a sheet once some insets are made: ``sheet`` without them, its net the ground beside
+    them; where its net's points are, ``known`` (n, 3); and the insets' parts."""
+
+    sheet: Sheet
+    known: Array
+    parts: tuple[Part, ...]
+
+
+APART_MM = 1.0  # letters that keep this far off all insets do not change them
+
+
+def _apart_from(sheet: Sheet, inked: list[Inked]) -> tuple[int, ...]:
+    """The insets of a curved sheet that can be made once, whatever is lettered beside them."""
+    if sheet.net is None or not sheet.insets or not isinstance(sheet.side, FreeForm):
+        return ()
+    found: list[int] = []
+    for numbers, area in _clusters(sheet):
+        if not any(shapely.dwithin(area, ink.region, APART_MM) for ink in inked):
+            found += numbers
+    return tuple(sorted(found))
+
+
+@remembered
+def _clusters(sheet: Sheet) -> list[tuple[list[int], Any]]:
+    """Insets that lie by each other, and all that each such group covers."""
+    areas = np.array([inset.area for inset in sheet.insets], dtype=object)
+    one, other = shapely.STRtree(areas).query(areas, predicate="dwithin", distance=APART_MM)
+    count, group = joined_faces(np.stack([one, other], axis=1), len(areas))
+    found = []
+    for number in range(count):
+        mine = np.flatnonzero(group == number)
+        area = shapely.union_all(areas[mine])
+        shapely.prepare(area)
+        found.append((mine.tolist(), area))
+    return found
+
+
+@remembered
+def _with_insets(sheet: Sheet, numbers: tuple[int, ...]) -> Rest:
+    """Some of a curved sheet's insets made."""
+    some = replace(sheet, insets=tuple(sheet.insets[k] for k in numbers))
+    placed = _cut(some, tuple(inset.area for inset in some.insets), None)
+    surfaces = [_flat(placed, label, inset.height_mm) for label, inset in enumerate(some.insets)]
+    parts = _inset_parts(some, surfaces, _walls(placed, surfaces))
+    assert sheet.net is not None
+    cut, own = placed.cut, len(sheet.net.points)
+    points = np.concatenate([sheet.net.points, gridded(cut.points[own:])])
+    net = Net(points, cut.faces[cut.label == GROUND], cut.points)
+    others = tuple(inset for k, inset in enumerate(sheet.insets) if k not in numbers)
+    return Rest(replace(sheet, net=net, rough=None, insets=others), placed.base, tuple(parts))
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,9 +224,9 @@ def _opened(
 
 
 @remembered
-def _cut(sheet: Sheet, regions: tuple[shapely.MultiPolygon, ...]) -> _Placed:
+def _cut(sheet: Sheet, regions: tuple[shapely.MultiPolygon, ...], rest: Rest | None) -> _Placed:
     """A cut sheet on its body, remembered by its regions: heights may change without it."""
-    return _placed(sheet, cut_sheet(sheet, regions))
+    return _placed(sheet, cut_sheet(sheet, regions), None if rest is None else rest.known)
 
 
 def parts_of(
@@ -288,10 +354,12 @@ class _Placed:
         return np.asarray(self.base[which] + height[:, None] * self.frames[which, 2])
 
 
-def _placed(sheet: Sheet, cut: CutSheet) -> _Placed:
-    net, known = sheet.net, None
+def _placed(sheet: Sheet, cut: CutSheet, known: Array | None = None) -> _Placed:
+    """``known``: where the points of its net are, if that has been found."""
+    net = sheet.net
     if net is not None and cut.parent is not None and isinstance(sheet.side, FreeForm):
-        known = sheet.side.to_body(net.at, np.zeros(len(net.points)))
+        if known is None:
+            known = sheet.side.to_body(net.at, np.zeros(len(net.points)))
         more = cut.points[len(known) :]
         row = faces_of_points(cut.faces, cut.parent, len(known), len(more))
         base = np.concatenate([known, _mixed(net, known, more, row)])

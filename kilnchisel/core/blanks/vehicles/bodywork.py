@@ -1,13 +1,13 @@
 """A body from a smooth cage: some of its faces are sides that take lettering, the others are shells.
 
-A side's sheet is the side seen square on along the normal of a plane; its surface is what the cage comes to,
-made smooth between the points of its refinement. Side and shell have the points along their border from
+A side's sheet is the side seen square on along the normal of a plane; its surface is what the cage comes
+to, made smooth between the points of its refinement. Side and shell have the points along their border from
 the same refinement, to the bit.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -16,8 +16,8 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import FinishSlot, Inset, Sheet, Shell
-from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted
-from kilnchisel.core.blanks.net import GRID_MM, closely, gridded, net_over
+from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted, join
+from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, closely, gridded, net_over
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, limit, normals_at, refined
@@ -27,6 +27,7 @@ from kilnchisel.core.later import interpolate
 Array = NDArray[Any]
 
 LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
+ROUGHER = 3.2  # how much wider a net's triangles are while something moves
 BEYOND = 3  # how many rings of faces beside a side its surface knows of
 
 
@@ -182,9 +183,13 @@ def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> She
         if domain.geom_type == "MultiPolygon":
             domain = max(domain.geoms, key=lambda part: part.area)
     domain = shapely.Polygon(_ring(domain, step))
-    nets = [net_over(domain, max(step, widest(domain)))]
-    side = Surface(facet.name, domain, place, nets[0], facet.wall_mm, facet.clear)
-    return Sheet(side, facet.slot, insets=facet.insets, net=nets[0], rough=nets[0])
+    net = net_over(domain, max(step, widest(domain)))
+    # as slabs have it: its border may leave the true one by less than letters keep off it
+    about = shapely.segmentize(shapely.simplify(domain, KEEP_OFF_MM / 2), ROUGHER * step)
+    about = shapely.transform(about, gridded)
+    rough = net_over(about, max(ROUGHER * step, widest(about)))
+    side = Surface(facet.name, domain, place, net, facet.wall_mm, facet.clear)
+    return Sheet(side, facet.slot, insets=facet.insets, net=net, rough=rough)
 
 
 def _ring(domain: shapely.Polygon, step: float) -> Array:
@@ -197,6 +202,16 @@ def widest(area: shapely.Polygon) -> float:
     """The longest step between neighbouring points of an outline."""
     ring = shapely.get_coordinates(area.exterior)
     return float(np.linalg.norm(np.diff(ring, axis=0), axis=1).max())
+
+
+def together(shells: list[Shell]) -> list[Shell]:
+    """Closed shells of one slot as one shell, under the name and in the place of the first."""
+    slots = dict.fromkeys(shell.slot for shell in shells)
+    found = []
+    for slot in slots:
+        same = [shell for shell in shells if shell.slot == slot]
+        found.append(replace(same[0], mesh=join([shell.mesh for shell in same])))
+    return found
 
 
 def shells_of(skin: Skin, names: dict[int, tuple[str, FinishSlot]]) -> list[Shell]:

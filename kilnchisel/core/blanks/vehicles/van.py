@@ -15,7 +15,6 @@ from kilnchisel.core.blanks.body import Body, FinishSlot, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import Mesh, facing_out, filled, grid
 from kilnchisel.core.blanks.net import KEEP_OFF_MM
 from kilnchisel.core.blanks.sides import ClearZone, flipped
-from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.vehicles.bodywork import (
     Facet,
     Facing,
@@ -25,6 +24,7 @@ from kilnchisel.core.blanks.vehicles.bodywork import (
     sheet_of,
     shells_of,
     skin_of,
+    together,
 )
 from kilnchisel.core.blanks.vehicles.fittings import mirror, wiper
 from kilnchisel.core.blanks.vehicles.vancage import TAGS, Shape
@@ -63,24 +63,32 @@ def van_body(van: Van, *, detail: Detail) -> Body:
     named = {sheet.side.name: sheet.side for sheet in sheets}
     shells = shells_of(skin, {TAGS.index(tag): told for tag, told in SHELLS.items()})
     shells += _underside(shape, skin, named["left side"], named["right side"])
+    shells += together(_wheels(shape, detail=detail))
+    shells += together(_mirrors_and_wipers(shape, named["windscreen"], detail=detail))
+    return Body(tuple(shells), sheets, lengthwise=True)
+
+
+def _wheels(shape: Shape, *, detail: Detail) -> list[Shell]:
+    van, shells = shape.van, []
     for axle, end in zip(AXLES, ("front", "rear"), strict=True):
         x = float(shape.x(axle))
         for way, hand in ((-1.0, "left"), (1.0, "right")):
             out = float(shape.half(np.array(x), np.array(van.wheel_mm / 2))) - TYRE_MM / 2 - 16
             middle = np.array([x, way * out, van.wheel_mm / 2])
             shells += wheel(f"{end} {hand}", middle, van.wheel_mm / 2, TYRE_MM, way, detail=detail)
+    return shells
+
+
+def _mirrors_and_wipers(shape: Shape, screen: Any, *, detail: Detail) -> list[Shell]:
+    wide, shells = shape.van.width_mm, []
+    x, z = shape.at((-0.322, 0.612))
     for way, hand in ((-1.0, "left"), (1.0, "right")):
-        x, z = shape.at((-0.322, 0.612))
-        root = np.array([x, way * float(shape.half(x, z)), z])
-        shells += mirror(hand, root, way, detail=detail)
-    screen = named["windscreen"]
+        shells += mirror(hand, np.array([x, way * float(shape.half(x, z)), z]), way, detail=detail)
     low = screen.domain.bounds[1]
-    assert isinstance(screen, Surface)
-    for name, foot in (("left", 0.02), ("right", -0.36)):
-        reach = 0.3 * van.width_mm
-        foot_at = np.array([foot * van.width_mm + 0.02 * van.width_mm, low + 16])
-        shells += wiper(name, screen, foot_at, foot_at + (reach, 64.0), detail=detail)
-    return Body(tuple(shells), sheets, lengthwise=True)
+    for name, aside in (("left", 0.04), ("right", -0.34)):
+        foot = np.array([aside * wide, low + 16])
+        shells += wiper(name, screen, foot, foot + (0.3 * wide, 64.0), detail=detail)
+    return shells
 
 
 @remembered

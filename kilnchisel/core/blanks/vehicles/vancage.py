@@ -120,7 +120,7 @@ class Shape:
 
     @property
     def bumper(self) -> float:
-        """How high the front bumper goes, by share of height: where the surface has that line of the cage."""
+        """How high the front bumper goes, by share of height: where the surface has that line."""
         a, b, c = (row[2] for row in OUTLINE[BUMPER - 1 : BUMPER + 2])
         return (a + 4 * b + c) / 6
 
