@@ -215,24 +215,38 @@ def _new(options: Any) -> None:
 
 def _set(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
-    from kilnchisel.core.job.edits import read, set_field, steps_of
-    from kilnchisel.core.job.turning import turned
 
     job = _open(options.job)
     _writable(options.output)
-    for field in options.fields:
-        path, equals, value = field.partition("=")
-        if not equals:
-            raise KilnError(f"“{field}” should be a path, an equals sign and a value.")
-        path, value = path.strip(), value.strip()
-        steps = steps_of(job, path)
-        if steps[-1] == "kind" and len(steps) > 1 and read(job, steps) != value:
-            from kilnchisel.core.build import width_of
-
-            job = turned(job, steps[:-1], value.strip('"'), width_of)
-        else:
-            job = set_field(job, path, value)
+    waiting = list(options.fields)
+    while waiting:
+        refused: list[tuple[str, KilnError]] = []
+        for field in waiting:
+            try:
+                job = _with_field(job, field)
+            except KilnError as error:
+                refused.append((field, error))
+        if len(refused) == len(waiting):
+            raise refused[0][1]
+        waiting = [field for field, _ in refused]  # the others may have made room for it
     save_packed(job, options.output)
+
+
+def _with_field(job: Any, field: str) -> Any:
+    """The job with a field set as "PATH=VALUE" says."""
+    from kilnchisel.core.job.edits import read, set_field, steps_of
+    from kilnchisel.core.job.turning import turned
+
+    path, equals, value = field.partition("=")
+    if not equals:
+        raise KilnError(f"“{field}” should be a path, an equals sign and a value.")
+    path, value = path.strip(), value.strip()
+    steps = steps_of(job, path)
+    if steps[-1] == "kind" and len(steps) > 1 and read(job, steps) != value:
+        from kilnchisel.core.build import width_of
+
+        return turned(job, steps[:-1], value.strip('"'), width_of)
+    return set_field(job, path, value)
 
 
 def _open(path: Path) -> Any:
