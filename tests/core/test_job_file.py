@@ -110,6 +110,17 @@ class Files(unittest.TestCase):
             job = open_job(self.path)
             self.assertEqual((job.finish.carat, job.letterings[0].finish.carat), (carat, 14.0))
 
+    def test_box_signs_of_older_files_stay_unlit(self):
+        for version, lit in ((8, 0.0), (VERSION, 45.0)):
+            document = {
+                "format": "kilnchisel job",
+                "version": version,
+                "job": {"blank": {"kind": "box sign"}},
+            }
+            with zipfile.ZipFile(self.path, "w") as archive:
+                archive.writestr("job.json", json.dumps(document))
+            self.assertEqual(open_job(self.path).blank.brightness, lit)
+
     def test_missing_file_and_folder(self):
         self.refuse("There is no file")
         self.path.mkdir()

@@ -1,8 +1,7 @@
-"""Plaques, sign boards, plates, box signs, walls and books."""
+"""Plaques, sign boards, plates and books."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -14,11 +13,11 @@ from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.extruded import Trace, extruded
 from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle, shield, subdivided
 from kilnchisel.core.blanks.sides import ClearZone, flipped
-from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
-from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab, standing_slab
+from kilnchisel.core.blanks.tubes import prism
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, Plate
 
 Array = NDArray[Any]
 
@@ -47,13 +46,7 @@ def board_body(board: Board, *, detail: Detail) -> Body:
         middle_z=board.height_mm / 2,
         frame_mm=board.frame_mm,
     )
-    return _standing(what, detail=detail)
-
-
-def _standing(what: Slab, *, detail: Detail) -> Body:
-    """The body of a slab whose ring is about its middle, standing on z = 0."""
-    points, normals = what.ring
-    return Body(*slab(replace(what, ring=(points + (0.0, what.middle_z), normals)), detail=detail))
+    return standing_slab(what, detail=detail)
 
 
 def _board_ring(board: Board, edge: float, *, detail: Detail) -> Ring:
@@ -109,7 +102,7 @@ def plaque_body(plaque: Plaque, *, detail: Detail) -> Body:
         wall_mm=thick,
         middle_z=plaque.height_mm / 2,
     )
-    return _standing(what, detail=detail)
+    return standing_slab(what, detail=detail)
 
 
 def plate_body(plate: Plate, *, detail: Detail) -> Body:
@@ -141,7 +134,7 @@ def plate_body(plate: Plate, *, detail: Detail) -> Body:
         holes=tuple(hole[::-1] + (0.0, middle) for hole in holes),
         edge_slot="blank",
     )
-    return _standing(what, detail=detail)
+    return standing_slab(what, detail=detail)
 
 
 def _holes(plate: Plate, *, detail: Detail) -> list[Array]:
@@ -151,88 +144,6 @@ def _holes(plate: Plate, *, detail: Detail) -> list[Array]:
     ups = (-plate.apart_up_mm / 2, plate.apart_up_mm / 2) if plate.holes == "four" else (0.0,)
     one = rectangle(plate.hole_mm + plate.slot_mm, plate.hole_mm, plate.hole_mm / 2, detail=detail)[0]
     return [one + (x, up) for up in ups for x in (-plate.apart_mm / 2, plate.apart_mm / 2)]
-
-
-def box_sign_body(box: BoxSign, *, detail: Detail) -> Body:
-    """A box sign: both faces in a framed case, on two arms from the wall at its left."""
-    size = (box.width_mm, box.height_mm)
-    ring = (
-        oval(*size, detail=detail)
-        if box.shape == "oval"
-        else rectangle(*size, max(box.corner_mm, box.edge_mm), detail=detail)
-    )
-    field = shapely.Polygon(ring[0]).buffer(-box.edge_mm, join_style="mitre")
-    face = field.buffer(-box.frame_mm, join_style="mitre")
-    frame = shapely.simplify(field.buffer(1.0).difference(face), 0.004)
-    inset = (Inset("frame", "rim", shapely.MultiPolygon([frame]), 0.0),)
-    lifted = box.height_mm / 2
-    what = Slab(
-        ring,
-        Face("front", 0.0, insets=inset),
-        Face("back", float(box.depth_mm), insets=inset),
-        edge_of("round", box.edge_mm, detail=detail),
-        wall_mm=box.depth_mm / 3,
-        middle_z=lifted,
-    )
-    body = _standing(what, detail=detail)
-    return Body(body.shells + _bracket(box, detail=detail), body.sheets) if box.bracket else body
-
-
-def _bracket(box: BoxSign, *, detail: Detail) -> tuple[Shell, ...]:
-    """Two round arms from the case to a plate on the wall."""
-    left, y = -box.width_mm / 2, box.depth_mm / 2
-    wall = left - box.reach_mm
-    thick = max(4.0, box.depth_mm * 0.07)
-    arms = []
-    for number, up in enumerate((0.36, 0.64)):
-        z = box.height_mm * up
-        line = np.array([[left + 0.3 * box.width_mm, y, z], [wall + 1.0, y, z]])
-        arms.append(
-            Shell(f"arm {number + 1}", "detail", tube(line, thick, detail=detail), f"arm {number + 1}")
-        )
-    plate = rectangle(0.5 * box.depth_mm, 0.44 * box.height_mm, 4.0, detail=detail)
-    flat = prism(plate[0], np.array([wall, y, box.height_mm / 2]), Y, Z, 8.0)
-    return (*arms, Shell("wall plate", "detail", flat, "wall plate"))
-
-
-def wall_body(wall: Wall, *, detail: Detail) -> Body:
-    """A piece of wall standing on z = 0, its face at y = 0, joints sunk."""
-    thick = 120.0
-    ring = rectangle(wall.width_mm, wall.height_mm, 0.5, detail=detail)
-    insets: tuple[Inset, ...] = ()
-    if wall.surface != "plaster":
-        area = _joints(wall)
-        insets = (Inset("joints", "rim", area, -wall.joint_deep_mm),)
-    what = Slab(
-        ring,
-        Face("front", 0.0, insets=insets),
-        Face("back", thick, lettered=False),
-        edge_of("bevel", 0.4, detail=detail),
-        wall_mm=thick,
-        middle_z=wall.height_mm / 2,
-        edge_slot="blank",
-    )
-    return _standing(what, detail=detail)
-
-
-def _joints(wall: Wall) -> shapely.MultiPolygon:
-    """What lies between bricks in half bond, or between boards, on the front's sheet."""
-    half_w, half_h = wall.width_mm / 2 - 1.0, wall.height_mm / 2 - 1.0
-    whole = shapely.box(-half_w, -half_h, half_w, half_h)
-    joint = wall.joint_mm if wall.surface == "brick" else min(wall.joint_mm, 0.06 * wall.board_mm)
-    rise = (wall.course_mm if wall.surface == "brick" else wall.board_mm) + joint
-    stones = []
-    for course, low in enumerate(np.arange(-half_h, half_h, rise)):
-        if wall.surface == "boards":
-            stones.append(shapely.box(-half_w - 1, low, half_w + 1, low + rise - joint))
-            continue
-        run = wall.brick_mm + joint
-        shift = run / 2 if course % 2 else 0.0
-        left = np.arange(-half_w - shift, half_w, run)
-        stones += list(shapely.box(left, low, left + wall.brick_mm, low + rise - joint))
-    laid = shapely.union_all(shapely.intersection(np.array(stones, dtype=object), whole))
-    joints = shapely.difference(whole, laid)
-    return joints if joints.geom_type == "MultiPolygon" else shapely.MultiPolygon([joints])
 
 
 def book_body(book: Book, *, detail: Detail) -> Body:

@@ -8,23 +8,24 @@ from kilnchisel.core.blanks.apparel import apparel_body
 from kilnchisel.core.blanks.boards import (
     board_body,
     book_body,
-    box_sign_body,
     plaque_body,
     plate_body,
-    wall_body,
 )
 from kilnchisel.core.blanks.body import Body, Shell, Sides
+from kilnchisel.core.blanks.boxsign import box_sign_body
 from kilnchisel.core.blanks.ground import bank_body, garment_body
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.longbody import handle_body, hull_body
+from kilnchisel.core.blanks.masonry import wall_body
 from kilnchisel.core.blanks.mug import mug_body
 from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
+from kilnchisel.core.blanks.shopfront import shop_front_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Band, Blank, Bottle, Can, Globe, Jar, Medallion, Mug, Plaque, Tumbler
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
     Bank,
@@ -63,6 +64,7 @@ made_body.of(Board)(board_body)
 made_body.of(Plate)(plate_body)
 made_body.of(BoxSign)(box_sign_body)
 made_body.of(Wall)(wall_body)
+made_body.of(ShopFront)(shop_front_body)
 made_body.of(Book)(book_body)
 made_body.of(Handle)(handle_body)
 made_body.of(Hull)(hull_body)

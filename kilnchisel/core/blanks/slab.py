@@ -8,7 +8,7 @@ points from the faces, so that everything closes.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -17,7 +17,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import MAIN, FinishSlot, Inset, Sheet, Shell, arc_angles
+from kilnchisel.core.blanks.body import MAIN, Body, FinishSlot, Inset, Sheet, Shell, arc_angles
 from kilnchisel.core.blanks.mesh import Mesh, doubled_areas, facing_out, filled, grid, join
 from kilnchisel.core.blanks.net import KEEP_OFF_MM, closely, gridded, net_over
 from kilnchisel.core.blanks.outlines import Ring, normals_of
@@ -106,6 +106,12 @@ def slab(what: Slab, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[Sheet,
         else:
             shells.append(Shell(f"{face.name} inner", face.slot, _plain(sheet), what.solid))
     return tuple(shells), tuple(sheets)
+
+
+def standing_slab(what: Slab, *, detail: Detail) -> Body:
+    """The body of a slab whose ring is about its middle, standing on z = 0."""
+    points, normals = what.ring
+    return Body(*slab(replace(what, ring=(points + (0.0, what.middle_z), normals)), detail=detail))
 
 
 def _plain(sheet: Sheet) -> Mesh:

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import arc_angles
-from kilnchisel.core.blanks.mesh import Mesh, facing_out, filled, grid, join, without_slivers
+from kilnchisel.core.blanks.mesh import Mesh, doubled_areas, facing_out, grid, join, without_slivers
 from kilnchisel.core.blanks.outlines import normals_of
 from kilnchisel.core.detail import Detail
 
@@ -89,7 +89,8 @@ def plate(area: shapely.Polygon, origin: Array, right: Array, up: Array, length:
     """A closed plate of any outline with holes, in the plane of ``right`` and ``up``, pushed ``length`` mm
     along their cross product; its edges are flat."""
     way = np.cross(right, up)
-    flat, faces = filled(shapely.orient_polygons(area))
+    area = shapely.orient_polygons(area)
+    flat, faces = _conforming(area)
     base = origin + flat[:, :1] * right + flat[:, 1:] * up
     parts = []
     for points, sign in ((base, -1.0), (base + length * way, 1.0)):
@@ -109,6 +110,19 @@ def plate(area: shapely.Polygon, origin: Array, right: Array, up: Array, length:
         parts.append(grid(walls, np.stack([out, out]), uv))
         start += count
     return join(parts)
+
+
+def _conforming(area: shapely.Polygon) -> tuple[Array, Array]:
+    """A flat area in triangles none of whose edges runs through a corner of it, as may happen where
+    corners of its holes lie in one line: points (n, 2) and faces (m, 3)."""
+    rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
+    flat = np.concatenate(rings)
+    number = {tuple(point): k for k, point in enumerate(flat.tolist())}
+    triangles = shapely.get_parts(shapely.constrained_delaunay_triangles(area))
+    corners = shapely.get_coordinates(triangles).reshape(len(triangles), 4, 2)[:, :3]
+    faces = np.array([[number[tuple(point)] for point in three] for three in corners.tolist()])
+    turned = doubled_areas(flat, faces) < 0
+    return flat, np.where(turned[:, None], faces[:, ::-1], faces)
 
 
 def lathed(profile: Array, origin: Array, axis: Array, first: Array, around: int) -> Mesh:

@@ -15,6 +15,7 @@ from kilnchisel.core.finishes.amounts import evenly, flecks, patches
 from kilnchisel.core.finishes.gas import face_radiance, fill_radiance, strip_radiance, tube_radiance
 from kilnchisel.core.finishes.material import Cover, Material, Texture
 from kilnchisel.core.finishes.metals import gold_colour, gold_index, metal_colour, metal_index
+from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import (
     AsBlank,
@@ -83,10 +84,15 @@ def filled_with_light(material: Material, craft: Engraved) -> Material:
     return _shining(material, fill_radiance(craft))
 
 
-def lit_face(material: Material, craft: Standing) -> Material:
+def lit_face(material: Material, craft: Standing | BoxSign) -> Material:
     """A front that light comes through: what it sends is tinted by its own colour."""
     tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
     return _shining(material, face_radiance(craft) * tint)
+
+
+def let_through(material: Material, ground: Material) -> Material:
+    """A film on a face that shines: light comes through in the film's colour."""
+    return _shining(material, np.asarray(ground.emission) * np.asarray(material.base))
 
 
 def _shining(material: Material, radiance: Array) -> Material:

@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.colour import LUMA, RGB_FROM_XYZ, cie_1931, hex_to_linear
+from kilnchisel.core.colour import LUMA, RGB_FROM_XYZ, cie_1931, hex_to_linear, light_of_kelvin
+from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 
 Array = NDArray[Any]
@@ -103,6 +104,7 @@ def tube_rgb(colour: str, own: str = "#ffffff") -> tuple[float, float, float]:
 BRIGHT = 10.0  # radiance of a tube at 100 %, white paper in good light being 1
 
 
+LED_KELVIN = {"warm white": 3000.0, "neutral white": 4300.0, "cold white": 6500.0}  # common practice
 FACE_BRIGHT = 2.2  # the same for a lit face
 STRIP_BRIGHT = 60.0  # and for a thin strip of light that nobody looks into
 
@@ -117,9 +119,13 @@ def strip_radiance(craft: Standing) -> Array:
     return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * STRIP_BRIGHT * craft.brightness / 100
 
 
-def face_radiance(craft: Standing | CutThrough) -> Array:
+def face_radiance(craft: Standing | CutThrough | BoxSign) -> Array:
     """Radiance of a lit face or of a panel of light, linear RGB, (3,)."""
-    return np.array(tube_rgb(craft.light_colour, craft.own_colour)) * FACE_BRIGHT * craft.brightness / 100
+    if isinstance(craft, BoxSign):
+        colour = light_of_kelvin(LED_KELVIN[craft.light_colour])
+    else:
+        colour = np.array(tube_rgb(craft.light_colour, craft.own_colour))
+    return np.asarray(colour * FACE_BRIGHT * craft.brightness / 100)
 
 
 def fill_radiance(craft: Engraved) -> Array:

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Degrees, Value, refuse_corners
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
     Bank,
@@ -229,6 +229,7 @@ Blank = Annotated[
     | Plate
     | BoxSign
     | Wall
+    | ShopFront
     | Book
     | Handle
     | Hull
@@ -256,6 +257,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Plate, "Plate"),
         (BoxSign, "Box sign"),
         (Wall, "Wall"),
+        (ShopFront, "Shop front"),
         (Bank, "Grass bank"),
     ),
     "Worn and held": (

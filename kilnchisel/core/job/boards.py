@@ -100,7 +100,11 @@ class Plate(Value):
 
 
 class BoxSign(Value):
-    """A box with two faces, read from both sides, on a bracket from the wall."""
+    """A box with two faces of translucent sheet, read from both sides, on a bracket from the wall.
+
+    ``brightness``: of its faces lit from inside, 0 for none; 100 % is ten times as bright as white paper in
+    good light.
+    """
 
     kind: Literal["box sign"] = "box sign"
     shape: Literal["rectangle", "oval"] = "oval"
@@ -108,10 +112,12 @@ class BoxSign(Value):
     height_mm: Annotated[float, Field(ge=100, le=3000)] = 600.0
     depth_mm: Annotated[float, Field(ge=20, le=500)] = 120.0
     corner_mm: Annotated[float, Field(ge=0, le=500)] = 30.0
-    edge_mm: Annotated[float, Field(ge=0.5, le=60)] = 6.0
-    frame_mm: Annotated[float, Field(ge=3, le=120)] = 18.0
+    edge_mm: Annotated[float, Field(ge=0.5, le=60)] = 3.0
+    frame_mm: Annotated[float, Field(ge=3, le=120)] = 22.0
     bracket: bool = True
     reach_mm: Annotated[float, Field(ge=20, le=1500)] = 180.0
+    brightness: Annotated[float, Field(ge=0, le=400)] = 45.0
+    light_colour: Literal["warm white", "neutral white", "cold white"] = "neutral white"
 
     @model_validator(mode="after")
     def _fits(self) -> BoxSign:
@@ -122,11 +128,16 @@ class BoxSign(Value):
         return self
 
 
+Bond = Literal["stretcher", "English", "Flemish"]
+MOST_BRICKS = 4000
+
+
 class Wall(Value):
-    """A piece of wall: bricks by their real size, plaster, or boards."""
+    """A piece of wall: bricks by their real size and bond, plaster, or boards."""
 
     kind: Literal["wall"] = "wall"
     surface: Literal["brick", "plaster", "boards"] = "brick"
+    bond: Bond = "stretcher"
     width_mm: Annotated[float, Field(ge=300, le=20_000)] = 2400.0
     height_mm: Annotated[float, Field(ge=300, le=8000)] = 1500.0
     brick_mm: Annotated[float, Field(ge=80, le=500)] = 215.0  # common practice: 215 x 65, joints of 10
@@ -137,9 +148,48 @@ class Wall(Value):
 
     @model_validator(mode="after")
     def _not_too_many(self) -> Wall:
-        bricks = self.width_mm * self.height_mm / (self.brick_mm * self.course_mm)
-        if self.surface == "brick" and bricks > 4000:
-            raise KilnError(f"That would be {bricks:.0f} bricks; make the wall smaller (4000 at most).")
+        if self.surface == "brick":
+            _few_enough(self)
+        return self
+
+
+def _few_enough(wall: Wall | ShopFront) -> None:
+    count = wall.width_mm * wall.height_mm / (wall.brick_mm * wall.course_mm)
+    if count > MOST_BRICKS:
+        raise KilnError(f"That would be {count:.0f} bricks; make the wall smaller ({MOST_BRICKS} at most).")
+
+
+PILASTER_MM, POST_MM, SHOP_HIGH_MM = 170.0, 80.0, 2350.0
+
+
+class ShopFront(Value):
+    """The front of a shop in a brick wall: window and door between pilasters, the fascia board above them,
+    a window with lintel and sill on the floor above where there is room."""
+
+    kind: Literal["shop front"] = "shop front"
+    width_mm: Annotated[float, Field(ge=2600, le=20_000)] = 8200.0
+    height_mm: Annotated[float, Field(ge=2900, le=8000)] = 4700.0
+    fascia_mm: Annotated[float, Field(ge=200, le=1500)] = 560.0
+    window_mm: Annotated[float, Field(ge=600, le=12_000)] = 2500.0
+    door_mm: Annotated[float, Field(ge=700, le=1600)] = 900.0
+    bond: Bond = "Flemish"
+    brick_mm: Annotated[float, Field(ge=80, le=500)] = 215.0
+    course_mm: Annotated[float, Field(ge=30, le=300)] = 65.0
+    joint_mm: Annotated[float, Field(ge=2, le=30)] = 10.0
+    joint_deep_mm: Annotated[float, Field(ge=0.5, le=20)] = 5.0
+
+    @property
+    def opening_mm(self) -> float:
+        """How wide the opening between the pilasters is."""
+        return self.window_mm + self.door_mm + 3 * POST_MM
+
+    @model_validator(mode="after")
+    def _fits(self) -> ShopFront:
+        _few_enough(self)
+        if self.opening_mm + 2 * PILASTER_MM + 200 > self.width_mm:
+            raise KilnError("Window and door are wider than the wall; make it wider or them narrower.")
+        if SHOP_HIGH_MM + self.fascia_mm + 300 > self.height_mm:
+            raise KilnError("The fascia is higher than the wall leaves room for; make the wall higher.")
         return self
 
 

@@ -36,6 +36,7 @@ class Printed(Value):
 
     ``underprint``: white lies under the colour; without it the ground shows through. ``carrier_mm``: how
     far beyond the outline the film is die-cut, of the carrier's colour; 0: along the outline itself.
+    ``lets_through``: on a face that shines, light comes through it in its colour.
     """
 
     kind: Literal["printed"] = "printed"
@@ -43,6 +44,7 @@ class Printed(Value):
     underprint: bool = True
     carrier_mm: Annotated[float, Field(ge=0, le=200)] = 0.0
     carrier_colour: Colour = "#f4f1ea"
+    lets_through: bool = False
 
 
 class Pressed(Value):

@@ -23,11 +23,13 @@ def has_effect(blank: Any, name: str) -> bool:
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
         "reach_mm": lambda b: b.bracket,
-        "brick_mm": lambda b: b.surface == "brick",
-        "course_mm": lambda b: b.surface == "brick",
+        "light_colour": lambda b: b.brightness > 0,
+        "bond": _of_brick,
+        "brick_mm": _of_brick,
+        "course_mm": _of_brick,
         "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
-        "joint_mm": lambda b: b.surface != "plaster",
-        "joint_deep_mm": lambda b: b.surface != "plaster",
+        "joint_mm": lambda b: getattr(b, "surface", "brick") != "plaster",
+        "joint_deep_mm": lambda b: getattr(b, "surface", "brick") != "plaster",
         "window_mm": lambda b: b.window_rows > 0,
         "window_high_mm": lambda b: b.window_rows > 0,
         "window_every_mm": lambda b: b.window_rows > 0,
@@ -35,3 +37,7 @@ def has_effect(blank: Any, name: str) -> bool:
     if blank.kind == "mesh":
         return name in ("unit_mm", "up", "turn_deg")
     return name not in needs or bool(needs[name](blank))
+
+
+def _of_brick(blank: Any) -> bool:
+    return getattr(blank, "surface", "brick") == "brick"

@@ -35,7 +35,7 @@ from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.writing import write_whole
 
 FORMAT = "kilnchisel job"
-VERSION = 8
+VERSION = 9
 LARGEST_FILE = 1024 * 2**20
 LARGEST_UNPACKED = 1024 * 2**20
 LARGEST_JSON = 16 * 2**20
@@ -227,6 +227,11 @@ def _migrated(document: dict[str, Any]) -> dict[str, Any]:
                 lettering["content"] = lettering.pop("wording")
     if version < 8:  # gold was fine gold where it did not say
         _fine_gold(job)
+    if version < 9:  # box signs were not lit then, and their edges rounder
+        blank = job.get("blank")
+        if isinstance(blank, dict) and blank.get("kind") == "box sign":
+            for name, value in (("brightness", 0.0), ("edge_mm", 6.0), ("frame_mm", 18.0)):
+                blank.setdefault(name, value)
     return document
 
 

@@ -14,7 +14,7 @@ from pydantic import Field
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
-from kilnchisel.core.job.boards import BoxSign, Wall
+from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
 from kilnchisel.core.job.crafts import Fitting, shines
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
@@ -216,4 +216,5 @@ def _piece(blank: Blank, stance: str, spread: tuple[float, float], *, posts: boo
         posts=posts and stance == "standing",
         bracket=bracket,
         wall=isinstance(blank, Wall),
+        front=isinstance(blank, ShopFront),
     )

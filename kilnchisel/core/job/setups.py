@@ -46,6 +46,7 @@ class Piece:
     posts: bool = False
     bracket: bool = False
     wall: bool = False
+    front: bool = False  # of a house: it goes on to both sides, and stands on the pavement
 
     @property
     def radius(self) -> float:
@@ -82,6 +83,7 @@ class PictureSet:
 # cameras
 
 
+FRONT_DEG, PAVEMENT = 9.0, 0.055  # of a house: seen nearly square on, and how far below its foot
 LEVEL_DEG = 10.0  # a camera that looks this little up or down keeps upright lines upright
 LYING_DEG, MOST_LYING_DEG = 26.0, 56.0
 STOPS = (2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 22.0, 32.0)
@@ -91,6 +93,8 @@ SHARP_SHARE, SHARP_DEPTH = 0.0014, 0.5  # of the picture's height, at so many ra
 def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) -> Camera:
     """A camera that the piece fills so much of, each way, as wide open as keeps the lettering sharp. It
     looks down on what lies flat."""
+    if piece.front:
+        turn = float(np.clip(turn, -FRONT_DEG, FRONT_DEG))
     if piece.lies:
         tilt = min(tilt + LYING_DEG, MOST_LYING_DEG)
     lean, round_ = np.radians(abs(tilt)), np.radians(turn)
@@ -101,6 +105,8 @@ def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) ->
     half = max(high, across / WIDE_OVER_TALL) / 2
     if piece.wall:  # it goes on beyond the picture
         half, fill = min(high, across / WIDE_OVER_TALL) / 2, 1.16
+    if piece.front:
+        half, fill = high / 2, 1.04
     away = half * 2 * lens / FRAME_MM / fill + (along * np.cos(lean) + piece.tall * np.sin(lean)) / 2
     away = float(np.clip(away, 30, 1_000_000))
     # thin lens: a point so much nearer or farther is spread over opening * depth / distance² radians
@@ -112,6 +118,7 @@ def _camera(piece: Piece, turn: float, tilt: float, lens: float, fill: float) ->
         distance_mm=round(away, 1),
         lens_mm=lens,
         f_number=f_number,
+        rise_mm=round(-PAVEMENT * piece.tall, 1) if piece.front else 0.0,
         upright=abs(tilt) < LEVEL_DEG,
     )
 
@@ -310,6 +317,7 @@ def _bench(piece: Piece) -> Setting:
 
 STREET = Light(room="park", key=NO_KEY)  # behind what hangs beside its wall something is seen
 BESIDE_DEG = 24.0
+SQUARE_ON_DEG = 11.0
 
 
 def _wall(piece: Piece, ground: Ground, turn: float = 12.0) -> Setting:
@@ -334,6 +342,18 @@ def _render_wall(piece: Piece) -> Setting:
 
 def _board_wall(piece: Piece) -> Setting:
     return _wall(piece, Ground(kind="weathered planks"), 10.0)
+
+
+def _street_at_dusk(piece: Piece) -> Setting:
+    """When signs are switched on: the sky still lights the street, a lamp the wall."""
+    lamp = _lamp(piece, "bare lamp", 34, 58, (0.08, 0.08), 16, 2900, 7.0)
+    return Setting(
+        exposure_stops=-0.9,
+        white_kelvin=4700,
+        light=Light(room="sunset quay", strength=42, turn_deg=150, key=NO_KEY, lamps=(lamp,)),
+        ground=Ground(kind="brick"),
+        camera=_camera(piece, SQUARE_ON_DEG if piece.bracket else 8, 0, 85, 0.6),
+    )
 
 
 def _wall_at_night(piece: Piece) -> Setting:
@@ -418,6 +438,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("brick wall by day", "red brick in the sun", "wall", _brick_wall),
         PictureSet("render wall by day", "rough render in the sun", "wall", _render_wall),
         PictureSet("board wall by day", "weathered boards in the sun", "wall", _board_wall),
+        PictureSet("shop street at dusk", "brick, signs lit, a bright sky", "wall", _street_at_dusk),
         PictureSet("wall at night", "brick, a lamp in the street", "wall", _wall_at_night),
         PictureSet("picture light", "a plastered wall indoors, a lamp above", "wall", _picture_light),
         PictureSet("in the dark", "only what shines itself is seen", "night", _in_the_dark),

@@ -19,7 +19,7 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
     Bank,
@@ -42,6 +42,7 @@ from kilnchisel.core.job.finish import (
     Paint,
     PaintedWood,
     Paper,
+    Plastic,
     Silver,
     Stainless,
     Wood,
@@ -229,13 +230,13 @@ TRAITS: dict[type, Traits] = {
         rim="case",
         detail="bracket",
         finishes=(
-            Paint(colour="#f2ead6", gloss=70),
+            Plastic(colour="#f4ecd8", gloss=45),
             Paint(colour="#2d3b36"),
             Paint(colour="#25282a", gloss=55),
         ),
         ground=Ground(kind="plaster", colour="#b3a892"),
         deep=lambda b: b.depth_mm,
-        set="render wall by day",
+        set="shop street at dusk",
     ),
     Wall: Traits(
         _flat,
@@ -245,6 +246,23 @@ TRAITS: dict[type, Traits] = {
         deep=lambda _: WALL_MM,
         set="quay at dusk",
         finishes=(Masonry(), Masonry(colour="#b9b0a0"), Enamel()),
+        ground=ASPHALT,
+        manner="pale ink",
+        view=OUT_OF_DOORS,
+    ),
+    ShopFront: Traits(
+        _flat,
+        side="fascia",
+        room=lambda b: b.fascia_mm * 2.2,
+        rim="joints",
+        detail="woodwork",
+        deep=lambda _: 2 * WALL_MM,
+        set="quay at dusk",
+        finishes=(
+            Masonry(),
+            Masonry(colour="#b9b0a0"),
+            Paint(colour="#1f3b36", gloss=70),
+        ),
         ground=ASPHALT,
         manner="pale ink",
         view=OUT_OF_DOORS,

@@ -1,10 +1,10 @@
-"""Finishes that no one chooses: what tyres, lamps and plates are of, on every vehicle alike."""
+"""Finishes that no one chooses: what tyres, lamps, plates, screws are of, on every blank alike."""
 
 from __future__ import annotations
 
 from typing import Any, Literal, get_args
 
-from kilnchisel.core.job.finish import Chrome, Plastic, Rubber
+from kilnchisel.core.job.finish import Brass, Chrome, Paint, Plastic, Rubber, Stainless, Stone
 from kilnchisel.core.job.model import Job
 
 Trim = Literal[
@@ -17,6 +17,11 @@ Trim = Literal[
     "red lens",
     "amber lens",
     "number plate",
+    "steel",
+    "brass",
+    "pane",
+    "stone",
+    "white paint",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -29,6 +34,11 @@ TRIMS: dict[str, Any] = {
     "red lens": Plastic(colour="#7e1014", gloss=98),
     "amber lens": Plastic(colour="#bf6414", gloss=98),
     "number plate": Plastic(colour="#f3f2ec", gloss=60),
+    "steel": Stainless(polish="satin"),
+    "brass": Brass(polish="satin", patina=20.0),
+    "pane": Plastic(colour="#14191b", gloss=100),
+    "stone": Stone(colour="#b4ab99", gloss=4),
+    "white paint": Paint(colour="#e9e5da", gloss=55),
 }
 assert set(TRIMS) == set(get_args(Trim))
 

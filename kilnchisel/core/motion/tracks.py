@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.boards import Wall
+from kilnchisel.core.job.boards import ShopFront, Wall
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.cameras import place_named
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
@@ -115,7 +115,7 @@ def moment(job: Job, film: Film, frame: int) -> Moment:
 
 
 def _turntable(job: Job, film: Film, share: float) -> Moment:
-    stays = isinstance(job.blank, Wall | Bank) or stance_shown(job) == "hung"
+    stays = isinstance(job.blank, Wall | ShopFront | Bank) or stance_shown(job) == "hung"
     if job.setting.photo is not None or stays:
         raise KilnError("What hangs, or stands in a photo, does not turn; “swing” goes round it.")
     return Moment(job, 360.0 * share)

@@ -13,6 +13,7 @@ from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
     filled_with_light,
+    let_through,
     letter_material,
     light_panel,
     lit_face,
@@ -149,6 +150,8 @@ def _as_it_is(_: Any, material: Material, role: str, ground: Material) -> Materi
 @crafted.of(Printed)
 def _inked(craft: Printed, material: Material, role: str, ground: Material) -> Material:
     material = on_relief(material, ground, craft.film_mm)
+    if craft.lets_through and ground.shines and material.texture is None:
+        return let_through(material, ground)
     if craft.underprint:
         return material
     under = np.array(hex_to_linear(craft.carrier_colour)) if craft.carrier_mm > 0 else ground.albedo

@@ -17,16 +17,19 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import matrix_in, repeated
+from kilnchisel.core.blanks.masonry import bricks_of
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.finishes.finish import material_of
+from kilnchisel.core.finishes.bricktones import toned
+from kilnchisel.core.finishes.finish import lit_face, material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
+from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Relief, Standing, Tube
-from kilnchisel.core.job.finish import AsBlank
+from kilnchisel.core.job.finish import AsBlank, Masonry
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
@@ -298,7 +301,24 @@ def _is_blanks(job: Job, part: Part) -> bool:
 
 def _slots(job: Job) -> dict[str, Material]:
     """The blank's materials by what they are for."""
-    return {slot: material_of(finish) for slot, finish in finishes_of(job).items()}
+    slots = {slot: material_of(finish) for slot, finish in finishes_of(job).items()}
+    if isinstance(job.blank, BoxSign) and job.blank.brightness > 0:
+        slots["blank"] = lit_face(slots["blank"], job.blank)
+    if _of_bricks(job):
+        slots["blank"] = _toned(job.blank, job.finish)
+    return slots
+
+
+def _of_bricks(job: Job) -> bool:
+    if not isinstance(job.blank, Wall | ShopFront) or not isinstance(job.finish, Masonry):
+        return False
+    return job.finish.surface == "brick" and getattr(job.blank, "surface", "brick") == "brick"
+
+
+@remembered
+def _toned(wall: Any, finish: Any) -> Material:
+    """The same one each time, so that its maps are sent to the card once."""
+    return toned(material_of(finish), bricks_of(wall), (wall.width_mm, wall.height_mm))
 
 
 def _items(

@@ -19,7 +19,7 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
     Bank,
@@ -75,7 +75,7 @@ def stood(blank: Any, shown: str) -> Array:
 
 
 @stood.of(Mug, Tumbler, Jar, Bottle, Can, Cap, Band, Bracelet, Globe)
-@stood.of(BoxSign, Wall, Handle, Hull, Van, Bank, Mesh3D)
+@stood.of(BoxSign, Wall, ShopFront, Handle, Hull, Van, Bank, Mesh3D)
 def _on_its_foot(_: Any, shown: str) -> Array:
     return np.eye(4)
 

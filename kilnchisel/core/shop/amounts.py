@@ -15,7 +15,7 @@ from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.gate import bytes_of
-from kilnchisel.core.job.boards import Wall
+from kilnchisel.core.job.boards import ShopFront, Wall
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Printed, Standing
 from kilnchisel.core.job.finish import AsBlank
@@ -30,7 +30,7 @@ from kilnchisel.core.shop.volumes import stages_area
 from kilnchisel.core.units import format_number
 
 SOLID_MM, FOAM = 15.0, 0.2  # what is thicker, and denser in g/cm³, is made as a box: common practice
-STANDS_ALREADY = (Wall, Bank)  # what a sign is put on, and nobody makes
+STANDS_ALREADY = (Wall, ShopFront, Bank)
 MOST_BYTES = 2**20
 HOUR, WORK = "hour", "work"  # what an hour of the machine, and of a person, is called among rates
 HOURS = "h"

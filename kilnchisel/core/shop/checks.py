@@ -26,6 +26,7 @@ from kilnchisel.core.lettering.strokes import MOST_MEASURED, stroke_range_mm
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
 from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
 from kilnchisel.core.shop.limits import limits_of
+from kilnchisel.core.shop.litface import evenness_check
 from kilnchisel.core.shop.making import making
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
@@ -55,7 +56,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
             + _contrast(job, index, laid)
             + _artwork(job, index, laid)
         )
-        found += stock_check(job)
+        found += stock_check(job) + evenness_check(job)
         found += [
             Check(f"rule_{rule.key}", "good" if rule.holds else "failure", rule.says, rule.source)
             for rule in rules_for(job.letterings[index], laid)

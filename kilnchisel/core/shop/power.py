@@ -11,6 +11,7 @@ from kilnchisel.core.build import laid_of, lays_of
 from kilnchisel.core.crafts.standing import STRIP_MM, strips_of
 from kilnchisel.core.crafts.tubes import runs_of
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
@@ -29,6 +30,7 @@ from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.polygons import length_of
+from kilnchisel.core.shop.litface import modules_of
 
 ROPE_W_M, STRIP_W_M = 9.0, 9.6  # watts a metre
 MODULE_W, MODULES_M2 = 0.72, 120.0  # a module of three, and how many light a face from behind
@@ -52,7 +54,7 @@ class Lit:
 
 def lights_of(job: Job) -> list[Lit]:
     """The LEDs of a job. Raises KilnError."""
-    found = []
+    found = _of_blank(job)
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden:
             continue
@@ -60,6 +62,12 @@ def lights_of(job: Job) -> list[Lit]:
             laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
             found += leds_of(lettering.craft, laid, one_line(lettering))
     return found
+
+
+def _of_blank(job: Job) -> list[Lit]:
+    if not isinstance(job.blank, BoxSign) or job.blank.brightness <= 0:
+        return []
+    return [_of_modules("both faces", modules_of(job.blank))]
 
 
 def supplies_w(watts: float) -> list[float]:
@@ -115,6 +123,9 @@ def _line(words: str, what: str, metres: float, watts: float, runs: int) -> Lit:
 
 
 def _modules(words: str, area_mm2: float) -> Lit:
-    count = max(1, math.ceil(area_mm2 / 1e6 * MODULES_M2))
+    return _of_modules(words, max(1, math.ceil(area_mm2 / 1e6 * MODULES_M2)))
+
+
+def _of_modules(words: str, count: int) -> Lit:
     feeds = math.ceil(count / FED_MODULES)
     return Lit(words, "LED modules", float(count), "", count * MODULE_W, feeds)

@@ -265,6 +265,10 @@ def _printed(craft: Printed, job: Job, here: Any, path: Any) -> list[Spec]:
     white = ((True, "White"), (False, "Nothing"))
     hint = "Without white the ground shows through."
     fields.append(at((*path, "underprint"), "Under it", "switch", options=white, hint=hint))
+    if getattr(job.blank, "brightness", 0.0) > 0:
+        hint = "On a lit face: light comes through it in its colour, or it stands dark before the light."
+        options = ((True, "Lets it through"), (False, "Blocks it"))
+        fields.append(at((*path, "lets_through"), "Light", "switch", options=options, hint=hint))
     hint = "How far outside the outline the film is cut; 0: along it."
     fields.append(ranged(job, (*path, "carrier_mm"), "Die-cut", "length", step=0.5, hint=hint))
     if craft.carrier_mm > 0:

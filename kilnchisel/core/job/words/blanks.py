@@ -17,7 +17,7 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
     Bank,
@@ -131,7 +131,13 @@ def _plate(blank: Plate) -> str:
 
 @blank_words.of(Wall)
 def _wall(blank: Wall) -> str:
-    return f"Wall of {blank.surface}, {_size(blank)}"
+    bond = f" in {blank.bond} bond" if blank.surface == "brick" else ""
+    return f"Wall of {blank.surface}{bond}, {_size(blank)}"
+
+
+@blank_words.of(ShopFront)
+def _shop_front(blank: ShopFront) -> str:
+    return f"Shop front, {_size(blank)}, fascia {format_length(blank.fascia_mm)} high"
 
 
 @blank_words.of(Handle)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from kilnchisel.core.job.blank import Mug
-from kilnchisel.core.job.boards import Wall
+from kilnchisel.core.job.boards import ShopFront, Wall
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank, Masonry
 from kilnchisel.core.job.lettering import Lettering
@@ -45,7 +45,7 @@ def _finish(job: Job, lettering: Lettering | None) -> str:
 
 def _rim_words(job: Job) -> str:
     """The second finish of a blank, where it is what that part is made of."""
-    if isinstance(job.blank, Wall) and isinstance(job.rim_finish, Masonry):
+    if isinstance(job.blank, Wall | ShopFront) and isinstance(job.rim_finish, Masonry):
         return f"{colour_word(job.rim_finish.colour)} mortar"
     return finish_words(job.rim_finish)
 
