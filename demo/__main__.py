@@ -16,6 +16,7 @@ from demo.looks import draw_looks, draw_objects
 from kilnchisel.core.build import middle_of_job, view_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes, write_picture
+from kilnchisel.core.job.blank import TITLES
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.ui.start import has_display, open_window
@@ -28,19 +29,21 @@ FULL = PictureOrder((1280, 800), 16)
 
 
 def main(arguments: list[str]) -> int:
-    """``python -m demo [--previews [STEM ...] | --objects | --looks]``: all but the first make
+    """``python -m demo [--previews [STEM ...] | --objects [KIND ...] | --looks]``: all but the first make
     pictures that are shipped: of demo jobs, of blanks, of finishes, crafts and recipes."""
     try:
         if arguments[:1] == ["--previews"]:
             for stem in arguments[1:] or list(ALL):
                 write_job(stem, png_bytes(preview(ALL[stem]())))
             return 0
-        if arguments == ["--objects"]:
-            draw_objects(RESOURCES / "objects")
+        if arguments[:1] == ["--objects"]:
+            draw_objects(RESOURCES / "objects", tuple(arguments[1:]) or tuple(TITLES))
             return 0
         if arguments == ["--looks"]:
             draw_looks(RESOURCES / "looks")
             return 0
+        if arguments:
+            raise KilnError(f"There is no choice {arguments[0]}; see the first lines of demo/__main__.py.")
         if has_display():
             return open_window(None, [DemoJob(name, FOLDER / f"{s}.kcj") for s, name in titles().items()])
         return render_all(Path("out"))

@@ -8,7 +8,7 @@ from typing import get_args
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, make_picture, png_bytes
-from kilnchisel.core.job.blank import TITLES, Globe, Plaque
+from kilnchisel.core.job.blank import Globe, Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass, Cloth, Enamel, Gold, Ink
 from kilnchisel.core.job.fresh import fresh_job
@@ -21,10 +21,10 @@ LOOK = PictureOrder((132, 100), 96)
 PAPER = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
 
 
-def draw_objects(folder: Path) -> None:
-    """A small picture of every kind of object, for the start page and the ticket's menu."""
+def draw_objects(folder: Path, kinds: tuple[str, ...]) -> None:
+    """A small picture of every kind of object that is named, for the start page and the ticket's menu."""
     folder.mkdir(exist_ok=True)
-    for kind in TITLES:
+    for kind in kinds:
         job = fresh_job(kind)
         camera = job.setting.camera
         near = camera.model_copy(update={"distance_mm": camera.distance_mm * 0.86})

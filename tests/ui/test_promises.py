@@ -198,7 +198,7 @@ SCENE = ("light", "exposure", "ground", "stance", "camera")
 # what a control's key ends in -> what must change | what must stay
 PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"blank\.stock_mm|blank\.keep_mm", ("verdict",), ("body", "ink")),
-    (r"blank\.(brightness|light_colour)", ("shining",), ("body", "ink", "relief")),
+    (r"blank\.(brightness|light_colour)", ("blank",), ("body", "ink", "relief")),
     (r"blank\..*", ("body",), ()),
     (r"letterings\.0\.finish\..*", ("letters",), ("body", "ink", "blank", "rim")),
     (r"letter\.\d+\.(finish|colour)", ("letters",), ("body", "blank", "rim")),

@@ -30,9 +30,9 @@ def has_effect(blank: Any, name: str) -> bool:
         "board_mm": lambda b: getattr(b, "surface", "boards") == "boards",
         "joint_mm": lambda b: getattr(b, "surface", "brick") != "plaster",
         "joint_deep_mm": lambda b: getattr(b, "surface", "brick") != "plaster",
-        "window_mm": lambda b: b.window_rows > 0,
-        "window_high_mm": lambda b: b.window_rows > 0,
-        "window_every_mm": lambda b: b.window_rows > 0,
+        "window_mm": lambda b: getattr(b, "window_rows", 1) > 0,
+        "window_high_mm": lambda b: getattr(b, "window_rows", 1) > 0,
+        "window_every_mm": lambda b: getattr(b, "window_rows", 1) > 0,
     }
     if blank.kind == "mesh":
         return name in ("unit_mm", "up", "turn_deg")
