@@ -581,6 +581,8 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "dome-letters": ("in the dark", {}),
     "night-cafe-neon": ("in the dark", {}),
     "shuttle-stop": ("wall at night", {}),
+    "cafe-box-sign": ("shop street at dusk", {}),
+    "gift-shop": ("quay at dusk", {}),
 }
 
 

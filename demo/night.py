@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from demo.bench import words
 from kilnchisel.core.job.blank import Plaque
-from kilnchisel.core.job.boards import Wall
-from kilnchisel.core.job.crafts import CutThrough, Standing, Tube
-from kilnchisel.core.job.finish import Masonry, Paint, Paper, Stainless
+from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
+from kilnchisel.core.job.crafts import CutThrough, Printed, Standing, Tube
+from kilnchisel.core.job.finish import Gold, Ink, Masonry, Paint, Paper, Plastic, Stainless
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import LineFace, Wording
@@ -90,4 +90,66 @@ def stop_panel() -> Job:
     )
 
 
-JOBS = {"night-cafe-neon": cafe_neon, "dome-letters": dome_letters, "shuttle-stop": stop_panel}
+def cafe_box_sign() -> Job:
+    """The night café's box sign, lit: red film that lets the light through, dark film that does not."""
+    return Job(
+        name="Night café box sign",
+        blank=BoxSign(width_mm=620, height_mm=620),
+        finish=Plastic(colour="#f4ecd8", gloss=45),
+        rim_finish=Paint(colour="#22345f", gloss=60),
+        detail_finish=Paint(colour="#22345f", gloss=60),
+        letterings=(
+            Lettering(
+                content=words("Night Café", "pacifico", 88),
+                lay=Lay(side="front", across_mm=52, both=True),
+                craft=Printed(film_mm=0.08, lets_through=True),
+                finish=Ink(colour="#b0231c", gloss=70),
+            ),
+            Lettering(
+                content=words("TILL DAWN", "league-spartan-bold", 42, letter_spacing_mm=8),
+                lay=Lay(side="front", across_mm=-86, both=True),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#22345f", gloss=70),
+            ),
+        ),
+    )
+
+
+def gift_shop() -> Job:
+    """The gift counter's front in the village: gilt letters on the fascia, hours on the door."""
+    return Job(
+        name="Gift shop front",
+        blank=ShopFront(),
+        finish=Masonry(colour="#a35a42"),
+        rim_finish=Masonry(colour="#bdb4a3"),
+        detail_finish=Paint(colour="#1d2f4e", gloss=72),
+        letterings=(
+            Lettering(
+                content=words("TARNLIGHT GIFTS", "cinzel-bold", 210, letter_spacing_mm=22),
+                lay=Lay(side="fascia", across_mm=-6),
+                craft=Standing(thickness_mm=24, standoff_mm=12, edge="bevelled", edge_mm=3),
+                finish=Gold(polish="satin", carat=24),
+            ),
+            Lettering(
+                content=words("stars, maps & mugs", "pacifico", 150),
+                lay=Lay(side="window", across_mm=420),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#e9d9a8", gloss=60),
+            ),
+            Lettering(
+                content=words("DAILY\n10 TO 6", "league-spartan-bold", 44, letter_spacing_mm=5),
+                lay=Lay(side="door", across_mm=120),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#e9d9a8", gloss=60),
+            ),
+        ),
+    )
+
+
+JOBS = {
+    "night-cafe-neon": cafe_neon,
+    "dome-letters": dome_letters,
+    "shuttle-stop": stop_panel,
+    "cafe-box-sign": cafe_box_sign,
+    "gift-shop": gift_shop,
+}
