@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.bodies import body_of, sides_at
 from kilnchisel.core.blanks.body import Body, Sheet, Sides
-from kilnchisel.core.blanks.ground import level_of_bank
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.blanks.terrain import level_of_bank
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of

@@ -10,7 +10,7 @@ import trimesh
 
 from demo.jobs import JOBS
 from kilnchisel.core.blanks.bodies import body_of, sides_at
-from kilnchisel.core.blanks.ground import level_of_bank
+from kilnchisel.core.blanks.terrain import level_of_bank
 from kilnchisel.core.build import lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError

@@ -13,13 +13,14 @@ from kilnchisel.core.blanks.boards import (
 )
 from kilnchisel.core.blanks.body import Body, Shell, Sides
 from kilnchisel.core.blanks.boxsign import box_sign_body
-from kilnchisel.core.blanks.ground import bank_body, garment_body
+from kilnchisel.core.blanks.flatshirt import garment_body
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.longbody import handle_body, hull_body
 from kilnchisel.core.blanks.masonry import wall_body
 from kilnchisel.core.blanks.mug import mug_body
 from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
 from kilnchisel.core.blanks.shopfront import shop_front_body
+from kilnchisel.core.blanks.terrain import bank_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.base import Value
+from kilnchisel.core.job.base import Percent, Value
 
 
 class Cap(Value):
@@ -154,7 +154,9 @@ class Bank(Value):
     """A bank of ground, sloping up from the front, for letters laid on it or standing along it.
 
     ``heights``: how far the ground is above that at a grid of its places, evenly apart, in rows from the
-    front to the back, each from left to right; smooth between them.
+    front to the back, each from left to right; smooth between them. ``seed``: which of many grounds of this
+    size and roughness it is; 0 is the plain bank of older files, cut off all round. ``stones``, ``bushes``:
+    how many there are, of a usual number.
     """
 
     kind: Literal["bank"] = "bank"
@@ -163,6 +165,9 @@ class Bank(Value):
     rise_mm: Annotated[float, Field(ge=50, le=50_000)] = 3800.0
     rough_mm: Annotated[float, Field(ge=0, le=2000)] = 160.0
     heights: Annotated[tuple[Heights, ...], Field(max_length=9)] = ()
+    seed: Annotated[int, Field(ge=0, le=9999)] = 1
+    stones: Percent = 50.0
+    bushes: Percent = 50.0
 
     @model_validator(mode="after")
     def _not_a_cliff(self) -> Bank:

@@ -22,6 +22,8 @@ def has_effect(blank: Any, name: str) -> bool:
         "apart_up_mm": lambda b: b.holes == "four",
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
+        "stones": lambda b: b.seed > 0,
+        "bushes": lambda b: b.seed > 0,
         "reach_mm": lambda b: b.bracket,
         "light_colour": lambda b: b.brightness > 0,
         "bond": _of_brick,

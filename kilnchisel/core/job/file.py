@@ -232,6 +232,8 @@ def _migrated(document: dict[str, Any]) -> dict[str, Any]:
         if isinstance(blank, dict) and blank.get("kind") == "box sign":
             for name, value in (("brightness", 0.0), ("edge_mm", 6.0), ("frame_mm", 18.0)):
                 blank.setdefault(name, value)
+        if isinstance(blank, dict) and blank.get("kind") == "bank":
+            blank.setdefault("seed", 0)  # the one ground that there was then
     return document
 
 

@@ -22,6 +22,9 @@ Trim = Literal[
     "pane",
     "stone",
     "white paint",
+    "boulder",
+    "bush",
+    "leaf",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -38,6 +41,9 @@ TRIMS: dict[str, Any] = {
     "brass": Brass(polish="satin", patina=20.0),
     "pane": Plastic(colour="#14191b", gloss=100),
     "stone": Stone(colour="#b4ab99", gloss=4),
+    "boulder": Stone(colour="#857f74", gloss=2),
+    "bush": Rubber(colour="#1a2412"),
+    "leaf": Plastic(colour="#587836", gloss=12),
     "white paint": Paint(colour="#e9e5da", gloss=55),
 }
 assert set(TRIMS) == set(get_args(Trim))

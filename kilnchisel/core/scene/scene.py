@@ -28,8 +28,9 @@ from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
 from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Relief, Standing, Tube
-from kilnchisel.core.job.finish import AsBlank, Masonry
+from kilnchisel.core.job.finish import AsBlank, Grass, Masonry
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
 from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
@@ -215,6 +216,8 @@ def scene_of(
             ):  # what is there has no edge where the blank has
                 piece = _without_shells(piece)
                 on_photo = replace(on_photo, plain=_without_shells(on_photo.plain))
+    else:
+        slots = _with_turf(job, slots, middle, radius)
     items = _items(job, piece, slots, proxy, marks)
     bare: tuple[Item, ...] = ()
     if on_photo is not None and on_photo.plain is not None:
@@ -307,6 +310,19 @@ def _slots(job: Job) -> dict[str, Material]:
     if _of_bricks(job):
         slots["blank"] = _toned(job.blank, job.finish)
     return slots
+
+
+def _with_turf(job: Job, slots: dict[str, Material], middle: Array, radius: float) -> dict[str, Material]:
+    """The turf of a bank that rises from grass is that of the land round it, as far as its own colour is
+    not another."""
+    if not isinstance(job.blank, Bank) or job.blank.seed == 0 or not isinstance(job.finish, Grass):
+        return slots
+    base = ground_of(job, middle, radius) if job.setting.ground.kind == "grass" else None
+    if base is None or base.fades is None:
+        return slots
+    own = np.array(hex_to_linear(job.finish.colour)) / np.array(hex_to_linear(Grass().colour))
+    red, green, blue = (float(x) for x in np.clip(np.array(base.material.base) * own, 0.0, 0.95))
+    return slots | {"blank": replace(base.material, base=(red, green, blue))}
 
 
 def _of_bricks(job: Job) -> bool:
