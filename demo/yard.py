@@ -142,17 +142,17 @@ def trail_sign() -> Job:
 
 
 def bank_letters() -> Job:
-    """Large letters on the grass bank below the dome."""
+    """Large letters of corrugated sheet on the grass bank below the dome, each in its frame."""
     return Job(
         name="Bank letters",
-        blank=Bank(),
+        blank=Bank(seed=2),
         finish=Grass(),
         rim_finish=Grass(),
         letterings=(
             Lettering(
                 content=words("TARNLIGHT", "league-spartan-bold", 1500, letter_spacing_mm=260),
                 lay=Lay(side="slope", across_mm=-700),
-                craft=Standing(thickness_mm=90, standoff_mm=160, upright=True),
+                craft=Standing(thickness_mm=90, standoff_mm=160, upright=True, face="wave", held="frame"),
                 finish=Paint(colour="#f4f1e8", gloss=20),
             ),
         ),

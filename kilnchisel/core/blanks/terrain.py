@@ -25,7 +25,7 @@ BESIDE, BEFORE, BEHIND = 0.16, 0.3, 1.5  # how far its land goes on, of its widt
 LEAST_MM = 4.0  # of land at its outer border over what it stands on
 CREST = (1.3, 2.35)  # where it stays level behind and where it is down again, from front (0) to back (1)
 STONES, BUSHES = 110, 64  # at 100 %
-LEAVES = 190  # of a bush
+LEAVES = 420  # of a bush
 
 
 def bank_body(bank: Bank, *, detail: Detail) -> Body:
@@ -243,7 +243,7 @@ def _lump(middle: Array, half: Array, rng: np.random.Generator, uneven: float, r
 def _bushes(
     bank: Bank, side: Surface, over: tuple[Array, Array], rng: np.random.Generator, *, detail: Detail
 ) -> Made:
-    """Low bushes: a dark core and leaves all round it, each a thin closed lozenge."""
+    """Low bushes: a dark core and leaves all round it."""
     spots = _spots(side, over, round(BUSHES * bank.bushes / 100), rng)
     if not len(spots):
         return []
@@ -254,7 +254,7 @@ def _bushes(
         middle = place + (0, 0, 0.5 * half[2])
         cores.append(_lump(middle, 0.82 * half, rng, 0.25, 10 if detail.fine else 6))
         if detail.fine:
-            leaves.append(_leaves(middle, half, rng, 0.2 * radius))
+            leaves.append(_leaves(middle, half, rng, 0.105 * radius))
     found: Made = [("bush cores", "bush", join(cores))]
     if leaves:
         found.append(("bush leaves", "leaf", join(leaves)))
@@ -262,23 +262,24 @@ def _bushes(
 
 
 def _leaves(middle: Array, half: Array, rng: np.random.Generator, size: float) -> Mesh:
-    """Leaves over an ellipsoid, (LEAVES) thin lozenges of eight faces each."""
+    """Leaves over an ellipsoid: LEAVES thin lozenges, each a flattened closed body of four faces."""
     way = rng.normal(0, 1, (LEAVES, 3))
     way[:, 2] = np.abs(way[:, 2]) - 0.25
     way /= np.linalg.norm(way, axis=1, keepdims=True)
     at = middle + way * half * rng.uniform(0.78, 1.08, (LEAVES, 1))
-    out = way + rng.normal(0, 0.45, (LEAVES, 3))
+    out = way + rng.normal(0, 0.5, (LEAVES, 3))
     out /= np.linalg.norm(out, axis=1, keepdims=True)
     along = np.cross(out, rng.normal(0, 1, (LEAVES, 3)))
     along /= np.linalg.norm(along, axis=1, keepdims=True)
     across = np.cross(out, along)
     long, wide = size * rng.uniform(0.8, 1.4, (LEAVES, 1)), size * rng.uniform(0.4, 0.75, (LEAVES, 1))
-    tips = [at + long * along, at + wide * across, at - long * along, at - wide * across]
-    corners = np.stack([*tips, at + 0.02 * size * out, at - 0.02 * size * out], axis=1)
-    one = np.array([[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4], [1, 0, 5], [2, 1, 5], [3, 2, 5], [0, 3, 5]])
-    faces = (np.arange(LEAVES)[:, None, None] * 6 + one).reshape(-1, 3)
+    thick = 0.03 * size * out
+    tips = [at + long * along + thick, at - long * along + thick]
+    corners = np.stack([*tips, at + wide * across - thick, at - wide * across - thick], axis=1)
+    one = np.array([[0, 1, 3], [1, 0, 2], [2, 0, 3], [3, 1, 2]])
+    faces = (np.arange(LEAVES)[:, None, None] * 4 + one).reshape(-1, 3)
     points = corners.reshape(-1, 3)
     # lit as the bush is round, not each as its own small plane
-    normals = np.repeat(0.75 * way + 0.4 * out, 6, axis=0)
+    normals = np.repeat(0.75 * way + 0.4 * out, 4, axis=0)
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     return Mesh(points, normals, np.zeros((len(points), 2)), faces.astype(np.int32))

@@ -6,14 +6,14 @@ Heights are given at points of the outline's own coordinates, in mm, so that the
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA
-from kilnchisel.core.job.crafts import Carved, Raised, Relief
+from kilnchisel.core.job.crafts import Carved, Raised, Relief, Standing
 from kilnchisel.core.later import ndimage, spatial
 from kilnchisel.core.lettering.outline import Raster
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
@@ -273,7 +273,55 @@ def moulding_of(craft: Raised, region: shapely.MultiPolygon) -> Moulding:
     return _moulding(craft, region)
 
 
-Field = Carving | Portrait | Moulding
+@dataclass(frozen=True)
+class Profiled:
+    """Profiled sheet, from 0 at its crests down to -depth: waves, or trapezoids with flanks of a quarter of
+    the pitch each. ``area_mm2``: of what it covers, which bounds how closely it is followed."""
+
+    shape: Literal["wave", "trapezoid"]
+    pitch_mm: float
+    depth_mm: float
+    rib_deg: float
+    area_mm2: float
+
+    @property
+    def step_mm(self) -> float:
+        """How far apart points must be to show it."""
+        return float(max(self.pitch_mm / 12, np.sqrt(self.area_mm2 / MOST_POINTS)))
+
+    @property
+    def fade_mm(self) -> float:
+        """Its section is seen at the edges."""
+        return 0.0
+
+    @property
+    def lowest(self) -> float:
+        return -self.depth_mm
+
+    @property
+    def highest(self) -> float:
+        return 0.0
+
+    def heights(self, points: Array) -> Array:
+        """Heights (n,) at points (n, 2)."""
+        turn = np.radians(self.rib_deg)
+        place = points @ np.array([np.sin(turn), -np.cos(turn)]) / self.pitch_mm
+        if self.shape == "wave":
+            return np.asarray(-self.depth_mm * (0.5 - 0.5 * np.cos(2 * np.pi * place)))
+        off = np.abs((place + 0.5) % 1 - 0.5)  # 0 on a crest, 0.5 in a trough
+        return np.asarray(-self.depth_mm * np.clip((off - 0.125) / 0.25, 0, 1))
+
+
+def profiled_of(craft: Standing, area_mm2: float) -> Profiled | None:
+    """The sheet that a standing letter's face is of, None where that is flat. It is no deeper than the
+    letter is thick."""
+    if craft.face == "flat":
+        return None
+    deep = min(craft.profile_mm, 0.9 * craft.thickness_mm)
+    return Profiled(craft.face, craft.pitch_mm, deep, craft.profile_deg, area_mm2)
+
+
+Field = Carving | Portrait | Moulding | Profiled
 
 
 def carving_of(craft: Carved) -> Carving | None:

@@ -195,7 +195,7 @@ def heights_at(ink: Inked, far: Array, uv: Array) -> Array:
     high = ink.below + np.interp(far, *np.array(ink.stage.knots).T)
     field = ink.stage.field
     if field is not None:
-        fade = np.clip(far / max(field.fade_mm, 1e-6), 0, 1)
+        fade = np.clip(far / field.fade_mm, 0, 1) if field.fade_mm > 0 else np.ones(len(far))
         fade = fade * fade * (3 - 2 * fade)
         high = high + fade * field.heights(own_points(ink.laid, uv))
     return np.asarray(high)

@@ -15,6 +15,7 @@ from kilnchisel.core.blanks.mesh import Mesh, compacted, facing_out, join, joine
 from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.surface import Surface as FreeForm
+from kilnchisel.core.crafts.fields import profiled_of
 from kilnchisel.core.crafts.inked import (
     Inked,
     beside_fields,
@@ -264,6 +265,7 @@ def plates(
         height_mm=craft.thickness_mm, edge=craft.edge, edge_mm=min(craft.edge_mm, craft.thickness_mm)
     )
     inks = [replace(ink, below=craft.standoff_mm) for ink in inked_of(index, laid, shape, detail=detail)]
+    inks = [_of_sheeting(ink, craft, detail=detail) for ink in inks]
     placed = _placed(sheet, cut_sheet(sheet, [ink.region for ink in inks]))
     found = []
     for label, ink in enumerate(inks):
@@ -279,6 +281,16 @@ def plates(
         turned = facing_out(back.mesh.points, -back.mesh.normals, back.mesh.uv, back.mesh.faces)
         found.append((surface.mesh, join([walls, turned]), ink.layer))
     return found
+
+
+def _of_sheeting(ink: Inked, craft: Standing, *, detail: Detail) -> Inked:
+    """A plate with its face of profiled sheet, where it is."""
+    field = profiled_of(craft, float(ink.region.area))
+    if field is None:
+        return ink
+    region = as_region([shapely.segmentize(ink.region, field_step(field, detail=detail))])
+    level = replace(ink.stage, knots=ink.stage.knots[-1:], field=field)
+    return replace(ink, stage=level, region=region)
 
 
 SPANS_MM = 1.0  # what is thicker goes across a joint, what is thinner follows it

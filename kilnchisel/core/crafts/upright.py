@@ -29,6 +29,9 @@ UP = np.array([0.0, 0.0, 1.0])
 POST_SHARE = 0.72  # of a letter's height: how far up its posts go
 POST_WIDE = 0.055  # of a letter's height
 SUNK = 0.16  # of a letter's height: how deep posts go into the ground
+FRAME_IN, FRAME_HIGH = 0.1, 0.9  # of a letter's width and height: where a frame's uprights are, its top
+RAILS = (0.22, 0.8)  # of a frame's height
+STRUT = 0.55  # of it: how far behind a strut's foot is
 SAMPLES = 5  # places under a letter where its ground is felt
 
 
@@ -59,8 +62,12 @@ def upright_parts(index: int, laid: Laid, craft: Standing, *, detail: Detail) ->
             parts.append(Part(f"{solid} returns", "return", index, None, rest, layer, solid))
         if craft.posts:
             tall = high - low
-            for which, u in enumerate(_post_places(stood)):
-                post = _post(base, right, u - middle, tall, craft)
+            held = (
+                _frame(base, right, (left - middle, far - middle), tall, craft)
+                if craft.held == "frame"
+                else [_post(base, right, u - middle, tall, craft) for u in _post_places(stood)]
+            )
+            for which, post in enumerate(held):
                 named = f"{solid} post {which + 1}"
                 parts.append(Part(named, "support", index, None, post, layer, named))
     return tuple(parts)
@@ -130,3 +137,40 @@ def _post(base: Array, right: Array, aside: float, tall: float, craft: Standing)
     ring = np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
     bottom = base + aside * right - half * out - deep * UP
     return prism(ring, bottom, out, right, deep + craft.standoff_mm + POST_SHARE * tall)
+
+
+def _frame(
+    base: Array, right: Array, ends: tuple[float, float], tall: float, craft: Standing
+) -> list[Mesh]:
+    """A frame as wide as its letter: two uprights in the ground, rails across them, a strut from the top of
+    each back to a foot in the ground behind."""
+    out = np.cross(right, UP)
+    wide = max(0.7 * POST_WIDE * tall, 6.0)
+    half = wide / 2
+    ring = np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
+    sides = [ends[0] + FRAME_IN * (ends[1] - ends[0]), ends[1] - FRAME_IN * (ends[1] - ends[0])]
+    if sides[1] - sides[0] < 2.5 * wide:
+        sides = [sum(ends) / 2]
+    top = craft.standoff_mm + FRAME_HIGH * tall
+    found = []
+    for aside in sides:
+        deep = SUNK * tall + 0.5 * abs(aside)
+        foot = base + aside * right - half * out
+        found.append(prism(ring, foot - deep * UP, out, right, deep + top))
+        back = foot - STRUT * top * out - deep * UP
+        head = foot - half * out + 0.86 * top * UP
+        found.append(_beam(back, head, right, 0.7 * half))
+    if len(sides) > 1:
+        for share in RAILS:
+            start = base + sides[0] * right - (half + 0.01 * wide) * out + share * top * UP
+            found.append(_beam(start, start + (sides[1] - sides[0]) * right, UP, 0.8 * half))
+    return found
+
+
+def _beam(start: Array, end: Array, side: Array, half: float) -> Mesh:
+    """A square beam between two points; ``side``: a way across it."""
+    way = (end - start) / np.linalg.norm(end - start)
+    first = side - (side @ way) * way
+    first /= np.linalg.norm(first)
+    ring = half * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    return prism(ring, start, first, np.cross(way, first), float(np.linalg.norm(end - start)))

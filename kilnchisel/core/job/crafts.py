@@ -139,7 +139,9 @@ class Standing(Value):
     The front takes the lettering's finish; returns (the sides) and back take ``return_finish``, None being
     the same. ``light``: "halo" shines from behind on to the wall, "face" through the front. ``upright``:
     they stand on a slope or the ground, each on its own spot, held by ``posts`` behind, ``standoff_mm``
-    being how far their feet are off the ground.
+    being how far their feet are off the ground; ``held``: by posts alone, or by a frame as wide as each
+    letter with struts to the ground. ``face``: flat, or of profiled sheet, ``profile_mm`` deep, from crest to
+    crest ``pitch_mm``, its ribs running at ``profile_deg`` from level.
     """
 
     kind: Literal["standing"] = "standing"
@@ -151,6 +153,11 @@ class Standing(Value):
     pins: bool = True
     upright: bool = False
     posts: bool = True
+    held: Literal["posts", "frame"] = "posts"
+    face: Literal["flat", "wave", "trapezoid"] = "flat"
+    pitch_mm: Annotated[float, Field(ge=8, le=400)] = 76.0
+    profile_mm: Annotated[float, Field(ge=1, le=120)] = 18.0
+    profile_deg: Degrees = 90.0
     light: Literal["none", "halo", "face", "both"] = "none"
     light_colour: LightColour = "warm white"
     own_colour: Colour = "#ffe2b0"

@@ -168,8 +168,19 @@ def _standing(craft: Standing, job: Job, here: Any, path: Any) -> list[Spec]:
     if craft.return_finish is not None and hasattr(craft.return_finish, "colour"):
         fields.append(at((*path, "return_finish", "colour"), "Their colour", "colour"))
     shown = ((True, "Shown"), (False, "Left out"))
+    faces = (("flat", "Flat"), ("wave", "Waves"), ("trapezoid", "Trapezoids"))
+    hint = "Of flat sheet, or of profiled sheet, whose section is seen at the edges."
+    fields.append(at((*path, "face"), "Face", "choice", options=faces, hint=hint))
+    if craft.face != "flat":
+        fields.append(ranged(job, (*path, "pitch_mm"), "From crest to crest", "length", step=1))
+        fields.append(ranged(job, (*path, "profile_mm"), "Profile deep", "length", step=1))
+        hint = "0° is level, 90° upright."
+        fields.append(ranged(job, (*path, "profile_deg"), "Ribs run at", "angle", step=5, hint=hint))
     if craft.upright:
         fields.append(at((*path, "posts"), "Posts", "switch", options=shown))
+        if craft.posts:
+            frames = (("posts", "Posts"), ("frame", "Frames"))
+            fields.append(at((*path, "held"), "Held by", "choice", options=frames))
     elif craft.standoff_mm > 0.5:
         pins = ((True, "Shown"), (False, "Left out"))
         fields.append(at((*path, "pins"), "Pins", "switch", options=pins))
