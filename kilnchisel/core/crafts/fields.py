@@ -313,12 +313,10 @@ class Profiled:
 
 
 def profiled_of(craft: Standing, area_mm2: float) -> Profiled | None:
-    """The sheet that a standing letter's face is of, None where that is flat. It is no deeper than the
-    letter is thick."""
+    """The sheet that a standing letter's face is of, None where that is flat."""
     if craft.face == "flat":
         return None
-    deep = min(craft.profile_mm, 0.9 * craft.thickness_mm)
-    return Profiled(craft.face, craft.pitch_mm, deep, craft.profile_deg, area_mm2)
+    return Profiled(craft.face, craft.pitch_mm, craft.profile_mm, craft.profile_deg, area_mm2)
 
 
 Field = Carving | Portrait | Moulding | Profiled

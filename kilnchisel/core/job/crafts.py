@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value
 from kilnchisel.core.job.finish import SurfaceFinish
 from kilnchisel.core.kinds import by_kind
@@ -133,6 +134,9 @@ class Tube(Value):
     supports: bool = True
 
 
+PROFILE_SHARE = 0.9  # of its thickness: no deeper is the profile of a letter's face
+
+
 class Standing(Value):
     """Letters of their own, off the surface: plates or boxes on pins, lit or not.
 
@@ -162,6 +166,15 @@ class Standing(Value):
     light_colour: LightColour = "warm white"
     own_colour: Colour = "#ffe2b0"
     brightness: Annotated[float, Field(ge=5, le=400)] = 100.0
+
+    @model_validator(mode="after")
+    def _profile_fits(self) -> Standing:
+        if self.face != "flat" and self.profile_mm > PROFILE_SHARE * self.thickness_mm + 1e-9:
+            raise KilnError(
+                f"A profile {self.profile_mm:g} mm deep does not fit letters {self.thickness_mm:g} mm thick; "
+                "make them thicker or it shallower."
+            )
+        return self
 
     @property
     def halo(self) -> bool:
