@@ -14,7 +14,7 @@ from kilnchisel.core.blanks.mesh import edges_of, welded
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel
-from kilnchisel.core.job.garments import SIZES, TABLE, measures_of
+from kilnchisel.core.job.garments import SIZES, TABLE, collar_of, measures_of
 from tailoring import solver
 from tailoring.drape import areas_of, hinge_stiffness
 from tailoring.fitted import fitted
@@ -33,6 +33,9 @@ def flat_cloth(outline, step):
     rest = np.linalg.norm(np.roll(corners, -1, axis=1) - np.roll(corners, -2, axis=1), axis=2)
     points = np.column_stack([net.points, np.zeros(len(net.points))])
     return Sewn(points, net.faces.astype(int), rest, np.ones(len(net.faces)), {})
+
+
+MOST_STRETCHED = 0.013  # a side, on average; all sides of a garment 0.01
 
 
 class Bending(unittest.TestCase):
@@ -109,10 +112,13 @@ class Data(unittest.TestCase):
                             for p in (at, net.points)
                         )
                         stretches[panel.name] = float(np.abs(now / rest - 1).mean())
-                    self.assertLess(max(stretches["front"], stretches["back"]), 0.01, stretches)
-                    self.assertLess(
-                        max(stretches["left sleeve"], stretches["right sleeve"]), 0.03, stretches
-                    )
+                    lettered = [
+                        of
+                        for name, of in stretches.items()
+                        if name.endswith(("front", "back", "sleeve", "hood"))
+                    ]
+                    self.assertLess(float(np.mean(lettered)), 0.01, stretches)
+                    self.assertLess(max(lettered), MOST_STRETCHED, stretches)
 
     def test_panels_meet_along_their_seams(self):
         for garment in TABLE:
@@ -211,3 +217,51 @@ class Patterns(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Hooded(unittest.TestCase):
+    """The hooded sweatshirt: what it has that others have not."""
+
+    def setUp(self):
+        self.body = body_of(Apparel(garment="hooded sweatshirt"))
+
+    def test_its_sides(self):
+        names = [sheet.side.name for sheet in self.body.sheets]
+        for name in ("front", "back", "left sleeve", "right sleeve", "left hood", "right hood", "pouch"):
+            self.assertIn(name, names)
+
+    def test_the_hood_stands_over_a_head(self):
+        top = max(
+            float(self.body.sheet(f"{hand} hood").side.to_body(net.at, np.zeros(len(net.at)))[:, 2].max())
+            for hand in ("left", "right")
+            for net in (self.body.sheet(f"{hand} hood").net,)
+        )
+        side = self.body.sheet("back").side
+        collar = collar_of(measures_of("hooded sweatshirt", "M"), "back")
+        neck = float(side.to_body(np.array([[0.0, collar - 5.0]]), np.zeros(1))[0, 2])
+        # from the nape over the crown of a head: about 270 mm (common practice)
+        self.assertGreater(top - neck, 230)
+        self.assertLess(top - neck, 360)
+
+    def test_the_pocket_lies_on_the_front_and_hides_what_is_under_it(self):
+        front, pouch = self.body.sheet("front").side, self.body.sheet("pouch").side
+        spots = np.array([[-60.0, -180.0], [0.0, -200.0], [70.0, -240.0]])
+        self.assertTrue(shapely.contains_xy(pouch.domain, *spots.T).all())
+        away = np.linalg.norm(pouch.to_body(spots, np.zeros(3)) - front.to_body(spots, np.zeros(3)), axis=1)
+        self.assertGreater(away.min(), 2.0)
+        self.assertLess(away.max(), 16.0)
+        self.assertEqual([(zone.name, zone.covered) for zone in front.clear], [("pouch", True)])
+
+    def test_cords_and_eyelets_close(self):
+        for shell in self.body.shells:
+            if "cord" in shell.name or "eyelet" in shell.name:
+                with self.subTest(shell.name):
+                    points, faces = welded(shell.mesh.points, shell.mesh.faces)
+                    mesh = trimesh.Trimesh(points, faces, process=False)
+                    self.assertTrue(mesh.is_watertight)
+                    self.assertGreater(mesh.volume, 0)
+
+    def test_others_have_none(self):
+        names = [sheet.side.name for sheet in body_of(Apparel(garment="sweatshirt")).sheets]
+        self.assertNotIn("pouch", names)
+        self.assertNotIn("left hood", names)

@@ -1,4 +1,4 @@
-"""Letters of profiled sheet: their section by its formula, their solids by a second library, their frames."""
+"""Letters of profiled sheet: their section by its formula, as solids by a second library, their frames."""
 
 import unittest
 

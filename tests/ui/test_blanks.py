@@ -10,7 +10,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.edits import limits
 from kilnchisel.core.job.effect import has_effect
-from kilnchisel.core.job.formats import PLATE_FORMATS
+from kilnchisel.core.job.formats import PLATE_FORMATS, VAN_FORMATS
 from kilnchisel.core.job.fresh import fresh_job, with_blank
 from kilnchisel.core.job.traits import detail_word, rim_word, size_of, stances_of
 from kilnchisel.core.job.words.sections import sentence
@@ -62,6 +62,15 @@ class Specs(unittest.TestCase):
         for name, (width, height, *_) in PLATE_FORMATS.items():
             made = field.put(job, name)
             self.assertEqual((made.blank.width_mm, made.blank.height_mm), (width, height))
+            self.assertEqual(field.get(made), name)
+
+    def test_two_lengths_and_two_heights_of_vans(self):
+        job = fresh_job("van")
+        field = next(spec for spec in specs(job, "blank", 0) if spec.key == "blank.format")
+        self.assertEqual(field.get(job), "short, low")
+        for name, sizes in VAN_FORMATS.items():
+            made = field.put(job, name)
+            self.assertEqual((made.blank.length_mm, made.blank.height_mm), sizes)
             self.assertEqual(field.get(made), name)
 
     def test_finishes_are_offered_for_the_parts_there_are(self):

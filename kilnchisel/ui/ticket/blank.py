@@ -6,11 +6,11 @@ from typing import Any, get_args
 
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
 from kilnchisel.core.job.blank import Band
-from kilnchisel.core.job.boards import Board, Plate
+from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
 from kilnchisel.core.job.effect import has_effect
-from kilnchisel.core.job.formats import PLATE_FORMATS, in_format, plate_format
+from kilnchisel.core.job.formats import FORMATS, format_of, in_format
 from kilnchisel.core.job.fresh import with_blank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
@@ -61,25 +61,24 @@ def blank_specs(job: Job) -> list[Spec]:
             fields.append(at(path, label, "choice", options=options))
     if isinstance(blank, Band | Signet):
         fields += ring_sizes(job)
-    if isinstance(blank, Plate):
-        fields.insert(1, _plate_format())
+    if type(blank) in FORMATS:
+        fields.insert(1, _format(blank))
     if isinstance(blank, Board):
         fields.append(link("blank.outline", "Outline", "From a drawing…"))
     return fields
 
 
-def _plate_format() -> Spec:
-    """The usual sizes of vehicle plates, by one choice."""
+def _format(blank: Any) -> Spec:
+    """The usual sizes of plates and vans, by one choice."""
 
     def which(job: Job) -> str:
-        assert isinstance(job.blank, Plate)
-        return plate_format(job.blank) or "own"
+        return format_of(job.blank) or "own"
 
     def put(job: Job, name: str) -> Job:
-        assert isinstance(job.blank, Plate)
         return job if name == "own" else change(job, ("blank",), in_format(job.blank, name))
 
-    options = tuple((name, name.capitalize()) for name in (*PLATE_FORMATS, "own"))
+    names = (*FORMATS[type(blank)][1], "own")
+    options = tuple((name, name[0].upper() + name[1:]) for name in names)
     return Spec("blank.format", "Format", which, put, "menu", options=options)
 
 
