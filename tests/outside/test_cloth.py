@@ -162,7 +162,7 @@ class Data(unittest.TestCase):
         uv = net_over(shapely.Polygon(closely(np.array([(0, 0), (200, 0), (200, 150.0), (0, 150)]), 9)), 9)
         u, v = uv.points.T
         places = np.stack([80 * np.sin(u / 80), 80 * np.cos(u / 80), v], axis=1)
-        surface = fitted(uv.points, places, np.zeros(len(u), dtype=bool), 10.0)
+        surface = fitted(uv.points, places, np.zeros(len(u), dtype=bool), 10.0, None)
         self.assertLess(surface.off.max(), 0.02)
 
 

@@ -183,4 +183,4 @@ class Volumes(unittest.TestCase):
             laid = lettering_laid(job, 0)
             told = relief_volume_mm3(job.letterings[0], laid) - relief_volume_mm3(hair.letterings[0], laid)
             with self.subTest(kind):
-                self.assertAlmostEqual((solid(job).volume - solid(hair).volume) / told, 1.0, delta=4e-3)
+                self.assertAlmostEqual((solid(job).volume - solid(hair).volume) / told, 1.0, delta=6e-3)

@@ -19,6 +19,7 @@ from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.garments import Measures, measures_of
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -268,7 +269,36 @@ def _label(worn: Draped, *, detail: Detail) -> tuple[Sheet, Shell]:
 
 
 def _inside(panel: Panel, middle: tuple[float, float], deep: float, uv: Array) -> Array:
-    """Places so far behind a panel, read from inside: u runs the other way. (n, 2) mm from ``middle`` ->
-    (n, 3)."""
-    at = uv * (-1.0, 1.0) + middle
-    return np.asarray(panel.place(at) - deep * panel.normal(at))
+    """Places behind a panel, read from inside: u runs the other way. (n, 2) mm from ``middle`` -> (n, 3).
+    A label is tape: it bends round with the neck and takes no wrinkles, and nowhere comes nearer to the
+    cloth than ``deep``."""
+    centre, right, up, bend = _tape(panel, middle, deep)
+    turn = bend * uv[:, 0]
+    along, away = np.sin(turn) / bend, (1 - np.cos(turn)) / bend
+    return np.asarray(
+        centre + along[:, None] * right + uv[:, 1:] * up + away[:, None] * np.cross(right, up)
+    )
+
+
+LEAST_BEND = 1e-6  # per mm: flat
+
+
+@remembered
+def _tape(panel: Panel, middle: tuple[float, float], deep: float) -> tuple[Array, Array, Array, float]:
+    """The cylinder that a label lies on: the middle of the label, the ways to its reader's right and up,
+    and its bend, one over its radius, 1/mm."""
+    wide, high = LABEL_MM
+    u, v = np.meshgrid(np.linspace(-wide / 2, wide / 2, 15), np.linspace(-high / 2, high / 2, 11))
+    uv = np.stack([u.ravel(), v.ravel()], axis=1)
+    cloth = panel.place(uv * (-1.0, 1.0) + middle)
+    level = np.column_stack([np.ones(len(uv)), uv])
+    (centre, right, up), *_ = np.linalg.lstsq(level, cloth, rcond=None)
+    right = right / np.linalg.norm(right)
+    up = up - (up @ right) * right
+    up = up / np.linalg.norm(up)
+    out = np.cross(right, up)
+    round_ = np.column_stack([np.ones(len(uv)), uv[:, 0] ** 2])
+    (_, half), *_ = np.linalg.lstsq(round_, (cloth - centre) @ out, rcond=None)
+    bend = float(2 * half) if abs(2 * half) > LEAST_BEND else LEAST_BEND
+    near = (cloth - centre) @ out - (1 - np.cos(bend * uv[:, 0])) / bend
+    return centre + (near.max() + deep) * out, right, up, bend

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
 from kilnchisel.core.blanks.extruded import Trace, extruded
+from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.outlines import Ring, arched, drawn, oval, rectangle, shield, subdivided
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab, standing_slab
-from kilnchisel.core.blanks.tubes import prism
+from kilnchisel.core.blanks.tubes import bar, prism
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.boards import Board, Book, Plate
@@ -163,8 +164,7 @@ def book_body(book: Book, *, detail: Detail) -> Body:
         shells += more
         sheets += sides
     spine, side = _spine(book, hinge, detail=detail)
-    pages = _pages(book, hinge)
-    return Body((*shells, *spine, pages), (*sheets, side))
+    return Body((*shells, *spine, *_pages(book, hinge, detail=detail)), (*sheets, side))
 
 
 def _cover(
@@ -213,10 +213,35 @@ def _bulge(book: Book, hinge: float) -> float:
     return min(0.22 * book.thickness_mm, 0.75 * hinge)
 
 
-def _pages(book: Book, hinge: float) -> Shell:
+GATHERED = 46  # folded sheets that are seen as lines on the edges of the pages
+OFF_MM = 0.22  # how far their edges are off each other at most
+
+
+def _pages(book: Book, hinge: float, *, detail: Detail) -> tuple[Shell, ...]:
+    """The pages as they are gathered, their edges not quite one plane, and a band at both ends of the
+    spine."""
     w, h, sq = book.width_mm, book.height_mm, book.square_mm
     x0, x1 = -w / 2 + _bulge(book, hinge) + 0.4, w / 2 - sq
     y0, y1 = book.board_mm - 0.01, book.thickness_mm - book.board_mm + 0.01
-    ring = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
-    mesh = prism(ring, np.array([0.0, 0.0, sq]), X, Y, h - 2 * sq)
-    return Shell("pages", "detail", mesh, "pages")
+    count = GATHERED if detail.fine else 1
+    off = min(OFF_MM, 0.25 * sq) if detail.fine else 0.0
+    rng = np.random.default_rng(17)
+    edges = np.linspace(y0, y1, count + 1)
+    sheets = []
+    for low, high in zip(edges[:-1] - 0.004, edges[1:] + 0.004, strict=True):
+        back, fore, foot, head = off * rng.uniform(0, 1, 4)
+        near, far = low - 0.004, high + 0.004  # they lie in each other
+        ring = np.array([[x0 + back, near], [x1 - fore, near], [x1 - fore, far], [x0 + back, far]])
+        sheets.append(prism(ring, np.array([0.0, 0.0, sq + foot]), X, Y, h - 2 * sq - foot - head))
+    shells = [Shell("pages", "detail", join(sheets), "pages")]
+    thick = min(1.3, 0.5 * sq, 0.1 * (y1 - y0))
+    if detail.fine and thick > 0.2:
+        t = np.linspace(0, 1, 41)
+        line = np.stack(
+            [np.full(41, x0 + 1.2 * thick), y0 + 0.4 + (y1 - y0 - 0.8) * t, np.zeros(41)], axis=1
+        )
+        # thread is wound round it
+        wound = thick * (1 + 0.13 * np.cos(2 * np.pi * 20 * t))
+        bands = [bar(line + (0, 0, z), wound, 12) for z in (sq - 0.2 * thick, h - sq + 0.2 * thick)]
+        shells.append(Shell("head bands", "head band", join(bands), "head bands"))
+    return tuple(shells)

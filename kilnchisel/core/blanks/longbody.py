@@ -14,12 +14,12 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
-from kilnchisel.core.blanks.mesh import grid, without_slivers
+from kilnchisel.core.blanks.mesh import grid, join, without_slivers
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.surface import Surface
-from kilnchisel.core.blanks.tubes import prism, tube
+from kilnchisel.core.blanks.tubes import bar, lathed, prism
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Handle, Hull
 from kilnchisel.core.later import interpolate
@@ -178,19 +178,66 @@ def _head(handle: Handle, at: Place, *, detail: Detail) -> tuple[Shell, ...]:
     ends = at(np.array([length - 6.0, length]), np.zeros(2), np.zeros(2))
     way = (ends[1] - ends[0]) / np.linalg.norm(ends[1] - ends[0])
     reach = 0.12 * length
-    ferrule = tube(np.stack([ends[1] - 5.0 * way, ends[1] + reach * way]), 0.96 * neck, detail=detail)
     flat = np.cross(way, Y)
+    around = 64 if detail.fine else 16
+    ferrule = lathed(_ferrule(0.96 * neck, reach, detail=detail), ends[1], way, Y, around)
     start = ends[1] + (reach - 1.0) * way
     far = 0.34 * length
     if handle.head == "chisel":
         ring = rectangle(1.5 * neck, 0.34 * neck, 0.1 * neck, detail=detail)[0]
+        blade = prism(ring, start, -Y, flat if np.dot(np.cross(-Y, flat), way) > 0 else -flat, far)
     else:
-        ring = rectangle(1.7 * neck, 1.0 * neck, 0.48 * neck, detail=detail)[0]
-    blade = prism(ring, start, -Y, flat if np.dot(np.cross(-Y, flat), way) > 0 else -flat, far)
+        blade = _bristles(start, way, neck, far, detail=detail)
     return (
         Shell("ferrule", "rim", ferrule, "ferrule"),
         Shell(handle.head, "rim" if handle.head == "chisel" else "detail", blade, handle.head),
     )
+
+
+def _ferrule(radius: float, reach: float, *, detail: Detail) -> Array:
+    """Half way through a ferrule, from 5 mm back on its handle on: a rolled edge, two crimps that hold it,
+    a little narrower towards its end."""
+    low, high = -5.0, reach
+    if not detail.fine:
+        return np.array([[0.0, low], [radius, low], [radius, high], [0.0, high]])
+    along = np.linspace(low, high, 121)
+    share = (along - low) / (high - low)
+    out = radius * (1.02 - 0.05 * share)
+    for place in (0.3, 0.42):
+        out -= 0.075 * radius * np.exp(-(((share - place) / 0.025) ** 2))
+    for place in (0.02, 0.97):
+        out += 0.05 * radius * np.exp(-(((share - place) / 0.02) ** 2))
+    return np.concatenate([[[0.0, low]], np.stack([out, along], axis=1), [[0.0, high]]])
+
+
+BRISTLES = 420
+
+
+def _bristles(start: Array, way: Array, neck: float, far: float, *, detail: Detail) -> Any:
+    """A bundle of hairs that swells a little and comes together to a point, one by one."""
+    flat = np.cross(way, Y)
+    rng = np.random.default_rng(3)
+    turn = rng.uniform(0, 2 * np.pi, BRISTLES)
+    out = np.sqrt(rng.uniform(0, 1, BRISTLES))
+    aside = np.stack([0.82 * neck * out * np.cos(turn), 0.5 * neck * out * np.sin(turn)], axis=1)
+    ends = far * (1 - 0.3 * out**2) * rng.uniform(0.93, 1.0, BRISTLES)
+    t = np.linspace(0, 1, 7 if detail.fine else 3)
+    belly = 1 + 0.34 * np.sin(np.pi * np.clip(1.25 * t, 0, 1)) - 0.52 * t**2.2
+    core = lathed(_bundle(0.5 * neck, far, belly, t), start, way, Y, 24 if detail.fine else 8)
+    if not detail.fine:
+        return core
+    thick = 0.02 * neck + 0.05
+    hairs = [core]
+    for (x, y), long in zip(aside.tolist(), ends.tolist(), strict=True):
+        line = start + (t * long)[:, None] * way + (belly * x)[:, None] * Y + (belly * y)[:, None] * flat
+        hairs.append(bar(line, thick * (1 - 0.75 * t**3), 5))
+    return join(hairs)
+
+
+def _bundle(radius: float, far: float, belly: Array, t: Array) -> Array:
+    """What fills the bundle between its outer hairs."""
+    out = np.stack([0.9 * radius * belly, 0.72 * far * t], axis=1)
+    return np.concatenate([[[0.0, 0.0]], out, [[0.0, 0.72 * far]]])
 
 
 def hull_body(hull: Hull, *, detail: Detail) -> Body:

@@ -102,7 +102,7 @@ def _profile(mug: Mug, *, detail: Detail) -> list[tuple[str, FinishSlot, Array, 
     runs: list[tuple[str, FinishSlot, tuple[Array, Array]]] = [
         ("underside", "blank", under),
         ("foot step", "blank", step),
-        ("foot", "blank", stand),
+        ("foot", "bisque", stand),
         ("foot round", "blank", corner),
         ("rim", "rim", rim),
         ("inside", "blank", inside),

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.body import Body, FinishSlot, Shell
+from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.section import Section, turned_body
+from kilnchisel.core.blanks.tubes import lathed
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler
 from kilnchisel.core.job.bodies import Cap
 
+X, _, Z = np.eye(3)
 PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
 
 
@@ -99,7 +104,23 @@ def bottle_body(bottle: Bottle, *, detail: Detail) -> Body:
     section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
     cap = neck + 1.4
     _closed(section, cap, bottle.height_mm, min(2.0, cap / 4), "cap", ("cap", "cap top"))
-    return turned_body(section.runs, detail=detail)
+    body = turned_body(section.runs, detail=detail)
+    return _with_bead(body, neck, cap_low, "blank", detail=detail)
+
+
+BEAD_MM, THREAD_MM = 1.5, 0.8  # radii of the ring below a cap and of the thread that is seen under it
+
+
+def _with_bead(body: Body, neck: float, low: float, slot: FinishSlot, *, detail: Detail) -> Body:
+    """The ring that a bottle is held by below its cap, and the first turn of the thread above it."""
+    bead = min(BEAD_MM, 0.12 * neck)
+    thread = THREAD_MM / BEAD_MM * bead
+    turn = np.linspace(0, 2 * np.pi, 13 if detail.fine else 7)[:-1]
+    rings = []
+    for radius, up in ((bead, low - 2.6 * bead), (thread, low - 0.75 * bead)):
+        round_ = np.stack([neck - 0.25 * radius + radius * np.cos(turn), radius * np.sin(turn)], axis=1)
+        rings.append(lathed(round_, np.array([0.0, 0.0, up]), Z, X, 96 if detail.fine else 24))
+    return replace(body, shells=(*body.shells, Shell("neck rings", slot, join(rings), "neck rings")))
 
 
 def cap_body(cap: Cap, *, detail: Detail) -> Body:

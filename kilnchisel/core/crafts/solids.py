@@ -13,6 +13,7 @@ from kilnchisel.core.blanks.mesh import distinct, open_edges, weld_keys, welded
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
+from kilnchisel.core.job.trims import SCENERY
 
 Array = NDArray[Any]
 
@@ -23,7 +24,7 @@ Solid = tuple[Array, Array, Array]
 
 
 def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
-    """The whole piece as one watertight solid, all its solids united.
+    """The whole piece as one watertight solid, all its solids united, but for what grows or lies there.
 
     Returns points (n, 3) mm, faces (m, 3) and, for each face, the index of its part in
     ``piece.parts``. ``beside``: united in the process that reads files, so that this one does not stand
@@ -31,7 +32,8 @@ def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
     """
     groups: dict[str, list[int]] = {}
     for number, part in enumerate(piece.parts):
-        groups.setdefault(part.solid, []).append(number)
+        if part.role not in SCENERY:
+            groups.setdefault(part.solid, []).append(number)
     shells = [_shell([piece.parts[n] for n in numbers], numbers) for numbers in groups.values()]
     if not beside:
         return united(shells)

@@ -144,8 +144,8 @@ class Standing(Value):
     the same. ``light``: "halo" shines from behind on to the wall, "face" through the front. ``upright``:
     they stand on a slope or the ground, each on its own spot, held by ``posts`` behind, ``standoff_mm``
     being how far their feet are off the ground; ``held``: by posts alone, or by a frame as wide as each
-    letter with struts to the ground. ``face``: flat, or of profiled sheet, ``profile_mm`` deep, from crest to
-    crest ``pitch_mm``, its ribs running at ``profile_deg`` from level.
+    letter with struts to the ground. ``face``: flat, or of profiled sheet, ``profile_mm`` deep, from crest
+    to crest ``pitch_mm``, its ribs running at ``profile_deg`` from level.
     """
 
     kind: Literal["standing"] = "standing"
@@ -171,8 +171,8 @@ class Standing(Value):
     def _profile_fits(self) -> Standing:
         if self.face != "flat" and self.profile_mm > PROFILE_SHARE * self.thickness_mm + 1e-9:
             raise KilnError(
-                f"A profile {self.profile_mm:g} mm deep does not fit letters {self.thickness_mm:g} mm thick; "
-                "make them thicker or it shallower."
+                f"A profile {self.profile_mm:g} mm deep does not fit letters {self.thickness_mm:g} mm "
+                "thick; make them thicker or it shallower."
             )
         return self
 

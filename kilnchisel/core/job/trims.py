@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal, get_args
 
-from kilnchisel.core.job.finish import Brass, Chrome, Paint, Plastic, Rubber, Stainless, Stone
+from kilnchisel.core.job.finish import Brass, Chrome, Cloth, Paint, Paper, Plastic, Rubber, Stainless, Stone
 from kilnchisel.core.job.model import Job
 
 Trim = Literal[
@@ -25,6 +25,8 @@ Trim = Literal[
     "boulder",
     "bush",
     "leaf",
+    "bisque",
+    "head band",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -44,9 +46,15 @@ TRIMS: dict[str, Any] = {
     "boulder": Stone(colour="#857f74", gloss=2),
     "bush": Rubber(colour="#1a2412"),
     "leaf": Plastic(colour="#587836", gloss=12),
+    "bisque": Paper(colour="#cdb9a0"),
+    "head band": Cloth(colour="#8c2f2a"),
     "white paint": Paint(colour="#e9e5da", gloss=55),
 }
 assert set(TRIMS) == set(get_args(Trim))
+
+
+# what is seen on the ground and made by nobody: it is in pictures, not in solids
+SCENERY = ("boulder", "bush", "leaf")
 
 
 def finishes_of(job: Job) -> dict[str, Any]:
