@@ -53,7 +53,6 @@ MOCKUPS = {
     "mockup-trail-sign": "trail-sign",
     "mockup-mug": "night-crew-mug",
     "mockup-tasting": "tasting-neon",
-    "mockup-lawn": "lawn-letters",
 }
 
 
@@ -340,11 +339,11 @@ def as_cut() -> None:
 
 
 def garments() -> None:
-    """The crew's shirt from before and behind, and the same words on a sweatshirt."""
+    """The crew's shirt from before and behind, and other words on a hooded sweatshirt."""
     shirt = ALL["crew-shirt"]()
     behind = change(shirt, ("setting", "camera", "turn_deg"), 168.0)
     warm = fresh_job("apparel", "TARNLIGHT\nOBSERVATORY")
-    warm = change(warm, ("blank", "garment"), "sweatshirt")
+    warm = change(warm, ("blank", "garment"), "hooded sweatshirt")
     for field, colour in (("finish", "#2f3f36"), ("rim_finish", "#2b3a31"), ("detail_finish", "#43554a")):
         warm = change(warm, (field,), Cloth(colour=colour, weave="cotton"))
     warm = at_place(warm, 0, "full front")
@@ -358,7 +357,25 @@ def garments() -> None:
     )
 
 
-SHEETS: dict[str, Callable[[], None]] = {"papers": papers, "as-cut": as_cut, "mockup-garments": garments}
+def places() -> None:
+    """Where letters are large: a van, a box sign, a shop front, a bank."""
+    shown = ("shuttle-van", "cafe-box-sign", "gift-shop", "bank-letters")
+    made = []
+    for stem in shown:
+        job = ALL[stem]()
+        if stem == "bank-letters":
+            job = change(job, ("setting", "camera", "distance_mm"), 0.55 * job.setting.camera.distance_mm)
+        made.append(make_picture(job, PictureOrder((800, 500), 40)))
+    rows = [np.concatenate([one for one in made[k : k + 2] if one is not None], axis=1) for k in (0, 2)]
+    Image.fromarray(np.concatenate(rows)).save(HERE / "mockup-places.png")
+
+
+SHEETS: dict[str, Callable[[], None]] = {
+    "papers": papers,
+    "as-cut": as_cut,
+    "mockup-garments": garments,
+    "mockup-places": places,
+}
 
 
 def main(names: list[str]) -> None:
