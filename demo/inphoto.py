@@ -34,6 +34,9 @@ def lawn_letters() -> Job:
         (("letterings", 0, "craft", "thickness_mm"), 60.0),
         (("letterings", 0, "craft", "standoff_mm"), 0.0),
         (("letterings", 0, "craft", "posts"), False),
+        (("letterings", 0, "craft", "held"), "posts"),
+        (("letterings", 0, "craft", "face"), "flat"),
+        (("blank", "seed"), 0),  # the ground is that of the photo
         (("blank", "rough_mm"), 0.0),
         (("blank", "rise_mm"), 500.0),
         (("blank", "width_mm"), 12_000.0),

@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 from kilnchisel import listcommand, motioncommand, photocommand, proofcommand, shopcommand
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
-from kilnchisel.core.job.garments import PLACES
+from kilnchisel.core.job.tradeplaces import ALL as PLACES
 
 
 class _Parser(argparse.ArgumentParser):

@@ -13,9 +13,10 @@ from kilnchisel.core.job.blank import KINDS, Mug
 from kilnchisel.core.job.bodies import Apparel, Van
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
-from kilnchisel.core.job.garments import PLACES, collar_of, measures_of
+from kilnchisel.core.job.garments import collar_of, measures_of
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.tradeplaces import PLACES
 from kilnchisel.core.job.wording import Circle, Rows
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.shop.checks import checks
@@ -208,6 +209,17 @@ class Bending(unittest.TestCase):
 
 
 class Picking(unittest.TestCase):
+    def test_a_hallmark_goes_inside_beside_the_inscription(self):
+        for kind in ("band", "signet"):
+            job = at_place(fresh_job(kind, "750"), 0, "hallmark")
+            lay, side = job.letterings[0].lay, lettering_laid(job, 0).side
+            self.assertEqual(lay.side, "inside")
+            self.assertAlmostEqual(lay.along_mm, side.period / 4, places=2)
+        with self.assertRaises(KilnError):
+            at_place(fresh_job("apparel", "OK"), 0, "hallmark")
+        with self.assertRaises(KilnError):
+            at_place(fresh_job("band", "OK"), 0, "left chest")
+
     def test_a_ray_at_a_side_finds_that_place(self):
         rng = np.random.default_rng(2)
         for kind in KINDS:

@@ -120,7 +120,9 @@ class AgainstTheTruth(unittest.TestCase):
         off = delta_e(srgb_decode(truth / 255), srgb_decode(drawn / 255))
         self.assertLess(off[there].mean(), 6.0)
 
-    def test_what_is_not_lettered_stays_to_the_last_bit(self):
+    def test_what_is_not_lettered_stays(self):
+        """To the last bit, but for a stray ray: which those are depends on how wide the processor's vectors
+        are."""
         _, _, truth, empty, _, seen = known()
         made = mocked_up()
         near = differs(truth, empty)
@@ -130,7 +132,9 @@ class AgainstTheTruth(unittest.TestCase):
             False
         )
         self.assertGreater(kept.mean(), 0.3)
-        np.testing.assert_array_equal(made[kept], seen[kept])
+        off = np.abs(made[kept].astype(int) - seen[kept]).max(axis=1)
+        self.assertLess((off > 0).mean(), 1e-4)
+        self.assertLessEqual(off.max(), 2)
 
     def test_moved_and_turned_it_is_where_the_truth_says(self):
         view = known()[1]

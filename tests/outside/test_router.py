@@ -213,11 +213,11 @@ class AFlatCutter(unittest.TestCase):
         self.assertLess(compared(route(read, read.stock), both, read.setup).over.most_mm, 1e-6)
 
     def test_what_is_on_no_flat_side_is_told(self):
-        job = fresh_job("van", "HI")
-        engraved = job.letterings[0].model_copy(update={"craft": Engraved(depth_mm=0.3)})
-        rear = engraved.model_copy(update={"lay": Lay(side="rear")})
-        data, words = router_files(job.model_copy(update={"letterings": (engraved, rear)}), Routing())
-        self.assertEqual(list(data), ["router-rear.nc"])
+        job = change(fresh_job("book", "HI"), ("letterings", 0, "content", "cap_height_mm"), 8.0)
+        cover = job.letterings[0].model_copy(update={"craft": Engraved(depth_mm=0.3)})
+        engraved = cover.model_copy(update={"lay": Lay(side="spine")})
+        data, words = router_files(job.model_copy(update={"letterings": (engraved, cover)}), Routing())
+        self.assertEqual(list(data), ["router-front-cover.nc"])
         self.assertIn(f"left out, the {engraved.lay.side} is not flat", words)
 
     def test_lettering_that_a_pen_draws_is_cut_along_its_lines(self):

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QAbstractButton
 from kilnchisel.core.job.artwork import Badge, Shape
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.fresh import fresh_job, job_on
-from kilnchisel.core.job.garments import PLACES
 from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.job.tradeplaces import PLACES
 from kilnchisel.core.job.wording import Circle, Rows
 from kilnchisel.core.shop.readings import readings as readings_of
 from kilnchisel.ui.meshes import MeshDialog

@@ -106,7 +106,7 @@ def _profile(mug: Mug, *, detail: Detail) -> list[tuple[str, FinishSlot, Array, 
         ("foot round", "blank", corner),
         ("rim", "rim", rim),
         ("inside", "blank", inside),
-        ("inner round", "blank", inner_corner),
+        ("inner round", "pooled", inner_corner),
         ("floor", "blank", inner_floor),
     ]
     return [(name, slot, points, normals) for name, slot, (points, normals) in runs]

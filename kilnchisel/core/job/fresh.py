@@ -9,7 +9,7 @@ from kilnchisel.core.job.artwork import Picture
 from kilnchisel.core.job.blank import KINDS, TITLES, Blank
 from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, limits, with_lettering
-from kilnchisel.core.job.finish import AS_HANDED_OVER, AsBlank, Ink, Paint
+from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
@@ -29,7 +29,7 @@ def fresh_job(kind: str, text: str = "Your words") -> Job:
 def job_on(blank: Any, name: str, text: str) -> Job:
     """A new job on this blank, with a first lettering."""
     setting = home_setting(blank, Setting())
-    job = Job(name=name, blank=blank, setting=setting, wear=AS_HANDED_OVER, **home_finishes(blank))
+    job = Job(name=name, blank=blank, setting=setting, wear=traits_of(blank).wear, **home_finishes(blank))
     return fitted(with_lettering(job, first_lettering(blank, text)), home_set(blank))
 
 

@@ -100,30 +100,6 @@ TABLE: dict[str, Callable[[int], Measures]] = {
 }
 
 
-@dataclass(frozen=True)
-class Place:
-    """Where the trade puts a print. ``along``: its middle, from the middle of the side, to the reader's
-    right; ``below``: its upper edge below the collar, or None where ``above``, its lower edge above the
-    lower end of the side, counts. All mm."""
-
-    side: str
-    along: float = 0.0
-    below: float | None = None
-    above: float = 0.0
-
-
-# common practice; the wearer's left is on the reader's right of a front
-PLACES = {
-    "left chest": Place("front", along=100, below=78),
-    "right chest": Place("front", along=-100, below=78),
-    "full front": Place("front", below=76),
-    "full back": Place("back", below=114),
-    "nape": Place("back", below=26),
-    "left sleeve": Place("left sleeve", above=58),
-    "right sleeve": Place("right sleeve", above=58),
-}
-
-
 def collar_of(m: Measures, side: str) -> float:
     """How high the middle of the neckline is on the sheet of the front or the back, mm."""
     return m.length / 2 - (m.drop_back if side == "back" else m.drop_front)

@@ -33,6 +33,7 @@ from kilnchisel.core.job.bodies import (
     Van,
 )
 from kilnchisel.core.job.finish import (
+    AS_HANDED_OVER,
     Brass,
     Cloth,
     Enamel,
@@ -45,6 +46,7 @@ from kilnchisel.core.job.finish import (
     Plastic,
     Silver,
     Stainless,
+    Wear,
     Wood,
 )
 from kilnchisel.core.job.garments import measures_of
@@ -99,7 +101,7 @@ class Traits:
     ``stances``: how it can be shown, first as it is. ``rim``, ``detail``: what its second and third finish
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
-    the blank.
+    the blank. ``wear``: what use has done to it.
     """
 
     size: Callable[[Any], tuple[float, float]]
@@ -118,6 +120,7 @@ class Traits:
     ground: Ground | None = None
     manner: Literal["printed", "pale ink", "engraved", "gilt"] = "printed"
     view: tuple[float, float] = (20.0, 5.9)
+    wear: Wear = AS_HANDED_OVER
 
     @property
     def lies(self) -> bool:
@@ -289,6 +292,7 @@ TRAITS: dict[type, Traits] = {
         rim="ferrule",
         detail=lambda b: "bristles" if b.head == "brush" else None,
         finishes=(Wood(), Brass(), Paper(colour="#33291f")),
+        wear=Wear(handled=24.0, scratched=12.0, noise=1.0),  # a tool is used
         manner="engraved",
         view=(20.0, 4.3),
     ),

@@ -4,7 +4,21 @@ from __future__ import annotations
 
 from typing import Any, Literal, get_args
 
-from kilnchisel.core.job.finish import Brass, Chrome, Cloth, Paint, Paper, Plastic, Rubber, Stainless, Stone
+import numpy as np
+
+from kilnchisel.core.colour import hex_to_linear, linear_to_hex
+from kilnchisel.core.job.finish import (
+    Brass,
+    Chrome,
+    Cloth,
+    Enamel,
+    Paint,
+    Paper,
+    Plastic,
+    Rubber,
+    Stainless,
+    Stone,
+)
 from kilnchisel.core.job.model import Job
 
 Trim = Literal[
@@ -27,6 +41,7 @@ Trim = Literal[
     "leaf",
     "bisque",
     "head band",
+    "pooled",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -50,7 +65,9 @@ TRIMS: dict[str, Any] = {
     "head band": Cloth(colour="#8c2f2a"),
     "white paint": Paint(colour="#e9e5da", gloss=55),
 }
-assert set(TRIMS) == set(get_args(Trim))
+POOLED = 0.84  # where glaze has run together it is deeper: of its lightness
+SLOTS = ("blank", "rim", "detail", *get_args(Trim))
+assert {*TRIMS, "pooled"} == set(get_args(Trim))
 
 
 # what is seen on the ground and made by nobody: it is in pictures, not in solids
@@ -60,4 +77,12 @@ SCENERY = ("boulder", "bush", "leaf")
 def finishes_of(job: Job) -> dict[str, Any]:
     """What a job's blank is of, by what the parts are for."""
     chosen = {"blank": job.finish, "rim": job.rim_finish, "detail": job.detail_finish}
-    return chosen | TRIMS
+    return chosen | TRIMS | {"pooled": _deeper(job.finish)}
+
+
+def _deeper(finish: Any) -> Any:
+    """A finish where it lies thicker."""
+    if not isinstance(finish, Enamel):
+        return finish
+    deeper = np.array(hex_to_linear(finish.colour)) * POOLED
+    return finish.model_copy(update={"colour": linear_to_hex(deeper)})

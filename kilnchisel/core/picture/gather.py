@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Shell
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.trims import TRIMS
+from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
@@ -44,7 +44,7 @@ CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes t
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
-SLOTS = {slot: row for row, slot in enumerate(("blank", "rim", "detail", *TRIMS))}
+SLOTS = {slot: row for row, slot in enumerate(ALL_SLOTS)}
 GROUND_ROW = -1  # the last one
 
 

@@ -10,13 +10,15 @@ from typing import Literal
 
 import numpy as np
 
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bodies import Apparel, Mesh3D
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.garments import PLACES, collar_of, measures_of
+from kilnchisel.core.job.garments import collar_of, measures_of
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.tradeplaces import IN_RINGS, PLACES, places_of
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import walked
@@ -76,12 +78,18 @@ def centred(job: Job, index: int) -> Job:
 
 
 def at_place(job: Job, index: int, name: str) -> Job:
-    """The job with a lettering where the trade puts it on a garment ("left chest"). Raises KilnError."""
-    blank = job.blank
-    if not isinstance(blank, Apparel):
-        raise KilnError(f"“{name}” is a place on a garment; the blank is none.")
+    """The job with a lettering where the trade puts it ("left chest", "hallmark"). Raises KilnError."""
+    blank, lay = job.blank, job.letterings[index].lay
+    if name not in places_of(blank):
+        where = "in a ring" if name in IN_RINGS else "on a garment"
+        raise KilnError(f"“{name}” is a place {where}; the blank is none.")
+    if name in IN_RINGS:
+        round_mm = sides_at(blank).named("inside").period or 0.0
+        along = round(IN_RINGS[name] * round_mm, 3)
+        inside = lay.model_copy(update={"side": "inside", "along_mm": along, "across_mm": 0.0})
+        return change(job, ("letterings", index, "lay"), inside)
+    assert isinstance(blank, Apparel)
     place = PLACES[name]
-    lay = job.letterings[index].lay
     update = {"side": place.side, "along_mm": 0.0, "across_mm": 0.0}
     job = change(job, ("letterings", index, "lay"), lay.model_copy(update=update))
     laid = lettering_laid(job, index)

@@ -10,10 +10,10 @@ from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import can_be_on_both, outline_of, side_of, sides_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug
-from kilnchisel.core.job.bodies import Apparel, Mesh3D
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.garments import PLACES
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.tradeplaces import places_of
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.laying.flat import unrolls_true
 from kilnchisel.core.laying.patch import ANY_SPOT
@@ -78,7 +78,7 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
             link("lay.between along", "Between zones", "Half way, sideways"),
             link("lay.between up", "", "Half way, up and down"),
         ]
-    if isinstance(job.blank, Apparel):
+    if names := places_of(job.blank):
         fields.append(
             Spec(
                 "lay.at place",
@@ -86,8 +86,8 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
                 lambda _: "",
                 lambda job, name: at_place(job, index, name) if name else job,
                 "menu",
-                options=(("", "where the trade does…"), *((name, name.capitalize()) for name in PLACES)),
-                hint="Measured from the collar, or from the end of a sleeve.",
+                options=(("", "where the trade does…"), *((name, name.capitalize()) for name in names)),
+                hint="On garments from the collar or the end of a sleeve; in rings beside an inscription.",
             )
         )
     fields += _company(job, index)
