@@ -172,6 +172,8 @@ def _hooded(worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], 
         shells += _stitched(
             "pouch", side, sewn + [(line, pouch.HEMMED_MM) for line in pouch.openings_of(m)]
         )
+    tape = pouch.seam_tape(worn.named("left hood"), worn.named("right hood"), "hood middle", worn.thick_mm)
+    shells.append(Shell("hood tape", "rim", tape, "hood tape"))
     for name, way in (("left", 1.0), ("right", -1.0)):
         end, eyelet = pouch.cord(front, worn.named(f"{name} hood"), m, way, detail=detail)
         shells.append(Shell(f"{name} cord", "detail", end, f"{name} cord"))

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.cloth import ClothSide, Panel
-from kilnchisel.core.blanks.mesh import Mesh, grid
+from kilnchisel.core.blanks.mesh import Mesh, grid, without_slivers
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.tubes import bar
 from kilnchisel.core.detail import Detail
@@ -112,3 +112,48 @@ def _eyelet(middle: Array, out: Array, *, detail: Detail) -> Mesh:
     normals = np.cos(about)[None, :, None] * radial[:, None] + np.sin(about)[None, :, None] * out
     points = middle + mean * radial[:, None] + half * normals
     return grid(points, normals, np.zeros((*points.shape[:2], 2)))
+
+
+TAPE_MM, TAPE_THICK_MM = 7.0, 0.7  # half as wide as the tape over a seam is, and how thick
+
+
+def seam_tape(left: Panel, right: Panel, seam: str, thick: float) -> Mesh:
+    """The tape inside over the seam of two panels, closed."""
+    (one,) = (run.points for run in left.runs if run.seam == seam)
+    (other,) = (run.points[::-1] for run in right.runs if run.seam == seam)
+    inside = [_within(panel, line) for panel, line in ((left, one), (right, other))]
+    outs = [panel.normal(line) for panel, line in ((left, one), (right, other))]
+    middle = (left.place(one) + right.place(other)) / 2
+    out = outs[0] + outs[1]
+    out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-9)
+    rows = []
+    for deep in (thick + 0.15, thick + 0.15 + TAPE_THICK_MM):
+        ends = [
+            at - deep * way
+            for at, way in (_lifted(p, w) for p, w in zip((left, right), inside, strict=True))
+        ]
+        rows.append(np.stack([ends[0], middle - deep * out, ends[1]], axis=1))
+    ring = np.concatenate([rows[0], rows[1][:, ::-1], rows[0][:, :1]], axis=1)
+    ends = [np.repeat(ring[k].mean(axis=0)[None, None], 7, axis=1) for k in (0, -1)]
+    points = np.concatenate([ends[0], ring, ends[1]])
+    away = points - points[:, :-1].mean(axis=1, keepdims=True)
+    length = np.linalg.norm(away, axis=2, keepdims=True)
+    along = np.gradient(ring[:, 1], axis=0)[[0, -1]] * np.array([[-1.0], [1.0]])
+    along /= np.linalg.norm(along, axis=1, keepdims=True)
+    normals = np.divide(away, length, out=np.zeros_like(away), where=length > 1e-9)
+    normals[0], normals[-1] = along
+    return without_slivers(grid(points, normals, np.zeros((*points.shape[:2], 2))))
+
+
+def _within(panel: Panel, line: Array) -> Array:
+    """Places so far inside a panel's outline, beside a run of it, (n, 2)."""
+    way = np.gradient(line, axis=0)
+    way /= np.linalg.norm(way, axis=1, keepdims=True)
+    across = TAPE_MM * np.stack([-way[:, 1], way[:, 0]], axis=1)
+    middle = len(line) // 2
+    inward = shapely.contains_xy(panel.outline, *(line + across)[middle])
+    return np.asarray(line + across if inward else line - across)
+
+
+def _lifted(panel: Panel, at: Array) -> tuple[Array, Array]:
+    return panel.place(at), panel.normal(at)
