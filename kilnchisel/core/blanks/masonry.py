@@ -43,8 +43,10 @@ def wall_body(wall: Wall, *, detail: Detail) -> Body:
 
 
 def joints_of(whole: Any, laid: Any) -> shapely.MultiPolygon:
-    """What is left of an area between what is laid on it."""
-    joints = shapely.difference(whole, shapely.union_all(shapely.intersection(laid, whole)))
+    """What is left of an area between what is laid on it, apart from each other."""
+    within = shapely.get_parts(shapely.intersection(laid, whole))
+    shapes = [one for one in within if one.geom_type == "Polygon" and not one.is_empty]
+    joints = shapely.difference(whole, shapely.MultiPolygon(shapes))
     parts = [part for part in shapely.get_parts(joints) if part.geom_type == "Polygon"]
     return shapely.MultiPolygon(parts)
 

@@ -19,6 +19,7 @@ from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import plate, prism, tube
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.boards import PILASTER_MM, POST_MM, SHOP_HIGH_MM, ShopFront
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -118,7 +119,7 @@ def _wall(
         x0, z0, x1, z1 = upper
         holes = (np.array([[x0, z0], [x0, z1], [x1, z1], [x1, z0]]),)  # clockwise seen from the front
         area = shapely.difference(area, shapely.Polygon(holes[0] - (0.0, middle)))
-    joints = joints_of(area.buffer(-1.0, join_style="mitre"), brick_shapes(shop))
+    joints = _joints(shop, area)
     what = Slab(
         (points, normals_of(points)),
         Face("wall", 0.0, insets=(Inset("joints", "rim", joints, -shop.joint_deep_mm),)),
@@ -132,6 +133,12 @@ def _wall(
     )
     shells, sheets = slab(what, detail=detail)
     return list(shells), sheets
+
+
+@remembered
+def _joints(shop: ShopFront, area: shapely.Polygon) -> shapely.MultiPolygon:
+    """The same for pictures while something moves."""
+    return joints_of(area.buffer(-1.0, join_style="mitre"), brick_shapes(shop))
 
 
 def _panes(shop: ShopFront) -> list[tuple[str, float, float, float, float]]:

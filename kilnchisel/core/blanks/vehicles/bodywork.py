@@ -107,10 +107,10 @@ class Facing:
         return interpolate.CloughTocher2DInterpolator(self.uv, self.before)
 
     @cached_property
-    def _known(self) -> tuple[Array, Array]:
+    def _known(self) -> tuple[Array, Array, Array]:
         keys = _key(self.ring)
         order = np.argsort(keys)
-        return keys[order], order
+        return keys[order], order, np.unique(self.ring[:, 0])
 
     def place(self, uv: Array) -> Array:
         """Places on the side, (n, 2) sheet mm -> (n, 3) mm; those of the border to the bit."""
@@ -120,11 +120,15 @@ class Facing:
         if lost.any():  # a hair beside the outermost points
             height[lost] = interpolate.NearestNDInterpolator(self.uv, self.before)(uv[lost])
         found = view.origin + uv[:, :1] * view.right + uv[:, 1:] * view.up + height[:, None] * view.out
-        keys, order = self._known
-        mine = _key(uv)
-        spot = np.minimum(np.searchsorted(keys, mine), len(keys) - 1)
-        same = keys[spot] == mine
-        found[same] = self.ring_at[order[spot[same]]]
+        keys, order, across = self._known
+        # few points are of the border: those whose u is that of one of its points are looked at
+        near = across[np.minimum(np.searchsorted(across, uv[:, 0]), len(across) - 1)] == uv[:, 0]
+        if near.any():
+            some = np.flatnonzero(near)
+            mine = _key(uv[some])
+            spot = np.minimum(np.searchsorted(keys, mine), len(keys) - 1)
+            same = keys[spot] == mine
+            found[some[same]] = self.ring_at[order[spot[same]]]
         return np.asarray(found)
 
 
@@ -205,7 +209,7 @@ def widest(area: shapely.Polygon) -> float:
 
 
 def together(shells: list[Shell]) -> list[Shell]:
-    """Closed shells of one slot as one shell, under the name and in the place of the first."""
+    """Shells of one slot as one shell, under the name and in the place of the first."""
     slots = dict.fromkeys(shell.slot for shell in shells)
     found = []
     for slot in slots:

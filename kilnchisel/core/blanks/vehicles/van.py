@@ -63,6 +63,7 @@ def van_body(van: Van, *, detail: Detail) -> Body:
     named = {sheet.side.name: sheet.side for sheet in sheets}
     shells = shells_of(skin, {TAGS.index(tag): told for tag, told in SHELLS.items()})
     shells += _underside(shape, skin, named["left side"], named["right side"])
+    shells = together(shells)
     shells += together(_wheels(shape, detail=detail))
     shells += together(_mirrors_and_wipers(shape, named["windscreen"], detail=detail))
     return Body(tuple(shells), sheets, lengthwise=True)
@@ -182,7 +183,7 @@ def _round(shape: Any, radius: float) -> Any:
 
 def _line(shape: shapely.Polygon) -> Any:
     """The seam round a shape."""
-    return shape.exterior.buffer(SEAM_MM / 2, quad_segs=3, join_style="mitre")
+    return shapely.simplify(shape.exterior, 0.4).buffer(SEAM_MM / 2, quad_segs=3, join_style="mitre")
 
 
 def _arches(shape: Shape) -> list[Any]:
