@@ -267,9 +267,8 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Medallion, "Medallion"),
         (Handle, "Handle"),
         (Book, "Book"),
-        (Apparel, "Worn shirt"),
-        (Garment, "Flat shirt"),
     ),
+    "Cloth": ((Apparel, "Worn shirt"), (Garment, "Flat shirt")),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {

@@ -226,7 +226,7 @@ def _on_side(shape: Shape) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
             (-0.13, 0.928),
             (-0.213, 0.928),
         ),
-        box(-0.115, low, 0.077, 0.928, 34.0),
+        box(-0.115, low, 0.075, 0.928, 34.0),
     ]
     seams = shapely.union_all([_line(door) for door in doors])
     arches = _arches(shape)

@@ -33,12 +33,12 @@ OUTLINE = (
     ("roof", 0.020, 1.000, 40.0),
     ("roof", 0.220, 1.003, 40.0),
     ("roof", 0.400, 0.998, 38.0),
-    ("back edge", 0.472, 0.985, 34.0),
-    ("rear", 0.492, 0.950, 28.0),
-    ("rear", 0.499, 0.620, 26.0),
-    ("rear", 0.502, 0.300, 26.0),
-    ("rear", 0.502, 0.195, 26.0),
-    ("", 0.494, 0.105, 26.0),
+    ("back edge", 0.488, 0.974, 24.0),
+    ("rear", 0.497, 0.950, 16.0),
+    ("rear", 0.500, 0.620, 14.0),
+    ("rear", 0.502, 0.300, 14.0),
+    ("rear", 0.502, 0.195, 14.0),
+    ("", 0.495, 0.105, 14.0),
 )
 FRONT, TOP = 4, 16  # where the outline's front ends and its rear begins
 HANDS = ("left", "right")
@@ -52,7 +52,7 @@ BUMPER = (
 LOW = 0.105  # of the usual height: its underside
 HEAD_ROOM = 0.93  # above it a higher van has more
 CAB = -0.1  # behind it a longer van has more
-ROUND_MM = 52.0  # how far from its edges the cage's next lines are
+ROUND_MM = 38.0  # how far from its edges the cage's next lines are
 ACROSS = np.array([1.0, 0.68, 0.0, -0.68, -1.0])
 
 
