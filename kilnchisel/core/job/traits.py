@@ -292,7 +292,7 @@ TRAITS: dict[type, Traits] = {
         rim="ferrule",
         detail=lambda b: "bristles" if b.head == "brush" else None,
         finishes=(Wood(), Brass(), Paper(colour="#33291f")),
-        wear=Wear(handled=24.0, scratched=12.0, noise=1.0),  # a tool is used
+        wear=Wear(handled=26.0),  # a tool is used
         manner="engraved",
         view=(20.0, 4.3),
     ),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from itertools import pairwise
@@ -279,7 +280,9 @@ def _both(shape: Any) -> Any:
     return shapely.union(shape, flipped(shape))
 
 
-def _on_nose(shape: Shape, view: View) -> Made:
+def _by_shares(shape: Shape, view: View) -> tuple[Callable[[float], float], Callable[..., Any]]:
+    """Of an upright end: how high a share of the height is on its sheet, and rounded boxes by shares of
+    width and height: left, low, right, high, and the radius in mm."""
     wide = shape.van.width_mm
 
     def v(share: float) -> float:
@@ -288,6 +291,12 @@ def _on_nose(shape: Shape, view: View) -> Made:
     def box(left: float, low: float, right: float, high: float, radius: float) -> Any:
         return _round(shapely.box(left * wide, v(low), right * wide, v(high)), radius)
 
+    return v, box
+
+
+def _on_nose(shape: Shape, view: View) -> Made:
+    wide = shape.van.width_mm
+    v, box = _by_shares(shape, view)
     lamp = _round(
         shapely.Polygon(
             [(x * wide, v(z)) for x, z in ((0.252, 0.318), (0.425, 0.324), (0.445, 0.424), (0.292, 0.392))]
@@ -355,13 +364,7 @@ def _on_screen(shape: Shape, view: View) -> Made:
 
 def _on_rear(shape: Shape, view: View) -> Made:
     wide = shape.van.width_mm
-
-    def v(share: float) -> float:
-        return float(shape.z(share)) - float(view.origin[2])
-
-    def box(left: float, low: float, right: float, high: float, radius: float) -> Any:
-        return _round(shapely.box(left * wide, v(low), right * wide, v(high)), radius)
-
+    v, box = _by_shares(shape, view)
     panes = [box(0.035, 0.6, 0.345, 0.885, 36.0)]
     panes.append(flipped(panes[0]))
     door = shapely.union(box(-0.372, shape.step + 0.012, 0.372, 0.925, 30.0), shapely.Point(0, 0))
