@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -228,9 +229,9 @@ def _pages(book: Book, hinge: float, *, detail: Detail) -> tuple[Shell, ...]:
     rng = np.random.default_rng(17)
     edges = np.linspace(y0, y1, count + 1)
     sheets = []
-    for low, high in zip(edges[:-1] - 0.004, edges[1:] + 0.004, strict=True):
+    for low, high in pairwise(edges):
         back, fore, foot, head = off * rng.uniform(0, 1, 4)
-        near, far = low - 0.004, high + 0.004  # they lie in each other
+        near, far = low - 0.008, high + 0.008  # they lie in each other
         ring = np.array([[x0 + back, near], [x1 - fore, near], [x1 - fore, far], [x0 + back, far]])
         sheets.append(prism(ring, np.array([0.0, 0.0, sq + foot]), X, Y, h - 2 * sq - foot - head))
     shells = [Shell("pages", "detail", join(sheets), "pages")]

@@ -60,7 +60,7 @@ SHELLS: dict[str, tuple[str, FinishSlot]] = {
 def van_body(van: Van, *, detail: Detail) -> Body:
     """A van standing on z = 0, heading to -x: its left side faces the front."""
     shape, skin = Shape(van), _skin(van, detail=detail)
-    sheets = tuple(_sheet(shape, facet, detail=detail) for facet in _facets(shape))
+    sheets = tuple(_sheet(van, facet, detail=detail) for facet in _facets(van))
     named = {sheet.side.name: sheet.side for sheet in sheets}
     shells = shells_of(skin, {TAGS.index(tag): told for tag, told in SHELLS.items()})
     shells += _underside(shape, skin, named["left side"], named["right side"])
@@ -100,7 +100,7 @@ def _skin(van: Van, *, detail: Detail) -> Skin:
 
 @remembered
 def _facing(van: Van, name: str, *, detail: Detail) -> Facing:
-    facet = next(one for one in _facets(Shape(van)) if one.name == name)
+    facet = next(one for one in _facets(van) if one.name == name)
     return facing(_skin(van, detail=detail), facet.tags, facet.view)
 
 
@@ -109,8 +109,7 @@ def _place(van: Van, name: str, detail: Detail, uv: Array) -> Array:
     return _facing(van, name, detail=detail).place(uv)
 
 
-def _sheet(shape: Shape, facet: Facet, *, detail: Detail) -> Sheet:
-    van = shape.van
+def _sheet(van: Van, facet: Facet, *, detail: Detail) -> Sheet:
     known = _facing(van, facet.name, detail=detail)
     sheet = sheet_of(facet, known, partial(_place, van, facet.name, detail), detail=detail)
     within = sheet.side.domain.buffer(-EDGE_MM)
@@ -125,9 +124,10 @@ def _sheet(shape: Shape, facet: Facet, *, detail: Detail) -> Sheet:
     return replace(sheet, insets=tuple(insets))
 
 
-def _facets(shape: Shape) -> tuple[Facet, ...]:
+@remembered
+def _facets(van: Van) -> tuple[Facet, ...]:
     """All its sides."""
-    van = shape.van
+    shape = Shape(van)
     long, high = van.length_mm, van.height_mm
     insets, zones = _on_side(shape)
     arches = shapely.union_all(_arches(shape))
@@ -162,7 +162,7 @@ def _facets(shape: Shape) -> tuple[Facet, ...]:
     for name, view, made in (
         ("nose", nose, _on_nose(shape, nose)),
         ("bonnet", bonnet, ((), ())),
-        ("windscreen", screen, _on_screen(shape, screen)),
+        ("windscreen", screen, _on_screen(shape)),
         ("rear", rear, _on_rear(shape, rear)),
         ("roof", roof, ((), ())),
     ):
@@ -233,8 +233,7 @@ def _on_side(shape: Shape) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
     arches = _arches(shape)
     flares = [shapely.difference(arch.buffer(40, quad_segs=24), arch.buffer(EDGE_MM)) for arch in arches]
     about = shapely.union_all([arch.buffer(40) for arch in arches])
-    wide = (-0.6, 0.6)
-    sill = shapely.difference(box(wide[0], 0.0, wide[1], 0.158), about)
+    sill = shapely.difference(box(-0.6, 0.0, 0.6, 0.158), about)
     bumper = shapely.difference(box(-0.6, 0.0, -0.315, shape.bumper, 0.0), about)
     strips = shapely.difference(
         shapely.union_all([box(-0.226, 0.268, 0.212, 0.302), box(0.389, 0.268, 0.482, 0.302)]),
@@ -253,14 +252,9 @@ def _on_side(shape: Shape) -> tuple[tuple[Inset, ...], tuple[ClearZone, ...]]:
         Inset("door seams", "under", _area(shapely.difference(seams, sill)), -SEAM_DEEP_MM),
         Inset("sill", "trim", _area(sill), 0.0),
     )
-    zones = [ClearZone("windows", pane.buffer(13.0 + KEEP_MM, quad_segs=3)) for pane in panes]
-    for door in doors:
-        ring = shapely.get_coordinates(shapely.simplify(door.exterior, 2.0))
-        for ends in pairwise(ring):
-            zones.append(ClearZone("door seams", shapely.LineString(ends).buffer(KEEP_MM, quad_segs=2)))
-    for name, shapes in (("handles", handles), ("rubbing strips", shapely.get_parts(strips))):
-        zones += [ClearZone(name, one.buffer(KEEP_MM, quad_segs=2)) for one in shapes]
-    return insets, tuple(zones)
+    zones = tuple(ClearZone("windows", pane.buffer(13.0 + KEEP_MM, quad_segs=3)) for pane in panes)
+    keep = {"door seams": [piece for door in doors for piece in _pieces(door)]}
+    return insets, zones + _zones(keep | {"handles": handles, "rubbing strips": [strips]})
 
 
 Made = tuple[tuple[Inset, ...], tuple[ClearZone, ...]]
@@ -342,7 +336,7 @@ def _on_nose(shape: Shape, view: View) -> Made:
     return insets, _zones(keep)
 
 
-def _on_screen(shape: Shape, view: View) -> Made:
+def _on_screen(shape: Shape) -> Made:
     """Glass over nearly all of it, black round its edge."""
     wide, tall = shape.van.width_mm, 0.5 * shape.van.height_mm
     low = -0.455 * tall
@@ -367,8 +361,7 @@ def _on_rear(shape: Shape, view: View) -> Made:
     v, box = _by_shares(shape, view)
     panes = [box(0.035, 0.6, 0.345, 0.885, 36.0)]
     panes.append(flipped(panes[0]))
-    door = shapely.union(box(-0.372, shape.step + 0.012, 0.372, 0.925, 30.0), shapely.Point(0, 0))
-    door = max(shapely.get_parts(door), key=lambda part: part.area)
+    door = box(-0.372, shape.step + 0.012, 0.372, 0.925, 30.0)
     split = shapely.box(-SEAM_MM / 2, v(shape.step + 0.012), SEAM_MM / 2, v(0.925))
     seams = shapely.union(_line(door), split)
     lamps = [
@@ -405,7 +398,7 @@ def _on_rear(shape: Shape, view: View) -> Made:
     )
     keep: dict[str, list[Any]] = {
         "windows": [pane.buffer(13.0) for pane in panes],
-        "door seams": [split, *(shapely.LineString(e) for e in _pieces(door))],
+        "door seams": [split, *_pieces(door)],
         "lamps": [housing, stop],
         "handle": [handle],
         "number plate": [plate],
@@ -414,8 +407,9 @@ def _on_rear(shape: Shape, view: View) -> Made:
 
 
 def _pieces(shape: shapely.Polygon) -> list[Any]:
+    """The straight pieces of a shape's outline, nearly."""
     ring = shapely.get_coordinates(shapely.simplify(shape.exterior, 2.0))
-    return list(pairwise(ring))
+    return [shapely.LineString(ends) for ends in pairwise(ring)]
 
 
 def _underside(shape: Shape, skin: Skin, left: Any, right: Any) -> list[Shell]:
