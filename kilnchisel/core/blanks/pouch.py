@@ -129,8 +129,8 @@ def seam_tape(left: Panel, right: Panel, seam: str, thick: float) -> Mesh:
     rows = []
     for deep in (thick + 0.15, thick + 0.15 + TAPE_THICK_MM):
         ends = [
-            at - deep * way
-            for at, way in (_lifted(p, w) for p, w in zip((left, right), inside, strict=True))
+            panel.place(at) - deep * panel.normal(at)
+            for panel, at in zip((left, right), inside, strict=True)
         ]
         rows.append(np.stack([ends[0], middle - deep * out, ends[1]], axis=1))
     ring = np.concatenate([rows[0], rows[1][:, ::-1], rows[0][:, :1]], axis=1)
@@ -153,7 +153,3 @@ def _within(panel: Panel, line: Array) -> Array:
     middle = len(line) // 2
     inward = shapely.contains_xy(panel.outline, *(line + across)[middle])
     return np.asarray(line + across if inward else line - across)
-
-
-def _lifted(panel: Panel, at: Array) -> tuple[Array, Array]:
-    return panel.place(at), panel.normal(at)

@@ -64,7 +64,7 @@ def mirror(name: str, root: Array, way: float, *, detail: Detail) -> list[Shell]
         (
             "glass",
             "reflector",
-            pillow(shell + (30.0, 0, 0), np.array([19.0, 82.0, 116.0]), 0.35, detail=detail),
+            pillow(shell + (30.0, 0, 0), GLASS_MM, 0.35, detail=detail),
         ),
     ]
     return [

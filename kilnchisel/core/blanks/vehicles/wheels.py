@@ -94,19 +94,7 @@ def _rim(middle: Array, radius: float, wide: float, axis: Array, around: int, *,
         hole = shapely.Polygon([*rim, *near]).buffer(-9).buffer(9, quad_segs=5)
         face = face.difference(hole)
     parts.append(plate(face, middle + 0.46 * half * axis, X, side, 22.0))
-    hub = np.array(
-        [
-            [0.0, 0.4],
-            [0.34, 0.4],
-            [0.37, 0.56],
-            [0.3, 0.66],
-            [0.16, 0.7],
-            [0.15, 0.76],
-            [0.1, 0.8],
-            [0, 0.81],
-        ]
-    )
-    parts.append(lathed(hub * (inner, half), middle, axis, X, 36))
+    parts.append(lathed(HUB * (inner, half), middle, axis, X, 36))
     nut = shapely.Point(0, 0).buffer(9.5, quad_segs=2)
     for number in range(NUTS):
         turn = number * 2 * np.pi / NUTS
