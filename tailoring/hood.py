@@ -27,7 +27,7 @@ def hood_of(m: Measures, necks: list[NeckRun], step: float) -> tuple[Panel, Pane
     """The left and the right panel. ``necks``: the neckline from the middle of the back over the right
     shoulder and the front to the left."""
     right, left = necks[:2], necks[2:]
-    return _panel("left hood", m, left, 1.0, step), _panel("right hood", m, [*right], -1.0, step)
+    return _panel("left hood", m, left, 1.0, step), _panel("right hood", m, right, -1.0, step)
 
 
 def _panel(name: str, m: Measures, necks: list[NeckRun], way: float, step: float) -> Panel:

@@ -40,9 +40,14 @@ class Panel:
         return np.concatenate([edge.points[:-1] for edge in self.edges])
 
 
+def run_of(line: Array) -> Array:
+    """How far along a line (n, 2) its points are."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+
+
 def evenly(line: Array, step: float) -> Array:
     """A line (n, 2) with points about ``step`` apart, its ends kept."""
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+    along = run_of(line)
     count = max(round(along[-1] / step), 1)
     places = np.linspace(0, along[-1], count + 1)
     return np.stack([np.interp(places, along, line[:, axis]) for axis in (0, 1)], axis=1)
@@ -54,11 +59,6 @@ def bezier(a: Any, b: Any, c: Any, d: Any) -> Array:
     p = [np.asarray(one, dtype=float) for one in (a, b, c, d)]
     curve = (1 - t) ** 3 * p[0] + 3 * t * (1 - t) ** 2 * p[1] + 3 * t * t * (1 - t) * p[2] + t**3 * p[3]
     return np.asarray(curve)
-
-
-def run_of(line: Array) -> Array:
-    """How far along a line (n, 2) its points are."""
-    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
 
 
 # a part of a neckline, (n, 2); what it is sewn to; whether against its way; the sign of its side
