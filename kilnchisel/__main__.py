@@ -235,6 +235,7 @@ def _set(options: Any) -> None:
 def _with_field(job: Any, field: str) -> Any:
     """The job with a field set as "PATH=VALUE" says."""
     from kilnchisel.core.job.edits import read, set_field, steps_of
+    from kilnchisel.core.job.fresh import SHOWS_OTHERWISE, with_shown
     from kilnchisel.core.job.turning import turned
 
     path, equals, value = field.partition("=")
@@ -246,6 +247,8 @@ def _with_field(job: Any, field: str) -> Any:
         from kilnchisel.core.build import width_of
 
         return turned(job, steps[:-1], value.strip('"'), width_of)
+    if steps in SHOWS_OTHERWISE and read(job, steps) != value:
+        return with_shown(job, **{str(steps[-1]): value.strip('"')})
     return set_field(job, path, value)
 
 

@@ -1,64 +1,99 @@
-"""``python -m tailoring [GARMENT [SIZE ...]]``: make the cloth data of the garments anew.
+"""``python -m tailoring [GARMENT [SIZE ...]] [--shown HOW]``: make the cloth data of the garments anew.
 
-Each garment is sewn from its flat pattern, put on a body that is not seen, and left to come to rest;
-what is kept in ``kilnchisel/resources/cloth`` is each panel as a smooth surface over its pattern. The seed
-is the same each time. A few minutes each on one core.
+Each garment is sewn from its flat pattern, put where it is shown, and left to come to rest; what is kept in
+``kilnchisel/resources/cloth`` is each panel as a smooth surface over its pattern. The seed is the same each
+time. Worn, a few minutes each on one core; hanging, laid flat or folded, about one.
 """
 
 from __future__ import annotations
 
-import sys
+import argparse
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
 from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.blanks.net import closely, net_over
-from kilnchisel.core.job.garments import SIZES, TABLE, measures_of
+from kilnchisel.core.job.garments import HANGER_WALL_MM, SHOWN, SIZES, TABLE, Measures, measures_of
 from kilnchisel.core.writing import write_whole
-from tailoring.drape import WORN, draped
+from tailoring.fabrics import FABRICS
 from tailoring.fitted import fitted
+from tailoring.flat import Flat
+from tailoring.folded import Folded
+from tailoring.hanging import Hanging
 from tailoring.patterns import panels_of
+from tailoring.settling import Fabric, Manner, settled
 from tailoring.sewn import sewn
+from tailoring.worn import Worn
 from tailoring.written import written
 
-STEP_MM = 10.0  # of the particles
-KNOT_MM = {False: 8.0, True: 6.0}  # of the surfaces; of rib
 NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
-ROUNDS = 3.2  # seconds that it takes to come to rest
 
 
-def make(garment: str, size: str) -> str:
+@dataclass(frozen=True)
+class Making:
+    """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
+    and of rib; ``grain_mm``: what places are rounded to."""
+
+    manner: Callable[[str, Measures, Fabric], Manner]
+    step_mm: float = 10.0
+    knot_mm: tuple[float, float] = (8.0, 6.0)
+    grain_mm: float = 1 / 256
+
+
+MAKINGS = {
+    "worn": Making(Worn),
+    "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, HANGER_WALL_MM)),
+    "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
+    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64),
+}
+
+
+def make(garment: str, size: str, shown: str) -> str:
     """Drape a garment and keep it; says how well it went."""
-    m, (fabric, pose) = measures_of(garment, size), WORN[garment]
-    panels = panels_of(m, STEP_MM)
-    cloth = sewn(panels, STEP_MM)
+    m, fabric, making = measures_of(garment, size), FABRICS[garment], MAKINGS[shown]
+    panels = panels_of(m, making.step_mm)
+    cloth = sewn(panels, making.step_mm)
     told: list[str] = []
-    places = draped(cloth, m, fabric, pose, seed=SEED, seconds=ROUNDS, say=told.append)
+    places = settled(cloth, fabric, making.manner(garment, m, fabric), seed=SEED, say=told.append)
     surfaces, off = {}, 0.0
     for panel in panels:
         uv, _, particle = cloth.own[panel.name]
         border = np.arange(len(uv)) < len(panel.ring)
         # rib is stretched where it is sewn on
         net = None if panel.rib else net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM)
-        surfaces[panel.name] = fitted(uv, places[particle], border, KNOT_MM[panel.rib], net)
+        surfaces[panel.name] = fitted(uv, places[particle], border, making.knot_mm[panel.rib], net)
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
-    data = written(panels, surfaces, fabric.thick)
-    path = path_of(garment, size)
+    data = written(panels, surfaces, fabric.thick, making.grain_mm)
+    path = path_of(garment, size, shown)
     write_whole(path, data)
     return f"{path.name}: {len(data) / 1000:.0f} kB, {told[-1]}, surfaces within {off:.2f} mm (95 %)"
 
 
-def main(words: list[str]) -> None:
+def main() -> None:
     """Make those that are named, or all."""
-    garments = words[:1] or list(TABLE)
-    wanted = [(one, size) for one in garments for size in (words[1:] or SIZES)]
+    parser = argparse.ArgumentParser(prog="python -m tailoring", description=(__doc__ or "").split("\n")[2])
+    parser.add_argument("garment", nargs="?", choices=list(TABLE), metavar="GARMENT")
+    parser.add_argument("size", nargs="*", metavar="SIZE")
+    parser.add_argument("--shown", choices=list(MAKINGS), action="append", metavar="HOW")
+    given = parser.parse_args()
+    if unknown := set(given.size) - set(SIZES):
+        parser.error(f"no size is called {min(unknown)}: {', '.join(SIZES)}")
+    wanted = [
+        (one, size, how)
+        for one in ([given.garment] if given.garment else TABLE)
+        for how in given.shown or MAKINGS
+        if how in SHOWN[one]
+        for size in given.size or SIZES
+    ]
     with ProcessPoolExecutor(max_workers=2) as pool:
         for line in pool.map(make, *zip(*wanted, strict=True)):
             print(line, flush=True)
 
 
 if __name__ == "__main__":
-    main(sys.argv[1:])
+    main()

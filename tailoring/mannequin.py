@@ -42,6 +42,7 @@ ROUND = (51.0, 39.0, 25.0)
 # shoulder, thick: chin, forehead, crown, back of the head
 HEAD = np.array([[-66.0, 84.0, 34.0], [-34.0, 168.0, 68.0], [-2.0, 204.0, 80.0], [26.0, 168.0, 74.0]])
 NECK_GROWS, LIMB_GROWS = 0.3, 0.45  # of how much a chest does from size to size
+FAR = 1e9  # mm
 BROAD = 2.4  # the power of its sections: 2 is an ellipse
 
 
@@ -143,7 +144,22 @@ def _smaller(a, b, soft):  # type: ignore[no-untyped-def]
 @njit(cache=True)
 def distance(x, y, z, torso, limbs, deep):  # type: ignore[no-untyped-def]
     """Roughly how far a spot is outside of the body, mm; ``limbs``: left arm, right arm, and a head where
-    there is one; ``deep``: the depth of all but the head as a share of the full one."""
+    there is one; ``deep``: the depth of all but the head as a share of the full one. Without a trunk
+    the limbs are all there is."""
+    rows = len(torso)
+    away, aside = FAR, x
+    if rows > 0:
+        away, aside = _trunk(x, y, z, torso, deep)
+    if len(limbs) > 1:
+        away = _limb(x, y, z, limbs[0] if aside > 0 else limbs[1], deep, away)
+    if len(limbs) > 2:
+        away = _limb(x, y, z, limbs[2], 1.0, away)
+    return away
+
+
+@njit(cache=True)
+def _trunk(x, y, z, torso, deep):  # type: ignore[no-untyped-def]
+    """How far a spot is outside of the trunk, and how far aside of its middle."""
     low = 0
     rows = len(torso)
     while low < rows - 2 and torso[low + 1, 0] < z:
@@ -165,11 +181,7 @@ def distance(x, y, z, torso, limbs, deep):  # type: ignore[no-untyped-def]
         away = (k - 1) / np.sqrt(slope_x * slope_x + slope_y * slope_y)
     else:
         away = -min(wide, thick)
-    away = max(away, z - torso[rows - 1, 0])
-    away = _limb(x, y, z, limbs[0] if ex > 0 else limbs[1], deep, away)
-    if len(limbs) > 2:
-        away = _limb(x, y, z, limbs[2], 1.0, away)
-    return away
+    return max(away, z - torso[rows - 1, 0]), ex
 
 
 @njit(cache=True)

@@ -14,17 +14,17 @@ from tailoring.panel import Panel
 
 Array = NDArray[Any]
 
-GRAIN_MM = 1 / 256  # what places are rounded to
 
-
-def written(panels: tuple[Panel, ...], surfaces: dict[str, Fitted], thick_mm: float) -> bytes:
+def written(
+    panels: tuple[Panel, ...], surfaces: dict[str, Fitted], thick_mm: float, grain_mm: float
+) -> bytes:
     """An archive that ``kilnchisel.core.blanks.cloth`` reads: of each panel its outline, and the
-    coefficients of its surface in units of GRAIN_MM, each row as differences of differences."""
+    coefficients of its surface in units of ``grain_mm``, each row as differences of differences."""
     arrays: dict[str, Any] = {}
     told = []
     for number, panel in enumerate(panels):
         surface = surfaces[panel.name]
-        whole = np.round(surface.values / GRAIN_MM).astype(np.int64)
+        whole = np.round(surface.values / grain_mm).astype(np.int64)
         twice = np.diff(whole, n=2, axis=1, prepend=np.zeros_like(whole[:, :2]))
         arrays[f"ring{number}"] = panel.ring.astype(np.float32)
         arrays[f"values{number}"] = twice.astype(np.int32)
@@ -37,7 +37,7 @@ def written(panels: tuple[Panel, ...], surfaces: dict[str, Fitted], thick_mm: fl
                 "edges": [[edge.seam, len(edge.points) - 1] for edge in panel.edges],
             }
         )
-    head = {"grain_mm": GRAIN_MM, "thick_mm": thick_mm, "panels": told}
+    head = {"grain_mm": grain_mm, "thick_mm": thick_mm, "panels": told}
     arrays["head"] = np.frombuffer(json.dumps(head).encode(), dtype=np.uint8)
     held = io.BytesIO()
     np.savez_compressed(held, **arrays)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks import pouch
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.cloth import ClothSide, Draped, Panel, draped
+from kilnchisel.core.blanks.hanger import hanger_shells
 from kilnchisel.core.blanks.mesh import Mesh, border_edges, grid, join
 from kilnchisel.core.blanks.net import Net, closely, net_over
 from kilnchisel.core.blanks.sides import ClearZone
@@ -35,8 +36,9 @@ LABEL_LOW_MM = 13.0  # below the neckline
 
 
 def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
-    """A garment as it is worn, the lowest place of its cloth on z = 0, its front facing -y."""
-    worn, m = draped(blank.garment, blank.size), measures_of(blank.garment, blank.size)
+    """A garment as it is shown, the lowest place of its cloth on z = 0, its front facing -y."""
+    m = measures_of(blank.garment, blank.size)
+    worn = draped(blank.garment, blank.size, blank.shown)
     shells: list[Shell] = []
     sheets: list[Sheet] = []
     for panel in worn.panels:
@@ -56,6 +58,8 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
         more, pocket = _hooded(worn, m, detail=detail)
         shells += more
         sheets.append(pocket)
+    if blank.shown == "on a hanger":
+        shells += hanger_shells(m, worn.lift_mm, detail=detail)
     label, lining = _label(worn, detail=detail)
     return Body((*shells, lining), (*sheets, label))
 

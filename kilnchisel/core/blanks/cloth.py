@@ -24,6 +24,8 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 FOLDER = RESOURCES / "cloth"
+LIES = ("laid flat", "folded")
+OVER_MM = 5.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,26 +92,29 @@ class ClothSide(Surface):
 
 @dataclass(frozen=True, eq=False)
 class Draped:
-    """A garment as it is worn. ``thick_mm``: of its cloth."""
+    """A garment as it came to rest. ``thick_mm``: of its cloth; ``lift_mm``: how much higher it is here
+    than where its pattern lies."""
 
     panels: tuple[Panel, ...]
     thick_mm: float
+    lift_mm: float
 
     def named(self, name: str) -> Panel:
         """A panel by its name. Raises KeyError."""
         return {panel.name: panel for panel in self.panels}[name]
 
 
-def path_of(garment: str, size: str) -> Path:
-    """Where the cloth of a garment in a size is kept."""
-    return FOLDER / f"{garment.replace(' ', '-')}-{size.lower()}.npz"
+def path_of(garment: str, size: str, shown: str = "worn") -> Path:
+    """Where the cloth of a garment in a size is kept, as it is shown."""
+    name = f"{garment} {size.lower()}" + (f" {shown}" if shown != "worn" else "")
+    return FOLDER / f"{name.replace(' ', '-')}.npz"
 
 
 @remembered
-def draped(garment: str, size: str) -> Draped:
-    """The panels of a garment in a size, the lowest place of the cloth on z = 0. Raises KilnError where the
-    program's data is not whole."""
-    path = path_of(garment, size)
+def draped(garment: str, size: str, shown: str = "worn") -> Draped:
+    """The panels of a garment in a size as it is shown, the lowest place of the cloth on z = 0; what lies,
+    its back on y = 0. Raises KilnError where the program's data is not whole."""
+    path = path_of(garment, size, shown)
     try:
         with np.load(path, allow_pickle=False) as held:
             head = json.loads(held["head"].tobytes())
@@ -130,6 +135,17 @@ def draped(garment: str, size: str) -> Draped:
         corner = np.array(told["corner"])
         panels.append(Panel(told["name"], tuple(runs), told["rib"], corner, told["step"], values))
     low = min(float(panel.place(run.points)[:, 2].min()) for panel in panels for run in panel.runs)
+    back = max(float(_within(panel)[:, 1].max()) for panel in panels) if shown in LIES else 0.0
     for panel in panels:
+        panel.values[..., 1] -= back
         panel.values[..., 2] -= low
-    return Draped(tuple(panels), head["thick_mm"])
+    return Draped(tuple(panels), head["thick_mm"], -low)
+
+
+def _within(panel: Panel) -> Array:
+    """Places all over a panel, (n, 3)."""
+    west, south, east, north = panel.outline.bounds
+    u, v = np.meshgrid(np.arange(west, east, OVER_MM), np.arange(south, north, OVER_MM))
+    uv = np.stack([u.ravel(), v.ravel()], axis=1)
+    ring = shapely.get_coordinates(panel.outline.exterior)
+    return panel.place(np.concatenate([uv[shapely.contains_xy(panel.outline, uv)], ring]))

@@ -268,7 +268,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Handle, "Handle"),
         (Book, "Book"),
     ),
-    "Cloth": ((Apparel, "Worn shirt"), (Garment, "Flat shirt")),
+    "Cloth": ((Apparel, "Apparel"), (Garment, "Flat shirt")),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {

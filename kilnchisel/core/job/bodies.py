@@ -8,6 +8,7 @@ from pydantic import Field, StringConstraints, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Percent, Value
+from kilnchisel.core.job.garments import SHOWN
 
 
 class Cap(Value):
@@ -139,11 +140,20 @@ class Garment(Value):
 
 
 class Apparel(Value):
-    """A garment as it is worn, on a body that is not seen."""
+    """A garment of cloth. ``shown``: worn on a body that is not seen, on a hanger before a wall, laid flat,
+    or folded as in a shop."""
 
     kind: Literal["apparel"] = "apparel"
     garment: Literal["t-shirt", "long sleeve", "sweatshirt", "hooded sweatshirt"] = "t-shirt"
     size: Literal["XS", "S", "M", "L", "XL", "2XL", "3XL"] = "M"
+    shown: Literal["worn", "on a hanger", "laid flat", "folded"] = "worn"
+
+    @model_validator(mode="after")
+    def _can_be_shown_so(self) -> Apparel:
+        if self.shown not in SHOWN[self.garment]:
+            ways = " or ".join(SHOWN[self.garment])
+            raise KilnError(f"A {self.garment} can be shown {ways}, not {self.shown}.")
+        return self
 
 
 Height = Annotated[float, Field(ge=-20_000, le=20_000)]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from kilnchisel.core.job.garments import SHOWN
+
 
 def has_effect(blank: Any, name: str) -> bool:
     """Whether a field of a blank changes anything as the others are."""
@@ -22,6 +24,7 @@ def has_effect(blank: Any, name: str) -> bool:
         "apart_up_mm": lambda b: b.holes == "four",
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
+        "shown": lambda b: len(SHOWN[b.garment]) > 1,
         "stones": lambda b: b.seed > 0,
         "bushes": lambda b: b.seed > 0,
         "reach_mm": lambda b: b.bracket,

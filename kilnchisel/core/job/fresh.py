@@ -5,16 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from pydantic import ValidationError
+
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Picture
 from kilnchisel.core.job.blank import KINDS, TITLES, Blank
 from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
-from kilnchisel.core.job.edits import change, limits, with_lettering
+from kilnchisel.core.job.edits import change, limits, refusal, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
+from kilnchisel.core.job.garments import SHOWN
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
 from kilnchisel.core.job.setting import Camera, Ground, Setting
-from kilnchisel.core.job.traits import TRAITS, size_of, traits_of
+from kilnchisel.core.job.traits import TRAITS, size_of, stances_of, traits_of
 from kilnchisel.core.job.wording import Wording
 
 FARTHEST_MM = 1_000_000.0
@@ -112,6 +116,27 @@ def with_blank(job: Job, kind: str) -> Job:
         return made
     # from set to set: its own where the new one can stand in it too
     return fitted(made, stood if named(stood).suits(blank) else home_set(blank))
+
+
+# fields of a blank that change how it is shown, and with it the setting
+SHOWS_OTHERWISE = (("blank", "garment"), ("blank", "shown"))
+
+
+def with_shown(job: Job, **update: Any) -> Job:
+    """The job with its blank of cloth shown otherwise, or another one, in a set that suits that; where it
+    cannot be shown as it was, as it is first. Raises KilnError."""
+    stood, before = set_of(job), stances_of(job.blank)
+    garment = update.get("garment", getattr(job.blank, "garment", ""))
+    if "shown" not in update and getattr(job.blank, "shown", "") not in SHOWN.get(garment, ()):
+        update["shown"] = SHOWN[garment][0]
+    try:
+        blank = type(job.blank)(**(dict(job.blank) | update))
+    except ValidationError as error:
+        raise KilnError(refusal(error)) from None
+    made = change(job, ("blank",), blank)
+    if stances_of(made.blank) == before:
+        return made if stood is None else fitted(made, stood)
+    return fitted(made, stood if stood and named(stood).suits(made.blank) else home_set(made.blank))
 
 
 def new_lettering(job: Job, text: str = "New lettering") -> Lettering:

@@ -100,6 +100,23 @@ TABLE: dict[str, Callable[[int], Measures]] = {
 }
 
 
+HANGER_WALL_MM = 34.0  # from the middle of a hanger back to the wall
+HOOK_MM = 95.0  # how far above the garment the peg is
+# how each can be shown
+ALL_WAYS = ("worn", "on a hanger", "laid flat", "folded")
+SHOWN: dict[str, tuple[str, ...]] = {
+    "t-shirt": ALL_WAYS,
+    "long sleeve": ALL_WAYS,
+    "sweatshirt": ALL_WAYS,
+    "hooded sweatshirt": ("worn",),
+}
+
+
 def collar_of(m: Measures, side: str) -> float:
     """How high the middle of the neckline is on the sheet of the front or the back, mm."""
     return m.length / 2 - (m.drop_back if side == "back" else m.drop_front)
+
+
+def folded_size(m: Measures) -> tuple[float, float]:
+    """How wide and high a garment is when it is folded as in a shop, mm."""
+    return 0.5 * m.chest, 0.41 * (m.length + m.rib_hem)

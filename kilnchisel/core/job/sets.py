@@ -188,6 +188,8 @@ def _times(value: Any, lengths: tuple[str, ...], share: float) -> Any:
 
 def _stance(blank: Blank, manner: Manner, now: str) -> str:
     stances = stances_of(blank)
+    if stances == ("worn",):
+        return now  # no setting changes it
     if manner == "wall":
         return "hung" if "hung" in stances else stances[0]
     if manner == "open":

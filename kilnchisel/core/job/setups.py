@@ -13,7 +13,6 @@ import numpy as np
 
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign
-from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
     FRAME_MM,
@@ -69,12 +68,15 @@ class PictureSet:
         large = max(size_of(blank))
         if self.manner in ("any", "night"):
             return True
-        if (self.manner == "worn") != isinstance(blank, Apparel):
+        stances = stances_of(blank)
+        if (self.manner == "worn") != ("worn" in stances):
             return False
         if self.manner == "worn":
             return True
         if self.manner == "wall":
-            return "hung" in stances_of(blank) or isinstance(blank, BoxSign)
+            return "hung" in stances or isinstance(blank, BoxSign)
+        if stances == ("hung",):
+            return False
         if isinstance(blank, BoxSign) and blank.bracket:
             return False  # it hangs from its arm
         return large <= TABLE_MM if self.manner == "table" else large >= OPEN_MM
@@ -387,6 +389,14 @@ def _picture_light(piece: Piece) -> Setting:
     )
 
 
+def _wall_by_a_window(piece: Piece) -> Setting:
+    return Setting(
+        light=_window(piece, 5600, 92),
+        ground=Ground(kind="card", colour="#cfcabf"),
+        camera=_camera(piece, 9, 1, 70, 0.72),
+    )
+
+
 def _in_the_open(
     piece: Piece, room: Any, ground: GroundName, turn: float, strength: float = 100.0
 ) -> Setting:
@@ -440,6 +450,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("board wall by day", "weathered boards in the sun", "wall", _board_wall),
         PictureSet("shop street at dusk", "brick, signs lit, a bright sky", "wall", _street_at_dusk),
         PictureSet("wall at night", "brick, a lamp in the street", "wall", _wall_at_night),
+        PictureSet("wall by a window", "a painted wall, a window to the left", "wall", _wall_by_a_window),
         PictureSet("picture light", "a plastered wall indoors, a lamp above", "wall", _picture_light),
         PictureSet("in the dark", "only what shines itself is seen", "night", _in_the_dark),
         PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),

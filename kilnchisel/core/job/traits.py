@@ -3,8 +3,9 @@ begins with."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from kilnchisel.core.job.blank import (
@@ -49,13 +50,14 @@ from kilnchisel.core.job.finish import (
     Wear,
     Wood,
 )
-from kilnchisel.core.job.garments import measures_of
+from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, folded_size, measures_of
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.kinds import UnknownKind
 
 FOLDED_MM = 6.0  # two layers of cloth and the air between them
+PILED_MM = 60.0  # a garment folded
 
-Stance = Literal["standing", "lying", "hung"]
+Stance = Literal["standing", "lying", "hung", "worn"]
 Measure = Callable[[Any], float]  # of a blank, mm
 Word = str | Callable[[Any], str | None] | None  # of a blank: fixed, or by its form; None for nothing
 
@@ -82,6 +84,21 @@ def _worn_size(blank: Any) -> tuple[float, float]:
     return m.chest + 0.68 * m.sleeve, m.length + m.rib_hem + 0.78 * m.hood
 
 
+def _hanging_size(blank: Any) -> tuple[float, float]:
+    m = measures_of(blank.garment, blank.size)
+    return m.chest + 0.9 * m.sleeve, m.length + m.rib_hem + HOOK_MM
+
+
+def _flat_size(blank: Any) -> tuple[float, float]:
+    m = measures_of(blank.garment, blank.size)
+    aside = math.cos(math.radians(m.sleeve_deg)) * (m.sleeve + m.rib_hem)
+    return m.shoulders + 2 * aside, m.length + m.rib_hem
+
+
+def _folded_size(blank: Any) -> tuple[float, float]:
+    return folded_size(measures_of(blank.garment, blank.size))
+
+
 def _chest_height(blank: Any) -> float:
     """The middle of a print on the chest, from the middle of a front."""
     m = measures_of(blank.garment, blank.size)
@@ -101,7 +118,8 @@ class Traits:
     ``stances``: how it can be shown, first as it is. ``rim``, ``detail``: what its second and third finish
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
-    the blank. ``wear``: what use has done to it.
+    the blank. ``wear``: what use has done to it. ``as_shown``: what is otherwise where the blank is shown
+    otherwise (its field ``shown``).
     """
 
     size: Callable[[Any], tuple[float, float]]
@@ -121,6 +139,7 @@ class Traits:
     manner: Literal["printed", "pale ink", "engraved", "gilt"] = "printed"
     view: tuple[float, float] = (20.0, 5.9)
     wear: Wear = AS_HANDED_OVER
+    as_shown: dict[str, dict[str, Any]] = field(default_factory=dict)
 
     @property
     def lies(self) -> bool:
@@ -331,9 +350,35 @@ TRAITS: dict[type, Traits] = {
         side="front",
         room=lambda b: measures_of(b.garment, b.size).chest * 0.34,
         middle=lambda b: round(_chest_height(b), 0),
+        stances=("worn",),
         thickness=lambda _: 240.0,
         deep=lambda _: 260.0,
         set="grey studio",
+        as_shown={
+            "on a hanger": {
+                "size": _hanging_size,
+                "stances": ("hung",),
+                "thickness": lambda _: HANGER_WALL_MM,
+                "deep": lambda _: 2 * HANGER_WALL_MM,
+                "set": "wall by a window",
+            },
+            "laid flat": {
+                "size": _flat_size,
+                "stances": ("lying",),
+                "thickness": lambda _: 0.0,  # its frame is on the table
+                "deep": lambda _: FOLDED_MM,
+                "set": "paper",
+                "view": LYING,
+            },
+            "folded": {
+                "size": _folded_size,
+                "stances": ("lying",),
+                "thickness": lambda _: 0.0,
+                "deep": lambda _: PILED_MM,
+                "set": "table by a window",
+                "view": LYING,
+            },
+        },
         rim="rib",
         detail="stitches",
         finishes=(
@@ -387,7 +432,8 @@ def traits_of(blank: Blank) -> Traits:
     known = TRAITS.get(type(blank))
     if known is None:
         raise UnknownKind(f"The table of traits has no entry for {type(blank).__name__}.")
-    return known
+    other = known.as_shown.get(getattr(blank, "shown", ""))
+    return replace(known, **other) if other else known
 
 
 def size_of(blank: Blank) -> tuple[float, float]:

@@ -18,6 +18,7 @@ from kilnchisel.core.job.finish import (
     Rubber,
     Stainless,
     Stone,
+    Wood,
 )
 from kilnchisel.core.job.model import Job
 
@@ -41,6 +42,7 @@ Trim = Literal[
     "leaf",
     "bisque",
     "head band",
+    "hanger wood",
     "pooled",
 ]
 
@@ -63,6 +65,7 @@ TRIMS: dict[str, Any] = {
     "leaf": Plastic(colour="#587836", gloss=12),
     "bisque": Paper(colour="#cdb9a0"),
     "head band": Cloth(colour="#8c2f2a"),
+    "hanger wood": Wood(),
     "white paint": Paint(colour="#e9e5da", gloss=55),
 }
 POOLED = 0.84  # where glaze has run together it is deeper: of its lightness

@@ -81,7 +81,9 @@ def _on_its_foot(_: Any, shown: str) -> Array:
 
 
 @stood.of(Apparel)
-def _as_worn(_: Apparel, shown: str) -> Array:
+def _of_cloth(blank: Apparel, shown: str) -> Array:
+    if shown != "worn":
+        return _flat(blank, shown)
     matrix = np.eye(4)
     matrix[2, 3] = WORN_MM
     return matrix

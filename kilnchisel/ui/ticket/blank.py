@@ -11,7 +11,8 @@ from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
 from kilnchisel.core.job.effect import has_effect
 from kilnchisel.core.job.formats import FORMATS, format_of, in_format
-from kilnchisel.core.job.fresh import with_blank
+from kilnchisel.core.job.fresh import SHOWS_OTHERWISE, with_blank, with_shown
+from kilnchisel.core.job.garments import SHOWN
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
     inner_of_iso,
@@ -57,8 +58,14 @@ def blank_specs(job: Job) -> list[Spec]:
         elif info.annotation is float:
             fields.append(ranged(job, path, label, "percent", step=5))
         else:
-            options = tuple((value, value[0].upper() + value[1:]) for value in get_args(info.annotation))
-            fields.append(at(path, label, "choice", options=options))
+            offered = (
+                SHOWN[read(job, ("blank", "garment"))] if name == "shown" else get_args(info.annotation)
+            )
+            options = tuple((value, value[0].upper() + value[1:]) for value in offered)
+            if path in SHOWS_OTHERWISE:
+                fields.append(_shown(path, label, options))
+            else:
+                fields.append(at(path, label, "choice", options=options))
     if isinstance(blank, Band | Signet):
         fields += ring_sizes(job)
     if type(blank) in FORMATS:
@@ -66,6 +73,18 @@ def blank_specs(job: Job) -> list[Spec]:
     if isinstance(blank, Board):
         fields.append(link("blank.outline", "Outline", "From a drawing…"))
     return fields
+
+
+def _shown(path: tuple[str, str], label: str, options: tuple[tuple[str, str], ...]) -> Spec:
+    """What changes the setting too."""
+    return Spec(
+        ".".join(path),
+        label,
+        lambda job: read(job, path),
+        lambda job, value: with_shown(job, **{path[-1]: value}),
+        "menu",
+        options=options,
+    )
 
 
 def _format(blank: Any) -> Spec:

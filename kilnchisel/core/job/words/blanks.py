@@ -69,7 +69,7 @@ def _plain(blank: Any) -> str:
 def _apparel(blank: Apparel) -> str:
     m = measures_of(blank.garment, blank.size)
     flat = f"{format_number(m.chest)} × {format_length(m.length)} flat"
-    return f"{GARMENTS[blank.garment]}, worn, {blank.size} ({flat})"
+    return f"{GARMENTS[blank.garment]}, {blank.shown}, {blank.size} ({flat})"
 
 
 @blank_words.of(Mug)

@@ -1,0 +1,14 @@
+"""What garments are made of; common practice."""
+
+from __future__ import annotations
+
+from tailoring.settling import Fabric
+
+JERSEY = Fabric(0.18, 1.2e-5, 0.9)
+FLEECE = Fabric(0.32, 1.3e-4, 2.0, 4.0)
+FABRICS = {
+    "t-shirt": JERSEY,
+    "long sleeve": JERSEY,
+    "sweatshirt": FLEECE,
+    "hooded sweatshirt": FLEECE,
+}

@@ -1,0 +1,86 @@
+"""A garment folded as it lies in a shop: its sides and sleeves behind it, its lower part up behind in two
+turns, on a table with the front up."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.job.garments import Measures, folded_size
+from tailoring import solver
+from tailoring.flat import closed
+from tailoring.settling import FRAME, Fabric
+from tailoring.sewn import Sewn
+
+Array = NDArray[Any]
+
+SECONDS = 0.6
+RUB = 0.6
+NOISE_MM = 0.05
+LAYER = 1.25  # thicknesses: how far apart layers are pressed
+IN_MM = 16.0  # from the far edge a sleeve is folded down
+
+
+class Folded:
+    """Folded over as if by hand, each layer bent round those within, and left to settle."""
+
+    frames = round(SECONDS / FRAME)
+
+    def __init__(self, m: Measures, fabric: Fabric) -> None:
+        self._m, self._fabric = m, fabric
+        self.gap = LAYER * fabric.thick
+        self._table = 0.0
+
+    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
+        m = self._m
+        x = closed(cloth.points, self.gap)
+        everything = np.ones(len(x), dtype=bool)
+        wide, high = folded_size(m)
+        turn = np.radians(m.sleeve_deg)
+        for way in (1.0, -1.0):
+            flap = self._fold(x, everything, np.array([way, 0.0]), wide / 2)
+            # the sleeve points down and to the other side now: over a line between its way and downward
+            sleeve = np.array([-way * np.cos(turn), -np.sin(turn)])
+            line = sleeve + (0.0, -1.0)
+            line /= np.linalg.norm(line)
+            out = np.array([-line[1], line[0]]) * way
+            out *= np.sign(out @ (-way, 0.0))
+            # through the sleeve's top, where it comes to the far edge
+            tip = np.array([way * (wide - m.shoulders / 2), m.length / 2 - m.slope])
+            at = np.array([-way * (wide / 2 - IN_MM), 0.0])
+            at[1] = tip[1] + (at[0] - tip[0]) / sleeve[0] * sleeve[1]
+            self._fold(x, flap, out, float(out @ at))
+        down = np.array([0.0, -1.0])
+        top, low = m.length / 2, -m.length / 2 - m.rib_hem
+        part = (top - low - high) / 2
+        self._fold(x, everything, down, -(low + part))
+        self._fold(x, everything, down, -(top - high))
+        self._table = float(x[:, 1].max()) + self._fabric.thick
+        return x + rng.normal(0, NOISE_MM, x.shape)
+
+    def _fold(self, x: Array, who: Array, out: Array, at: float) -> Array:
+        """Fold what of ``who`` lies beyond a line behind the rest, x in place; which went over, (n,)."""
+        far = x[:, [0, 2]] @ out - at
+        over = who & (far > 0)
+        if not over.any():
+            return over
+        behind = float(x[who & (far > -float(far[who].max())), 1].max())
+        axis = behind + 0.5 * self.gap
+        radius = axis - x[over, 1]
+        angle = np.minimum(far[over] / radius, np.pi)
+        moved = radius * np.sin(angle) - np.maximum(far[over] - np.pi * radius, 0) - far[over]
+        x[over, 0] += moved * out[0]
+        x[over, 2] += moved * out[1]
+        x[over, 1] = axis - radius * np.cos(angle)
+        return over
+
+    def free(self) -> float:
+        return 1.0
+
+    def around(self, frame: int) -> solver.Around:
+        fall = np.array([0.0, solver.GRAVITY, 0.0])
+        return solver.Around(
+            solver.NO_BODY, solver.NO_LIMBS, 1.0, self._table, self._fabric.thick, RUB, fall
+        )

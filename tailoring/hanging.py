@@ -1,0 +1,47 @@
+"""A garment on a hanger before a wall: flat at first, the hanger within it swells, and the cloth falls."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.hanger import hanger_arms
+from kilnchisel.core.job.garments import Measures
+from tailoring import solver
+from tailoring.settling import FRAME, Fabric, smooth
+from tailoring.sewn import Sewn
+
+Array = NDArray[Any]
+
+SWOLLEN = 40  # frames
+SECONDS = 2.8
+RISES_MM = 26.0
+RUB = 0.3
+NOISE_MM = 0.3
+
+
+class Hanging:
+    """On a wooden hanger, its back against a wall."""
+
+    gap = 0.0
+    frames = round(SECONDS / FRAME)
+
+    def __init__(self, m: Measures, fabric: Fabric, wall_mm: float) -> None:
+        """``wall_mm``: how far behind the hanger's middle the wall is."""
+        self._fabric, self._wall = fabric, wall_mm
+        arm = hanger_arms(m)
+        self._limbs = np.stack([arm, arm * (-1, 1, 1, 1)])
+
+    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
+        return cloth.points + rng.normal(0, NOISE_MM, cloth.points.shape)
+
+    def free(self) -> float:
+        return 1.0
+
+    def around(self, frame: int) -> solver.Around:
+        swell = smooth(frame / SWOLLEN)
+        skin = min(self._fabric.skin, 0.5 + self._fabric.skin * swell)
+        fall = np.array([0.0, 0.0, -solver.GRAVITY * swell])
+        return solver.Around(solver.NO_BODY, self._limbs, 0.04 + 0.96 * swell, self._wall, skin, RUB, fall)
