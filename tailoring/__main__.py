@@ -37,19 +37,20 @@ SEED = 20
 @dataclass(frozen=True)
 class Making:
     """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
-    and of rib; ``grain_mm``: what places are rounded to."""
+    and of rib; ``grain_mm``: what places are rounded to; of ``true``: as below."""
 
     manner: Callable[[str, Measures, Fabric], Manner]
     step_mm: float = 10.0
     knot_mm: tuple[float, float] = (8.0, 6.0)
     grain_mm: float = 1 / 256
+    true: tuple[str, ...] | None = None  # the panels whose edges keep their lengths; None: all but rib
 
 
 MAKINGS = {
     "worn": Making(Worn),
     "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, HANGER_WALL_MM)),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
-    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64),
+    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
 }
 
 
@@ -65,7 +66,8 @@ def make(garment: str, size: str, shown: str) -> str:
         uv, _, particle = cloth.own[panel.name]
         border = np.arange(len(uv)) < len(panel.ring)
         # rib is stretched where it is sewn on
-        net = None if panel.rib else net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM)
+        kept = not panel.rib and (making.true is None or panel.name in making.true)
+        net = net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM) if kept else None
         surfaces[panel.name] = fitted(uv, places[particle], border, making.knot_mm[panel.rib], net)
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
     data = written(panels, surfaces, fabric.thick, making.grain_mm)

@@ -16,7 +16,7 @@ from tailoring.sewn import Sewn
 
 Array = NDArray[Any]
 
-SECONDS = 0.6
+SECONDS = 0.5
 RUB = 0.6
 NOISE_MM = 0.05
 LAYER = 1.25  # thicknesses: how far apart layers are pressed

@@ -18,6 +18,7 @@ from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.longbody import handle_body, hull_body
 from kilnchisel.core.blanks.masonry import wall_body
 from kilnchisel.core.blanks.mug import mug_body
+from kilnchisel.core.blanks.peakedcap import peaked_cap_body
 from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
 from kilnchisel.core.blanks.shopfront import shop_front_body
 from kilnchisel.core.blanks.terrain import bank_body
@@ -36,6 +37,7 @@ from kilnchisel.core.job.bodies import (
     Handle,
     Hull,
     Mesh3D,
+    PeakedCap,
     Signet,
     Van,
 )
@@ -72,6 +74,7 @@ made_body.of(Hull)(hull_body)
 made_body.of(Van)(van_body)
 made_body.of(Garment)(garment_body)
 made_body.of(Apparel)(apparel_body)
+made_body.of(PeakedCap)(peaked_cap_body)
 made_body.of(Bank)(bank_body)
 
 

@@ -19,6 +19,7 @@ from kilnchisel.core.job.bodies import (
     Handle,
     Hull,
     Mesh3D,
+    PeakedCap,
     Signet,
     Van,
 )
@@ -236,6 +237,7 @@ Blank = Annotated[
     | Van
     | Garment
     | Apparel
+    | PeakedCap
     | Bank
     | Mesh3D,
     Field(discriminator="kind"),
@@ -268,7 +270,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Handle, "Handle"),
         (Book, "Book"),
     ),
-    "Cloth": ((Apparel, "Apparel"), (Garment, "Flat shirt")),
+    "Cloth": ((Apparel, "Apparel"), (PeakedCap, "Cap"), (Garment, "Flat shirt")),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {

@@ -156,6 +156,17 @@ class Apparel(Value):
         return self
 
 
+class PeakedCap(Value):
+    """A cap of five panels with a peak. ``head_mm``: round the head; ``curve_mm``: how far the sides of the
+    peak fall."""
+
+    kind: Literal["peaked cap"] = "peaked cap"
+    head_mm: Annotated[float, Field(ge=480, le=660)] = 580.0
+    crown_mm: Annotated[float, Field(ge=90, le=190)] = 108.0
+    peak_mm: Annotated[float, Field(ge=30, le=100)] = 72.0
+    curve_mm: Annotated[float, Field(ge=0, le=30)] = 15.0
+
+
 Height = Annotated[float, Field(ge=-20_000, le=20_000)]
 Heights = Annotated[tuple[Height, ...], Field(min_length=2, max_length=9)]
 

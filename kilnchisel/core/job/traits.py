@@ -30,6 +30,7 @@ from kilnchisel.core.job.bodies import (
     Handle,
     Hull,
     Mesh3D,
+    PeakedCap,
     Signet,
     Van,
 )
@@ -50,7 +51,7 @@ from kilnchisel.core.job.finish import (
     Wear,
     Wood,
 )
-from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, folded_size, measures_of
+from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, collar_of, folded_size, measures_of
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.kinds import UnknownKind
 
@@ -97,6 +98,12 @@ def _flat_size(blank: Any) -> tuple[float, float]:
 
 def _folded_size(blank: Any) -> tuple[float, float]:
     return folded_size(measures_of(blank.garment, blank.size))
+
+
+def _folded_middle(blank: Any) -> float:
+    """The middle of what is seen of a front that is folded, below its collar."""
+    m = measures_of(blank.garment, blank.size)
+    return (collar_of(m, "front") + m.length / 2 - _folded_size(blank)[1]) / 2
 
 
 def _chest_height(blank: Any) -> float:
@@ -372,6 +379,8 @@ TRAITS: dict[type, Traits] = {
             },
             "folded": {
                 "size": _folded_size,
+                "room": lambda b: 0.36 * _folded_size(b)[0],
+                "middle": lambda b: round(_folded_middle(b), 0),
                 "stances": ("lying",),
                 "thickness": lambda _: 0.0,
                 "deep": lambda _: PILED_MM,
@@ -388,6 +397,23 @@ TRAITS: dict[type, Traits] = {
         ),
         manner="pale ink",
         view=(2.0, 3.6),
+    ),
+    PeakedCap: Traits(
+        lambda b: (0.26 * b.head_mm, b.crown_mm + 30.0),
+        side="front",
+        room=lambda b: b.crown_mm * 0.75,
+        middle=lambda b: round(0.4 * b.crown_mm, 0),
+        deep=lambda b: 0.34 * b.head_mm + b.peak_mm,
+        set="warm grey sweep",
+        rim="peak and button",
+        detail="stitches",
+        finishes=(
+            Cloth(colour="#2b3a33", weave="cotton"),
+            Cloth(colour="#243029", weave="cotton"),
+            Cloth(colour="#8d8467", weave="cotton"),
+        ),
+        manner="pale ink",
+        view=(14.0, 4.6),
     ),
     Garment: Traits(
         lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),

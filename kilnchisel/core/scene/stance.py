@@ -29,6 +29,7 @@ from kilnchisel.core.job.bodies import (
     Handle,
     Hull,
     Mesh3D,
+    PeakedCap,
     Signet,
     Van,
 )
@@ -75,7 +76,7 @@ def stood(blank: Any, shown: str) -> Array:
 
 
 @stood.of(Mug, Tumbler, Jar, Bottle, Can, Cap, Band, Bracelet, Globe)
-@stood.of(BoxSign, Wall, ShopFront, Handle, Hull, Van, Bank, Mesh3D)
+@stood.of(BoxSign, Wall, ShopFront, Handle, Hull, Van, Bank, Mesh3D, PeakedCap)
 def _on_its_foot(_: Any, shown: str) -> Array:
     return np.eye(4)
 

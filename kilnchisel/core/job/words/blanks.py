@@ -27,6 +27,7 @@ from kilnchisel.core.job.bodies import (
     Handle,
     Hull,
     Mesh3D,
+    PeakedCap,
     Signet,
     Van,
 )
@@ -70,6 +71,11 @@ def _apparel(blank: Apparel) -> str:
     m = measures_of(blank.garment, blank.size)
     flat = f"{format_number(m.chest)} × {format_length(m.length)} flat"
     return f"{GARMENTS[blank.garment]}, {blank.shown}, {blank.size} ({flat})"
+
+
+@blank_words.of(PeakedCap)
+def _peaked_cap(blank: PeakedCap) -> str:
+    return f"Cap, {format_length(blank.head_mm)} round the head, peak {format_length(blank.peak_mm)}"
 
 
 @blank_words.of(Mug)
