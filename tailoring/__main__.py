@@ -18,15 +18,18 @@ import shapely
 from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.job.garments import HANGER_WALL_MM, SHOWN, SIZES, TABLE, Measures, measures_of
+from kilnchisel.core.job.totes import TOTE, TOTE_SHOWN, TOTE_SIZES
 from kilnchisel.core.writing import write_whole
 from tailoring.fabrics import FABRICS
 from tailoring.fitted import fitted
 from tailoring.flat import Flat
 from tailoring.folded import Folded
 from tailoring.hanging import Hanging
+from tailoring.panel import Panel
 from tailoring.patterns import panels_of
 from tailoring.settling import Fabric, Manner, settled
 from tailoring.sewn import sewn
+from tailoring.tote import OnAPeg, tote_panels
 from tailoring.worn import Worn
 from tailoring.written import written
 
@@ -39,7 +42,7 @@ class Making:
     """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
     and of rib; ``grain_mm``: what places are rounded to; of ``true``: as below."""
 
-    manner: Callable[[str, Measures, Fabric], Manner]
+    manner: Callable[[str, Measures, Fabric], Manner] | None = None
     step_mm: float = 10.0
     knot_mm: tuple[float, float] = (8.0, 6.0)
     grain_mm: float = 1 / 256
@@ -50,17 +53,31 @@ MAKINGS = {
     "worn": Making(Worn),
     "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, HANGER_WALL_MM)),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
+    "hanging": Making(),
     "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
 }
 
 
+def _cut(garment: str, size: str, shown: str) -> tuple[tuple[Panel, ...], Manner]:
+    """The panels of what is made, and how it is put where it is shown."""
+    making, fabric = MAKINGS[shown], FABRICS[garment]
+    if garment == TOTE:
+        tote = TOTE_SIZES[size]
+        still = ("front handle", "back handle")
+        manner = OnAPeg(tote, fabric) if shown == "hanging" else Flat(fabric, still)
+        return tote_panels(tote, making.step_mm, shown), manner
+    m = measures_of(garment, size)
+    assert making.manner is not None
+    return panels_of(m, making.step_mm), making.manner(garment, m, fabric)
+
+
 def make(garment: str, size: str, shown: str) -> str:
     """Drape a garment and keep it; says how well it went."""
-    m, fabric, making = measures_of(garment, size), FABRICS[garment], MAKINGS[shown]
-    panels = panels_of(m, making.step_mm)
+    making, fabric = MAKINGS[shown], FABRICS[garment]
+    panels, manner = _cut(garment, size, shown)
     cloth = sewn(panels, making.step_mm)
     told: list[str] = []
-    places = settled(cloth, fabric, making.manner(garment, m, fabric), seed=SEED, say=told.append)
+    places = settled(cloth, fabric, manner, seed=SEED, say=told.append)
     surfaces, off = {}, 0.0
     for panel in panels:
         uv, _, particle = cloth.own[panel.name]
@@ -76,21 +93,28 @@ def make(garment: str, size: str, shown: str) -> str:
     return f"{path.name}: {len(data) / 1000:.0f} kB, {told[-1]}, surfaces within {off:.2f} mm (95 %)"
 
 
+MADE: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    **{garment: (SIZES, SHOWN[garment]) for garment in TABLE},
+    TOTE: (tuple(TOTE_SIZES), TOTE_SHOWN),
+}
+
+
 def main() -> None:
     """Make those that are named, or all."""
     parser = argparse.ArgumentParser(prog="python -m tailoring", description=(__doc__ or "").split("\n")[2])
-    parser.add_argument("garment", nargs="?", choices=list(TABLE), metavar="GARMENT")
+    parser.add_argument("garment", nargs="?", choices=list(MADE), metavar="GARMENT")
     parser.add_argument("size", nargs="*", metavar="SIZE")
     parser.add_argument("--shown", choices=list(MAKINGS), action="append", metavar="HOW")
     given = parser.parse_args()
-    if unknown := set(given.size) - set(SIZES):
-        parser.error(f"no size is called {min(unknown)}: {', '.join(SIZES)}")
+    sizes = MADE[given.garment][0] if given.garment else SIZES
+    if unknown := set(given.size) - set(sizes):
+        parser.error(f"no size is called {min(unknown)}: {', '.join(sizes)}")
     wanted = [
         (one, size, how)
-        for one in ([given.garment] if given.garment else TABLE)
+        for one in ([given.garment] if given.garment else MADE)
         for how in given.shown or MAKINGS
-        if how in SHOWN[one]
-        for size in given.size or SIZES
+        if how in MADE[one][1]
+        for size in given.size or MADE[one][0]
     ]
     with ProcessPoolExecutor(max_workers=2) as pool:
         for line in pool.map(make, *zip(*wanted, strict=True)):

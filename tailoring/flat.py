@@ -36,8 +36,9 @@ class Flat:
 
     frames = round(SECONDS / FRAME)
 
-    def __init__(self, fabric: Fabric) -> None:
-        self._fabric = fabric
+    def __init__(self, fabric: Fabric, still: tuple[str, ...] = ()) -> None:
+        """``still``: panels that lie as they are, without rucks."""
+        self._fabric, self._still = fabric, still
         self.gap = layer_gap(fabric)
         self._table = 0.0
         self._lies: Array = np.zeros(0, dtype=bool)
@@ -45,9 +46,10 @@ class Flat:
     def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
         x = closed(cloth.points, self.gap)
         self._table = float(x[:, 1].max()) + self._fabric.thick + 0.3
-        low = x[:, 1].max()
-        share = np.clip((low - x[:, 1]) / np.ptp(x[:, 1]), 0, 1)
+        share = np.clip(0.5 - x[:, 1] / self.gap, 0, 1)  # from the back to the front
         lift = (BELOW + (1 - BELOW) * share) * heights(x, cloth.faces, rng)
+        for name in self._still:
+            lift[cloth.own[name][2]] = 0.0
         x[:, 1] -= lift
         self._lies = lift < LIES_MM
         edges, length, *_ = springs(cloth)
@@ -66,7 +68,7 @@ class Flat:
 
 def closed(points: Array, gap: float) -> Array:
     """A garment as it was drawn, its layers brought as near as ``gap``."""
-    deep = float(np.ptp(points[:, 1]))
+    deep = 2 * float(np.median(np.abs(points[:, 1])))  # between the front and the back
     return points * (1.0, 1.2 * gap / deep, 1.0)
 
 

@@ -18,7 +18,7 @@ from kilnchisel.core.blanks.mesh import grid, join
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.panels import cloth_net, lining, nets_over, round_edge, side_of
 from kilnchisel.core.blanks.sides import ClearZone
-from kilnchisel.core.blanks.stitches import Hem, joined, stitched
+from kilnchisel.core.blanks.stitches import hems_of, stitched
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.garments import Measures, folded_size, measures_of
@@ -28,8 +28,6 @@ Array = NDArray[Any]
 
 RIB_MM, RIB_HIGH_MM = 2.6, 0.42  # from rib to rib, and how high one stands
 RIB_THICK = 1.7  # layers of cloth
-HEM_MM = (19.0, 25.5)  # where a hem is stitched, from its edge
-BESIDE_MM = 3.5  # where the cloth is stitched beside a collar
 AT_FOLD_MM = 22.0  # beside a fold, where cloth turns away
 LABEL_MM = (62.0, 38.0)
 LABEL_LOW_MM = 13.0  # below the neckline
@@ -51,7 +49,7 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
         shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, worn.thick_mm), panel.name))
         if detail.fine:
-            shells += stitched(panel.name, side, _hems(panel))
+            shells += stitched(panel.name, side, hems_of(panel))
     if m.hood:
         more, pocket = _hooded(worn, m, detail=detail)
         shells += more
@@ -129,17 +127,6 @@ def _hooded(worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], 
         shells.append(Shell(f"{name} cord", "detail", end, f"{name} cord"))
         shells.append(Shell(f"{name} eyelet", "rim", eyelet, f"{name} eyelet"))
     return shells, Sheet(side, "blank", solid="pouch", net=net, rough=rough)
-
-
-def _hems(panel: Panel) -> list[Hem]:
-    """Where a panel is stitched: along its hems, beside a collar, and beside a seam down the middle."""
-    lines: dict[tuple[float, ...], list[Any]] = {HEM_MM: [], (BESIDE_MM,): []}
-    for run in panel.runs:
-        if not run.seam:
-            lines[HEM_MM].append(shapely.LineString(run.points))
-        elif run.seam.endswith(("neck", "middle")):
-            lines[(BESIDE_MM,)].append(shapely.LineString(run.points))
-    return [(line, far) for fars, found in lines.items() for line in joined(found) for far in fars]
 
 
 def _label(worn: Draped, *, detail: Detail) -> tuple[Sheet, Shell]:

@@ -22,6 +22,7 @@ from kilnchisel.core.blanks.peakedcap import peaked_cap_body
 from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
 from kilnchisel.core.blanks.shopfront import shop_front_body
 from kilnchisel.core.blanks.terrain import bank_body
+from kilnchisel.core.blanks.totebag import tote_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
@@ -39,6 +40,7 @@ from kilnchisel.core.job.bodies import (
     Mesh3D,
     PeakedCap,
     Signet,
+    ToteBag,
     Van,
 )
 from kilnchisel.core.kinds import by_kind
@@ -75,6 +77,7 @@ made_body.of(Van)(van_body)
 made_body.of(Garment)(garment_body)
 made_body.of(Apparel)(apparel_body)
 made_body.of(PeakedCap)(peaked_cap_body)
+made_body.of(ToteBag)(tote_body)
 made_body.of(Bank)(bank_body)
 
 

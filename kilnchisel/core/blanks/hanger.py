@@ -50,10 +50,14 @@ def hanger_shells(m: Measures, lift_mm: float, *, detail: Detail) -> list[Shell]
     stem = np.linspace([0, 0, middle], [0, 0, peg - 3.1 * HOOK_R], 9)
     join_ = np.linspace(stem[-1], bow[0], 6)[1:-1]
     hook = bar(np.concatenate([stem, join_, bow]), np.full(len(stem) + len(join_) + len(bow), WIRE_R), 10)
-    stands = np.array([[0.0, HANGER_WALL_MM, peg + HOOK_R - 2 * PEG_R], [0.0, -PEG_MM, 0.0]])
-    stands[1, 2] = stands[0, 2] + 4.0  # a little up, so that nothing slides off
     return [
         Shell("hanger", "hanger wood", wood, "hanger"),
         Shell("hook", "steel", hook, "hook"),
-        Shell("peg", "hanger wood", tube(stands, PEG_R, detail=detail), "peg"),
+        peg_shell(peg + HOOK_R - 2 * PEG_R, -PEG_MM, detail=detail),
     ]
+
+
+def peg_shell(high_mm: float, front_mm: float, *, detail: Detail) -> Shell:
+    """A peg out of the wall, so high, to y = ``front_mm``, a little up, so that nothing slides off."""
+    line = np.array([[0.0, HANGER_WALL_MM, high_mm], [0.0, front_mm, high_mm + 4.0]])
+    return Shell("peg", "hanger wood", tube(line, PEG_R, detail=detail), "peg")

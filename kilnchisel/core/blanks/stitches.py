@@ -9,13 +9,26 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Shell
-from kilnchisel.core.blanks.cloth import ClothSide
+from kilnchisel.core.blanks.cloth import ClothSide, Panel
 from kilnchisel.core.blanks.mesh import Mesh, join
 
 Array = NDArray[Any]
 
 STITCH_MM, STITCH_GAP_MM, THREAD_MM = 2.9, 0.7, 0.46
+HEM_MM = (19.0, 25.5)  # where a hem is stitched, from its edge
+BESIDE_MM = 3.5  # where the cloth is stitched beside a collar
 Hem = tuple[Any, float]  # a line of the sheet, and how far within it is stitched
+
+
+def hems_of(panel: Panel) -> list[Hem]:
+    """Where a panel is stitched: along its hems, beside a collar, and beside a seam down the middle."""
+    lines: dict[tuple[float, ...], list[Any]] = {HEM_MM: [], (BESIDE_MM,): []}
+    for run in panel.runs:
+        if not run.seam:
+            lines[HEM_MM].append(shapely.LineString(run.points))
+        elif run.seam.endswith(("neck", "middle")):
+            lines[(BESIDE_MM,)].append(shapely.LineString(run.points))
+    return [(line, far) for fars, found in lines.items() for line in joined(found) for far in fars]
 
 
 def stitched(name: str, side: ClothSide, hems: list[Hem]) -> list[Shell]:

@@ -21,6 +21,7 @@ from kilnchisel.core.job.bodies import (
     Mesh3D,
     PeakedCap,
     Signet,
+    ToteBag,
     Van,
 )
 
@@ -238,6 +239,7 @@ Blank = Annotated[
     | Garment
     | Apparel
     | PeakedCap
+    | ToteBag
     | Bank
     | Mesh3D,
     Field(discriminator="kind"),
@@ -270,7 +272,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Handle, "Handle"),
         (Book, "Book"),
     ),
-    "Cloth": ((Apparel, "Apparel"), (PeakedCap, "Cap"), (Garment, "Flat shirt")),
+    "Cloth": ((Apparel, "Apparel"), (ToteBag, "Tote bag"), (PeakedCap, "Cap"), (Garment, "Flat shirt")),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {

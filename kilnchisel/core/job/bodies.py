@@ -156,6 +156,14 @@ class Apparel(Value):
         return self
 
 
+class ToteBag(Value):
+    """A bag of canvas with two handles. ``shown``: hanging from a peg before a wall, or laid flat."""
+
+    kind: Literal["tote bag"] = "tote bag"
+    size: Literal["small", "medium", "large"] = "medium"
+    shown: Literal["hanging", "laid flat"] = "hanging"
+
+
 class PeakedCap(Value):
     """A cap of five panels with a peak. ``head_mm``: round the head; ``curve_mm``: how far the sides of the
     peak fall."""

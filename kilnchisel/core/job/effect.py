@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from kilnchisel.core.job.garments import SHOWN
+from kilnchisel.core.job.totes import TOTE_SHOWN
 
 
 def has_effect(blank: Any, name: str) -> bool:
@@ -24,7 +25,7 @@ def has_effect(blank: Any, name: str) -> bool:
         "apart_up_mm": lambda b: b.holes == "four",
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
-        "shown": lambda b: len(SHOWN[b.garment]) > 1,
+        "shown": lambda b: len(SHOWN.get(getattr(b, "garment", ""), TOTE_SHOWN)) > 1,
         "stones": lambda b: b.seed > 0,
         "bushes": lambda b: b.seed > 0,
         "reach_mm": lambda b: b.bracket,

@@ -126,8 +126,8 @@ def with_shown(job: Job, **update: Any) -> Job:
     """The job with its blank of cloth shown otherwise, or another one, in a set that suits that; where it
     cannot be shown as it was, as it is first. Raises KilnError."""
     stood, before = set_of(job), stances_of(job.blank)
-    garment = update.get("garment", getattr(job.blank, "garment", ""))
-    if "shown" not in update and getattr(job.blank, "shown", "") not in SHOWN.get(garment, ()):
+    garment = update.get("garment")
+    if garment in SHOWN and "shown" not in update and getattr(job.blank, "shown", "") not in SHOWN[garment]:
         update["shown"] = SHOWN[garment][0]
     try:
         blank = type(job.blank)(**(dict(job.blank) | update))

@@ -392,7 +392,7 @@ def _picture_light(piece: Piece) -> Setting:
 def _wall_by_a_window(piece: Piece) -> Setting:
     return Setting(
         light=_window(piece, 5600, 92),
-        ground=Ground(kind="card", colour="#cfcabf"),
+        ground=Ground(kind="card", colour="#e6e2d8"),
         camera=_camera(piece, 9, 1, 70, 0.72),
     )
 

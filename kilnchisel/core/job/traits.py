@@ -32,6 +32,7 @@ from kilnchisel.core.job.bodies import (
     Mesh3D,
     PeakedCap,
     Signet,
+    ToteBag,
     Van,
 )
 from kilnchisel.core.job.finish import (
@@ -53,6 +54,7 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, collar_of, folded_size, measures_of
 from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.kinds import UnknownKind
 
 FOLDED_MM = 6.0  # two layers of cloth and the air between them
@@ -94,6 +96,11 @@ def _flat_size(blank: Any) -> tuple[float, float]:
     m = measures_of(blank.garment, blank.size)
     aside = math.cos(math.radians(m.sleeve_deg)) * (m.sleeve + m.rib_hem)
     return m.shoulders + 2 * aside, m.length + m.rib_hem
+
+
+def _tote_size(blank: Any) -> tuple[float, float]:
+    m = TOTE_SIZES[blank.size]
+    return m.wide, m.high + (m.peg if blank.shown == "hanging" else m.turn)
 
 
 def _folded_size(blank: Any) -> tuple[float, float]:
@@ -397,6 +404,32 @@ TRAITS: dict[type, Traits] = {
         ),
         manner="pale ink",
         view=(2.0, 3.6),
+    ),
+    ToteBag: Traits(
+        _tote_size,
+        side="front",
+        stances=("hung",),
+        room=lambda b: 0.5 * TOTE_SIZES[b.size].wide,
+        thickness=lambda _: HANGER_WALL_MM,
+        deep=lambda _: 2 * HANGER_WALL_MM,
+        set="wall by a window",
+        rim="handles",
+        detail="stitches",
+        finishes=(
+            Cloth(colour="#d8ceb8", weave="canvas"),
+            Cloth(colour="#d8ceb8", weave="canvas"),
+            Cloth(colour="#efe9da", weave="cotton"),
+        ),
+        view=(2.0, 3.6),
+        as_shown={
+            "laid flat": {
+                "stances": ("lying",),
+                "thickness": lambda _: 0.0,
+                "deep": lambda _: FOLDED_MM,
+                "set": "paper",
+                "view": LYING,
+            }
+        },
     ),
     PeakedCap: Traits(
         lambda b: (0.26 * b.head_mm, b.crown_mm + 30.0),

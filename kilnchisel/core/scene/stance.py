@@ -31,6 +31,7 @@ from kilnchisel.core.job.bodies import (
     Mesh3D,
     PeakedCap,
     Signet,
+    ToteBag,
     Van,
 )
 from kilnchisel.core.job.crafts import Fitting
@@ -90,7 +91,7 @@ def _of_cloth(blank: Apparel, shown: str) -> Array:
     return matrix
 
 
-@stood.of(Plaque, Board, Plate, Book, Garment)
+@stood.of(Plaque, Board, Plate, Book, Garment, ToteBag)
 def _flat(blank: Any, shown: str) -> Array:
     """Facing -y in its own frame, its middle at the origin in height when it hangs."""
     matrix, half = np.eye(4), size_of(blank)[1] / 2

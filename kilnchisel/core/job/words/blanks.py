@@ -29,10 +29,12 @@ from kilnchisel.core.job.bodies import (
     Mesh3D,
     PeakedCap,
     Signet,
+    ToteBag,
     Van,
 )
 from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
+from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.job.traits import size_of
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
@@ -71,6 +73,13 @@ def _apparel(blank: Apparel) -> str:
     m = measures_of(blank.garment, blank.size)
     flat = f"{format_number(m.chest)} × {format_length(m.length)} flat"
     return f"{GARMENTS[blank.garment]}, {blank.shown}, {blank.size} ({flat})"
+
+
+@blank_words.of(ToteBag)
+def _tote(blank: ToteBag) -> str:
+    m = TOTE_SIZES[blank.size]
+    flat = f"{format_number(m.wide)} × {format_length(m.high)}"
+    return f"Tote bag, {blank.shown}, {blank.size} ({flat})"
 
 
 @blank_words.of(PeakedCap)
