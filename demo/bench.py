@@ -1,4 +1,4 @@
-"""Jobs of the observatory's bench and shelves: logbook, lens brush, crew shirt, signet, paperweight."""
+"""Jobs of the observatory's bench and shelves: logbook, lens brush, signet, paperweight."""
 
 from __future__ import annotations
 
@@ -6,12 +6,12 @@ from pathlib import Path
 
 from kilnchisel.core.blanks.meshfile import mesh_of_file
 from kilnchisel.core.job.boards import Book
-from kilnchisel.core.job.bodies import Apparel, Handle, Signet
-from kilnchisel.core.job.crafts import Engraved, Pressed, Printed
+from kilnchisel.core.job.bodies import Handle, Signet
+from kilnchisel.core.job.crafts import Engraved, Pressed
 from kilnchisel.core.job.finish import AsBlank, Brass, Cloth, Gold, Ink, Paper, Slate, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
+from kilnchisel.core.job.wording import ShippedFace, Wording
 
 ARTWORK = Path(__file__).parent / "artwork"
 GILT = Ink(colour="#c9a24c", gloss=78, effect="metallic")
@@ -83,57 +83,6 @@ def lens_brush() -> Job:
     )
 
 
-def crew_shirt() -> Job:
-    """The night crew's shirt, worn: chest, back, sleeve, and the size inside the neck."""
-    pale = Ink(colour="#efe6cf", gloss=25)
-    printed = Printed(film_mm=0.08)
-    return Job(
-        name="Crew shirt",
-        blank=Apparel(size="L"),
-        finish=Cloth(colour="#27324e", weave="cotton"),
-        rim_finish=Cloth(colour="#222c46", weave="cotton"),
-        detail_finish=Cloth(colour="#3a4666", weave="cotton"),
-        letterings=(
-            Lettering(
-                content=words(
-                    "TARNLIGHT NIGHT CREW",
-                    "league-spartan-bold",
-                    19,
-                    letter_spacing_mm=2.4,
-                    arrangement=Circle(radius_mm=98),
-                ),
-                lay=Lay(side="front", across_mm=76),
-                craft=printed,
-                finish=pale,
-            ),
-            Lettering(
-                content=words("eyes up", "pacifico", 30),
-                lay=Lay(side="front", across_mm=96),
-                craft=printed,
-                finish=Ink(colour="#d98a3d", gloss=25),
-            ),
-            Lettering(
-                content=words("NIGHT\nCREW", "league-spartan-bold", 64, letter_spacing_mm=5),
-                lay=Lay(side="back", across_mm=92),
-                craft=printed,
-                finish=pale,
-            ),
-            Lettering(
-                content=words("DOME 2", "league-spartan-bold", 12, letter_spacing_mm=1),
-                lay=Lay(side="left sleeve", across_mm=-42),
-                craft=printed,
-                finish=Ink(colour="#d98a3d", gloss=25),
-            ),
-            Lettering(
-                content=words("TARNLIGHT\nL", "league-spartan-bold", 5.4, letter_spacing_mm=0.6),
-                lay=Lay(side="neck inside", across_mm=2),
-                craft=Printed(film_mm=0.02),
-                finish=pale,
-            ),
-        ),
-    )
-
-
 def night_signet() -> Job:
     """A signet ring with the observatory's initials."""
     return Job(
@@ -180,7 +129,6 @@ def tarn_stone() -> Job:
 JOBS = {
     "observers-logbook": logbook,
     "lens-brush": lens_brush,
-    "crew-shirt": crew_shirt,
     "directors-signet": night_signet,
     "tarn-stone": tarn_stone,
 }

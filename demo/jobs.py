@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from demo.bench import JOBS as BENCH
+from demo.cloakroom import JOBS as CLOAKROOM
 from demo.inphoto import JOBS as PHOTOGRAPHED
 from demo.night import JOBS as NIGHT
 from demo.yard import JOBS as YARD
@@ -550,6 +551,7 @@ PIECES: dict[str, Callable[[], Job]] = {
     "founder-medal": founder_medal,
     **YARD,
     **BENCH,
+    **CLOAKROOM,
     **NIGHT,
 }
 
@@ -575,6 +577,9 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "directors-signet": ("leather bench top", {}),
     "tarn-stone": ("weathered planks", {}),
     "crew-shirt": ("grey studio", {}),
+    "crew-cap": ("warm grey sweep", {"turn_deg": 24.0, "tilt_deg": 15.0}),
+    "shop-tote": ("wall by a window", {}),
+    "shop-sweatshirt": ("table by a window", {"turn_deg": 4.0}),
     "shuttle-van": ("quay at dusk", {}),
     "trail-sign": ("meadow", {}),
     "bank-letters": ("meadow", {}),
