@@ -17,9 +17,11 @@ import shapely
 
 from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.blanks.net import closely, net_over
+from kilnchisel.core.job.aprons import APRON, APRON_SHOWN, APRON_SIZES
 from kilnchisel.core.job.garments import HANGER_WALL_MM, SHOWN, SIZES, TABLE, Measures, measures_of
 from kilnchisel.core.job.totes import TOTE, TOTE_SHOWN, TOTE_SIZES
 from kilnchisel.core.writing import write_whole
+from tailoring.apron import OverABody, apron_panels
 from tailoring.fabrics import FABRICS
 from tailoring.fitted import fitted
 from tailoring.flat import Flat
@@ -64,8 +66,12 @@ def _cut(garment: str, size: str, shown: str) -> tuple[tuple[Panel, ...], Manner
     if garment == TOTE:
         tote = TOTE_SIZES[size]
         still = ("front handle", "back handle")
-        manner = OnAPeg(tote, fabric) if shown == "hanging" else Flat(fabric, still)
+        manner: Manner = OnAPeg(tote, fabric) if shown == "hanging" else Flat(fabric, still)
         return tote_panels(tote, making.step_mm, shown), manner
+    if garment == APRON:
+        apron = APRON_SIZES[size]
+        put: Manner = OverABody(apron, fabric) if shown == "worn" else Flat(fabric, ("strap",))
+        return apron_panels(apron, making.step_mm, shown), put
     m = measures_of(garment, size)
     assert making.manner is not None
     return panels_of(m, making.step_mm), making.manner(garment, m, fabric)
@@ -96,6 +102,7 @@ def make(garment: str, size: str, shown: str) -> str:
 MADE: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     **{garment: (SIZES, SHOWN[garment]) for garment in TABLE},
     TOTE: (tuple(TOTE_SIZES), TOTE_SHOWN),
+    APRON: (tuple(APRON_SIZES), APRON_SHOWN),
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from tailoring import solver
 from tailoring.panel import Edge, Panel, evenly
 from tailoring.settling import FRAME, Fabric
 from tailoring.sewn import Sewn
+from tailoring.strap import APART_MM, strap
 
 Array = NDArray[Any]
 
@@ -21,7 +22,6 @@ SECONDS = 2.2
 RUB = 0.5
 NOISE_MM = 0.8
 PEG_MM = 8.0
-APART_MM = 5.0  # half as far are the layers, before it is shown
 
 
 def tote_panels(m: ToteMeasures, step: float, shown: str) -> tuple[Panel, ...]:
@@ -52,61 +52,26 @@ def _half(m: ToteMeasures, step: float, way: float, *, flat: bool) -> tuple[Pane
     def lies(uv: Array) -> Array:
         return np.stack([way * uv[:, 0], np.full(len(uv), -way * APART_MM), uv[:, 1]], axis=1)
 
-    u = m.tape / 2
-    strip = (
-        Edge(evenly(np.array([[-u, 0.0], [u, 0.0]]), step), f"{name} handle start", turned=True),
-        Edge(evenly(np.array([[u, 0.0], [u, m.handle]]), step)),
-        Edge(evenly(np.array([[u, m.handle], [-u, m.handle]]), step), f"{name} handle end", turned=True),
-        Edge(evenly(np.array([[-u, m.handle], [-u, 0.0]]), step)),
-    )
-
-    def arched(uv: Array) -> Array:
-        at = _folded_over(m, uv) if flat else _over_a_peg(m, uv)
-        return at * (way, -way, 1.0) + (0.0, 0.0, top)
-
-    return Panel(name, edges, lies), Panel(f"{name} handle", strip, arched, stiff=6.0)
+    handle = strap(f"{name} handle", m, step, way, top, flat=flat)
+    return Panel(name, edges, lies), handle
 
 
-def _over_a_peg(m: ToteMeasures, uv: Array) -> Array:
-    """The handle of the front as an arch, level across at its top: x, forward, above the edge."""
-    radius = m.apart / 2
-    straight = (m.handle - np.pi * radius) / 2
-    s = uv[:, 1]
-    turn = np.clip((s - straight) / radius, 0, np.pi)
-    over = np.maximum(s - straight - np.pi * radius, 0)
-    x = -radius * np.cos(turn)
-    z = np.minimum(s, straight) + radius * np.sin(turn) - over
-    level = 0.5 * np.pi * np.sin(np.pi * np.clip(s / m.handle, 0, 1)) ** 2
-    # across the tape: level to the front at the top, in the plane of the bag at both ends
-    across = uv[:, 0] * np.cos(level)
-    forward = APART_MM + (4.0 + m.tape / 2) * np.sin(level) - uv[:, 0] * np.sin(level)
-    return np.stack([x + across * np.cos(turn), forward, z - across * np.sin(turn)], axis=1)
+class Pegged(Protocol):
+    """``high``: how far its upper edge is above its lower one; ``peg``: how far above that the peg is."""
 
-
-def _folded_over(m: ToteMeasures, uv: Array) -> Array:
-    """The handle laid flat, as tape lies: folded over twice on the slant."""
-    u, v = uv[:, 0], uv[:, 1] - m.turn
-    x, z, layer = u - m.apart / 2, v.copy(), np.ones(len(uv))
-    across = v > u  # beyond the first fold: mirrored over it
-    x = np.where(across, v - m.apart / 2, x)
-    z = np.where(across, u, z)
-    layer = np.where(across, 2.0, layer)
-    down = across & (x - m.apart / 2 > -z)  # beyond the second
-    far, up = x - m.apart / 2, z
-    x, z = np.where(down, m.apart / 2 - up, x), np.where(down, -far, z)
-    layer = np.where(down, 3.0, layer)
-    # towards the end the top layer comes down to the edge that it is sewn to
-    layer = np.where(down, 1 + 2 * np.clip((z + m.turn) / m.turn, 0, 1), layer)
-    return np.stack([x, APART_MM * (0.4 + 0.6 * layer), z + m.turn], axis=1)
+    @property
+    def high(self) -> float: ...
+    @property
+    def peg(self) -> float: ...
 
 
 class OnAPeg:
-    """It hangs from a round peg by both handles, its back against a wall."""
+    """It hangs from a round peg by its handles, its back against a wall."""
 
     gap = 0.0
     frames = round(SECONDS / FRAME)
 
-    def __init__(self, m: ToteMeasures, fabric: Fabric) -> None:
+    def __init__(self, m: Pegged, fabric: Fabric) -> None:
         self._fabric = fabric
         z = m.high / 2 + m.peg
         peg = np.array([[0.0, -90.0, z, PEG_MM], [0.0, 90.0, z, PEG_MM]])

@@ -16,7 +16,8 @@ from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.blanks.peakedcap import flattened, head_of
 from kilnchisel.core.blanks.peakedcap import panels_of as cap_panels
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.bodies import Apparel, PeakedCap, ToteBag
+from kilnchisel.core.job.aprons import APRON, APRON_SHOWN, APRON_SIZES
+from kilnchisel.core.job.bodies import Apparel, Apron, PeakedCap, ToteBag
 from kilnchisel.core.job.garments import (
     HANGER_WALL_MM,
     SHOWN,
@@ -258,6 +259,7 @@ class Solids(unittest.TestCase):
     def test_each_panel_of_each_garment_closes(self):
         blanks = [Apparel(garment=garment, size="L", shown=shown) for garment, shown in ALL_SHOWN]
         blanks += [ToteBag(size=size, shown=shown) for size in TOTE_SIZES for shown in TOTE_SHOWN]
+        blanks += [Apron(size=size, shown=shown) for size in APRON_SIZES for shown in APRON_SHOWN]
         for blank in (*blanks, PeakedCap(), PeakedCap(head_mm=490, curve_mm=0), PeakedCap(crown_mm=170)):
             body = body_of(blank, detail=Detail.FINE)
             parts = {}
@@ -334,6 +336,28 @@ class Totes(unittest.TestCase):
                     at_edge = bag.named(name).place(np.array([[x, m.high / 2]]))
                     end = bag.named(f"{name} handle").place(np.array([[0.0, v]]))
                     self.assertLess(np.linalg.norm(at_edge - end), 3.0)
+
+
+class Aprons(unittest.TestCase):
+    def test_they_are_as_large_as_they_say_and_true_where_letters_go(self):
+        for size, m in APRON_SIZES.items():
+            for shown in APRON_SHOWN:
+                with self.subTest(size=size, shown=shown):
+                    front = draped(APRON, size, shown).named("front")
+                    west, south, east, north = front.outline.bounds
+                    self.assertAlmostEqual(east - west, m.wide, delta=0.1)
+                    self.assertAlmostEqual(north - south, m.high, delta=0.1)
+                    self.assertLess(np.abs(stretch_of(front, 8.0)[0]).mean(), 0.01)
+
+    def test_worn_it_goes_round_the_neck_and_the_waist(self):
+        """The strap's middle is behind the bib and above it, the tie's behind the panel."""
+        worn, m = draped(APRON, "small", "worn"), APRON_SIZES["small"]
+        bib = worn.named("front").place(np.array([[0.0, m.high / 2]]))[0]
+        neck = worn.named("strap").place(np.array([[0.0, m.handle / 2]]))[0]
+        back = worn.named("tie").place(np.array([[0.0, m.tie / 2]]))[0]
+        self.assertGreater(neck[2] - bib[2], 90)
+        self.assertGreater(neck[1] - bib[1], 90)
+        self.assertGreater(back[1] - bib[1], 150)
 
 
 class Caps(unittest.TestCase):

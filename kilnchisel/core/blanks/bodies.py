@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.blanks.apparel import apparel_body
+from kilnchisel.core.blanks.apron import apron_body
 from kilnchisel.core.blanks.boards import (
     board_body,
     book_body,
@@ -31,6 +32,7 @@ from kilnchisel.core.job.blank import Band, Blank, Bottle, Can, Globe, Jar, Meda
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
+    Apron,
     Bank,
     Bracelet,
     Cap,
@@ -78,6 +80,7 @@ made_body.of(Garment)(garment_body)
 made_body.of(Apparel)(apparel_body)
 made_body.of(PeakedCap)(peaked_cap_body)
 made_body.of(ToteBag)(tote_body)
+made_body.of(Apron)(apron_body)
 made_body.of(Bank)(bank_body)
 
 

@@ -12,6 +12,7 @@ from kilnchisel.core.job.base import Degrees, Value, refuse_corners
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
+    Apron,
     Bank,
     Bracelet,
     Cap,
@@ -239,6 +240,7 @@ Blank = Annotated[
     | Garment
     | Apparel
     | PeakedCap
+    | Apron
     | ToteBag
     | Bank
     | Mesh3D,
@@ -272,7 +274,13 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Handle, "Handle"),
         (Book, "Book"),
     ),
-    "Cloth": ((Apparel, "Apparel"), (ToteBag, "Tote bag"), (PeakedCap, "Cap"), (Garment, "Flat shirt")),
+    "Cloth": (
+        (Apparel, "Apparel"),
+        (Apron, "Apron"),
+        (ToteBag, "Tote bag"),
+        (PeakedCap, "Cap"),
+        (Garment, "Flat shirt"),
+    ),
     "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
 }
 KINDS: dict[str, type[Value]] = {

@@ -156,6 +156,14 @@ class Apparel(Value):
         return self
 
 
+class Apron(Value):
+    """An apron with a bib. ``shown``: worn on a body that is not seen, or laid flat."""
+
+    kind: Literal["apron"] = "apron"
+    size: Literal["small", "large"] = "small"
+    shown: Literal["worn", "laid flat"] = "worn"
+
+
 class ToteBag(Value):
     """A bag of canvas with two handles. ``shown``: hanging from a peg before a wall, or laid flat."""
 

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
+from kilnchisel.core.job.aprons import APRON_SIZES
 from kilnchisel.core.job.blank import (
     Band,
     Blank,
@@ -23,6 +24,7 @@ from kilnchisel.core.job.blank import (
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
+    Apron,
     Bank,
     Bracelet,
     Cap,
@@ -420,6 +422,34 @@ TRAITS: dict[type, Traits] = {
             Cloth(colour="#d8ceb8", weave="canvas"),
             Cloth(colour="#efe9da", weave="cotton"),
         ),
+        view=(2.0, 3.6),
+        as_shown={
+            "laid flat": {
+                "stances": ("lying",),
+                "thickness": lambda _: 0.0,
+                "deep": lambda _: FOLDED_MM,
+                "set": "paper",
+                "view": LYING,
+            }
+        },
+    ),
+    Apron: Traits(
+        lambda b: (APRON_SIZES[b.size].wide, APRON_SIZES[b.size].high + APRON_SIZES[b.size].turn),
+        side="front",
+        stances=("worn",),
+        room=lambda b: 0.85 * APRON_SIZES[b.size].bib,
+        middle=lambda b: round(APRON_SIZES[b.size].high / 2 - 0.5 * APRON_SIZES[b.size].bib_high, 0),
+        thickness=lambda _: 240.0,
+        deep=lambda _: 300.0,
+        set="grey studio",
+        rim="strap and tie",
+        detail="stitches",
+        finishes=(
+            Cloth(colour="#3d3a36", weave="canvas"),
+            Cloth(colour="#35322f", weave="canvas"),
+            Cloth(colour="#8f8a80", weave="cotton"),
+        ),
+        manner="pale ink",
         view=(2.0, 3.6),
         as_shown={
             "laid flat": {

@@ -22,6 +22,7 @@ from kilnchisel.core.job.blank import (
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
+    Apron,
     Bank,
     Bracelet,
     Cap,
@@ -82,8 +83,8 @@ def _on_its_foot(_: Any, shown: str) -> Array:
     return np.eye(4)
 
 
-@stood.of(Apparel)
-def _of_cloth(blank: Apparel, shown: str) -> Array:
+@stood.of(Apparel, Apron)
+def _of_cloth(blank: Apparel | Apron, shown: str) -> Array:
     if shown != "worn":
         return _flat(blank, shown)
     matrix = np.eye(4)

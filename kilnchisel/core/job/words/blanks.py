@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.job.aprons import APRON_SIZES
 from kilnchisel.core.job.blank import (
     TITLES,
     Band,
@@ -20,6 +21,7 @@ from kilnchisel.core.job.blank import (
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
+    Apron,
     Bank,
     Bracelet,
     Cap,
@@ -80,6 +82,13 @@ def _tote(blank: ToteBag) -> str:
     m = TOTE_SIZES[blank.size]
     flat = f"{format_number(m.wide)} × {format_length(m.high)}"
     return f"Tote bag, {blank.shown}, {blank.size} ({flat})"
+
+
+@blank_words.of(Apron)
+def _apron(blank: Apron) -> str:
+    m = APRON_SIZES[blank.size]
+    flat = f"{format_number(m.wide)} × {format_length(m.high)} flat"
+    return f"Apron, {blank.shown}, {blank.size} ({flat})"
 
 
 @blank_words.of(PeakedCap)
