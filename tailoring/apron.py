@@ -14,8 +14,7 @@ from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
 from tailoring.mannequin import arms_of, body_of, posed
 from tailoring.panel import Edge, Panel, bezier, evenly
-from tailoring.settling import FRAME, Fabric, smooth
-from tailoring.sewn import Sewn
+from tailoring.settling import FRAME, Fabric, Freely, smooth
 from tailoring.strap import APART_MM, STIFF, strap, tape_edges
 
 Array = NDArray[Any]
@@ -24,7 +23,7 @@ BELOW_MM = 150.0  # the high point of the shoulder, the bib's upper edge
 ROUND_MM = 205.0  # half as wide as the body that a worn apron is folded round, before that swells
 SWOLLEN = 60  # frames
 SECONDS = 3.0
-RUB, NOISE_MM = 0.5, 0.3
+RUB = 0.5
 ARMS_DEG = (24.0, 27.0)
 
 
@@ -118,21 +117,15 @@ def _tie(m: ApronMeasures, waist: float, uv: Array) -> Array:
     return np.stack([x, np.full(len(uv), APART_MM + 1.0 * np.sin(np.pi * s)), z], axis=1)
 
 
-class OverABody:
+class OverABody(Freely):
     """It is worn over a body that is not seen, which swells within it."""
 
-    gap = 0.0
+    noise_mm = 0.3
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: ApronMeasures, fabric: Fabric) -> None:
         self._m: Measures = measures_of("t-shirt", m.worn)
         self._torso, self._fabric = posed(body_of(self._m), 0.0, 0.0, 0.0), fabric
-
-    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
-        return cloth.points + rng.normal(0, NOISE_MM, cloth.points.shape)
-
-    def free(self) -> float:
-        return 1.0
 
     def around(self, frame: int) -> solver.Around:
         swell = smooth(frame / SWOLLEN)

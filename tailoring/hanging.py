@@ -10,8 +10,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.hanger import hanger_arms
 from kilnchisel.core.job.garments import Measures
 from tailoring import solver
-from tailoring.settling import FRAME, Fabric, smooth
-from tailoring.sewn import Sewn
+from tailoring.settling import FRAME, Fabric, Freely, smooth
 
 Array = NDArray[Any]
 
@@ -19,13 +18,12 @@ SWOLLEN = 40  # frames
 SECONDS = 2.8
 RISES_MM = 26.0
 RUB = 0.3
-NOISE_MM = 0.3
 
 
-class Hanging:
+class Hanging(Freely):
     """On a wooden hanger, its back against a wall."""
 
-    gap = 0.0
+    noise_mm = 0.3
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: Measures, fabric: Fabric, wall_mm: float) -> None:
@@ -33,12 +31,6 @@ class Hanging:
         self._fabric, self._wall = fabric, wall_mm
         arm = hanger_arms(m)
         self._limbs = np.stack([arm, arm * (-1, 1, 1, 1)])
-
-    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
-        return cloth.points + rng.normal(0, NOISE_MM, cloth.points.shape)
-
-    def free(self) -> float:
-        return 1.0
 
     def around(self, frame: int) -> solver.Around:
         swell = smooth(frame / SWOLLEN)

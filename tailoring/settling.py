@@ -51,6 +51,19 @@ class Manner(Protocol):
         """What it is kept off, and what pulls at it."""
 
 
+class Freely:
+    """Cloth that begins where it was drawn, but for ``noise_mm``, and moves as it will."""
+
+    gap = 0.0
+    noise_mm = 0.3
+
+    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
+        return cloth.points + rng.normal(0, self.noise_mm, cloth.points.shape)
+
+    def free(self) -> float:
+        return 1.0
+
+
 def settled(
     cloth: Sewn,
     fabric: Fabric,

@@ -2,31 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.job.tape import Taped
 from tailoring.panel import Edge, Panel, evenly
 
 Array = NDArray[Any]
 
 APART_MM = 5.0  # half as far are the layers, before what is sewn is shown
 STIFF = 6.0  # it is doubled
-
-
-class Strapped(Protocol):
-    """``handle``: how long the tape is seen; ``apart``: between its ends; ``tape``: how wide it is;
-    ``turn``: how far above the edge it turns where it is laid flat."""
-
-    @property
-    def handle(self) -> float: ...
-    @property
-    def apart(self) -> float: ...
-    @property
-    def tape(self) -> float: ...
-    @property
-    def turn(self) -> float: ...
 
 
 def tape_edges(name: str, wide: float, long: float, step: float) -> tuple[Edge, ...]:
@@ -38,7 +25,7 @@ def tape_edges(name: str, wide: float, long: float, step: float) -> tuple[Edge, 
     return tuple(Edge(line, seam, bool(seam)) for line, seam in zip(lines, seams, strict=True))
 
 
-def strap(name: str, m: Strapped, step: float, way: float, top: float, *, flat: bool) -> Panel:
+def strap(name: str, m: Taped, step: float, way: float, top: float, *, flat: bool) -> Panel:
     """The strap of a front (way 1) or a back (-1) whose upper edge is at ``top``."""
 
     def lies(uv: Array) -> Array:
@@ -48,7 +35,7 @@ def strap(name: str, m: Strapped, step: float, way: float, top: float, *, flat: 
     return Panel(name, tape_edges(name, m.tape, m.handle, step), lies, stiff=STIFF)
 
 
-def over_a_peg(m: Strapped, uv: Array) -> Array:
+def over_a_peg(m: Taped, uv: Array) -> Array:
     """The strap of a front as an arch, level across at its top: x, forward, above the edge."""
     radius = m.apart / 2
     straight = (m.handle - np.pi * radius) / 2
@@ -64,7 +51,7 @@ def over_a_peg(m: Strapped, uv: Array) -> Array:
     return np.stack([x + across * np.cos(turn), forward, z - across * np.sin(turn)], axis=1)
 
 
-def folded_over(m: Strapped, uv: Array) -> Array:
+def folded_over(m: Taped, uv: Array) -> Array:
     """The strap laid flat, as tape lies: folded over twice on the slant."""
     u, v = uv[:, 0], uv[:, 1] - m.turn
     x, z, layer = u - m.apart / 2, v.copy(), np.ones(len(uv))

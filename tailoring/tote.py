@@ -12,15 +12,13 @@ from kilnchisel.core.job.garments import HANGER_WALL_MM
 from kilnchisel.core.job.totes import ToteMeasures
 from tailoring import solver
 from tailoring.panel import Edge, Panel, evenly
-from tailoring.settling import FRAME, Fabric
-from tailoring.sewn import Sewn
+from tailoring.settling import FRAME, Fabric, Freely
 from tailoring.strap import APART_MM, strap
 
 Array = NDArray[Any]
 
 SECONDS = 2.2
 RUB = 0.5
-NOISE_MM = 0.8
 PEG_MM = 8.0
 
 
@@ -65,10 +63,10 @@ class Pegged(Protocol):
     def peg(self) -> float: ...
 
 
-class OnAPeg:
+class OnAPeg(Freely):
     """It hangs from a round peg by its handles, its back against a wall."""
 
-    gap = 0.0
+    noise_mm = 0.8
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: Pegged, fabric: Fabric) -> None:
@@ -76,12 +74,6 @@ class OnAPeg:
         z = m.high / 2 + m.peg
         peg = np.array([[0.0, -90.0, z, PEG_MM], [0.0, 90.0, z, PEG_MM]])
         self._limbs = np.stack([peg, peg])
-
-    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
-        return cloth.points + rng.normal(0, NOISE_MM, cloth.points.shape)
-
-    def free(self) -> float:
-        return 1.0
 
     def around(self, frame: int) -> solver.Around:
         fall = np.array([0.0, 0.0, -solver.GRAVITY])

@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
 from tailoring.mannequin import arms_of, arms_within, body_of, head_of, posed
-from tailoring.settling import FRAME, Fabric, smooth
-from tailoring.sewn import Sewn
+from tailoring.settling import FRAME, Fabric, Freely, smooth
 
 Array = NDArray[Any]
 
@@ -20,7 +19,6 @@ Array = NDArray[Any]
 SWOLLEN, RAISED, LOWERED = 50, 30, 55
 SECONDS = 3.2  # that it takes to come to rest
 RUB = 0.65  # friction of cloth on the body and on itself
-NOISE_MM = 0.15
 SPREAD_DEG = 45.0  # times how much wider than M a trunk is: so much farther off it the arms hang
 
 
@@ -43,10 +41,10 @@ UPRIGHT = Pose((22.0, 25.0), 55.0, 22.0, 5.0, 3.0, 12.0)
 POSES = {"t-shirt": EASY}
 
 
-class Worn:
+class Worn(Freely):
     """On a body that is not seen."""
 
-    gap = 0.0
+    noise_mm = 0.15
     frames = round(SECONDS / FRAME)
 
     def __init__(self, garment: str, m: Measures, fabric: Fabric) -> None:
@@ -54,12 +52,6 @@ class Worn:
         self._pose = POSES.get(garment, UPRIGHT)
         self._torso, self._start_deg = body_of(m), arms_within(m)
         self._spread = SPREAD_DEG * max(m.chest / measures_of("t-shirt", "M").chest - 1, 0.0)
-
-    def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
-        return cloth.points + rng.normal(0, NOISE_MM, cloth.points.shape)
-
-    def free(self) -> float:
-        return 1.0
 
     def around(self, frame: int) -> solver.Around:
         pose, m = self._pose, self._m

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kilnchisel.core.job.tape import Taped
+
 APRON = "apron"
 
 
 @dataclass(frozen=True)
-class ApronMeasures:
+class ApronMeasures(Taped):
     """``bib``: how wide it is above; ``wide``: at the waist and below; ``bib_high``, ``high``: of the bib,
     and of all; ``handle``: the strap round the neck, as long as it is seen; ``apart``: between the middles
     of its ends; ``tape``: how wide it and the ties are; ``worn``: the size of the shirt that it goes over;
@@ -24,11 +26,6 @@ class ApronMeasures:
     tie: float
     tape: float = 26.0
     sewn: float = 30.0
-
-    @property
-    def turn(self) -> float:
-        """How far above the edge the strap turns that is laid flat with two folds."""
-        return (self.handle - self.apart) / 2
 
 
 APRON_SIZES = {

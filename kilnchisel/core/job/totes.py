@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kilnchisel.core.job.tape import Taped
+
 TOTE = "tote bag"
 
 
 @dataclass(frozen=True)
-class ToteMeasures:
+class ToteMeasures(Taped):
     """``wide``, ``high``: laid flat; ``handle``: as long as it is seen, from edge to edge; ``apart``:
     between the middles of its ends; ``tape``: how wide it is; ``sewn``: how far its ends go down."""
 
@@ -18,11 +20,6 @@ class ToteMeasures:
     apart: float
     tape: float = 30.0
     sewn: float = 34.0
-
-    @property
-    def turn(self) -> float:
-        """How far above the edge a handle turns that is laid flat with two folds."""
-        return (self.handle - self.apart) / 2
 
     @property
     def peg(self) -> float:

@@ -169,6 +169,14 @@ BOARDED: tuple[Stance, ...] = ("lying", "hung", "standing")
 LYING = (52.0, 4.3)  # views
 OUT_OF_DOORS = (7.0, 3.1)
 
+ON_A_TABLE: dict[str, Any] = {  # what of cloth is otherwise where it lies: its frame is on the table
+    "stances": ("lying",),
+    "thickness": lambda _: 0.0,
+    "deep": lambda _: FOLDED_MM,
+    "set": "paper",
+    "view": LYING,
+}
+
 TRAITS: dict[type, Traits] = {
     Mug: Traits(_upright, room=lambda b: b.height_mm * 0.66, middle=lambda b: round(b.height_mm * 0.52, 1)),
     Plaque: Traits(
@@ -378,23 +386,14 @@ TRAITS: dict[type, Traits] = {
                 "deep": lambda _: 2 * HANGER_WALL_MM,
                 "set": "wall by a window",
             },
-            "laid flat": {
-                "size": _flat_size,
-                "stances": ("lying",),
-                "thickness": lambda _: 0.0,  # its frame is on the table
-                "deep": lambda _: FOLDED_MM,
-                "set": "paper",
-                "view": LYING,
-            },
-            "folded": {
+            "laid flat": ON_A_TABLE | {"size": _flat_size},
+            "folded": ON_A_TABLE
+            | {
                 "size": _folded_size,
                 "room": lambda b: 0.36 * _folded_size(b)[0],
                 "middle": lambda b: round(_folded_middle(b), 0),
-                "stances": ("lying",),
-                "thickness": lambda _: 0.0,
                 "deep": lambda _: PILED_MM,
                 "set": "table by a window",
-                "view": LYING,
             },
         },
         rim="rib",
@@ -423,15 +422,7 @@ TRAITS: dict[type, Traits] = {
             Cloth(colour="#efe9da", weave="cotton"),
         ),
         view=(2.0, 3.6),
-        as_shown={
-            "laid flat": {
-                "stances": ("lying",),
-                "thickness": lambda _: 0.0,
-                "deep": lambda _: FOLDED_MM,
-                "set": "paper",
-                "view": LYING,
-            }
-        },
+        as_shown={"laid flat": ON_A_TABLE},
     ),
     Apron: Traits(
         lambda b: (APRON_SIZES[b.size].wide, APRON_SIZES[b.size].high + APRON_SIZES[b.size].turn),
@@ -451,15 +442,7 @@ TRAITS: dict[type, Traits] = {
         ),
         manner="pale ink",
         view=(2.0, 3.6),
-        as_shown={
-            "laid flat": {
-                "stances": ("lying",),
-                "thickness": lambda _: 0.0,
-                "deep": lambda _: FOLDED_MM,
-                "set": "paper",
-                "view": LYING,
-            }
-        },
+        as_shown={"laid flat": ON_A_TABLE},
     ),
     PeakedCap: Traits(
         lambda b: (0.26 * b.head_mm, b.crown_mm + 30.0),
