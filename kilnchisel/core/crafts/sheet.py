@@ -26,7 +26,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
 Array = NDArray[Any]
-Clip = Callable[[shapely.Polygon, float, float, float, float], list[shapely.Polygon]]
+Clip = Callable[[shapely.Polygon, float, float, float, float], shapely.Geometry]
 
 GROUND = -1
 SNAP_MM = 1e-6  # outline points this close to a strip line are put on it
@@ -224,24 +224,25 @@ def _in_strips(
     """
     cuts = sheet.cuts
     _, low, _, high = sheet.border.bounds
-    marked = [_with_line_points(p, cuts) for p in polygons]
-    if not marked:
+    if not polygons:
         return [], list(shapely.box(cuts[:-1], low, cuts[1:], high))
+    marked = _with_line_points(polygons, cuts)
     whole = _merged_where_touching(marked)
     counters = _counters(whole)
-    pieces: list[tuple[shapely.Polygon, int]] = []
-    ground: list[shapely.Polygon] = []
+    inked: list[shapely.Geometry] = []
+    inks: list[int] = []
+    ground: list[shapely.Geometry] = []
     reach: dict[int, list[int]] = {}
     for polygon, owner in zip(marked, owners, strict=True):
         for strip in _strips_of(polygon, cuts):
-            cut = clip(polygon, cuts[strip], low, cuts[strip + 1], high)
-            pieces += [(part, owner) for part in cut]
+            inked.append(clip(polygon, cuts[strip], low, cuts[strip + 1], high))
+            inks.append(owner)
     for number, polygon in enumerate(whole):
         for strip in _strips_of(polygon, cuts):
             reach.setdefault(strip, []).append(number)
     for counter in counters:
         for strip in _strips_of(counter, cuts):
-            ground += clip(counter, cuts[strip], low, cuts[strip + 1], high)
+            ground.append(clip(counter, cuts[strip], low, cuts[strip + 1], high))
     holes = [shapely.get_exterior_ring(polygon) for polygon in whole]
     bounds = shapely.bounds(np.array(whole, dtype=object))
     lefts, rights = bounds[:, 0].tolist(), bounds[:, 2].tolist()
@@ -257,8 +258,19 @@ def _in_strips(
         to_u = max(right, *(rights[n] for n in inside)) + 1.0
         shell = [(from_u, low), (to_u, low), (to_u, high), (from_u, high)]
         around = shapely.Polygon(shell, [holes[number] for number in inside])
-        ground += clip(around, left, low, right, high)
-    return pieces, ground
+        ground.append(clip(around, left, low, right, high))
+    pieces, of = _polygons_of(inked)
+    return [(piece, inks[number]) for piece, number in zip(pieces, of, strict=True)], _polygons_of(ground)[
+        0
+    ]
+
+
+def _polygons_of(cut: list[shapely.Geometry]) -> tuple[list[shapely.Polygon], list[int]]:
+    """The polygons of geometries, all at once, and which each is from; what else a cut leaves goes."""
+    parts, first = shapely.get_parts(np.array(cut, dtype=object), return_index=True)
+    parts, second = shapely.get_parts(parts, return_index=True)  # a collection may hold several of several
+    keep = (shapely.get_type_id(parts) == shapely.GeometryType.POLYGON) & ~shapely.is_empty(parts)
+    return parts[keep].tolist(), first[second[keep]].tolist()
 
 
 def _merged_where_touching(polygons: list[shapely.Polygon]) -> list[shapely.Polygon]:
@@ -305,53 +317,58 @@ def _outermost(polygons: list[shapely.Polygon], counters: list[shapely.Polygon])
 
 def _clip_fast(
     polygon: shapely.Polygon, left: float, low: float, right: float, high: float
-) -> list[shapely.Polygon]:
-    return polygons_in(shapely.clip_by_rect(polygon, left, low, right, high))
+) -> shapely.Geometry:
+    return shapely.clip_by_rect(polygon, left, low, right, high)
 
 
 def _clip_sure(
     polygon: shapely.Polygon, left: float, low: float, right: float, high: float
-) -> list[shapely.Polygon]:
-    return polygons_in(shapely.intersection(polygon, shapely.box(left, low, right, high)))
+) -> shapely.Geometry:
+    return shapely.intersection(polygon, shapely.box(left, low, right, high))
 
 
-def _with_line_points(polygon: shapely.Polygon, cuts: Array) -> shapely.Polygon:
-    """The polygon with a point wherever its outline crosses a strip line, exactly on the line."""
-    shell = _ring_with_line_points(np.asarray(polygon.exterior.coords)[:-1], cuts)
-    holes = [_ring_with_line_points(np.asarray(r.coords)[:-1], cuts) for r in polygon.interiors]
-    return shapely.Polygon(shell, holes)
-
-
-def _ring_with_line_points(ring: Array, cuts: Array) -> Array:
-    nearest = np.clip(np.searchsorted(cuts, ring[:, 0]), 1, len(cuts) - 1)
+def _with_line_points(polygons: list[shapely.Polygon], cuts: Array) -> list[shapely.Polygon]:
+    """Polygons with a point wherever an outline crosses a strip line, exactly on the line."""
+    array = np.array(polygons, dtype=object)
+    rings, polygon_of = shapely.get_rings(array, return_index=True)
+    points, ring_of = shapely.get_coordinates(rings, return_index=True)
+    nearest = np.clip(np.searchsorted(cuts, points[:, 0]), 1, len(cuts) - 1)
     for candidate in (nearest - 1, nearest):
         line = cuts[candidate]
-        on = np.abs(ring[:, 0] - line) < SNAP_MM
-        if on.any():
-            ring = ring.copy()
-            ring[on, 0] = line[on]
-    ends = np.roll(ring, -1, axis=0)
-    low = np.minimum(ring[:, 0], ends[:, 0])
-    high = np.maximum(ring[:, 0], ends[:, 0])
-    first = np.searchsorted(cuts, low, side="right")
-    last = np.searchsorted(cuts, high, side="left")
+        points[:, 0] = np.where(np.abs(points[:, 0] - line) < SNAP_MM, line, points[:, 0])
+    starts = np.flatnonzero(
+        ring_of[1:] == ring_of[:-1]
+    )  # rings are closed: each edge goes to the next point
+    start, end = points[starts], points[starts + 1]
+    first = np.searchsorted(cuts, np.minimum(start[:, 0], end[:, 0]), side="right")
+    last = np.searchsorted(cuts, np.maximum(start[:, 0], end[:, 0]), side="left")
     counts = np.maximum(last - first, 0)
-    if counts.sum() == 0:
-        return ring
-    edge = np.repeat(np.arange(len(ring)), counts)
-    offset = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+    edge = np.repeat(np.arange(len(starts)), counts)
+    offset = np.arange(len(edge)) - np.repeat(np.cumsum(counts) - counts, counts)
     line = cuts[first[edge] + offset]
-    start, end = ring[edge], ends[edge]
+    start, end = start[edge], end[edge]
     t = (line - start[:, 0]) / (end[:, 0] - start[:, 0])
     # always from left to right, so that an edge two regions share is cut to the same bit for both
     backward = (start[:, 0] > end[:, 0])[:, None]
     left, right = np.where(backward, end, start), np.where(backward, start, end)
     along = (line - left[:, 0]) / (right[:, 0] - left[:, 0])
     extra = np.stack([line, left[:, 1] + along * (right[:, 1] - left[:, 1])], axis=1)
+    # each after the point that its edge begins with
     order = np.lexsort(
-        (np.concatenate([np.zeros(len(ring)), t]), np.concatenate([np.arange(len(ring)), edge]))
+        (
+            np.concatenate([np.zeros(len(points)), t]),
+            np.concatenate([np.arange(len(points)), starts[edge]]),
+        )
     )
-    return np.concatenate([ring, extra])[order]
+    whole = np.concatenate([points, extra])[order]
+    rings = shapely.linearrings(whole, indices=np.concatenate([ring_of, ring_of[starts[edge]]])[order])
+    # of each polygon its first ring is the outer one
+    outer = np.append(True, polygon_of[1:] != polygon_of[:-1])
+    made = shapely.polygons(rings[outer])
+    for number in np.unique(polygon_of[~outer]):
+        holes = rings[(polygon_of == number) & ~outer]
+        made[number] = shapely.polygons(rings[outer][number], holes=holes)
+    return list(made)
 
 
 def triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array, Array, Array]:

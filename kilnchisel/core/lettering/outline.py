@@ -137,7 +137,14 @@ def plainer(region: shapely.MultiPolygon) -> shapely.MultiPolygon:
     """A region with fewer points, for pictures while something moves."""
     if region.is_empty:
         return region
-    return as_region([shapely.simplify(region, PLAINER * stroke_mm(region))])
+    parts, within = shapely.get_parts(region), PLAINER * stroke_mm(region)
+    made = shapely.simplify(parts, within, preserve_topology=False)
+    # what that spoils is done again the slow way, each by itself
+    spoiled = ~shapely.is_valid(made) | shapely.is_empty(made)
+    spoiled |= shapely.get_type_id(made) != shapely.GeometryType.POLYGON
+    spoiled |= shapely.get_num_interior_rings(made) != shapely.get_num_interior_rings(parts)
+    made[spoiled] = shapely.simplify(parts[spoiled], within)
+    return as_region(made)
 
 
 def make_outline(wording: Wording) -> Outline:
