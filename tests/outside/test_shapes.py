@@ -20,7 +20,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band
 from kilnchisel.core.job.boards import Board, BoxSign, Plate, Wall
-from kilnchisel.core.job.bodies import Bracelet, Handle, Hull
+from kilnchisel.core.job.bodies import Bracelet, Handle, Hull, PeakedCap
 from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import job_on
@@ -174,9 +174,8 @@ class LongAndBent(unittest.TestCase):
                 got = np.linalg.norm(side.jacobian(uv), axis=1)
                 if isinstance(side, ClothSide):  # true to its pattern, from which it gives where it hangs
                     np.testing.assert_array_equal(got, np.ones((20, 2)))
-                    near = (
-                        1e-6 if side.name == "neck inside" else 0.03
-                    )  # the label bends, and gives nothing
+                    # a label bends, and gives nothing; a crown is eased over the head
+                    near = {"neck inside": 1e-6}.get(side.name, 0.07 if kind is PeakedCap else 0.03)
                     self.assertLess(np.abs(np.stack(lengths) - 1).mean(), near, side.name)
                     continue
                 np.testing.assert_allclose(got, np.stack(lengths, axis=1), rtol=3e-3, err_msg=side.name)

@@ -6,7 +6,7 @@ cylinder that the peak is bent on. Each panel's sheet is its flat pattern, which
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell
 from kilnchisel.core.blanks.cloth import Panel, Run
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.panels import lining, side_of
+from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.stitches import joined, stitched
 from kilnchisel.core.blanks.tubes import bar, lathed
 from kilnchisel.core.detail import Detail
@@ -39,6 +40,7 @@ STEP_MM = 2.0  # of the surfaces' coefficients
 ALONG, UP = 25, 26  # lines that a panel is worked out at
 BEYOND, BELOW, TOPMOST = 2 / 20, 0.07, 0.96  # how far beyond its edges; how near to the top
 LETTERS_MM, ASIDE_MM = 34.0, 35.0  # above the edge; to both sides of the middle
+TRUE_MM = (58.0, 76.0)  # to both sides, and above the edge: there the front is true within 1 % on average
 LEAST_WEIGHT, ROUNDS, NEWTON = 5e-4, 10, 7
 UNDER_MM = 3.0  # the peak goes in under the crown
 EYELET_MM, EYELET_AT = (4.6, 1.0), 0.72  # half as wide, half as thick; how far up the panel
@@ -247,6 +249,9 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
         thick = PEAK_MM if peak else CLOTH_MM
         slot: FinishSlot = "rim" if peak else "blank"
         side, net, rough = side_of(panel, thick, detail=detail)
+        if panel.name == "front":  # beyond it letters are drawn by what the cloth is eased
+            eased = shapely.difference(side.domain, shapely.box(-TRUE_MM[0], 0, *TRUE_MM))
+            side = replace(side, clear=(ClearZone("eased part", eased),))
         sheets.append(Sheet(side, slot, solid=panel.name, net=net, rough=rough))
         shells.append(Shell(f"{panel.name} inner", slot, lining(side, net, thick), panel.name))
         if not detail.fine:
