@@ -31,7 +31,7 @@ from kilnchisel.core.handover.programs import written
 from kilnchisel.core.handover.proof import proof_bytes
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Cloth
-from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import sets_for
 from kilnchisel.core.motion.tracks import TRACKS
@@ -339,22 +339,30 @@ def as_cut() -> None:
 
 
 def garments() -> None:
-    """The crew's shirt from before and behind, and other words on a hooded sweatshirt."""
+    """Cloth in all the ways it is shown: worn, on a hanger, laid flat, folded; a cap, a bag."""
     shirt = ALL["crew-shirt"]()
     behind = change(shirt, ("setting", "camera", "turn_deg"), 168.0)
-    warm = fresh_job("apparel", "TARNLIGHT\nOBSERVATORY")
-    warm = change(warm, ("blank", "garment"), "hooded sweatshirt")
+    warm = with_shown(fresh_job("apparel", "TARNLIGHT\nOBSERVATORY"), garment="hooded sweatshirt")
     for field, colour in (("finish", "#2f3f36"), ("rim_finish", "#2b3a31"), ("detail_finish", "#43554a")):
         warm = change(warm, (field,), Cloth(colour=colour, weave="cotton"))
     warm = at_place(warm, 0, "full front")
+    shown = [
+        (shirt, 0.72),
+        (behind, 0.72),
+        (warm, 1.0),
+        (with_shown(shirt, shown="on a hanger"), 0.72),
+        (with_shown(shirt, shown="laid flat"), 0.9),
+        (ALL["shop-sweatshirt"](), 0.8),
+        (ALL["crew-cap"](), 0.75),
+        (ALL["shop-tote"](), 0.72),
+    ]
     made = []
-    for job, near in ((shirt, 0.72), (behind, 0.72), (warm, 1.0)):
+    for job, near in shown:
         far = near * job.setting.camera.distance_mm
         closer = change(job, ("setting", "camera", "distance_mm"), far)
-        made.append(make_picture(closer, PictureOrder((560, 640), 48)))
-    Image.fromarray(np.concatenate([one for one in made if one is not None], axis=1)).save(
-        HERE / "mockup-garments.png"
-    )
+        made.append(make_picture(closer, PictureOrder((430, 480), 48)))
+    rows = [np.concatenate([one for one in made[k : k + 4] if one is not None], axis=1) for k in (0, 4)]
+    Image.fromarray(np.concatenate(rows)).save(HERE / "mockup-garments.png")
 
 
 def places() -> None:
