@@ -176,6 +176,22 @@ class OnTheObject(WindowTest):
         self.settle()
         self.assertAlmostEqual(self.picture.drawn.laid[0].side.domain.bounds[2] - wide, 50, delta=0.1)
 
+    def test_a_garment_is_laid_flat_from_the_ticket_and_the_setting_goes_along(self):
+        """What is seen changes, the letters stay on the cloth, and one step takes both back."""
+        self.window.session.start(fresh_job("apparel", "CREW"))
+        self.settle()
+        before = self.window.session.job
+        menu = self.field("blank", "blank.shown")
+        names = [action.text() for action in menu.list.actions()]
+        self.assertEqual(names, ["Worn", "On a hanger", "Laid flat", "Folded"])
+        menu.list.actions()[2].trigger()
+        self.settle()
+        job = self.window.session.job
+        self.assertEqual((job.blank.shown, job.letterings), ("laid flat", before.letterings))
+        self.assertGreater(job.setting.camera.tilt_deg, 40)
+        self.window.undo()
+        self.assertEqual(self.window.session.job, before)
+
 
 class Meshes(WindowTest):
     def file(self):
