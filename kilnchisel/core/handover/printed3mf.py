@@ -20,8 +20,8 @@ from kilnchisel.core.handover.sideviews import colour_of_blank, colour_of_layer
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import CutThrough, Fitting, Tube, stands_free
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.words.contents import one_line
-from kilnchisel.core.shop.amounts import STANDS_ALREADY
 from kilnchisel.core.shop.volumes import relief_range_mm
 from kilnchisel.core.units import format_length, format_number
 
@@ -48,7 +48,7 @@ def without_two(job: Job) -> str:
     if isinstance(job.blank, Mesh3D):
         return "letters are parted off from blanks with sides of their own"
     standing = any(_is_standing(item) for item in job.letterings)
-    if isinstance(job.blank, STANDS_ALREADY) and not standing:
+    if traits_of(job.blank).stays and not standing:
         return "what it is on is there already, and nothing stands on it but light"
     if not standing and not any(_is_parted(item) for item in job.letterings):
         return "nothing is lettered on it"
@@ -77,7 +77,7 @@ def print_files(job: Job) -> tuple[dict[str, bytes], str]:
 def objects_of(job: Job) -> list[Object]:
     """The blank, if it is not there already, then each lettering. Raises KilnError where something does not
     close."""
-    made = [] if isinstance(job.blank, STANDS_ALREADY) else _from_blank(job)
+    made = [] if traits_of(job.blank).stays else _from_blank(job)
     for index, item in enumerate(job.letterings):
         if _is_standing(item):
             made += _standing(job, index)

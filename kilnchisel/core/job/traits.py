@@ -134,8 +134,8 @@ class Traits:
     ``stances``: how it can be shown, first as it is. ``rim``, ``detail``: what its second and third finish
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
-    the blank. ``wear``: what use has done to it. ``as_shown``: what is otherwise where the blank is shown
-    otherwise (its field ``shown``).
+    the blank. ``wear``: what use has done to it. ``stays``: it is there already; nobody makes or turns it.
+    ``as_shown``: what is otherwise where the blank is shown otherwise (its field ``shown``).
     """
 
     size: Callable[[Any], tuple[float, float]]
@@ -155,6 +155,7 @@ class Traits:
     manner: Literal["printed", "pale ink", "engraved", "gilt"] = "printed"
     view: tuple[float, float] = (20.0, 5.9)
     wear: Wear = AS_HANDED_OVER
+    stays: bool = False
     as_shown: dict[str, dict[str, Any]] = field(default_factory=dict)
 
     @property
@@ -286,6 +287,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Wall: Traits(
         _flat,
+        stays=True,
         side="front",
         room=lambda b: b.height_mm * 0.9,
         rim=lambda b: "joints" if b.surface != "plaster" else None,
@@ -298,6 +300,7 @@ TRAITS: dict[type, Traits] = {
     ),
     ShopFront: Traits(
         _flat,
+        stays=True,
         side="fascia",
         room=lambda b: b.fascia_mm * 2.2,
         rim="joints",
@@ -476,6 +479,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Bank: Traits(
         lambda b: (b.width_mm, b.rise_mm),
+        stays=True,
         side="slope",
         deep=lambda b: b.deep_mm,
         set="meadow",

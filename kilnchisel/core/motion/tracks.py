@@ -11,14 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.boards import ShopFront, Wall
-from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.cameras import place_named
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.edits import letter_change, with_letter
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera
+from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.scene.stance import stance_shown
 
@@ -115,7 +114,7 @@ def moment(job: Job, film: Film, frame: int) -> Moment:
 
 
 def _turntable(job: Job, film: Film, share: float) -> Moment:
-    stays = isinstance(job.blank, Wall | ShopFront | Bank) or stance_shown(job) == "hung"
+    stays = traits_of(job.blank).stays or stance_shown(job) == "hung"
     if job.setting.photo is not None or stays:
         raise KilnError("What hangs, or stands in a photo, does not turn; “swing” goes round it.")
     return Moment(job, 360.0 * share)

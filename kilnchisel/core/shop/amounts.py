@@ -15,12 +15,11 @@ from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.gate import bytes_of
-from kilnchisel.core.job.boards import ShopFront, Wall
-from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Printed, Standing
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.trims import finishes_of
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.shop.bender import bendings_of, cable_mm, transformers_of
@@ -30,7 +29,6 @@ from kilnchisel.core.shop.volumes import stages_area
 from kilnchisel.core.units import format_number
 
 SOLID_MM, FOAM = 15.0, 0.2  # what is thicker, and denser in g/cm³, is made as a box: common practice
-STANDS_ALREADY = (Wall, ShopFront, Bank)
 MOST_BYTES = 2**20
 HOUR, WORK = "hour", "work"  # what an hour of the machine, and of a person, is called among rates
 HOURS = "h"
@@ -158,7 +156,7 @@ def _finish(job: Job, part: Part) -> Any:
     if part.role in ("tube", "blockout", "support", "carrier"):
         return None
     if part.lettering is None:
-        if isinstance(job.blank, STANDS_ALREADY):
+        if traits_of(job.blank).stays:
             return None
         if part.solid == MAIN:
             return job.finish
