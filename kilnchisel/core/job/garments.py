@@ -106,7 +106,7 @@ HOOK_MM = 95.0  # how far above the garment the peg is
 ALL_WAYS = ("worn", "on a hanger", "laid flat", "folded")
 SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": ALL_WAYS,
-    "long sleeve": ALL_WAYS,
+    "long sleeve": ("worn", "on a hanger", "laid flat"),
     "sweatshirt": ALL_WAYS,
     "hooded sweatshirt": ("worn",),
 }
