@@ -1,4 +1,4 @@
-"""Jobs of the observatory's cloakroom and shop: shirt, cap, sweatshirt, bag."""
+"""Jobs of the observatory's cloakroom and shop: shirts, cap, bag."""
 
 from __future__ import annotations
 
@@ -120,18 +120,18 @@ def shop_tote() -> Job:
     )
 
 
-def shop_sweatshirt() -> Job:
-    """A sweatshirt of the shop, folded as it lies on the shelf."""
+def shop_shirt() -> Job:
+    """A shirt of the shop, folded as it lies on the shelf."""
     return Job(
-        name="Shop sweatshirt",
-        blank=Apparel(garment="sweatshirt", size="M", shown="folded"),
+        name="Shop shirt",
+        blank=Apparel(size="M", shown="folded"),
         finish=Cloth(colour="#b9b4a8", weave="cotton"),
         rim_finish=Cloth(colour="#b3aea2", weave="cotton"),
         detail_finish=Cloth(colour="#8e897d", weave="cotton"),
         letterings=(
             Lettering(
-                content=words("TARNLIGHT\nOBSERVATORY", "cinzel-bold", 15, letter_spacing_mm=1.0),
-                lay=Lay(side="front", across_mm=138),
+                content=words("TARNLIGHT\nOBSERVATORY", "cinzel-bold", 13, letter_spacing_mm=0.8),
+                lay=Lay(side="front", across_mm=176),
                 craft=Printed(film_mm=0.08),
                 finish=Ink(colour="#2a3350", gloss=20),
             ),
@@ -143,5 +143,5 @@ JOBS = {
     "crew-shirt": crew_shirt,
     "crew-cap": crew_cap,
     "shop-tote": shop_tote,
-    "shop-sweatshirt": shop_sweatshirt,
+    "shop-shirt": shop_shirt,
 }

@@ -579,7 +579,7 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "crew-shirt": ("grey studio", {}),
     "crew-cap": ("warm grey sweep", {"turn_deg": 24.0, "tilt_deg": 15.0}),
     "shop-tote": ("wall by a window", {}),
-    "shop-sweatshirt": ("table by a window", {"turn_deg": 4.0}),
+    "shop-shirt": ("table by a window", {"turn_deg": 4.0}),
     "shuttle-van": ("quay at dusk", {}),
     "trail-sign": ("meadow", {}),
     "bank-letters": ("meadow", {}),

@@ -352,7 +352,7 @@ def garments() -> None:
         (warm, 1.0),
         (with_shown(shirt, shown="on a hanger"), 0.72),
         (with_shown(shirt, shown="laid flat"), 0.9),
-        (ALL["shop-sweatshirt"](), 0.8),
+        (ALL["shop-shirt"](), 0.8),
         (ALL["crew-cap"](), 0.75),
         (ALL["shop-tote"](), 0.72),
     ]

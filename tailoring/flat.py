@@ -53,12 +53,7 @@ class Flat:
         x[:, 1] -= lift
         self._lies = lift < LIES_MM
         edges, length, *_ = springs(cloth)
-        # rib at hem and cuffs lies as wide as what it is sewn to, which it would else draw into ripples
-        drawn = np.linalg.norm(np.diff(cloth.points[edges][..., [0, 2]], axis=1)[:, 0], axis=1)
-        at_neck = np.zeros(len(x), dtype=bool)
-        at_neck[cloth.own["collar"][2] if "collar" in cloth.own else []] = True
-        wide = np.where(at_neck[edges].all(axis=1), length, np.maximum(length, drawn))
-        solver.draw_in(x, edges, wide, PASSES)
+        solver.draw_in(x, edges, length, PASSES)
         return x + rng.normal(0, NOISE_MM, x.shape) * (0.2, 1.0, 0.2)
 
     def free(self) -> Array:

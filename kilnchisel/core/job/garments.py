@@ -103,11 +103,11 @@ TABLE: dict[str, Callable[[int], Measures]] = {
 HANGER_WALL_MM = 34.0  # from the middle of a hanger back to the wall
 HOOK_MM = 95.0  # how far above the garment the peg is
 # how each can be shown
-ALL_WAYS = ("worn", "on a hanger", "laid flat", "folded")
+UNFOLDED = ("worn", "on a hanger", "laid flat")
 SHOWN: dict[str, tuple[str, ...]] = {
-    "t-shirt": ALL_WAYS,
-    "long sleeve": ("worn", "on a hanger", "laid flat"),
-    "sweatshirt": ALL_WAYS,
+    "t-shirt": (*UNFOLDED, "folded"),
+    "long sleeve": UNFOLDED,
+    "sweatshirt": UNFOLDED,
     "hooded sweatshirt": ("worn",),
 }
 
