@@ -14,9 +14,9 @@ from tailoring.settling import FRAME, Fabric, Freely, smooth
 
 Array = NDArray[Any]
 
-SWOLLEN = 40  # frames
+SWOLLEN, RISEN = 24, 30  # frames in which it swells, and comes up
 SECONDS = 2.8
-RISES_MM = 26.0
+RISES_MM = 30.0
 RUB = 0.3
 
 
@@ -33,7 +33,10 @@ class Hanging(Freely):
         self._limbs = np.stack([arm, arm * (-1, 1, 1, 1)])
 
     def around(self, frame: int) -> solver.Around:
-        swell = smooth(frame / SWOLLEN)
+        # it swells below the seams, comes up with its full thickness, and only then the cloth falls: a thin
+        # one would cut through a shoulder
+        swell, up = smooth(frame / SWOLLEN), smooth((frame - SWOLLEN) / RISEN)
         skin = min(self._fabric.skin, 0.5 + self._fabric.skin * swell)
-        fall = np.array([0.0, 0.0, -solver.GRAVITY * swell])
-        return solver.Around(solver.NO_BODY, self._limbs, 0.04 + 0.96 * swell, self._wall, skin, RUB, fall)
+        fall = np.array([0.0, 0.0, -solver.GRAVITY * smooth((frame - SWOLLEN) / RISEN - 0.4)])
+        limbs = self._limbs - np.array([0.0, 0.0, RISES_MM * (1 - up), 0.0])
+        return solver.Around(solver.NO_BODY, limbs, 0.04 + 0.96 * swell, self._wall, skin, RUB, fall)

@@ -431,7 +431,7 @@ TRAITS: dict[type, Traits] = {
         lambda b: (APRON_SIZES[b.size].wide, APRON_SIZES[b.size].high + APRON_SIZES[b.size].turn),
         side="front",
         stances=("worn",),
-        room=lambda b: 0.85 * APRON_SIZES[b.size].bib,
+        room=lambda b: 0.6 * APRON_SIZES[b.size].bib,
         middle=lambda b: round(APRON_SIZES[b.size].high / 2 - 0.5 * APRON_SIZES[b.size].bib_high, 0),
         thickness=lambda _: 240.0,
         deep=lambda _: 300.0,

@@ -102,6 +102,12 @@ class Beam:
         flat = self.plane(middles[reached])
         return flat, middles[reached], spatial.cKDTree(flat)
 
+    def _unseen(self) -> KilnError:
+        return KilnError(
+            f"Straight on from here, nothing of the {self.side.name} is seen: move the lettering on to it, "
+            "or let it follow the surface."
+        )
+
     @cached_property
     def _grid(self) -> tuple[Array, Array, Array]:
         """Corners (rows + 1, columns + 1, 2) and middles (n, 2) of the sheet's cells, and which of these
@@ -119,10 +125,7 @@ class Beam:
         if self.side.period is None:
             facing &= shapely.intersects_xy(self.side.domain, *middles.T)
         if not facing.any():
-            raise KilnError(
-                f"Straight on from here, nothing of the {self.side.name} is seen: move the lettering on to "
-                "it, or let it follow the surface."
-            )
+            raise self._unseen()
         groups, _ = ndimage.label(facing.reshape(rows, columns))
         away = np.where(facing, ((middles - self.spot) ** 2).sum(axis=1), np.inf)
         reached = groups.ravel() == groups.ravel()[int(np.argmin(away))]
@@ -130,10 +133,12 @@ class Beam:
 
     @cached_property
     def seen(self) -> shapely.Polygon:
-        """What the beam reaches, in the plane."""
+        """What the beam reaches, in the plane. Raises KilnError where it reaches nothing."""
         corners, _, reached = self._grid
         rows, columns = corners.shape[:2]
         faces = lattice_faces(rows, columns)[np.tile(reached, 2)]  # two triangles a cell
         edges = self.plane(corners.reshape(-1, 2))[border_edges(faces)]
         parts = shapely.get_parts(shapely.polygonize(list(shapely.linestrings(edges))))
+        if len(parts) == 0:  # a strip that is seen edge on
+            raise self._unseen()
         return max(parts, key=lambda part: float(part.area))
