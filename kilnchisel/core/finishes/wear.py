@@ -110,7 +110,7 @@ def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -
     if material.kind == "glass":
         return material  # it is wiped, and shows no wear from where it is looked at
     covers = list(material.covers)
-    if wear.handled > 0 and _glossy(material):
+    if wear.handled > 0 and takes_prints(material):
         covers.append(Cover(_greasy(material), handled(wear.handled, wear.seed)))
     plain = replace(bare, texture=None, covers=(), emission=(0.0, 0.0, 0.0))
     if wear.scratched > 0 and not material.shines:
@@ -132,7 +132,8 @@ def worn(material: Material, bare: Material, wear: Wear, marks: Marked | None) -
 GLOSSY = {"metal": 0.22, "coated": 0.12}  # roughness below which hands leave marks that are seen
 
 
-def _glossy(material: Material) -> bool:
+def takes_prints(material: Material) -> bool:
+    """Whether dust and fingers are seen on it."""
     return not material.shines and material.mean_alpha < GLOSSY.get(material.kind, 0.0)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.finishes.finish import material_of
+from kilnchisel.core.finishes.wear import takes_prints
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.finish import (
     AS_HANDED_OVER,
@@ -209,6 +211,7 @@ def wear_specs(job: Job) -> list[Spec]:
         ranged(job, (*path, "noise"), "Uneven colour", "percent", step=0.5, decimals=1),
     ]
     untouched = job.wear.model_copy(update={"handled": 0.0}) == type(job.wear)(seed=job.wear.seed)
-    if not untouched or job.wear.handled > AS_HANDED_OVER.handled:
+    handled = job.wear.handled > AS_HANDED_OVER.handled and takes_prints(material_of(job.finish))
+    if not untouched or handled:
         fields.append(ranged(job, (*path, "seed"), "Variation", "count", step=1, hint="Another piece."))
     return fields
