@@ -42,13 +42,14 @@ SEED = 20
 @dataclass(frozen=True)
 class Making:
     """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
-    and of rib; ``grain_mm``: what places are rounded to; of ``true``: as below."""
+    and of rib; ``grain_mm``: what places are rounded to; ``true``: the panels
+    whose edges keep their lengths, None for all but rib; ``manner``: of garments."""
 
     manner: Callable[[str, Measures, Fabric], Manner] | None = None
     step_mm: float = 10.0
     knot_mm: tuple[float, float] = (8.0, 6.0)
     grain_mm: float = 1 / 256
-    true: tuple[str, ...] | None = None  # the panels whose edges keep their lengths; None: all but rib
+    true: tuple[str, ...] | None = None
 
 
 MAKINGS = {

@@ -50,7 +50,6 @@ def apron_panels(m: ApronMeasures, step: float, shown: str) -> tuple[Panel, ...]
         *(
             Edge(line, seam)
             for line, seam in zip(upper, ("", "strap end", "", "strap start", ""), strict=True)
-            if len(line) > 1
         ),
         Edge((curve * back)[::-1]),
         Edge((tied * back)[::-1], right),
@@ -120,7 +119,6 @@ def _tie(m: ApronMeasures, waist: float, uv: Array) -> Array:
 class OverABody(Freely):
     """It is worn over a body that is not seen, which swells within it."""
 
-    noise_mm = 0.3
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: ApronMeasures, fabric: Fabric) -> None:

@@ -10,13 +10,12 @@ import shapely
 from numpy.typing import NDArray
 
 from tailoring import solver
-from tailoring.settling import FRAME, Fabric, layer_gap
+from tailoring.settling import FRAME, Fabric, OnATable, layer_gap
 from tailoring.sewn import Sewn, springs
 
 Array = NDArray[Any]
 
 SECONDS = 0.5
-RUB = 0.6
 LIES_MM = 0.5  # where it is lifted less than this it lies, and friction holds it
 NOISE_MM = 0.05
 EVERY_MM = 80.0  # along the outline, a ruck
@@ -30,7 +29,7 @@ BELOW = 0.35  # of a ruck, so much the layer below has
 PASSES = 400  # of drawing in what rucks take
 
 
-class Flat:
+class Flat(OnATable):
     """Rucks are drawn on it, what they take of its length is drawn in, and they settle between the places
     where it lies."""
 
@@ -38,9 +37,8 @@ class Flat:
 
     def __init__(self, fabric: Fabric, still: tuple[str, ...] = ()) -> None:
         """``still``: panels that lie as they are, without rucks."""
-        self._fabric, self._still = fabric, still
-        self.gap = layer_gap(fabric)
-        self._table = 0.0
+        super().__init__(fabric, layer_gap(fabric))
+        self._still = still
         self._lies: Array = np.zeros(0, dtype=bool)
 
     def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
@@ -58,12 +56,6 @@ class Flat:
 
     def free(self) -> Array:
         return ~self._lies
-
-    def around(self, frame: int) -> solver.Around:
-        fall = np.array([0.0, solver.GRAVITY, 0.0])
-        return solver.Around(
-            solver.NO_BODY, solver.NO_LIMBS, 1.0, self._table, self._fabric.thick, RUB, fall
-        )
 
 
 def closed(points: Array, gap: float) -> Array:

@@ -9,29 +9,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.job.garments import Measures, folded_size
-from tailoring import solver
 from tailoring.flat import closed
-from tailoring.settling import FRAME, Fabric
+from tailoring.settling import FRAME, Fabric, OnATable
 from tailoring.sewn import Sewn
 
 Array = NDArray[Any]
 
 SECONDS = 0.5
-RUB = 0.6
 NOISE_MM = 0.05
 LAYER = 1.25  # thicknesses: how far apart layers are pressed
 IN_MM = 16.0  # from the far edge a sleeve is folded down
 
 
-class Folded:
+class Folded(OnATable):
     """Folded over as if by hand, each layer bent round those within, and left to settle."""
 
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: Measures, fabric: Fabric) -> None:
-        self._m, self._fabric = m, fabric
-        self.gap = LAYER * fabric.thick
-        self._table = 0.0
+        super().__init__(fabric, LAYER * fabric.thick)
+        self._m = m
 
     def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
         m = self._m
@@ -75,12 +72,3 @@ class Folded:
         x[over, 2] += moved * out[1]
         x[over, 1] = axis - radius * np.cos(angle)
         return over
-
-    def free(self) -> float:
-        return 1.0
-
-    def around(self, frame: int) -> solver.Around:
-        fall = np.array([0.0, solver.GRAVITY, 0.0])
-        return solver.Around(
-            solver.NO_BODY, solver.NO_LIMBS, 1.0, self._table, self._fabric.thick, RUB, fall
-        )

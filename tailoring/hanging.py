@@ -23,7 +23,6 @@ RUB = 0.3
 class Hanging(Freely):
     """On a wooden hanger, its back against a wall."""
 
-    noise_mm = 0.3
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: Measures, fabric: Fabric, wall_mm: float) -> None:

@@ -20,6 +20,7 @@ FRAME = 1 / 60
 TAUT = 1000.0  # what an edge resists being stretched with, kg/s²
 LATE = 45  # frames before the end, in which it is braked
 SAID_EVERY = 20  # frames
+TABLE_RUB = 0.6
 PRESSED = 0.02  # how stiff a fold is that was pressed, of cloth that was not
 
 
@@ -62,6 +63,22 @@ class Freely:
 
     def free(self) -> float:
         return 1.0
+
+
+class OnATable:
+    """Cloth that lies on a table, whose height its start finds, its layers ``gap`` apart."""
+
+    def __init__(self, fabric: Fabric, gap: float) -> None:
+        self._fabric, self.gap = fabric, gap
+        self._table = 0.0
+
+    def free(self) -> Array | float:
+        return 1.0
+
+    def around(self, frame: int) -> solver.Around:
+        fall = np.array([0.0, solver.GRAVITY, 0.0])
+        thick = self._fabric.thick
+        return solver.Around(solver.NO_BODY, solver.NO_LIMBS, 1.0, self._table, thick, TABLE_RUB, fall)
 
 
 def settled(

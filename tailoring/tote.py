@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -54,22 +54,13 @@ def _half(m: ToteMeasures, step: float, way: float, *, flat: bool) -> tuple[Pane
     return Panel(name, edges, lies), handle
 
 
-class Pegged(Protocol):
-    """``high``: how far its upper edge is above its lower one; ``peg``: how far above that the peg is."""
-
-    @property
-    def high(self) -> float: ...
-    @property
-    def peg(self) -> float: ...
-
-
 class OnAPeg(Freely):
     """It hangs from a round peg by its handles, its back against a wall."""
 
     noise_mm = 0.8
     frames = round(SECONDS / FRAME)
 
-    def __init__(self, m: Pegged, fabric: Fabric) -> None:
+    def __init__(self, m: ToteMeasures, fabric: Fabric) -> None:
         self._fabric = fabric
         z = m.high / 2 + m.peg
         peg = np.array([[0.0, -90.0, z, PEG_MM], [0.0, 90.0, z, PEG_MM]])

@@ -166,17 +166,14 @@ class StartPage(WindowTest):
         cards = [b for b in buttons if b.accessibleName().startswith("Open ")]
         self.assertEqual(len(cards), len(ALL))
         self.wait(lambda: all(not card.icon().isNull() for card in cards), "the pictures of all cards")
-        for number, (card, (stem, make)) in enumerate(zip(cards, ALL.items(), strict=True)):
-            job = make()
-            self.assertEqual(open_job(FOLDER / f"{stem}.kcj"), job)
-            if number % 5:
-                continue
+        for number, (card, make) in enumerate(zip(cards, ALL.values(), strict=True)):
             self.window.session._saved_job = self.window.session.job
             self.click(card)
-            self.assertEqual(self.window.session.job, job)
+            self.assertEqual(self.window.session.job, make())
             self.assertIsNone(self.window.session.path)
-            self.wait(lambda: self.window.picture.image is not None, "the draft")
-            self.assertEqual(self.window.picture.notice, "")
+            if number % 5 == 0:
+                self.wait(lambda: self.window.picture.image is not None, "the draft")
+                self.assertEqual(self.window.picture.notice, "")
 
     def test_recent_jobs_are_offered(self):
         path = self.folder / "Gift counter.kcj"

@@ -76,7 +76,12 @@ def _edge_z(head: Head, x: Array, y: Array) -> Array:
     """How high the crown's edge is where it is above (x, y)."""
     back = np.minimum(y + head.long, 0.6 * head.long)
     rise = np.tan(np.radians(DROP_DEG)) * back
-    return np.asarray(rise - head.drop * (x / head.wide) ** 2)
+    return np.asarray(rise + _fall(head, x))
+
+
+def _fall(head: Head, x: Array) -> Array:
+    """How much lower than its middle the peak, and the edge above it, is so far aside."""
+    return np.asarray(-head.drop * (x / head.wide) ** 2)
 
 
 def _crown(head: Head, turn: Array, t: Array) -> Array:
@@ -205,24 +210,19 @@ def _peak(head: Head, long: float) -> Panel:
     way /= np.linalg.norm(way, axis=1, keepdims=True)
     far = near + out[:, None] * way
     x = np.linspace(-1.5 * head.wide, 1.5 * head.wide, 1201)
-    bent = -head.drop * (x / head.wide) ** 2
-    across = np.hypot(np.gradient(x), np.gradient(bent) / np.hypot(1, slope))
+    lean = np.hypot(1, slope)  # a step along the way that it looks, of a level one
+    across = np.hypot(np.gradient(x), np.gradient(_fall(head, x)) / lean)
     along = np.cumsum(across) - across / 2
     along -= along[600]
 
     def flat(xy: Array) -> Array:
-        fall = -head.drop * (xy[:, 0] / head.wide) ** 2
-        return np.column_stack(
-            [
-                np.interp(xy[:, 0], x, along),
-                (xy[:, 1] + head.long) * np.hypot(1, slope) + fall * slope / np.hypot(1, slope),
-            ]
-        )
+        up = (xy[:, 1] + head.long) * lean + _fall(head, xy[:, 0]) * slope / lean
+        return np.column_stack([np.interp(xy[:, 0], x, along), up])
 
     def place(uv: Array) -> Array:
         aside = np.interp(uv[:, 0], along, x)
-        fall = -head.drop * (aside / head.wide) ** 2
-        away = (uv[:, 1] - fall * slope / np.hypot(1, slope)) / np.hypot(1, slope)
+        fall = _fall(head, aside)
+        away = (uv[:, 1] - fall * slope / lean) / lean
         return np.column_stack([aside, away - head.long, fall + slope * away])
 
     # (u, v) of the reader's: v up is towards the crown, seen from above and before
@@ -244,7 +244,8 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
     """A cap on its edge, the peak facing -y."""
     shells: list[Shell] = []
     sheets: list[Sheet] = []
-    for panel in panels_of(cap):
+    panels = panels_of(cap)
+    for panel in panels:
         peak = panel.name == "peak"
         thick = PEAK_MM if peak else CLOTH_MM
         slot: FinishSlot = "rim" if peak else "blank"
@@ -263,7 +264,7 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
         shells += stitched(panel.name, side, [(line, one) for line in joined(lines) for one in far])
         if not peak:
             shells += _eyelets(panel)
-    top = panels_of(cap)[0].place(panels_of(cap)[0].runs[2].points).mean(axis=0)
+    top = panels[0].place(panels[0].runs[2].points).mean(axis=0)
     shells.append(Shell("button", "rim", _button(top), "button"))
     return Body(tuple(shells), tuple(sheets))
 

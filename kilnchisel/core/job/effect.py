@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, get_args
 
+from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.garments import SHOWN
-from kilnchisel.core.job.totes import TOTE_SHOWN
+
+
+def ways_shown(blank: Any) -> tuple[str, ...]:
+    """In which ways a blank of cloth can be shown: of garments not each in every one."""
+    if isinstance(blank, Apparel):
+        return SHOWN[blank.garment]
+    return get_args(type(blank).model_fields["shown"].annotation)
 
 
 def has_effect(blank: Any, name: str) -> bool:
@@ -25,7 +32,7 @@ def has_effect(blank: Any, name: str) -> bool:
         "apart_up_mm": lambda b: b.holes == "four",
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
-        "shown": lambda b: len(SHOWN.get(getattr(b, "garment", ""), TOTE_SHOWN)) > 1,
+        "shown": lambda b: len(ways_shown(b)) > 1,
         "stones": lambda b: b.seed > 0,
         "bushes": lambda b: b.seed > 0,
         "reach_mm": lambda b: b.bracket,

@@ -5,13 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from pydantic import ValidationError
-
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Picture
 from kilnchisel.core.job.blank import KINDS, TITLES, Blank
 from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
-from kilnchisel.core.job.edits import change, limits, refusal, with_lettering
+from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.garments import SHOWN
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
@@ -129,11 +126,7 @@ def with_shown(job: Job, **update: Any) -> Job:
     garment = update.get("garment")
     if garment in SHOWN and "shown" not in update and getattr(job.blank, "shown", "") not in SHOWN[garment]:
         update["shown"] = SHOWN[garment][0]
-    try:
-        blank = type(job.blank)(**(dict(job.blank) | update))
-    except ValidationError as error:
-        raise KilnError(refusal(error)) from None
-    made = change(job, ("blank",), blank)
+    made = change(job, ("blank",), dict(job.blank) | update)
     if stances_of(made.blank) == before:
         return made if stood is None else fitted(made, stood)
     return fitted(made, stood if stood and named(stood).suits(made.blank) else home_set(made.blank))

@@ -7,12 +7,11 @@ from typing import Any, get_args
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
 from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.boards import Board
-from kilnchisel.core.job.bodies import Apparel, Signet
+from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
-from kilnchisel.core.job.effect import has_effect
+from kilnchisel.core.job.effect import has_effect, ways_shown
 from kilnchisel.core.job.formats import FORMATS, format_of, in_format
 from kilnchisel.core.job.fresh import SHOWS_OTHERWISE, with_blank, with_shown
-from kilnchisel.core.job.garments import SHOWN
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.ringsizes import (
     inner_of_iso,
@@ -58,9 +57,7 @@ def blank_specs(job: Job) -> list[Spec]:
         elif info.annotation is float:
             fields.append(ranged(job, path, label, "percent", step=5))
         else:
-            offered = get_args(info.annotation)
-            if name == "shown" and isinstance(blank, Apparel):
-                offered = SHOWN[blank.garment]
+            offered = ways_shown(blank) if name == "shown" else get_args(info.annotation)
             options = tuple((value, value[0].upper() + value[1:]) for value in offered)
             if path in SHOWS_OTHERWISE:
                 fields.append(_shown(path, label, options))
