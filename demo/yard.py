@@ -5,11 +5,12 @@ from __future__ import annotations
 from demo.bench import words
 from kilnchisel.core.job.artwork import Holes, Rule, Shape
 from kilnchisel.core.job.boards import Board, Plate
-from kilnchisel.core.job.bodies import Bank, Van
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Fitting, Raised, Standing
 from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.vehicles import Van
 from kilnchisel.core.job.wording import Circle
 
 MIDNIGHT, RUST, CREAM = "#22345f", "#b0512f", "#efe6cf"

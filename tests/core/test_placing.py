@@ -10,13 +10,14 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bending import bend_of, bent_round, can_bend
 from kilnchisel.core.job.blank import KINDS, Mug
-from kilnchisel.core.job.bodies import Apparel, Van
+from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
 from kilnchisel.core.job.garments import collar_of, measures_of
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.tradeplaces import PLACES
+from kilnchisel.core.job.vehicles import Van
 from kilnchisel.core.job.wording import Circle, Rows
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.shop.checks import checks

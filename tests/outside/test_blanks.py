@@ -16,7 +16,7 @@ from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler
 from kilnchisel.core.job.boards import Board
-from kilnchisel.core.job.bodies import Bank, Van
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering
@@ -34,6 +34,7 @@ from kilnchisel.core.job.ringsizes import (
     us_size,
 )
 from kilnchisel.core.job.traits import main_side
+from kilnchisel.core.job.vehicles import Van
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.shop.checks import checks
 from tests.each import each, spread

@@ -20,12 +20,13 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band
 from kilnchisel.core.job.boards import Board, BoxSign, Plate, Wall
-from kilnchisel.core.job.bodies import Bracelet, Handle, Hull, PeakedCap
+from kilnchisel.core.job.bodies import Bracelet, Handle, PeakedCap
 from kilnchisel.core.job.crafts import Engraved, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import job_on
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.vehicles import Hull
 from kilnchisel.core.job.wording import Fit
 from kilnchisel.core.laying.patch import conformal_map, log_map, spot_chart
 from kilnchisel.core.laying.picking import walked

@@ -12,12 +12,12 @@ from scipy import interpolate
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, cage_of, limit, normals_at, refined
-from kilnchisel.core.blanks.vehicles.vancage import Shape
+from kilnchisel.core.blanks.vehicles.van import shape_of
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.bodies import Van
 from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.vehicles import Van
 from tests.outside.test_blanks import job_on, mesh_of
 
 RNG = np.random.default_rng(11)
@@ -181,7 +181,7 @@ class Vans(unittest.TestCase):
             self.assertAlmostEqual(-y, van.width_mm / 2 * (1 - 0.1 * up**2 - 0.09 * ahead**2), delta=10.0)
 
     def test_a_longer_or_higher_van_keeps_its_cab(self):
-        usual, other = Shape(Van()), Shape(Van(length_mm=5400, height_mm=2600))
+        usual, other = shape_of(Van()), shape_of(Van(length_mm=5400, height_mm=2600))
         nose = [s.at((-0.5, 0.4)) for s in (usual, other)]
         for spot in ((-0.315, 0.17), (-0.307, 0.6), (-0.145, 0.9)):
             one, two = usual.at(spot) - nose[0], other.at(spot) - nose[1]

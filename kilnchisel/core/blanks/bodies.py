@@ -24,6 +24,9 @@ from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
 from kilnchisel.core.blanks.shopfront import shop_front_body
 from kilnchisel.core.blanks.terrain import bank_body
 from kilnchisel.core.blanks.totebag import tote_body
+from kilnchisel.core.blanks.vehicles.boxtruck import box_truck_body
+from kilnchisel.core.blanks.vehicles.coach import coach_body
+from kilnchisel.core.blanks.vehicles.hatchback import hatchback_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
@@ -38,13 +41,12 @@ from kilnchisel.core.job.bodies import (
     Cap,
     Garment,
     Handle,
-    Hull,
     Mesh3D,
     PeakedCap,
     Signet,
     ToteBag,
-    Van,
 )
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.remembered import remembered
 
@@ -76,6 +78,9 @@ made_body.of(Book)(book_body)
 made_body.of(Handle)(handle_body)
 made_body.of(Hull)(hull_body)
 made_body.of(Van)(van_body)
+made_body.of(BoxTruck)(box_truck_body)
+made_body.of(Coach)(coach_body)
+made_body.of(Hatchback)(hatchback_body)
 made_body.of(Garment)(garment_body)
 made_body.of(Apparel)(apparel_body)
 made_body.of(PeakedCap)(peaked_cap_body)

@@ -23,6 +23,7 @@ PAIRS = (
     ("front", "back"),
     ("lid", "bottom"),
     ("left side", "right side"),
+    ("left door", "right door"),
     ("front cover", "back cover"),
 )
 OPPOSITE = {one: other for a, b in PAIRS for one, other in ((a, b), (b, a))}

@@ -21,7 +21,8 @@ from kilnchisel.core.blanks.sides import ClearZone, flipped
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.tubes import bar, lathed, prism
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.bodies import Handle, Hull
+from kilnchisel.core.job.bodies import Handle
+from kilnchisel.core.job.vehicles import Hull
 from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]

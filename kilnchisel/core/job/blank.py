@@ -18,13 +18,12 @@ from kilnchisel.core.job.bodies import (
     Cap,
     Garment,
     Handle,
-    Hull,
     Mesh3D,
     PeakedCap,
     Signet,
     ToteBag,
-    Van,
 )
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
 
 
 class Mug(Value):
@@ -237,6 +236,9 @@ Blank = Annotated[
     | Handle
     | Hull
     | Van
+    | BoxTruck
+    | Coach
+    | Hatchback
     | Garment
     | Apparel
     | PeakedCap
@@ -281,7 +283,8 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (PeakedCap, "Cap"),
         (Garment, "Flat shirt"),
     ),
-    "Bodies": ((Globe, "Globe"), (Van, "Van"), (Hull, "Hull or coach")),
+    "Bodies": ((Globe, "Globe"), (Hull, "Hull")),
+    "Vehicles": ((Van, "Van"), (BoxTruck, "Box truck"), (Hatchback, "Hatchback"), (Coach, "Coach")),
 }
 KINDS: dict[str, type[Value]] = {
     kind.model_fields["kind"].default: kind for group in GROUPS.values() for kind, _ in group

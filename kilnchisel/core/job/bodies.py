@@ -1,4 +1,4 @@
-"""Shaped blanks: handles, hulls, vans, garments, banks, and what is worn on hand and wrist."""
+"""Shaped blanks: handles, garments, banks, and what is worn on hand and wrist."""
 
 from __future__ import annotations
 
@@ -81,51 +81,6 @@ class Handle(Value):
             raise KilnError("Neck and end cannot be thicker than the widest part.")
         if self.widest_mm > 0.6 * self.length_mm:
             raise KilnError("The handle is thicker than it is useful; make it longer.")
-        return self
-
-
-class Hull(Value):
-    """A long round body with rows of windows: a boat's hull, a coach, a fuselage."""
-
-    kind: Literal["hull"] = "hull"
-    length_mm: Annotated[float, Field(ge=300, le=60_000)] = 9000.0
-    width_mm: Annotated[float, Field(ge=100, le=10_000)] = 2600.0
-    height_mm: Annotated[float, Field(ge=100, le=10_000)] = 2600.0
-    nose_mm: Annotated[float, Field(ge=50, le=20_000)] = 1800.0
-    tail_mm: Annotated[float, Field(ge=50, le=20_000)] = 2600.0
-    squareness: Annotated[float, Field(ge=0, le=100)] = 25.0
-    window_rows: Annotated[int, Field(ge=0, le=2)] = 1
-    window_mm: Annotated[float, Field(ge=20, le=2000)] = 360.0
-    window_high_mm: Annotated[float, Field(ge=20, le=2000)] = 420.0
-    window_every_mm: Annotated[float, Field(ge=40, le=4000)] = 640.0
-
-    @model_validator(mode="after")
-    def _has_middle(self) -> Hull:
-        if self.nose_mm + self.tail_mm > 0.8 * self.length_mm:
-            raise KilnError("Nose and tail leave no straight middle; make the body longer.")
-        if self.window_rows and self.window_every_mm < self.window_mm + 10:
-            raise KilnError("The windows run into each other; set them farther apart.")
-        if self.window_rows * self.window_high_mm > 0.6 * self.height_mm:
-            raise KilnError("The windows are too high for the body; make them lower.")
-        return self
-
-
-class Van(Value):
-    """A van or minibus: two sides, rear and bonnet, windows and door seams to keep clear."""
-
-    kind: Literal["van"] = "van"
-    length_mm: Annotated[float, Field(ge=2500, le=9000)] = 4950.0
-    width_mm: Annotated[float, Field(ge=1200, le=2600)] = 1920.0
-    height_mm: Annotated[float, Field(ge=1300, le=3500)] = 1980.0
-    wheel_mm: Annotated[float, Field(ge=400, le=1000)] = 660.0
-    windows: Literal["panel", "minibus"] = "panel"
-
-    @model_validator(mode="after")
-    def _has_body(self) -> Van:
-        if self.wheel_mm > 0.42 * self.height_mm:
-            raise KilnError("The wheels are too large for the body; make it higher.")
-        if self.length_mm < 1.9 * self.height_mm:
-            raise KilnError("The van is higher than it is long; make it longer.")
         return self
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kilnchisel.core.job.boards import Plate
-from kilnchisel.core.job.bodies import Van
+from kilnchisel.core.job.vehicles import Van
 
 Sizes = tuple[str, ...]
 PLATE_SIZES: Sizes = ("width_mm", "height_mm", "apart_mm", "apart_up_mm", "corner_mm")

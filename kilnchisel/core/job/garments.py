@@ -106,7 +106,7 @@ HOOK_MM = 95.0  # how far above the garment the peg is
 UNFOLDED = ("worn", "on a hanger", "laid flat")
 SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
-    "long sleeve": ("worn", "laid flat"),
+    "long sleeve": UNFOLDED,
     "sweatshirt": UNFOLDED,
     "hooded sweatshirt": ("worn",),
 }

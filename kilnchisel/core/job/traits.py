@@ -30,12 +30,10 @@ from kilnchisel.core.job.bodies import (
     Cap,
     Garment,
     Handle,
-    Hull,
     Mesh3D,
     PeakedCap,
     Signet,
     ToteBag,
-    Van,
 )
 from kilnchisel.core.job.finish import (
     AS_HANDED_OVER,
@@ -57,6 +55,7 @@ from kilnchisel.core.job.finish import (
 from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, collar_of, folded_size, measures_of
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.job.totes import TOTE_SIZES
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
 from kilnchisel.core.kinds import UnknownKind
 
 FOLDED_MM = 6.0  # two layers of cloth and the air between them
@@ -368,6 +367,59 @@ TRAITS: dict[type, Traits] = {
             Paint(colour="#f1efe8", gloss=92),
             Stainless(polish="satin"),
             Paint(colour="#1b1f22", gloss=92),
+        ),
+        ground=ASPHALT,
+        view=OUT_OF_DOORS,
+    ),
+    Hatchback: Traits(
+        lambda b: (b.length_mm, b.height_mm),
+        side="left side",
+        deep=lambda b: b.width_mm,
+        set="quay at dusk",
+        room=lambda b: b.height_mm * 0.3,
+        along=lambda b: round(-0.07 * b.length_mm, 0),  # on the front door
+        middle=lambda b: round(-0.05 * b.height_mm, 0),
+        rim="rims and lamp rings",
+        detail="windows",
+        finishes=(
+            Paint(colour="#e8e6df", gloss=94),
+            Stainless(polish="satin"),
+            Paint(colour="#1b1f22", gloss=94),
+        ),
+        ground=ASPHALT,
+        view=OUT_OF_DOORS,
+    ),
+    BoxTruck: Traits(
+        lambda b: (b.length_mm, b.height_mm),
+        side="left side",
+        deep=lambda b: b.width_mm,
+        set="quay at dusk",
+        room=lambda b: b.height_mm * 0.62,
+        middle=lambda b: round(0.06 * b.height_mm, 0),
+        rim="wheels and lamp rings",
+        detail="windows",
+        finishes=(
+            Paint(colour="#eeece5", gloss=86),
+            Stainless(polish="satin"),
+            Paint(colour="#1b1f22", gloss=92),
+        ),
+        ground=ASPHALT,
+        view=OUT_OF_DOORS,
+    ),
+    Coach: Traits(
+        lambda b: (b.length_mm, b.height_mm),
+        side="left side",
+        deep=lambda b: b.width_mm,
+        set="quay at dusk",
+        room=lambda b: b.length_mm * 0.15,
+        along=lambda b: round(-0.03 * b.length_mm, 0),  # between the axles
+        middle=lambda b: round(-0.112 * b.height_mm, 0),  # over the flaps, under the glass
+        rim="wheels and lamp rings",
+        detail="windows",
+        finishes=(
+            Paint(colour="#e9e7e0", gloss=94),
+            Stainless(polish="satin"),
+            Paint(colour="#14181a", gloss=96),
         ),
         ground=ASPHALT,
         view=OUT_OF_DOORS,

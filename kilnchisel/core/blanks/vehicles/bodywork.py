@@ -20,7 +20,7 @@ from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted, join
 from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, closely, gridded, net_over
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.surface import Surface
-from kilnchisel.core.blanks.vehicles.subdivision import Cage, limit, normals_at, refined
+from kilnchisel.core.blanks.vehicles.subdivision import Cage, edges_of, limit, normals_at, refined
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.later import interpolate
 
@@ -158,8 +158,29 @@ def facing(skin: Skin, tags: tuple[int, ...], view: View) -> Facing:
     other = used[~np.isin(used, inner)]
     other = other[~shapely.contains_xy(outline, *flat[other].T)]
     used = np.concatenate([inner, other])
-    before = (skin.points[used] - view.origin) @ view.out
-    return Facing(view, flat[used], before, gridded(flat[ring]), skin.points[ring])
+    ghosts = _beyond(skin, inner)
+    points = np.concatenate([skin.points[used], ghosts])
+    before = (points - view.origin) @ view.out
+    return Facing(
+        view,
+        np.concatenate([flat[used], view.flat(ghosts)]),
+        before,
+        gridded(flat[ring]),
+        skin.points[ring],
+    )
+
+
+def _beyond(skin: Skin, inner: Array) -> Array:
+    """Points a step beyond the skin's own border where it borders a side (``inner``: its points), straight
+    on, (n, 3): the surface keeps its slope there."""
+    _, of_face, times = edges_of(skin.faces, len(skin.points))
+    face, corner = np.nonzero(times[of_face] == 1)
+    quads = skin.faces[face]
+    a, b, c, d = (quads[np.arange(len(face)), (corner + k) % 4] for k in range(4))
+    on, within = np.concatenate([a, b]), np.concatenate([d, c])
+    on, first = np.unique(on, return_index=True)
+    mine = np.isin(on, inner) & np.isin(within[first], inner)
+    return np.asarray(2 * skin.points[on[mine]] - skin.points[within[first][mine]])
 
 
 @dataclass(frozen=True, eq=False)

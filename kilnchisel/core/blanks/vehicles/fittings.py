@@ -1,4 +1,4 @@
-"""What is fixed to vehicles: mirrors, wipers."""
+"""What is fixed to vehicles: mirrors, wipers, what stands on a roof."""
 
 from __future__ import annotations
 
@@ -7,12 +7,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Shell
+from kilnchisel.core.blanks.body import FinishSlot, Shell
 from kilnchisel.core.blanks.mesh import Mesh, grid, without_slivers
-from kilnchisel.core.blanks.surface import Surface
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.blanks.tubes import bar
+from kilnchisel.core.blanks.vehicles.bodywork import skin_of
+from kilnchisel.core.blanks.vehicles.outlined import Shape
+from kilnchisel.core.blanks.vehicles.subdivision import cage_of
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.trims import Trim
 
 Array = NDArray[Any]
 
@@ -52,24 +54,84 @@ def pillow(middle: Array, half: Array, power: float, *, detail: Detail) -> Mesh:
     return without_slivers(grid(middle + at * half, out, np.zeros((rows, columns, 2))))
 
 
-def mirror(name: str, root: Array, way: float, *, detail: Detail) -> list[Shell]:
-    """An outside mirror of a body that heads to -x: ``root`` on the door, ``way`` outward along y."""
-    shell = root + np.array([-8.0, way * 165.0, 62.0])
-    arm = np.stack(
-        [root + (0, -way * 14.0, 0), root + (-4.0, way * 60.0, 12.0), shell + (0, -way * 70.0, -52.0)]
-    )
-    parts: list[tuple[str, Trim, Mesh]] = [
-        ("arm", "trim", bar(_curved(arm), np.full(17, 19.0), 12 if detail.fine else 6)),
-        ("shell", "trim", pillow(shell, np.array([46.0, 96.0, 132.0]), 0.55, detail=detail)),
-        (
-            "glass",
-            "reflector",
-            pillow(shell + (30.0, 0, 0), GLASS_MM, 0.35, detail=detail),
-        ),
+def pod(middle: Array, half: Array, soft: float, *, detail: Detail) -> Mesh:
+    """A box with soft edges, from a smooth cage: ``half`` (3,) its half sizes, ``soft`` mm wide about its
+    edges."""
+    lines = [np.array([-h, -max(h - soft, 0.3 * h), 0.0, max(h - soft, 0.3 * h), h]) for h in half]
+    patches = []
+    for axis in range(3):
+        a, b = (axis + 1) % 3, (axis + 2) % 3
+        for way in (-1.0, 1.0):
+            lattice = np.empty((5, 5, 3))
+            lattice[..., axis] = way * half[axis]
+            lattice[..., a], lattice[..., b] = np.meshgrid(lines[a] * way, lines[b])
+            patches.append((middle + lattice, 0))
+    return skin_of(cage_of(patches), detail=detail).shell(0)
+
+
+def mirror(
+    name: str, root: Array, way: float, *, size: float = 1.0, slot: FinishSlot = "trim", detail: Detail
+) -> list[Shell]:
+    """An outside mirror of a body that heads to -x: ``root`` on the door, ``way`` outward along y; of its
+    shell the finish, and its size against a van's."""
+    shell = root + size * np.array([-8.0, way * 165.0, 62.0])
+    reach = size * np.array([[0, -way * 14.0, 0], [-4.0, way * 60.0, 12.0]])
+    arm = np.stack([*(root + reach), shell + size * np.array([0, -way * 70.0, -52.0])])
+    half = size * np.array([46.0, 96.0, 132.0])
+    glass = shell + size * np.array([30.0, 0, 0])
+    parts: list[tuple[str, FinishSlot, Mesh]] = [
+        ("arm", "trim", bar(_curved(arm), np.full(17, 19.0 * size), 12 if detail.fine else 6)),
+        ("shell", slot, pillow(shell, half, 0.55, detail=detail)),
+        ("glass", "reflector", pillow(glass, size * GLASS_MM, 0.35, detail=detail)),
     ]
     return [
         Shell(f"{name} mirror {part}", slot, mesh, f"{name} mirror {part}") for part, slot, mesh in parts
     ]
+
+
+def hung_mirror(name: str, root: Array, way: float, *, detail: Detail) -> list[Shell]:
+    """A mirror of a coach, which hangs from an arm that goes forward from the corner of its brow."""
+    tip = root + np.array([-400.0, way * 205.0, -260.0])
+    knee = root + np.array([-430.0, way * 190.0, 150.0])
+    around = 12 if detail.fine else 6
+    arm = _curved(np.stack([root + (40.0, -way * 40.0, 0), knee, tip]))
+    shell = tip - (0, 0, 190.0)
+    parts: list[tuple[str, FinishSlot, Mesh]] = [
+        ("arm", "trim", bar(arm, np.full(17, 34.0), around)),
+        ("shell", "trim", pillow(shell, np.array([62.0, 118.0, 236.0]), 0.5, detail=detail)),
+        ("glass", "reflector", pillow(shell + (42.0, 0, 0), 1.9 * GLASS_MM, 0.35, detail=detail)),
+    ]
+    return [
+        Shell(f"{name} mirror {part}", slot, mesh, f"{name} mirror {part}") for part, slot, mesh in parts
+    ]
+
+
+def wipers(wide: float, screen: Side, reach: float, *, detail: Detail) -> list[Shell]:
+    """Two wipers at the foot of a windscreen, ``reach`` as a share of the body's width."""
+    low, shells = screen.domain.bounds[1], []
+    for name, aside in (("left", 0.04), ("right", -0.04 - reach)):
+        foot = np.array([aside * wide, low + 16])
+        shells += wiper(name, screen, foot, foot + (reach * wide, 64.0), detail=detail)
+    return shells
+
+
+def outside(
+    shape: Shape,
+    root: tuple[float, float],
+    screen: Side,
+    *,
+    size: float = 1.0,
+    slot: FinishSlot = "trim",
+    detail: Detail,
+) -> list[Shell]:
+    """Both mirrors, ``root``: where the left one is fixed by shares of length and height; and two wipers
+    at the foot of a windscreen."""
+    shells = []
+    x, z = shape.at(root)
+    for way, hand in ((-1.0, "left"), (1.0, "right")):
+        place = np.array([x, way * float(shape.half(x, z)), z])
+        shells += mirror(hand, place, way, size=size, slot=slot, detail=detail)
+    return shells + wipers(shape.wide, screen, 0.3, detail=detail)
 
 
 def _curved(points: Array) -> Array:
@@ -79,7 +141,7 @@ def _curved(points: Array) -> Array:
     return np.asarray((1 - t) ** 2 * a + 2 * t * (1 - t) * b + t * t * c)
 
 
-def wiper(name: str, side: Surface, foot: Array, tip: Array, *, detail: Detail) -> list[Shell]:
+def wiper(name: str, side: Side, foot: Array, tip: Array, *, detail: Detail) -> list[Shell]:
     """A wiper at rest: its arm from its foot, and the blade about the arm's tip, both places on the sheet
     of a windscreen."""
     across = tip - foot

@@ -28,7 +28,7 @@ class Cage:
 
     @cached_property
     def _edges(self) -> tuple[Array, Array, Array]:
-        return _edges_of(self.faces, len(self.points))
+        return edges_of(self.faces, len(self.points))
 
     @property
     def edges(self) -> Array:
@@ -46,7 +46,9 @@ class Cage:
         return np.asarray(self._edges[2] == 1)
 
 
-def _edges_of(faces: Array, size: int) -> tuple[Array, Array, Array]:
+def edges_of(faces: Array, size: int) -> tuple[Array, Array, Array]:
+    """The edges (k, 2) of faces (m, 4) over ``size`` points, as a cage has them; those that follow on each
+    corner of a face, (m, 4); how many faces each has, (k,)."""
     start, end = faces, np.roll(faces, -1, axis=1)
     key = np.minimum(start, end) * size + np.maximum(start, end)
     keys, index, times = np.unique(key.ravel(), return_inverse=True, return_counts=True)
@@ -72,7 +74,7 @@ def cage_of(patches: list[tuple[Array, int]], creases: dict[tuple[int, int], flo
         np.rint(points / WELD_MM).astype(np.int64), axis=0, return_index=True, return_inverse=True
     )
     quads = kind.ravel()[np.concatenate(faces)]
-    edges, of_face, times = _edges_of(quads, len(first))
+    edges, of_face, times = edges_of(quads, len(first))
     if times.max() > 2:
         raise ValueError("more than two faces of the cage share an edge")
     sharp = np.where(times == 1, np.inf, 0.0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
@@ -22,19 +22,35 @@ SPOKES, NUTS = 6, 5
 HUB = np.array(
     [[0, 0.4], [0.34, 0.4], [0.37, 0.56], [0.3, 0.66], [0.16, 0.7], [0.15, 0.76], [0.1, 0.8], [0, 0.81]]
 )
+# the same of a pressed one: its bolt ring, and the hub within it
+DISH = np.array(
+    [[0, 0.15], [0.62, 0.15], [0.56, 0.42], [0.52, 0.46], [0.3, 0.46], [0.27, 0.8], [0.23, 0.86], [0, 0.87]]
+)
+HOLES = 10
 GROOVES = (-0.27, -0.09, 0.09, 0.27)  # of the tread, by share of the width
 GROOVE_MM, GROOVE_DEEP_MM = 9.0, 8.0
 
 
+Face = Literal["spoked", "pressed"]
+
+
 def wheel(
-    name: str, middle: Array, radius: float, wide: float, way: float, *, detail: Detail
+    name: str,
+    middle: Array,
+    radius: float,
+    wide: float,
+    way: float,
+    *,
+    face: Face = "spoked",
+    detail: Detail,
 ) -> list[Shell]:
-    """A wheel whose outer face looks along y by the sign of ``way``; ``middle``: of its tyre."""
+    """A wheel whose outer face looks along y by the sign of ``way``; ``middle``: of its tyre; ``face``:
+    with spokes, or pressed of steel with holes all round."""
     axis = way * Y
     around = 72 if detail.fine else 20
     parts: list[tuple[str, Any, Mesh]] = [
         ("tyre", "tyre", lathed(_tyre(radius, wide, detail=detail), middle, axis, X, around)),
-        ("rim", "rim", _rim(middle, radius, wide, axis, around, detail=detail)),
+        ("rim", "rim", _rim(middle, radius, wide, axis, around, face, detail=detail)),
         (
             "brake",
             "under",
@@ -65,7 +81,9 @@ def _tyre(radius: float, wide: float, *, detail: Detail) -> Array:
     return np.concatenate([inward, np.array(tread), out[::-1]])
 
 
-def _rim(middle: Array, radius: float, wide: float, axis: Array, around: int, *, detail: Detail) -> Mesh:
+def _rim(
+    middle: Array, radius: float, wide: float, axis: Array, around: int, face: Face, *, detail: Detail
+) -> Mesh:
     """Its barrel with a rolled edge, the spoked face, the cap and the nuts."""
     inner, half = RIM * radius, wide / 2
     barrel = np.array(
@@ -83,7 +101,13 @@ def _rim(middle: Array, radius: float, wide: float, axis: Array, around: int, *,
     if not detail.fine:
         parts.append(lathed(_disc(0.93 * inner, 0.52 * half, 14.0), middle, axis, X, around))
         return join(parts)
-    # a face that dishes in towards the hub, with openings between its spokes
+    if face == "pressed":
+        return join([*parts, *_pressed(middle, inner, half, axis, around)])
+    return join([*parts, *_spoked(middle, inner, half, axis)])
+
+
+def _spoked(middle: Array, inner: float, half: float, axis: Array) -> list[Mesh]:
+    """A face that dishes in towards the hub, with openings between its spokes."""
     side = np.cross(axis, X)
     face = shapely.Point(0, 0).buffer(0.935 * inner, quad_segs=24)
     for number in range(SPOKES):
@@ -93,14 +117,29 @@ def _rim(middle: Array, radius: float, wide: float, axis: Array, around: int, *,
         near = [(0.42 * inner * np.cos(a), 0.42 * inner * np.sin(a)) for a in (turn + 0.2, turn - 0.2)]
         hole = shapely.Polygon([*rim, *near]).buffer(-9).buffer(9, quad_segs=5)
         face = face.difference(hole)
-    parts.append(plate(face, middle + 0.46 * half * axis, X, side, 22.0))
-    parts.append(lathed(HUB * (inner, half), middle, axis, X, 36))
-    nut = shapely.Point(0, 0).buffer(9.5, quad_segs=2)
-    for number in range(NUTS):
-        turn = number * 2 * np.pi / NUTS
-        spot = middle + 0.235 * inner * (np.cos(turn) * X + np.sin(turn) * side) + 0.6 * half * axis
-        parts.append(plate(nut, spot, X, side, 20.0))
-    return join(parts)
+    hub = lathed(HUB * (inner, half), middle, axis, X, 36)
+    spokes = plate(face, middle + 0.46 * half * axis, X, side, 22.0)
+    return [spokes, hub, *_nuts(middle + 0.6 * half * axis, 0.235 * inner, NUTS, axis)]
+
+
+def _pressed(middle: Array, inner: float, half: float, axis: Array, around: int) -> list[Mesh]:
+    """A dished disc of steel with round holes, a hub that stands out, and nuts."""
+    side = np.cross(axis, X)
+    face = shapely.Point(0, 0).buffer(0.955 * inner, quad_segs=24)
+    for number in range(HOLES):
+        turn = number * 2 * np.pi / HOLES
+        at = (0.77 * inner * np.cos(turn), 0.77 * inner * np.sin(turn))
+        face = face.difference(shapely.Point(at).buffer(0.085 * inner, quad_segs=6))
+    flat = plate(face, middle + 0.2 * half * axis, X, side, 14.0)
+    dish = lathed(DISH * (inner, half), middle, axis, X, around)
+    return [flat, dish, *_nuts(middle + 0.45 * half * axis, 0.42 * inner, HOLES, axis, 15.0)]
+
+
+def _nuts(middle: Array, out: float, count: int, axis: Array, size: float = 9.5) -> list[Mesh]:
+    side, nut = np.cross(axis, X), shapely.Point(0, 0).buffer(size, quad_segs=2)
+    turns = np.arange(count) * 2 * np.pi / count
+    spots = middle + out * (np.cos(turns)[:, None] * X + np.sin(turns)[:, None] * side)
+    return [plate(nut, spot, X, side, 2.1 * size) for spot in spots]
 
 
 def _disc(radius: float, at: float, thick: float) -> Array:

@@ -27,17 +27,16 @@ from kilnchisel.core.job.bodies import (
     Cap,
     Garment,
     Handle,
-    Hull,
     Mesh3D,
     PeakedCap,
     Signet,
     ToteBag,
-    Van,
 )
 from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.job.traits import size_of
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
 
@@ -65,7 +64,9 @@ def _size(blank: Blank) -> str:
     return f"{format_number(width)} × {format_length(height)}"
 
 
-@blank_words.of(Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Hull, Garment, Bank)
+@blank_words.of(
+    Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Hull, Coach, BoxTruck, Garment, Bank
+)
 def _plain(blank: Any) -> str:
     return f"{TITLES[blank.kind]}, {_size(blank)}"
 
@@ -168,6 +169,11 @@ def _shop_front(blank: ShopFront) -> str:
 def _handle(blank: Handle) -> str:
     bent = "straight" if blank.bend_deg == 0 else f"bent {format_angle(blank.bend_deg)}"
     return f"{_plain(blank)}, {bent}"
+
+
+@blank_words.of(Hatchback)
+def _hatchback(blank: Hatchback) -> str:
+    return f"Hatchback, {blank.doors} doors, {_size(blank)}"
 
 
 @blank_words.of(Van)
