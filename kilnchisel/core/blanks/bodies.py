@@ -24,9 +24,11 @@ from kilnchisel.core.blanks.rounds import band_body, globe_body, medallion_body
 from kilnchisel.core.blanks.shopfront import shop_front_body
 from kilnchisel.core.blanks.terrain import bank_body
 from kilnchisel.core.blanks.totebag import tote_body
+from kilnchisel.core.blanks.vehicles.aeroplane import aeroplane_body
 from kilnchisel.core.blanks.vehicles.boxtruck import box_truck_body
 from kilnchisel.core.blanks.vehicles.coach import coach_body
 from kilnchisel.core.blanks.vehicles.hatchback import hatchback_body
+from kilnchisel.core.blanks.vehicles.sailinghull import sailing_hull_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
@@ -46,7 +48,7 @@ from kilnchisel.core.job.bodies import (
     Signet,
     ToteBag,
 )
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
+from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.remembered import remembered
 
@@ -78,6 +80,8 @@ made_body.of(Book)(book_body)
 made_body.of(Handle)(handle_body)
 made_body.of(Hull)(hull_body)
 made_body.of(Van)(van_body)
+made_body.of(SailingHull)(sailing_hull_body)
+made_body.of(Aeroplane)(aeroplane_body)
 made_body.of(BoxTruck)(box_truck_body)
 made_body.of(Coach)(coach_body)
 made_body.of(Hatchback)(hatchback_body)

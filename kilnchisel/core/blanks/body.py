@@ -24,6 +24,7 @@ PAIRS = (
     ("lid", "bottom"),
     ("left side", "right side"),
     ("left door", "right door"),
+    ("fin, left", "fin, right"),
     ("front cover", "back cover"),
 )
 OPPOSITE = {one: other for a, b in PAIRS for one, other in ((a, b), (b, a))}

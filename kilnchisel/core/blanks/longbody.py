@@ -49,6 +49,7 @@ class Long:
     ends: tuple[Array, Array]
     names: tuple[str, str]
     wall_mm: float
+    columns: Array | None = None  # where its sides have lines across, by share of the span; None: evenly
     insets: tuple[Inset, ...] = ()  # on the front's sheet, mirrored on the back's
     clear: tuple[ClearZone, ...] = ()
 
@@ -60,9 +61,13 @@ def long_body(what: Long, *, detail: Detail) -> tuple[tuple[Shell, ...], tuple[S
     sides, sheets = [], []
     columns, rows = (97, 25) if detail.fine else (33, 9)
     u, v = np.linspace(-half, half, columns), np.linspace(-what.reach_mm, what.reach_mm, rows)
-    net, rough = grid_net(u, v), grid_net(u[::4], v[::3]) if detail.fine else grid_net(u, v)
+    if what.columns is not None:
+        u = half * (2 * what.columns - 1)
     domain = shapely.box(u[0], v[0], u[-1], v[-1])
     for name, way in zip(what.names, (1.0, -1.0), strict=True):
+        across = u if way > 0 else -u[::-1]
+        net = grid_net(across, v)
+        rough = grid_net(across[::4], v[::3]) if detail.fine else net
         insets, clear = _mirrored(what, way)
         side = Surface(name, domain, partial(_placed, what, way), net, what.wall_mm, clear)
         sides.append(side)

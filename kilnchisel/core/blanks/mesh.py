@@ -277,6 +277,19 @@ def grid(points: Array, normals: Array, uv: Array) -> Mesh:
     return facing_out(points.reshape(-1, 3), normals.reshape(-1, 3), uv.reshape(-1, 2), faces)
 
 
+def smooth_grid(points: Array, out: Array) -> Mesh:
+    """A mesh from a lattice of corners (rows, columns, 3), with the normals of a smooth surface through
+    them that on the whole look the ways of ``out``, (..., 3); without triangles that are none."""
+    along, across = np.gradient(points, axis=0), np.gradient(points, axis=1)
+    normals = np.cross(across, along)
+    if np.sum(normals * out) < 0:
+        normals = -normals
+    size = np.linalg.norm(normals, axis=2, keepdims=True)
+    ways = out / np.maximum(np.linalg.norm(out, axis=-1, keepdims=True), 1e-12)
+    normals = np.where(size > 1e-9, normals / np.maximum(size, 1e-9), ways)  # all in one place: a tip
+    return without_slivers(grid(points, normals, np.zeros((*points.shape[:2], 2))))
+
+
 def facing_out(points: Array, normals: Array, uv: Array, faces: Array) -> Mesh:
     """A mesh of consistently turned faces, turned all together the way the normals point."""
     a, b, c = (points[faces[:, i]] for i in range(3))

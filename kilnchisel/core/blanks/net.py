@@ -122,6 +122,17 @@ def grid_net(u: Array, v: Array) -> Net:
     return Net(gridded(exact), lattice_faces(len(v), len(u)).astype(np.int32), exact)
 
 
+def lattice_net(uv: Array) -> tuple[Net, Array]:
+    """A net of a lattice of places (rows, columns, 2), u to the right along its columns and v up its rows;
+    and its outline (k, 2), counter-clockwise."""
+    rows, columns = uv.shape[:2]
+    exact = uv.reshape(-1, 2)
+    net = Net(gridded(exact), lattice_faces(rows, columns).astype(np.int32), exact)
+    number = np.arange(rows * columns).reshape(rows, columns)
+    ring = np.concatenate([number[0, :-1], number[:-1, -1], number[-1, :0:-1], number[:0:-1, 0]])
+    return net, net.points[ring]
+
+
 def closely(ring: Array, step_mm: float) -> Array:
     """A closed ring (n, 2), not repeated, on the grid, with points at most ``step_mm`` apart."""
     line = shapely.segmentize(shapely.LinearRing(ring), step_mm)

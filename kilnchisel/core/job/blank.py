@@ -23,7 +23,7 @@ from kilnchisel.core.job.bodies import (
     Signet,
     ToteBag,
 )
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
+from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 
 
 class Mug(Value):
@@ -236,6 +236,8 @@ Blank = Annotated[
     | Handle
     | Hull
     | Van
+    | SailingHull
+    | Aeroplane
     | BoxTruck
     | Coach
     | Hatchback
@@ -284,7 +286,14 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Garment, "Flat shirt"),
     ),
     "Bodies": ((Globe, "Globe"), (Hull, "Hull")),
-    "Vehicles": ((Van, "Van"), (BoxTruck, "Box truck"), (Hatchback, "Hatchback"), (Coach, "Coach")),
+    "Vehicles": (
+        (Van, "Van"),
+        (BoxTruck, "Box truck"),
+        (Hatchback, "Hatchback"),
+        (Coach, "Coach"),
+        (Aeroplane, "Aeroplane"),
+        (SailingHull, "Sailing hull"),
+    ),
 }
 KINDS: dict[str, type[Value]] = {
     kind.model_fields["kind"].default: kind for group in GROUPS.values() for kind, _ in group

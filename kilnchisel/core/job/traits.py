@@ -55,7 +55,7 @@ from kilnchisel.core.job.finish import (
 from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, collar_of, folded_size, measures_of
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.job.totes import TOTE_SIZES
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
+from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import UnknownKind
 
 FOLDED_MM = 6.0  # two layers of cloth and the air between them
@@ -176,6 +176,27 @@ ON_A_TABLE: dict[str, Any] = {  # what of cloth is otherwise where it lies: its 
     "set": "paper",
     "view": LYING,
 }
+
+
+def _vehicle(**known: Any) -> Traits:
+    """Of what stands out of doors on its wheels or keel, where nothing else is said."""
+    usual: dict[str, Any] = {
+        "size": lambda b: (b.length_mm, b.height_mm),
+        "side": "left side",
+        "deep": lambda b: b.width_mm,
+        "set": "quay at dusk",
+        "rim": "wheels and lamp rings",
+        "detail": "windows",
+        "finishes": (
+            Paint(colour="#f1efe8", gloss=92),
+            Stainless(polish="satin"),
+            Paint(colour="#1b1f22", gloss=92),
+        ),
+        "ground": ASPHALT,
+        "view": OUT_OF_DOORS,
+    }
+    return Traits(**(usual | known))
+
 
 TRAITS: dict[type, Traits] = {
     Mug: Traits(_upright, room=lambda b: b.height_mm * 0.66, middle=lambda b: round(b.height_mm * 0.52, 1)),
@@ -341,88 +362,59 @@ TRAITS: dict[type, Traits] = {
         manner="engraved",
         view=(20.0, 4.3),
     ),
-    Hull: Traits(
-        lambda b: (b.length_mm, b.height_mm),
-        side="left side",
-        deep=lambda b: b.width_mm,
-        set="quay at dusk",
+    Hull: _vehicle(
         room=lambda b: b.height_mm * 0.72,
         middle=lambda b: round(-0.1 * b.height_mm, 0),
         rim=None,
         detail=lambda b: "windows" if b.window_rows else None,
         finishes=(Paint(colour="#f1efe8"), Paint(colour="#22345f"), Paint(colour="#1a2026", gloss=100)),
-        ground=ASPHALT,
-        view=OUT_OF_DOORS,
     ),
-    Van: Traits(
-        lambda b: (b.length_mm, b.height_mm),
-        side="left side",
-        deep=lambda b: b.width_mm,
-        set="quay at dusk",
+    Van: _vehicle(
         room=lambda b: b.height_mm * 0.48,
         along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
         rim="hubs and lamps",
         detail="windows and tyres",
-        finishes=(
-            Paint(colour="#f1efe8", gloss=92),
-            Stainless(polish="satin"),
-            Paint(colour="#1b1f22", gloss=92),
-        ),
-        ground=ASPHALT,
-        view=OUT_OF_DOORS,
     ),
-    Hatchback: Traits(
-        lambda b: (b.length_mm, b.height_mm),
-        side="left side",
-        deep=lambda b: b.width_mm,
-        set="quay at dusk",
+    Hatchback: _vehicle(
         room=lambda b: b.height_mm * 0.3,
         along=lambda b: round(-0.07 * b.length_mm, 0),  # on the front door
         middle=lambda b: round(-0.05 * b.height_mm, 0),
         rim="rims and lamp rings",
-        detail="windows",
-        finishes=(
-            Paint(colour="#e8e6df", gloss=94),
-            Stainless(polish="satin"),
-            Paint(colour="#1b1f22", gloss=94),
-        ),
-        ground=ASPHALT,
-        view=OUT_OF_DOORS,
     ),
-    BoxTruck: Traits(
-        lambda b: (b.length_mm, b.height_mm),
-        side="left side",
-        deep=lambda b: b.width_mm,
-        set="quay at dusk",
+    BoxTruck: _vehicle(
         room=lambda b: b.height_mm * 0.62,
         middle=lambda b: round(0.06 * b.height_mm, 0),
-        rim="wheels and lamp rings",
-        detail="windows",
-        finishes=(
-            Paint(colour="#eeece5", gloss=86),
-            Stainless(polish="satin"),
-            Paint(colour="#1b1f22", gloss=92),
-        ),
-        ground=ASPHALT,
-        view=OUT_OF_DOORS,
     ),
-    Coach: Traits(
-        lambda b: (b.length_mm, b.height_mm),
-        side="left side",
-        deep=lambda b: b.width_mm,
-        set="quay at dusk",
+    Coach: _vehicle(
         room=lambda b: b.length_mm * 0.15,
         along=lambda b: round(-0.03 * b.length_mm, 0),  # between the axles
         middle=lambda b: round(-0.112 * b.height_mm, 0),  # over the flaps, under the glass
-        rim="wheels and lamp rings",
-        detail="windows",
+    ),
+    Aeroplane: _vehicle(
+        size=lambda b: (b.length_mm, 1.36 * b.width_mm + b.fin_mm),
+        deep=lambda b: b.span_mm,
+        room=lambda b: b.length_mm * 0.13,
+        along=lambda b: round(-0.17 * b.length_mm, 0),  # before the wing
+        middle=lambda b: round(0.3 * b.width_mm, 0),  # over the windows
+        rim="wings",
         finishes=(
-            Paint(colour="#e9e7e0", gloss=94),
-            Stainless(polish="satin"),
+            Paint(colour="#efede7", gloss=92),
+            Paint(colour="#a8adb0", gloss=70),
             Paint(colour="#14181a", gloss=96),
         ),
-        ground=ASPHALT,
-        view=OUT_OF_DOORS,
+    ),
+    SailingHull: _vehicle(
+        size=lambda b: (b.length_mm, b.draught_mm + 1.4 * b.freeboard_mm + 700.0),
+        room=lambda b: b.freeboard_mm * 1.5,
+        along=lambda b: round(0.2 * b.length_mm, 0),  # on the quarter
+        middle=lambda b: round(0.12 * b.freeboard_mm, 0),
+        rim="bottom paint",
+        detail="stripe and windows",
+        finishes=(
+            Paint(colour="#f1efe8", gloss=96),
+            Paint(colour="#5f2a24", gloss=22),
+            Paint(colour="#1c2b4a", gloss=96),
+        ),
     ),
     Apparel: Traits(
         _worn_size,

@@ -94,3 +94,46 @@ class BoxTruck(Value):
     height_mm: Annotated[float, Field(ge=2600, le=4000)] = 3250.0
     wheel_mm: Annotated[float, Field(ge=600, le=900)] = 740.0
     rear: Literal["doors", "shutter"] = "doors"
+
+
+class Aeroplane(Value):
+    """A passenger aeroplane: the sides of its body, and of its fin. ``fin_mm``: how high that stands over
+    the body."""
+
+    kind: Literal["aeroplane"] = "aeroplane"
+    length_mm: Annotated[float, Field(ge=12_000, le=75_000)] = 31_000.0
+    width_mm: Annotated[float, Field(ge=1500, le=6500)] = 3300.0
+    span_mm: Annotated[float, Field(ge=10_000, le=70_000)] = 28_000.0
+    fin_mm: Annotated[float, Field(ge=1500, le=12_000)] = 5400.0
+    window_every_mm: Annotated[float, Field(ge=400, le=1500)] = 560.0
+    engines: Literal["under the wings", "at the tail"] = "under the wings"
+
+    @model_validator(mode="after")
+    def _has_cabin(self) -> Aeroplane:
+        if self.length_mm < 7 * self.width_mm:
+            raise KilnError("Nose and tail leave no cabin; make the aeroplane longer or its body narrower.")
+        if self.span_mm < 4 * self.width_mm:
+            raise KilnError("The wings are too short for the body; make the span wider.")
+        if self.fin_mm > 2.5 * self.width_mm:
+            raise KilnError("The fin is too high for the body; make it lower.")
+        return self
+
+
+class SailingHull(Value):
+    """The hull of a sailing boat, ashore: both topsides and the transom. ``freeboard_mm``: how high it
+    stands over its water line, ``draught_mm``: how deep it goes under it."""
+
+    kind: Literal["sailing hull"] = "sailing hull"
+    length_mm: Annotated[float, Field(ge=4500, le=25_000)] = 10_200.0
+    width_mm: Annotated[float, Field(ge=1500, le=6500)] = 3350.0
+    freeboard_mm: Annotated[float, Field(ge=450, le=2500)] = 1150.0
+    draught_mm: Annotated[float, Field(ge=500, le=4500)] = 1850.0
+    keel: Literal["fin", "long"] = "fin"
+
+    @model_validator(mode="after")
+    def _has_keel(self) -> SailingHull:
+        if self.draught_mm < 0.085 * self.length_mm:
+            raise KilnError("The hull has no room for a keel; make its draught deeper.")
+        if not 2 * self.width_mm < self.length_mm < 6 * self.width_mm:
+            raise KilnError("A hull is two to six times as long as it is wide; change its length or width.")
+        return self

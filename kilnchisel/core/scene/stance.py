@@ -36,7 +36,7 @@ from kilnchisel.core.job.bodies import (
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import size_of, stance_among, thickness_of
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
+from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import by_kind
 
 Array = NDArray[Any]
@@ -77,7 +77,22 @@ def stood(blank: Any, shown: str) -> Array:
 
 
 @stood.of(Mug, Tumbler, Jar, Bottle, Can, Cap, Band, Bracelet, Globe)
-@stood.of(BoxSign, Wall, ShopFront, Handle, Hull, Van, BoxTruck, Hatchback, Coach, Bank, Mesh3D, PeakedCap)
+@stood.of(SailingHull)
+@stood.of(
+    BoxSign,
+    Wall,
+    ShopFront,
+    Handle,
+    Hull,
+    Van,
+    Aeroplane,
+    BoxTruck,
+    Hatchback,
+    Coach,
+    Bank,
+    Mesh3D,
+    PeakedCap,
+)
 def _on_its_foot(_: Any, shown: str) -> Array:
     return np.eye(4)
 

@@ -45,6 +45,11 @@ def seam_of(shape: shapely.Polygon, wide_mm: float = SEAM_MM) -> Any:
     return shapely.simplify(shape.exterior, 0.4).buffer(wide_mm / 2, quad_segs=3, join_style="mitre")
 
 
+def ring_of(shape: Any, wide_mm: float) -> Any:
+    """What is round a shape, so wide."""
+    return shapely.difference(shape.buffer(wide_mm), shape)
+
+
 def pieces(shape: shapely.Polygon) -> list[Any]:
     """The straight pieces of a shape's outline, nearly."""
     ring = shapely.get_coordinates(shapely.simplify(shape.exterior, 2.0))

@@ -36,7 +36,7 @@ from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.job.traits import size_of
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, Van
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
 
@@ -67,6 +67,7 @@ def _size(blank: Blank) -> str:
 @blank_words.of(
     Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Hull, Coach, BoxTruck, Garment, Bank
 )
+@blank_words.of(SailingHull)
 def _plain(blank: Any) -> str:
     return f"{TITLES[blank.kind]}, {_size(blank)}"
 
