@@ -143,6 +143,13 @@ BLANK_LABELS = {
     ("bank", "deep_mm"): "Deep",
     ("bank", "rough_mm"): "Roughness",
     ("van", "wheel_mm"): "Wheels across",
+    ("hatchback", "wheel_mm"): "Wheels across",
+    ("box truck", "wheel_mm"): "Wheels across",
+    ("coach", "wheel_mm"): "Wheels across",
+    ("aeroplane", "width_mm"): "Body across",
+    ("aeroplane", "fin_mm"): "Fin over the body",
+    ("aeroplane", "window_every_mm"): "A window every",
+    ("sailing hull", "width_mm"): "Beam",
     ("mesh", "unit_mm"): "One unit is",
 }
 

@@ -14,7 +14,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
-from kilnchisel.core.blanks.mesh import facing_out, filled, smooth_grid
+from kilnchisel.core.blanks.mesh import Mesh, facing_out, filled, smooth_grid
 from kilnchisel.core.blanks.net import lattice_net
 from kilnchisel.core.blanks.sides import ClearZone, Plane
 from kilnchisel.core.blanks.surface import Surface
@@ -35,6 +35,7 @@ WIDEST, TRANSOM = 0.6, 0.76  # where it is widest, by share of length, and how w
 BOOT_MM = (60.0, 55.0)  # the stripe: how high over the water it is, and how wide
 CAMBER = 0.05  # of the deck, by its breadth
 LIP_MM = 45.0  # round the transom, before it takes lettering
+PROP_MM, LEAN = 32.0, 0.5  # the radius of a prop, and how far it leans by its height
 COLUMNS, TOPS, BOTTOMS = 65, 13, 15
 
 
@@ -325,9 +326,9 @@ def _stands(lines: Lines, *, detail: Detail) -> list[Shell]:
         for way, hand in ((-1.0, "left"), (1.0, "right")):
             z = lines.water - 0.3 * (lines.water - float(lines.keel(np.array(share))))
             pad = lines.at(np.array([share]), np.array([z]), way)[0]
-            foot = np.array([pad[0], pad[1] + way * 0.5 * pad[2], 0.0])
+            foot = np.array([pad[0], pad[1] + way * LEAN * pad[2], PROP_MM * LEAN / np.hypot(1, LEAN)])
             name = f"{hand} prop {share}"
-            leg = tube(np.stack([foot, pad]), 32.0, detail=detail)
+            leg = tube(np.stack([foot, pad]), PROP_MM, detail=detail)
             shells.append(Shell(name, "trim", leg, name))
             feet.append(foot + (0.0, 0.0, 60.0))
             soft = pod(pad, np.array([130.0, 90.0, 90.0]), 30.0, detail=detail)

@@ -36,7 +36,7 @@ from kilnchisel.core.job.garments import measures_of
 from kilnchisel.core.job.ringsizes import iso_size, japan_size, uk_size, us_size
 from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.job.traits import size_of
-from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
+from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.units import format_angle, format_length, format_number
 
@@ -64,10 +64,8 @@ def _size(blank: Blank) -> str:
     return f"{format_number(width)} × {format_length(height)}"
 
 
-@blank_words.of(
-    Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Hull, Coach, BoxTruck, Garment, Bank
-)
-@blank_words.of(SailingHull)
+@blank_words.of(Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Garment, Bank)
+@blank_words.of(Hull, BoxTruck, SailingHull)
 def _plain(blank: Any) -> str:
     return f"{TITLES[blank.kind]}, {_size(blank)}"
 
@@ -175,6 +173,17 @@ def _handle(blank: Handle) -> str:
 @blank_words.of(Hatchback)
 def _hatchback(blank: Hatchback) -> str:
     return f"Hatchback, {blank.doors} doors, {_size(blank)}"
+
+
+@blank_words.of(Coach)
+def _coach(blank: Coach) -> str:
+    return f"Coach, door on the {blank.door_on}, {_size(blank)}"
+
+
+@blank_words.of(Aeroplane)
+def _aeroplane(blank: Aeroplane) -> str:
+    lengths = f"{format_length(blank.length_mm)} long, span {format_length(blank.span_mm)}"
+    return f"Aeroplane, engines {blank.engines}, {lengths}"
 
 
 @blank_words.of(Van)
