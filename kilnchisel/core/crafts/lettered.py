@@ -83,9 +83,10 @@ def craft_sheet(
         surfaces.append(_of_stage(cut, label, ink, detail=detail))
     walls = _walls(cut, [*surfaces, *(None for _ in holes)])
     ground = _flat(cut, GROUND, 0.0)
+    bare = not inked and not holes
     if ground is not None:
-        parts.insert(0, Part(name, sheet.slot, None, name, ground.mesh, solid=solid))
-    parts += _inset_parts(sheet, surfaces, walls)
+        parts.insert(0, Part(name, sheet.slot, None, name, ground.mesh, solid=solid, apart=bare))
+    parts += _inset_parts(sheet, surfaces, walls, apart=bare)
     for label, ink in enumerate(inked, start=len(insets)):
         surface = surfaces[label]
         if surface is None:
@@ -94,14 +95,17 @@ def craft_sheet(
     return tuple(parts)
 
 
-def _inset_parts(sheet: Sheet, surfaces: Sequence[Surface | None], walls: list[list[Mesh]]) -> list[Part]:
-    """The parts of a sheet's insets, whose labels come first."""
+def _inset_parts(
+    sheet: Sheet, surfaces: Sequence[Surface | None], walls: list[list[Mesh]], *, apart: bool
+) -> list[Part]:
+    """The parts of a sheet's insets, whose labels come first. ``apart``: no lettering reaches them."""
     parts, name = [], sheet.side.name
     for label, inset in enumerate(sheet.insets):
         surface = surfaces[label]
         if surface is not None:
             mesh = join([surface.mesh, *walls[label]])
-            parts.append(Part(f"{name} {inset.name}", inset.slot, None, name, mesh, solid=sheet.solid))
+            named = f"{name} {inset.name}"
+            parts.append(Part(named, inset.slot, None, name, mesh, solid=sheet.solid, apart=apart))
     return parts
 
 
@@ -150,7 +154,7 @@ def _with_insets(sheet: Sheet, numbers: tuple[int, ...]) -> Rest:
     some = replace(sheet, insets=tuple(sheet.insets[k] for k in numbers))
     placed = _cut(some, tuple(inset.area for inset in some.insets), None)
     surfaces = [_flat(placed, label, inset.height_mm) for label, inset in enumerate(some.insets)]
-    parts = _inset_parts(some, surfaces, _walls(placed, surfaces))
+    parts = _inset_parts(some, surfaces, _walls(placed, surfaces), apart=True)
     assert sheet.net is not None
     cut, own = placed.cut, len(sheet.net.points)
     points = np.concatenate([sheet.net.points, gridded(cut.points[own:])])

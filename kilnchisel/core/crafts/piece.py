@@ -21,7 +21,8 @@ class Part:
     ``layer`` the layer of its outline.
 
     ``side``: the name of the side it is made from, its mesh's uv being that side's sheet, else None.
-    ``uncut``: whether it is as it would be without lettering.
+    ``uncut``: whether it is as it would be without lettering. ``apart``: of a part of a side, whether no
+    lettering reaches it where it is now.
     """
 
     name: str
@@ -32,11 +33,12 @@ class Part:
     layer: Layer | None = None
     solid: str = MAIN
     uncut: bool = True
+    apart: bool = False
 
     @property
     def still(self) -> bool:
         """Whether it stays when lettering changes."""
-        return self.side is None and self.uncut and self.lettering is None
+        return (self.side is None or self.apart) and self.uncut and self.lettering is None
 
 
 @dataclass(frozen=True, eq=False)

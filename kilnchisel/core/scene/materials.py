@@ -44,6 +44,7 @@ from kilnchisel.core.job.finish import Ink, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.kinds import by_kind
+from kilnchisel.core.remembered import remembered
 
 UNWORN = Wear()
 
@@ -62,8 +63,15 @@ def material_of_part(
     if job.wear != UNWORN and part.role not in ("tube", "blockout", "support"):
         ground = None if part.lettering is None else slots["blank"]
         here = None if part.side is None else marks.get(part.side)
-        material = worn(material, bare_of(material, ground), job.wear, here)
+        bare = bare_of(material, ground)
+        material = _worn(material, bare, job.wear) if here is None else worn(material, bare, job.wear, here)
     return _come_round(material, part, rounds)
+
+
+@remembered
+def _worn(material: Material, bare: Material, wear: Wear) -> Material:
+    """Where no edges are: the same one each time, so that what stays is known to have stayed."""
+    return worn(material, bare, wear, None)
 
 
 def _come_round(material: Material, part: Part, rounds: dict[str, float]) -> Material:

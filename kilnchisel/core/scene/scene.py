@@ -347,7 +347,7 @@ def _items(
             part.side,
             part.mesh,
             material_of_part(job, part, slots, marks, rounds),
-            part.still,
+            part.still and part.side not in marks,
             part.role if part.lettering is None else f"lettering {part.lettering + 1} {part.role}",
         )
         for part in piece.parts

@@ -175,7 +175,7 @@ def _on_side(plane: Aeroplane, first: float, last: float) -> Made:
     row = shapely.box(cabin[0].bounds[0], v - WINDOW_MM[1] / 2, cabin[-1].bounds[2], v + WINDOW_MM[1] / 2)
     keep = {
         "windows": [row.buffer(40.0), *(pane.buffer(40.0) for pane in cockpit)],
-        "door seams": [piece for leaf in (*doors, *exits) for piece in pieces(leaf)],
+        "door seams": [piece for leaf in (*doors, *exits) for piece in pieces(leaf, 25.0)],
     }
     return insets, zones(keep)
 

@@ -150,8 +150,8 @@ def _on_side(shape: Shape, arches: list[Any], doors: str) -> Made:
         ),
     ]
     panes.append(drawn((0.293, 0.688), (0.352, 0.712), (0.318, 0.842), (0.276, 0.866), radius=20.0))
-    glass = shapely.union_all([pane.buffer(16.0) for pane in panes])
-    frame = glass.buffer(46.0).buffer(-46.0)  # black between the panes
+    glass = shapely.union_all([pane.buffer(16.0, quad_segs=3) for pane in panes])
+    frame = glass.buffer(46.0, quad_segs=3).buffer(-46.0, quad_segs=3)  # black between the panes
     front = drawn(
         (-0.183, 0.61),
         (-0.206, 0.5),
@@ -165,8 +165,8 @@ def _on_side(shape: Shape, arches: list[Any], doors: str) -> Made:
     rear = drawn(
         (split, low),
         (0.196, low),
-        (0.214, 0.3),
-        (0.262, 0.42),
+        (0.21, 0.3),
+        (0.256, 0.432),
         (0.276, 0.62),
         (0.281, 0.7),
         (0.256, 0.905),
@@ -174,8 +174,11 @@ def _on_side(shape: Shape, arches: list[Any], doors: str) -> Made:
         radius=30.0,
     )
     leaves = [front, rear] if doors == "five" else [front]
-    seams = shapely.union_all([seam_of(leaf, SEAM_MM) for leaf in leaves])
-    about = shapely.union_all([arch.buffer(16) for arch in arches])
+    # a seam ends beside what is black like it
+    seams = shapely.difference(
+        shapely.union_all([seam_of(leaf, SEAM_MM) for leaf in leaves]), frame.buffer(2.0, quad_segs=2)
+    )
+    about = shapely.union_all([arch.buffer(19) for arch in arches])
     lips = [shapely.difference(arch.buffer(15, quad_segs=24), arch.buffer(EDGE_MM)) for arch in arches]
     sill = shapely.difference(box(-0.6, 0.0, 0.6, 0.158, 0.0), about)
     ends = [split - 0.044, 0.216] if doors == "five" else [split - 0.048]

@@ -50,9 +50,9 @@ def ring_of(shape: Any, wide_mm: float) -> Any:
     return shapely.difference(shape.buffer(wide_mm), shape)
 
 
-def pieces(shape: shapely.Polygon) -> list[Any]:
+def pieces(shape: shapely.Polygon, within_mm: float = 2.0) -> list[Any]:
     """The straight pieces of a shape's outline, nearly."""
-    ring = shapely.get_coordinates(shapely.simplify(shape.exterior, 2.0))
+    ring = shapely.get_coordinates(shapely.simplify(shape.exterior, within_mm))
     return [shapely.LineString(ends) for ends in pairwise(ring)]
 
 
