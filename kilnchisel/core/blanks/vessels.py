@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, FinishSlot, Shell
+from kilnchisel.core.blanks.contents import contents_shells, inside_runs
 from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.section import Section, turned_body
 from kilnchisel.core.blanks.tubes import lathed
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler
+from kilnchisel.core.job.blank import Bottle, Can, Jar, Tumbler, Vessel
 from kilnchisel.core.job.bodies import Cap
+
+Array = NDArray[Any]
 
 X, _, Z = np.eye(3)
 PUNT_SHARE = 0.12  # how far a bottle's bottom is pushed in, of its radius
@@ -40,13 +45,29 @@ def tumbler_body(cup: Tumbler, *, detail: Detail) -> Body:
     inner_r, inner_z = section.at
     floor = wall * 1.3
     down = (inner_z - floor - 2.0) / c
-    section.line("inside", "blank", inner_r - down * s, inner_z - down * c)
-    r, z = section.at
-    a = np.linspace(0, np.pi / 2, 9)
-    corner = np.stack([r - 2.0 * (1 - np.cos(a)), z - 2.0 * np.sin(a)], axis=1)
-    section.curve("inner round", "blank", corner)
-    section.line("floor", "blank", 0.0, section.at[1])
-    return turned_body(section.runs, detail=detail)
+    line = _floored(np.array([[inner_r, inner_z], [inner_r - down * s, inner_z - down * c]]), 2.0)
+    line = _closely(line)
+    runs = section.runs + inside_runs(line, cup, detail=detail)
+    return turned_body(runs, contents_shells(line, cup, top, detail=detail), detail=detail)
+
+
+def _floored(line: Array, corner: float) -> Array:
+    """An inside's wall (n, 2) from above down, with a round of this radius and the floor to its middle."""
+    r, z = line[-1]
+    turn = np.linspace(0, np.pi / 2, 9)[1:]
+    round_ = np.stack([r - corner * (1 - np.cos(turn)), z - corner * np.sin(turn)], axis=1)
+    return np.concatenate([line, round_, [[0.0, round_[-1, 1]]]])
+
+
+def _closely(line: Array) -> Array:
+    """With points beside its corners, so that a straight piece keeps its normals up to them."""
+    step = np.linalg.norm(np.diff(line, axis=0), axis=1)
+    parts = [line[:1]]
+    for start, end, long in zip(line[:-1], line[1:], step.tolist(), strict=True):
+        if long > 4.0:
+            parts.append(start + (end - start) * np.array([[0.4 / long], [0.5], [1 - 0.4 / long]]))
+        parts.append(end[None])
+    return np.concatenate(parts)
 
 
 def jar_body(jar: Jar, *, detail: Detail) -> Body:
@@ -68,7 +89,28 @@ def jar_body(jar: Jar, *, detail: Detail) -> Body:
         section.curve("shoulder", "blank", shoulder)
     section.line("neck", "blank", section.at[0], shoulder_top)
     _closed(section, lid, jar.height_mm, min(1.6, jar.lid_height_mm / 4), "lid", ("lid wall", "lid"))
-    return turned_body(section.runs, detail=detail)
+    wall, round_ = jar.wall_mm, max(foot - jar.wall_mm, 1.0)
+    top = np.array([[neck - wall, shoulder_top + UNDER_MM], [neck - wall, shoulder_top - 0.5]])
+    inner = shoulder[::-1] - (wall, 0.0)
+    inner[:, 1] = np.minimum(inner[:, 1], shoulder_top - 1.0)
+    floor = 1.5 * wall
+    down = np.array([[radius - wall, floor + round_]])
+    return _hollow(section, np.concatenate([top, inner, down]), round_, jar, radius, detail=detail)
+
+
+UNDER_MM = 1.0  # under a lid or cap an inside ends so far above the rim
+
+
+def _hollow(
+    section: Section, wall: Array, corner: float, vessel: Vessel, radius: float, *, detail: Detail
+) -> Body:
+    """A closed vessel with its inside, whose wall (n, 2) runs from under the lid down."""
+    line = _closely(_floored(wall, corner))
+    lid = Section(0.0, float(wall[0, 1]), detail=detail)
+    # from the axis outward its normal looks down, into the vessel
+    lid.line("lid inside", "rim", float(wall[0, 0]), float(wall[0, 1]))
+    runs = [*section.runs, *lid.runs, *inside_runs(line, vessel, detail=detail)]
+    return turned_body(runs, contents_shells(line, vessel, radius, detail=detail), detail=detail)
 
 
 def _closed(
@@ -104,7 +146,14 @@ def bottle_body(bottle: Bottle, *, detail: Detail) -> Body:
     section.line("neck", "blank", neck, cap_low, side="neck", wall_mm=bottle.wall_mm)
     cap = neck + 1.4
     _closed(section, cap, bottle.height_mm, min(2.0, cap / 4), "cap", ("cap", "cap top"))
-    body = turned_body(section.runs, detail=detail)
+    wall = bottle.wall_mm
+    inner = swing[::-1] - (wall, 0.0)
+    top = np.array([[neck - wall, cap_low + UNDER_MM], [neck - wall, cap_low - 1.0]])
+    inner = inner[inner[:, 1] < cap_low - 2.0]
+    round_ = max(foot - wall, 1.0)
+    down = np.array([[radius - wall, punt + 1.4 * wall + round_]])
+    wall_line = np.concatenate([top, inner, down])
+    body = _hollow(section, wall_line, round_, bottle, radius, detail=detail)
     return _with_bead(body, neck, cap_low, "blank", detail=detail)
 
 

@@ -13,8 +13,9 @@ from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.finishes import textures, woods
 from kilnchisel.core.finishes.amounts import evenly, flecks, patches
 from kilnchisel.core.finishes.gas import face_radiance, fill_radiance, strip_radiance, tube_radiance
-from kilnchisel.core.finishes.material import Cover, Material, Texture
+from kilnchisel.core.finishes.material import GLASS_KEEPS, WATER_IOR, Cover, Material, Texture
 from kilnchisel.core.finishes.metals import gold_colour, gold_index, metal_colour, metal_index
+from kilnchisel.core.job.blank import Vessel
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.finish import (
@@ -93,6 +94,22 @@ def lit_face(material: Material, craft: Standing | BoxSign) -> Material:
 def let_through(material: Material, ground: Material) -> Material:
     """A film on a face that shines: light comes through in the film's colour."""
     return _shining(material, np.asarray(ground.emission) * np.asarray(material.base))
+
+
+def contents_of(vessel: Vessel, wall: Material) -> dict[str, Material]:
+    """What is in a vessel, where it meets the air and where it wets the wall: a clear liquid is bent at as
+    light goes from glass to it; of what is not clear its colour is seen."""
+    colour = hex_to_linear(vessel.contents_colour)
+    if not vessel.liquid:
+        made = Material("coated", colour, 0.05)
+        return {"contents": made, "wetted": wall}
+    # light goes in and out through wetted walls: each keeps its half of the colour
+    mild = 1.0 - vessel.contents_clear / 100 * 0.4
+    r, g, b = (float(max(c, 0.004) ** (mild / (2 * GLASS_KEEPS))) for c in colour)
+    top = Material("glass", (r, g, b), 0.01, ior=WATER_IOR)
+    if wall.kind != "glass":
+        return {"contents": top, "wetted": wall}
+    return {"contents": top, "wetted": replace(wall, base=(r, g, b), before_ior=WATER_IOR)}
 
 
 def _shining(material: Material, radiance: Array) -> Material:

@@ -20,6 +20,7 @@ COAT_SHINE = 0.04  # reflectance of the coat at normal incidence: ((n-1)/(n+1))Â
 EDGE_MM: dict[Kind, float] = {"metal": 0.1, "coated": 0.2, "matte": 0.3, "glass": 0.3}
 EDGE_AT_MM, EDGE_LEAST, EDGE_MOST = 80.0, 0.05, 0.5
 GLASS_IOR = 1.52  # soda-lime glass, CRC Handbook
+WATER_IOR = 1.333  # at 20 Â°C, CRC Handbook
 GLASS_KEEPS = 0.25  # a wall of some millimetres keeps 10 mm's tint to this power at each of its faces
 POLISHED = 0.015  # roughness below which glass is taken as polished
 COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
@@ -84,7 +85,8 @@ class Material:
     ``round_mm``: after so many mm along u the surface comes round again, 0 where it does not.
     emission: the radiance it sends out itself, the same every way. covers: what lies over parts of it,
     later ones on top, at most MOST_COVERS; their own covers and textures count for nothing. sends_back: the
-    share of light that goes back the way it came, square on; less at a slant, by the cosine.
+    share of light that goes back the way it came, square on; less at a slant, by the cosine. ``ior``: of
+    glass, how it bends light, and ``before_ior`` what is before it: not air where it is wet.
     """
 
     kind: Kind
@@ -99,6 +101,8 @@ class Material:
     round_mm: float = 0.0
     sends_back: float = 0.0
     covers: tuple[Cover, ...] = ()
+    ior: float = GLASS_IOR
+    before_ior: float = 1.0
 
     @property
     def mean_alpha(self) -> float:

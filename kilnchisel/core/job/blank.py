@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.base import Degrees, Value, refuse_corners
+from kilnchisel.core.job.base import Colour, Degrees, Percent, Value, refuse_corners
 from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
 from kilnchisel.core.job.bodies import (
     Apparel,
@@ -78,7 +78,21 @@ class Plaque(Value):
         return self
 
 
-class Tumbler(Value):
+class Vessel(Value):
+    """What something can be in: how full it is, of its inside's height; of what colour that is, and how
+    much of it is seen through, from cream to water."""
+
+    filled: Annotated[float, Field(ge=0, le=96)] = 0.0
+    contents_colour: Colour = "#b8741f"
+    contents_clear: Percent = 90.0
+
+    @property
+    def liquid(self) -> bool:
+        """Whether what is in it is seen through."""
+        return self.contents_clear >= 20
+
+
+class Tumbler(Vessel):
     """An open cup whose wall tapers evenly from rim to foot."""
 
     kind: Literal["tumbler"] = "tumbler"
@@ -97,7 +111,7 @@ class Tumbler(Value):
         return self
 
 
-class Jar(Value):
+class Jar(Vessel):
     """A round jar with a shoulder and a screw lid."""
 
     kind: Literal["jar"] = "jar"
@@ -120,7 +134,7 @@ class Jar(Value):
         return self
 
 
-class Bottle(Value):
+class Bottle(Vessel):
     """A bottle with a shoulder, a neck and a cap."""
 
     kind: Literal["bottle"] = "bottle"

@@ -16,8 +16,12 @@ def ways_shown(blank: Any) -> tuple[str, ...]:
     return get_args(type(blank).model_fields["shown"].annotation)
 
 
-def has_effect(blank: Any, name: str) -> bool:
-    """Whether a field of a blank changes anything as the others are."""
+def has_effect(blank: Any, name: str, finish: Any = None) -> bool:
+    """Whether a field of a blank changes anything as the others are. ``finish``: what it is of, where that
+    is known: what is in a closed vessel is seen through glass alone."""
+    shut = finish is not None and finish.kind != "glass" and blank.kind in ("jar", "bottle")
+    if shut and name in ("filled", "contents_colour", "contents_clear"):
+        return False
     needs: dict[str, Callable[[Any], Any]] = {
         "keep_mm": lambda b: b.stock_mm,
         "handle_deg": lambda b: b.handle,
@@ -33,6 +37,8 @@ def has_effect(blank: Any, name: str) -> bool:
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
         "shown": lambda b: len(ways_shown(b)) > 1,
+        "contents_colour": lambda b: b.filled > 0,
+        "contents_clear": lambda b: b.filled > 0,
         "stones": lambda b: b.seed > 0,
         "bushes": lambda b: b.seed > 0,
         "reach_mm": lambda b: b.bracket,

@@ -44,6 +44,8 @@ Trim = Literal[
     "head band",
     "hanger wood",
     "pooled",
+    "wetted",
+    "contents",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -70,17 +72,18 @@ TRIMS: dict[str, Any] = {
 }
 POOLED = 0.84  # where glaze has run together it is deeper: of its lightness
 SLOTS = ("blank", "rim", "detail", *get_args(Trim))
-assert {*TRIMS, "pooled"} == set(get_args(Trim))
+assert {*TRIMS, "pooled", "wetted", "contents"} == set(get_args(Trim))
 
 
-# what is seen on the ground and made by nobody: it is in pictures, not in solids
-SCENERY = ("boulder", "bush", "leaf")
+# what is seen on the ground, or in a vessel, and made by nobody: it is in pictures, not in solids
+SCENERY = ("boulder", "bush", "leaf", "contents")
 
 
 def finishes_of(job: Job) -> dict[str, Any]:
     """What a job's blank is of, by what the parts are for."""
     chosen = {"blank": job.finish, "rim": job.rim_finish, "detail": job.detail_finish}
-    return chosen | TRIMS | {"pooled": _deeper(job.finish)}
+    own = {"pooled": _deeper(job.finish), "wetted": job.finish, "contents": Enamel()}
+    return chosen | TRIMS | own
 
 
 def _deeper(finish: Any) -> Any:

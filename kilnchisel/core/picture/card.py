@@ -202,6 +202,7 @@ class Card:
             if key in self._textures:
                 _give_back(self._textures[key].tint, self._textures[key].slope)
             self._textures[key] = self._maps(texture, key[1])
+            self._textures.move_to_end(key)  # where another had its number it stood with the oldest
             self._within_images()
         self._textures.move_to_end(key)
         return self._textures[key]
@@ -252,6 +253,7 @@ class Card:
             image = self._image(four)
             image.repeat_x = image.repeat_y = amount.repeats
             self._amounts[id(amount)] = (weakref.ref(amount), _image_bytes(image), image)
+            self._amounts.move_to_end(id(amount))
             self._within_images()
         self._amounts.move_to_end(id(amount))
         return self._amounts[id(amount)][2]

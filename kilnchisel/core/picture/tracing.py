@@ -20,7 +20,6 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import (
     COAT_KEEPS,
     COAT_SHINE,
-    GLASS_IOR,
     GLASS_KEEPS,
     POLISHED,
     Amount,
@@ -531,7 +530,11 @@ class TracedScene:
 
     def _glass(self, material: Material) -> dict[str, Any]:
         tint = np.asarray(material.base, dtype=float) ** GLASS_KEEPS
-        glass: dict[str, Any] = {"int_ior": GLASS_IOR, "specular_transmittance": self._rgb(tint)}
+        glass: dict[str, Any] = {
+            "int_ior": material.ior,
+            "ext_ior": material.before_ior,
+            "specular_transmittance": self._rgb(tint),
+        }
         if material.alpha <= POLISHED:
             return {"type": "dielectric", **glass}
         return {"type": "roughdielectric", "distribution": "ggx", "alpha": material.alpha, **glass}

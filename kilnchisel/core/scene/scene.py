@@ -23,10 +23,11 @@ from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.bricktones import toned
-from kilnchisel.core.finishes.finish import lit_face, material_of
+from kilnchisel.core.finishes.finish import contents_of, lit_face, material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
+from kilnchisel.core.job.blank import Vessel
 from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Relief, Standing, Tube
@@ -309,6 +310,8 @@ def _slots(job: Job) -> dict[str, Material]:
         slots["blank"] = lit_face(slots["blank"], job.blank)
     if _of_bricks(job):
         slots["blank"] = _toned(job.blank, job.finish)
+    if isinstance(job.blank, Vessel):
+        slots |= contents_of(job.blank, slots["blank"])
     return slots
 
 

@@ -39,7 +39,7 @@ def blank_specs(job: Job) -> list[Spec]:
     fields = [kind]
     blank = job.blank
     for name, info in type(blank).model_fields.items():
-        if name in ("kind", DRAGGED) or not has_effect(blank, name):
+        if name in ("kind", DRAGGED) or not has_effect(blank, name, job.finish):
             continue
         label, unit = field_label(name)
         label = BLANK_LABELS.get((blank.kind, name), label)
@@ -56,6 +56,8 @@ def blank_specs(job: Job) -> list[Spec]:
             fields.append(ranged(job, path, label, "count"))
         elif info.annotation is float:
             fields.append(ranged(job, path, label, "percent", step=5))
+        elif info.annotation is str:
+            fields.append(at(path, label, "colour"))
         else:
             offered = ways_shown(blank) if name == "shown" else get_args(info.annotation)
             options = tuple((value, value[0].upper() + value[1:]) for value in offered)
@@ -104,6 +106,15 @@ BLANK_LABELS = {
     ("tumbler", "top_mm"): "Across the top",
     ("tumbler", "foot_mm"): "Across the foot",
     ("jar", "lid_mm"): "Lid across",
+    **{
+        (kind, name): label
+        for kind in ("jar", "bottle", "tumbler")
+        for name, label in (
+            ("filled", "Filled"),
+            ("contents_colour", "Of this colour"),
+            ("contents_clear", "How clear"),
+        )
+    },
     ("bottle", "neck_mm"): "Neck across",
     ("band", "inner_mm"): "Inside across",
     ("medallion", "sunk_mm"): "Field sunk",
