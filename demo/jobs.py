@@ -360,8 +360,8 @@ def honey_jar() -> Job:
     )
     return Job(
         name="Hill honey jar",
-        blank=Jar(),
-        finish=Glass(colour="#d98a1c"),
+        blank=Jar(filled=88, contents_colour="#c8761c", contents_clear=85),
+        finish=Glass(),
         rim_finish=Brass(polish="satin"),
         letterings=(
             label,
@@ -588,6 +588,7 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "shuttle-stop": ("wall at night", {}),
     "cafe-box-sign": ("shop street at dusk", {}),
     "gift-shop": ("quay at dusk", {}),
+    "dome-window": ("quay at dusk", {"turn_deg": 9.0, "tilt_deg": 1.0}),
 }
 
 

@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from demo.bench import words
 from kilnchisel.core.job.blank import Plaque
-from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
+from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall, Window
 from kilnchisel.core.job.crafts import CutThrough, Printed, Standing, Tube
-from kilnchisel.core.job.finish import Gold, Ink, Masonry, Paint, Paper, Plastic, Stainless
+from kilnchisel.core.job.finish import (
+    Glass,
+    Gold,
+    Ink,
+    Masonry,
+    Paint,
+    PaintedWood,
+    Paper,
+    Plastic,
+    Stainless,
+)
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import LineFace, Wording
+from kilnchisel.core.job.wording import Backing, LineFace, Wording
 
 
 def lines(text: str, face: str, cap: float, **more: object) -> Wording:
@@ -146,7 +156,41 @@ def gift_shop() -> Job:
     )
 
 
+def dome_window() -> Job:
+    """The booking office: letters weeded out of frosted film, rows of cream film over and under it."""
+    frosted = Backing(form="rectangle", letters="weeded out", distance_mm=120)
+    return Job(
+        name="Booking office window",
+        blank=Window(width_mm=1900, height_mm=1450, lit=60),
+        finish=Masonry(colour="#c9c1b0", surface="plaster"),
+        rim_finish=PaintedWood(colour="#22313f"),
+        letterings=(
+            Lettering(
+                content=words("DOME TOURS", "cinzel-bold", 150, letter_spacing_mm=14).model_copy(
+                    update={"backing": frosted}
+                ),
+                lay=Lay(side="outside", across_mm=-150),
+                craft=Printed(film_mm=0.08),
+                finish=Glass(frosted=75),
+            ),
+            Lettering(
+                content=words("tarnlight observatory", "pacifico", 105),
+                lay=Lay(side="outside", across_mm=330),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#efe0b4", gloss=60),
+            ),
+            Lettering(
+                content=words("CLEAR NIGHTS 8 PM · 10 PM", "league-spartan-bold", 46, letter_spacing_mm=6),
+                lay=Lay(side="outside", across_mm=-480),
+                craft=Printed(film_mm=0.08),
+                finish=Ink(colour="#efe0b4", gloss=60),
+            ),
+        ),
+    )
+
+
 JOBS = {
+    "dome-window": dome_window,
     "night-cafe-neon": cafe_neon,
     "dome-letters": dome_letters,
     "shuttle-stop": stop_panel,

@@ -105,6 +105,7 @@ class Mirrors(unittest.TestCase):
 
     def test_what_is_matt_mirrors_nothing(self):
         matt = change(self.job, ("finish",), Paint(gloss=0.0))
+        matt = change(matt, ("rim_finish",), Paint(gloss=0.0))  # the inside, which stays too
         matt = fitted(matt, "felt bench top")
         draft = Draft()
         draft.render(scene_of_job(matt), self.view, SIZE)

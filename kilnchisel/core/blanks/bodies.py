@@ -31,10 +31,11 @@ from kilnchisel.core.blanks.vehicles.hatchback import hatchback_body
 from kilnchisel.core.blanks.vehicles.sailinghull import sailing_hull_body
 from kilnchisel.core.blanks.vehicles.van import van_body
 from kilnchisel.core.blanks.vessels import bottle_body, can_body, cap_body, jar_body, tumbler_body
+from kilnchisel.core.blanks.windowed import window_body
 from kilnchisel.core.blanks.worn import bracelet_body, signet_body
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Band, Blank, Bottle, Can, Globe, Jar, Medallion, Mug, Plaque, Tumbler
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall, Window
 from kilnchisel.core.job.bodies import (
     Apparel,
     Apron,
@@ -76,6 +77,7 @@ made_body.of(Plate)(plate_body)
 made_body.of(BoxSign)(box_sign_body)
 made_body.of(Wall)(wall_body)
 made_body.of(ShopFront)(shop_front_body)
+made_body.of(Window)(window_body)
 made_body.of(Book)(book_body)
 made_body.of(Handle)(handle_body)
 made_body.of(Hull)(hull_body)

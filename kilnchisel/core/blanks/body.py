@@ -31,6 +31,7 @@ OPPOSITE = {one: other for a, b in PAIRS for one, other in ((a, b), (b, a))}
 FinishSlot = Literal["blank", "rim", "detail"] | Trim
 COARSER = 3
 MAIN = "body"  # the solid that most of a blank is
+BEHIND = "behind the glass"  # how solids are called that are only seen through a window
 
 
 @dataclass(frozen=True, eq=False)

@@ -60,13 +60,12 @@ def contents_shells(line: Array, vessel: Vessel, radius: float, *, detail: Detai
         rim = np.stack([at - 2.2 * MENISCUS_MM * t, level - MENISCUS_MM * (1 - (1 - t) ** 2)], axis=1)
         section.curve("contents", "contents", np.concatenate([rim, [[0.0, rim[-1, 1]]]]))
     else:
-        body = line[line[:, 1] < level - 1e-6] - (OFF_MM, 0.0)
+        body = np.concatenate([[[at, level]], line[line[:, 1] < level - 1e-6]]) - (OFF_MM, OFF_MM)
         body[:, 0] = np.maximum(body[:, 0], 0.0)
-        body[:, 1] += OFF_MM
+        body[1:, 1] += 2 * OFF_MM  # off the floor
         section = Section(0.0, float(body[-1, 1]), detail=detail)
         section.curve("contents", "contents", body[::-1])
-        section.line("contents", "contents", section.at[0], level)
-        section.line("contents", "contents", 0.0, level)
+        section.line("contents", "contents", 0.0, section.at[1])
     return tuple(
         Shell("contents", "contents", turned(run.points, run.normals, columns), "contents")
         for run in section.runs

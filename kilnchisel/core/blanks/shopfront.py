@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, FinishSlot, Inset, Sheet, Shell
+from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
+from kilnchisel.core.blanks.joinery import Parts, pane, room_behind
 from kilnchisel.core.blanks.masonry import brick_shapes, joints_of
-from kilnchisel.core.blanks.mesh import Mesh, join
-from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.outlines import normals_of, rectangle
-from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
-from kilnchisel.core.blanks.tubes import plate, prism, tube
+from kilnchisel.core.blanks.tubes import tube
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.boards import PILASTER_MM, POST_MM, SHOP_HIGH_MM, ShopFront
 from kilnchisel.core.remembered import remembered
@@ -27,6 +24,7 @@ X, Y, Z = np.eye(3)
 WALL_MM = 240.0
 BACK_MM = 70.0  # how far the woodwork is set back in the opening
 FRAME_MM = 64.0  # how thick it is
+GLASS_MM = BACK_MM + 0.4 * FRAME_MM  # how far the glass is
 PROUD_MM = 46.0  # how far pilasters stand before the wall
 FASCIA_MM = 74.0  # how far the fascia does
 RISER_MM = 480.0  # the panel below the window
@@ -39,7 +37,7 @@ SILL_MM = (75.0, 60.0)
 
 def shop_front_body(shop: ShopFront, *, detail: Detail) -> Body:
     """A shop front standing on z = 0, its wall's face at y = 0."""
-    parts = _Parts(detail)
+    parts = Parts(detail)
     upper = _upper(shop)
     wall, sheets = _wall(shop, upper, detail=detail)
     parts.shells += wall
@@ -47,44 +45,16 @@ def shop_front_body(shop: ShopFront, *, detail: Detail) -> Body:
     board, sheet = _board(shop, SHOP_HIGH_MM, detail=detail)
     parts.shells += board
     sheets = (sheet, *sheets)
-    for name, low_x, low_z, high_x, high_z in _panes(shop):
-        more, sheet = _pane(name, low_x, low_z, high_x, high_z, BACK_MM + 0.4 * FRAME_MM, detail=detail)
+    for name, *box in _panes(shop):
+        more, glass = pane(name, (box[0], box[1], box[2], box[3]), GLASS_MM, detail=detail)
         parts.shells += more
-        sheets += (sheet,)
+        sheets += glass
+    half = shop.opening_mm / 2
+    inside = (-half - 300.0, 0.0, half + 300.0, SHOP_HIGH_MM + 260.0)
+    room_behind(parts, inside, WALL_MM, 2600.0, floor=STEP_MM)
     if upper is not None:
         _upper_window(upper, parts)
     return Body(tuple(parts.shells), sheets)
-
-
-class _Parts:
-    """Shells as they are added: closed solids of one name and slot each."""
-
-    def __init__(self, detail: Detail) -> None:
-        self.detail = detail
-        self.shells: list[Shell] = []
-
-    def add(self, name: str, slot: FinishSlot, *meshes: Mesh) -> None:
-        self.shells.append(Shell(name, slot, join(list(meshes)), name))
-
-    def box(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
-        """An upright box with its edges broken a little, seen from the front."""
-        (x0, y0, z0), (x1, y1, z1) = low, high
-        middle = ((x0 + x1) / 2, (z0 + z1) / 2)
-        ring = rectangle(x1 - x0, z1 - z0, min(2.0, 0.2 * (x1 - x0), 0.2 * (z1 - z0)), detail=self.detail)[
-            0
-        ]
-        # pushed along y: z x x = y
-        flat = (ring + middle)[:, ::-1][::-1]
-        return prism(np.ascontiguousarray(flat), np.array([0.0, y0, 0.0]), Z, X, y1 - y0)
-
-    def run(self, profile: Array, low_x: float, high_x: float) -> Mesh:
-        """A moulding: a profile (n, 2) of (y, z), counter-clockwise, along x."""
-        return prism(profile, np.array([low_x, 0.0, 0.0]), Y, Z, high_x - low_x)
-
-    def framed(self, outer: Any, holes: list[Any], y0: float, y1: float) -> Mesh:
-        """A frame of (x, z) with openings, from y0 to y1."""
-        area = shapely.difference(outer, shapely.union_all(holes))
-        return plate(shapely.transform(area, lambda p: p[:, ::-1]), np.array([0.0, y0, 0.0]), Z, X, y1 - y0)
 
 
 def _upper(shop: ShopFront) -> tuple[float, float, float, float] | None:
@@ -153,38 +123,7 @@ def _panes(shop: ShopFront) -> list[tuple[str, float, float, float, float]]:
     ]
 
 
-def _pane(
-    name: str, low_x: float, low_z: float, high_x: float, high_z: float, y: float, *, detail: Detail
-) -> tuple[tuple[Shell, ...], Sheet]:
-    """A sheet of glass, its edges behind the frame."""
-    more = 12.0
-    wide, tall = high_x - low_x + 2 * more, high_z - low_z + 2 * more
-    points, normals = rectangle(wide, tall, 1.0, detail=detail)
-    middle = gridded(np.array([(low_x + high_x) / 2, (low_z + high_z) / 2]))
-    what = Slab(
-        (points + middle, normals),
-        Face(name, y, slot="pane"),
-        Face(f"{name} back", y + 8.0, slot="pane", lettered=False),
-        edge_of("bevel", 0.4, detail=detail),
-        wall_mm=8.0,
-        middle_z=float(middle[1]),
-        edge_slot="pane",
-        solid=name,
-        name=f"{name} edge",
-    )
-    shells, sheets = slab(what, detail=detail)
-    return shells, _about(sheets[0], float(middle[0]))
-
-
-def _about(sheet: Sheet, x: float) -> Sheet:
-    """A flat side whose sheet begins at this x, where its middle is."""
-    side = sheet.side
-    assert isinstance(side, Plane)
-    domain = shapely.transform(side.domain, lambda p: p - (x, 0.0))
-    return replace(sheet, side=replace(side, domain=domain, origin=side.origin + x * X))
-
-
-def _woodwork(shop: ShopFront, parts: _Parts) -> None:
+def _woodwork(shop: ShopFront, parts: Parts) -> None:
     """Frames, riser, door, pilasters, step, and the head below the fascia."""
     half = shop.opening_mm / 2
     left = -half + POST_MM
@@ -235,7 +174,7 @@ def _woodwork(shop: ShopFront, parts: _Parts) -> None:
         parts.add(f"{'left' if way < 0 else 'right'} pilaster", "detail", *shaft)
 
 
-def _door(shop: ShopFront, parts: _Parts, left: float, right: float) -> None:
+def _door(shop: ShopFront, parts: Parts, left: float, right: float) -> None:
     front, back = BACK_MM + 12.0, BACK_MM + FRAME_MM - 4.0
     leaf = shapely.box(left + 4, STEP_MM + 4, right - 4, TRANSOM_MM - 4)
     pane = shapely.box(*_panes(shop)[1][1:])
@@ -274,7 +213,7 @@ def _board(shop: ShopFront, low: float, *, detail: Detail) -> tuple[list[Shell],
         name="fascia edge",
     )
     shells, sheets = slab(what, detail=detail)
-    found, parts = list(shells), _Parts(detail)
+    found, parts = list(shells), Parts(detail)
     outer = shapely.box(-inner - 10, low + 6, inner + 10, low + high - 6)
     rim = outer.buffer(-34, join_style="mitre")
     parts.add("fascia rim", "detail", parts.framed(outer, [rim], -FASCIA_MM, -FASCIA_MM + 26))
@@ -319,7 +258,7 @@ def _ordered(profile: Array) -> Array:
     return profile if shapely.is_ccw(shapely.LinearRing(profile)) else profile[::-1]
 
 
-def _upper_window(upper: tuple[float, float, float, float], parts: _Parts) -> None:
+def _upper_window(upper: tuple[float, float, float, float], parts: Parts) -> None:
     """Frame, glass, lintel and sill of the window above."""
     x0, z0, x1, z1 = upper
     middle_x, middle_z = (x0 + x1) / 2, (z0 + z1) / 2
@@ -334,8 +273,8 @@ def _upper_window(upper: tuple[float, float, float, float], parts: _Parts) -> No
         for a, b in ((pane.bounds[0], middle_x - 11), (middle_x + 11, pane.bounds[2]))
     ]
     parts.add("upper frame", "white paint", parts.framed(outer, halves, 110.0, 170.0))
-    glass = parts.box((x0 + 30, 138.0, z0 + 30), (x1 - 30, 144.0, z1 - 30))
-    parts.add("upper glass", "pane", glass)
+    sheet = parts.box((x0 + 30, 138.0, z0 + 30), (x1 - 30, 144.0, z1 - 30))
+    parts.add("upper glass", "dark pane", sheet)
     high, bears = LINTEL_MM
     parts.add("lintel", "stone", parts.box((x0 - bears, -8.0, z1 - 2), (x1 + bears, 118.0, z1 + high)))
     deep, out = SILL_MM

@@ -9,6 +9,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.body import BEHIND
 from kilnchisel.core.blanks.mesh import distinct, open_edges, weld_keys, welded
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.errors import KilnError
@@ -32,7 +33,7 @@ def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
     """
     groups: dict[str, list[int]] = {}
     for number, part in enumerate(piece.parts):
-        if part.role not in SCENERY:
+        if part.role not in SCENERY and not part.solid.startswith(BEHIND):
             groups.setdefault(part.solid, []).append(number)
     shells = [_shell([piece.parts[n] for n in numbers], numbers) for numbers in groups.values()]
     if not beside:

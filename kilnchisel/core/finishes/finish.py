@@ -91,6 +91,18 @@ def lit_face(material: Material, craft: Standing | BoxSign) -> Material:
     return _shining(material, face_radiance(craft) * tint)
 
 
+LAMP_RADIANCE = 60.0  # of a lamp at full light, over that of a white wall in the open
+SHOP_LIT = 30.0  # per cent: of the lamp in a shop
+
+
+def lamp_in_a_room(material: Material, lit: float) -> Material:
+    """The lamp behind a window, ``lit`` per cent."""
+    if lit <= 0:
+        return material
+    tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
+    return _shining(material, LAMP_RADIANCE * lit / 100 * tint)
+
+
 def let_through(material: Material, ground: Material) -> Material:
     """A film on a face that shines: light comes through in the film's colour."""
     return _shining(material, np.asarray(ground.emission) * np.asarray(material.base))

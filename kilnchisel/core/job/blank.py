@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Colour, Degrees, Percent, Value, refuse_corners
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall, Window
 from kilnchisel.core.job.bodies import (
     Apparel,
     Apron,
@@ -246,6 +246,7 @@ Blank = Annotated[
     | BoxSign
     | Wall
     | ShopFront
+    | Window
     | Book
     | Handle
     | Hull
@@ -282,6 +283,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (BoxSign, "Box sign"),
         (Wall, "Wall"),
         (ShopFront, "Shop front"),
+        (Window, "Window"),
         (Bank, "Grass bank"),
     ),
     "Worn and held": (

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.base import Value
+from kilnchisel.core.job.base import Percent, Value
 
 Point = tuple[float, float]
 
@@ -190,6 +190,30 @@ class ShopFront(Value):
             raise KilnError("Window and door are wider than the wall; make it wider or them narrower.")
         if SHOP_HIGH_MM + self.fascia_mm + 300 > self.height_mm:
             raise KilnError("The fascia is higher than the wall leaves room for; make the wall higher.")
+        return self
+
+
+WINDOW_SILL_MM = 850.0  # under a window
+
+
+class Window(Value):
+    """A window in a rendered wall, its glass lettered on either face; a room is seen behind it. ``bars``:
+    glazing bars across and up; ``lit``: how bright the lamp in the room is."""
+
+    kind: Literal["window"] = "window"
+    width_mm: Annotated[float, Field(ge=300, le=5000)] = 1700.0
+    height_mm: Annotated[float, Field(ge=300, le=3000)] = 1400.0
+    frame_mm: Annotated[float, Field(ge=30, le=160)] = 68.0
+    bars: Annotated[int, Field(ge=0, le=5)] = 0
+    bars_up: Annotated[int, Field(ge=0, le=5)] = 0
+    lit: Percent = 35.0
+
+    @model_validator(mode="after")
+    def _has_glass(self) -> Window:
+        wide = (self.width_mm - 2 * self.frame_mm) / (self.bars + 1)
+        high = (self.height_mm - 2 * self.frame_mm) / (self.bars_up + 1)
+        if min(wide, high) < 100:
+            raise KilnError("The bars leave no glass; make fewer of them or the window larger.")
         return self
 
 

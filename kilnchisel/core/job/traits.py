@@ -21,7 +21,15 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
+from kilnchisel.core.job.boards import (
+    Board,
+    Book,
+    BoxSign,
+    Plate,
+    ShopFront,
+    Wall,
+    Window,
+)
 from kilnchisel.core.job.bodies import (
     Apparel,
     Apron,
@@ -335,6 +343,23 @@ TRAITS: dict[type, Traits] = {
         ground=ASPHALT,
         manner="pale ink",
         view=OUT_OF_DOORS,
+    ),
+    Window: Traits(
+        _flat,
+        stays=True,
+        side="outside",
+        room=lambda b: b.width_mm * 0.42,
+        rim="frame",
+        deep=lambda _: 2 * WALL_MM,
+        set="quay at dusk",
+        finishes=(
+            Masonry(colour="#cbc3b2", surface="plaster"),
+            PaintedWood(colour="#2f3b3a"),
+            Enamel(),
+        ),
+        ground=ASPHALT,
+        manner="pale ink",
+        view=(2.0, 2.6),
     ),
     Book: Traits(
         _flat,

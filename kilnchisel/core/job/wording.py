@@ -154,9 +154,12 @@ class Contour(Value):
 
 
 class Backing(Value):
-    """A shape behind the letters that follows them; ``height``: % of the craft's height or depth."""
+    """A shape behind the letters, that follows them or is a rectangle; ``height``: % of the craft's height
+    or depth. ``letters``: they lie on it, or are weeded out of it: then it is all there is."""
 
     distance_mm: Annotated[float, Field(ge=0.05, le=500)] = 3.0
+    form: Literal["follows them", "rectangle"] = "follows them"
+    letters: Literal["on it", "weeded out"] = "on it"
     height: Annotated[float, Field(ge=1, le=100)] = 50.0
     finish: LetterFinish | None = None
 

@@ -287,8 +287,14 @@ def _layers(bodies: list[Layer], wording: Wording) -> tuple[Layer, ...]:
         layers.append(Layer("contour", line.finish, ring))
         whole = as_region([whole, ring])
     if wording.backing is not None:
-        shape = backing_shape(whole, wording.backing.distance_mm)
+        backing = wording.backing
+        if backing.form == "rectangle":
+            shape = as_region([shapely.box(*whole.buffer(backing.distance_mm).bounds)])
+        else:
+            shape = backing_shape(whole, backing.distance_mm)
         behind = as_region([shapely.difference(shape, whole)])
+        if backing.letters == "weeded out":  # what is left is one film, with the letters as its holes
+            return (Layer("letters", backing.finish, behind),)
         layers.insert(0, Layer("backing", wording.backing.finish, behind, wording.backing.height / 100))
     return tuple(layers)
 

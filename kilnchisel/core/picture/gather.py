@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
 from typing import Any
@@ -27,6 +27,7 @@ from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
+from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.light import Room, direction_to_uv, directions_of
@@ -261,14 +262,23 @@ def materials_of(scene: Scene) -> list[Material]:
     return [*(scene.slots[slot] for slot in SLOTS), *scene.others]
 
 
+@remembered
+def _without_panes(body: Body) -> Body:
+    if not any(shell.slot == "pane" for shell in body.shells):
+        return body
+    return replace(body, shells=tuple(shell for shell in body.shells if shell.slot != "pane"))
+
+
 def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
     """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it."""
+    # light goes through panes, which stand in nothing's way
+    body = _without_panes(body)
     meshes = [shell.mesh for shell in body.shells]
     slots = [row_of(shell) for shell in body.shells]
     points = [mesh.points for mesh in meshes]
     normals = [mesh.normals for mesh in meshes]
     slot = [np.full(len(mesh.points), s) for mesh, s in zip(meshes, slots, strict=True)]
-    triangles = []
+    open_ = []
     turn, shift = stance[:3, :3], stance[:3, 3]
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
     cells, keep = _cells(at, out, radius_mm)
@@ -280,11 +290,12 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         points.append(p)
         normals.append(n)
         slot.append(np.full(len(p), SLOTS[sheet.slot]))
-        triangles.append(t)
+        if sheet.slot != "pane":
+            open_.append(t)
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    caster = Caster(_tracer_of_body(body, triangles), stance)
+    caster = Caster(_tracer_of_body(body, open_), stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = base.under(middle)
     half = GROUND_REACH * radius_mm

@@ -15,7 +15,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body
+from kilnchisel.core.blanks.body import BEHIND, Body
 from kilnchisel.core.blanks.coarse import matrix_in, repeated
 from kilnchisel.core.blanks.masonry import bricks_of
 from kilnchisel.core.blanks.mesh import Mesh
@@ -23,12 +23,12 @@ from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.bricktones import toned
-from kilnchisel.core.finishes.finish import contents_of, lit_face, material_of
+from kilnchisel.core.finishes.finish import SHOP_LIT, contents_of, lamp_in_a_room, lit_face, material_of
 from kilnchisel.core.finishes.gas import lamp_radiance
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.wear import Marked
 from kilnchisel.core.job.blank import Vessel
-from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
+from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall, Window
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Relief, Standing, Tube
 from kilnchisel.core.job.finish import AsBlank, Grass, Masonry
@@ -178,8 +178,8 @@ class Companion:
 
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
-    """Middle (scene coordinates) and radius of the ball round a body, mm."""
-    boxes = [shell.mesh.bounds for shell in body.shells]
+    """Middle (scene coordinates) and radius of the ball round a body, mm, but for what is behind glass."""
+    boxes = [shell.mesh.bounds for shell in body.shells if not shell.solid.startswith(BEHIND)]
     for sheet in body.sheets:
         rim = np.asarray(sheet.border.exterior.coords)
         if sheet.net is not None:
@@ -310,6 +310,10 @@ def _slots(job: Job) -> dict[str, Material]:
         slots["blank"] = lit_face(slots["blank"], job.blank)
     if _of_bricks(job):
         slots["blank"] = _toned(job.blank, job.finish)
+    if isinstance(job.blank, Window):
+        slots["lamp"] = lamp_in_a_room(slots["lamp"], job.blank.lit)
+    elif isinstance(job.blank, ShopFront):
+        slots["lamp"] = lamp_in_a_room(slots["lamp"], SHOP_LIT)
     if isinstance(job.blank, Vessel):
         slots |= contents_of(job.blank, slots["blank"])
     return slots

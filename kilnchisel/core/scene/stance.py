@@ -19,7 +19,7 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall, Window
 from kilnchisel.core.job.bodies import (
     Apparel,
     Apron,
@@ -77,7 +77,7 @@ def stood(blank: Any, shown: str) -> Array:
 
 
 @stood.of(Mug, Tumbler, Jar, Bottle, Can, Cap, Band, Bracelet, Globe)
-@stood.of(SailingHull)
+@stood.of(SailingHull, Window)
 @stood.of(
     BoxSign,
     Wall,

@@ -167,8 +167,12 @@ def around_specs(job: Job, path: Where, wording: Wording) -> list[Spec]:
     fields.append(_part(path, "backing", "Backing", index, backing, ("None", "Behind them")))
     if wording.backing is not None:
         here = (*path, "backing")
+        forms = (("follows them", "Follows them"), ("rectangle", "Rectangle"))
+        fields.append(at((*here, "form"), "Shape", "choice", options=forms))
         fields.append(ranged(job, (*here, "distance_mm"), "Reaches out", "length", step=0.5))
-        if job.letterings[index].craft.kind != "printed":
+        lie = (("on it", "On it"), ("weeded out", "Weeded out"))
+        fields.append(at((*here, "letters"), "Letters", "choice", options=lie))
+        if wording.backing.letters == "on it" and job.letterings[index].craft.kind != "printed":
             fields.append(
                 ranged(
                     job,

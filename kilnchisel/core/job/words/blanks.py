@@ -18,7 +18,7 @@ from kilnchisel.core.job.blank import (
     Plaque,
     Tumbler,
 )
-from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall
+from kilnchisel.core.job.boards import Board, Book, BoxSign, Plate, ShopFront, Wall, Window
 from kilnchisel.core.job.bodies import (
     Apparel,
     Apron,
@@ -65,7 +65,7 @@ def _size(blank: Blank) -> str:
 
 
 @blank_words.of(Tumbler, Jar, Bottle, Can, Cap, Bracelet, BoxSign, Book, Garment, Bank)
-@blank_words.of(Hull, BoxTruck, SailingHull)
+@blank_words.of(Hull, BoxTruck, SailingHull, Window)
 def _plain(blank: Any) -> str:
     return f"{TITLES[blank.kind]}, {_size(blank)}"
 
