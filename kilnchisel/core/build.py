@@ -26,6 +26,7 @@ from kilnchisel.core.crafts.inked import inked_of
 from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
+from kilnchisel.core.crafts.threads import embroidered_parts
 from kilnchisel.core.crafts.through import across, behind_parts, pressed_out
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.crafts.upright import upright_parts
@@ -36,7 +37,7 @@ from kilnchisel.core.job.artwork import Artwork, Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Bank, Mesh3D
 from kilnchisel.core.job.company import alone
-from kilnchisel.core.job.crafts import Craft, CutThrough, Fitting, Standing, Tube, stands_free
+from kilnchisel.core.job.crafts import Craft, CutThrough, Embroidered, Fitting, Standing, Tube, stands_free
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -297,7 +298,7 @@ def _free_parts(blank: Blank, making: _Making, *, detail: Detail) -> Free:
     return parts_off(making.craft, _Off(blank, making, laid, detail))
 
 
-@by_kind(Tube | Standing | Fitting)
+@by_kind(Tube | Standing | Fitting | Embroidered)
 def parts_off(craft: Any, off: _Off) -> Free:
     """The parts and lamps of a craft that stands off the surface."""
     raise NotImplementedError
@@ -306,6 +307,11 @@ def parts_off(craft: Any, off: _Off) -> Free:
 @parts_off.of(Tube)
 def _tubes(craft: Tube, off: _Off) -> Free:
     return tube_parts(off.making.index, off.laid, craft, detail=off.detail)
+
+
+@parts_off.of(Embroidered)
+def _sewn(craft: Embroidered, off: _Off) -> Free:
+    return embroidered_parts(off.making.index, off.laid, craft, detail=off.detail), ()
 
 
 @parts_off.of(Fitting)

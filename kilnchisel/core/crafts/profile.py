@@ -19,6 +19,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -31,7 +32,9 @@ from kilnchisel.core.job.crafts import (
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.outline import Raster
 
-Role = FinishSlot | Literal["letters", "recess", "return", "tube", "blockout", "support", "carrier"]
+Role = (
+    FinishSlot | Literal["letters", "recess", "return", "tube", "blockout", "support", "carrier", "thread"]
+)
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
 NOWHERE = shapely.MultiPolygon()
@@ -96,7 +99,7 @@ def stages_of(craft: Any, on: Outlined) -> tuple[Stage, ...]:
     raise NotImplementedError
 
 
-@stages_of.of(Tube, Standing, Fitting)
+@stages_of.of(Tube, Standing, Fitting, Embroidered)
 def _free(_: Any, on: Outlined) -> tuple[Stage, ...]:
     return ()
 

@@ -33,7 +33,7 @@ def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
     """
     groups: dict[str, list[int]] = {}
     for number, part in enumerate(piece.parts):
-        if part.role not in SCENERY and not part.solid.startswith(BEHIND):
+        if part.role not in (*SCENERY, "thread") and not part.solid.startswith(BEHIND):
             groups.setdefault(part.solid, []).append(number)
     shells = [_shell([piece.parts[n] for n in numbers], numbers) for numbers in groups.values()]
     if not beside:

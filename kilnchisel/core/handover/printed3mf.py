@@ -18,7 +18,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.sideviews import colour_of_blank, colour_of_layer
 from kilnchisel.core.job.bodies import Mesh3D
-from kilnchisel.core.job.crafts import CutThrough, Fitting, Tube, stands_free
+from kilnchisel.core.job.crafts import CutThrough, Embroidered, Fitting, Tube, stands_free
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.words.contents import one_line
@@ -56,7 +56,7 @@ def without_two(job: Job) -> str:
 
 
 def _is_standing(item: Any) -> bool:
-    return not item.hidden and stands_free(item.craft) and not isinstance(item.craft, Tube)
+    return not item.hidden and stands_free(item.craft) and not isinstance(item.craft, Tube | Embroidered)
 
 
 def _is_parted(item: Any) -> bool:

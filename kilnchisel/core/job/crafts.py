@@ -259,9 +259,33 @@ class Fitting(Value):
     count: Annotated[int, Field(ge=1, le=12)] = 2
 
 
+class Embroidered(Value):
+    """Sewn by a machine: satin across strokes up to 7 mm wide, rows of fill in wider ones.
+
+    ``density_mm``: from one thread to the next on the same side. ``pull_mm``: how much wider than drawn
+    each edge is sewn, since thread draws the cloth in. ``fill_deg``: how rows of fill lie.
+    """
+
+    kind: Literal["embroidered"] = "embroidered"
+    density_mm: Annotated[float, Field(ge=0.25, le=1.2)] = 0.4
+    pull_mm: Annotated[float, Field(ge=0, le=0.8)] = 0.15
+    fill_deg: Degrees = 45.0
+    underlay: bool = True
+
+
 # new crafts are listed before the family
 Craft = Annotated[
-    Printed | Pressed | Engraved | Raised | Tube | Standing | CutThrough | Carved | Relief | Fitting,
+    Printed
+    | Pressed
+    | Engraved
+    | Raised
+    | Tube
+    | Standing
+    | CutThrough
+    | Carved
+    | Relief
+    | Fitting
+    | Embroidered,
     Field(discriminator="kind"),
 ]
 
@@ -272,7 +296,7 @@ def stands_free(craft: Any) -> bool:
     raise NotImplementedError
 
 
-@stands_free.of(Tube, Standing, Fitting)
+@stands_free.of(Tube, Standing, Fitting, Embroidered)
 def _off_the_surface(_: Any) -> bool:
     return True
 
@@ -288,7 +312,7 @@ def shines(craft: Any) -> bool:
     raise NotImplementedError
 
 
-@shines.of(Printed, Pressed, Raised, Carved, Relief, Fitting)
+@shines.of(Printed, Pressed, Raised, Carved, Relief, Fitting, Embroidered)
 def _dull(_: Any) -> bool:
     return False
 

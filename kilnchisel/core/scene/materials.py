@@ -31,6 +31,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -109,7 +110,7 @@ def own_material(craft: Any, role: str, lettering: Lettering) -> Material | None
     raise NotImplementedError
 
 
-@own_material.of(Pressed, Engraved, Raised, Carved, Relief, Fitting)
+@own_material.of(Pressed, Engraved, Raised, Carved, Relief, Fitting, Embroidered)
 def _none_of_its_own(_: Any, role: str, lettering: Lettering) -> None:
     return None
 
@@ -153,6 +154,15 @@ def crafted(craft: Any, material: Material, role: str, ground: Material) -> Mate
 @crafted.of(Pressed, Raised, Carved, Relief, Fitting, Tube, CutThrough)
 def _as_it_is(_: Any, material: Material, role: str, ground: Material) -> Material:
     return material
+
+
+THREAD_ALPHA, THREAD_DEEPER = 0.24, 0.86  # rayon: a sheen along the thread; darker between threads
+
+
+@crafted.of(Embroidered)
+def _thread(_: Embroidered, material: Material, role: str, ground: Material) -> Material:
+    red, green, blue = (THREAD_DEEPER * float(c) for c in material.albedo)
+    return Material("coated", (red, green, blue), THREAD_ALPHA)
 
 
 @crafted.of(Printed)

@@ -17,6 +17,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -98,7 +99,7 @@ def holes_of(craft: Any, laid: Laid) -> list[Hole]:
     raise NotImplementedError
 
 
-@holes_of.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief)
+@holes_of.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief, Embroidered)
 def _no_holes(_: Any, laid: Laid) -> list[Hole]:
     return []
 

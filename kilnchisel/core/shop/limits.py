@@ -9,6 +9,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -78,6 +79,11 @@ def _relief(_: Relief) -> Limits:
 @limits_of.of(CutThrough)
 def _cut_through(craft: CutThrough) -> Limits:
     return Limits(between_mm=0.5, by_depth=craft.fill == "inlay")
+
+
+@limits_of.of(Embroidered)
+def _embroidered(_: Embroidered) -> Limits:
+    return Limits(1.0, "is too thin for a satin stitch")  # common practice
 
 
 @limits_of.of(Tube, Standing, Fitting)

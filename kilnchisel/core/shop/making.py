@@ -21,6 +21,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -266,6 +267,55 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
             else None,
         )
     ]
+
+
+@asked.of(Embroidered)
+def _embroidered(craft: Embroidered, job: Job, index: int, laid: Laid) -> list[Check]:
+    """Whether the letters are high enough for satin, and how closely thread lies."""
+    found = []
+    content = job.letterings[index].content
+    cap = laid.outline.cap_height_mm if isinstance(content, Wording) else math.inf
+    if cap < LEAST_SATIN_MM:
+        found.append(
+            Check(
+                "satin",
+                "warning",
+                f"Capitals of {format_length(cap)} are low for satin, "
+                f"which takes {format_length(LEAST_SATIN_MM)}.",
+                source="common practice",
+                amount_mm=LEAST_SATIN_MM - cap,
+                fix=set_to(
+                    index,
+                    f"Capitals {format_length(LEAST_SATIN_MM)}",
+                    ("content", "cap_height_mm"),
+                    LEAST_SATIN_MM,
+                ),
+            )
+        )
+    low, high = DENSITY_MM
+    if not low <= craft.density_mm <= high:
+        words = (
+            "Threads lie so closely that they cut the cloth"
+            if craft.density_mm < low
+            else "Threads lie so far apart that the cloth is seen between them"
+        )
+        usual = low if craft.density_mm < low else high
+        found.append(
+            Check(
+                "density",
+                "warning",
+                f"{words}; {format_length(low)} to {format_length(high)} apart is usual.",
+                source="common practice",
+                fix=set_to(index, f"Density {format_length(usual)}", ("craft", "density_mm"), usual),
+            )
+        )
+    if not found:
+        found.append(Check("satin", "good", "The letters can be sewn.", source="common practice"))
+    return found
+
+
+LEAST_SATIN_MM = 5.0  # capitals, common practice
+DENSITY_MM = (0.35, 0.5)  # of satin in number 40 thread, common practice
 
 
 @asked.of(Tube)

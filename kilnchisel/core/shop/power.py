@@ -16,6 +16,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -88,7 +89,7 @@ def leds_of(craft: Any, laid: Laid, words: str) -> list[Lit]:
     raise NotImplementedError
 
 
-@leds_of.of(Printed, Pressed, Engraved, Raised, Carved, Relief, Fitting)
+@leds_of.of(Printed, Pressed, Engraved, Raised, Carved, Relief, Fitting, Embroidered)
 def _unlit(_: Any, laid: Laid, words: str) -> list[Lit]:
     return []
 

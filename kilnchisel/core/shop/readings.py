@@ -6,7 +6,10 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.crafts.stitching import threads_of
 from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
 from kilnchisel.core.errors import KilnError
@@ -16,6 +19,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -215,6 +219,23 @@ def _standing(craft: Standing, laid: Laid) -> list[Reading]:
     return [
         Reading("relief", label, out, "mm"),
         Reading("returns", "Length of returns", edge / 1000, "m"),
+    ]
+
+
+@own_readings.of(Embroidered)
+def _sewn(craft: Embroidered, laid: Laid) -> list[Reading]:
+    """Stitches, the thread they take, cuts, and the longest and shortest of them."""
+    threads = [one for layer in threads_of(laid.outline, craft) for one in layer]
+    copies = len(laid.placing.copies)
+    if not threads:
+        return []
+    long = np.concatenate([np.linalg.norm(np.diff(one.points, axis=0), axis=1) for one in threads])
+    return [
+        Reading("stitches", "Stitches", float(copies * sum(one.stitches for one in threads)), ""),
+        Reading("thread", "Thread", copies * float(long.sum()) / 1000, "m"),
+        Reading("cuts", "Cuts", float(copies * len(threads)), ""),
+        Reading("longest_stitch", "Longest stitch", float(long.max()), "mm"),
+        Reading("shortest_stitch", "Shortest stitch", float(long.min()), "mm"),
     ]
 
 

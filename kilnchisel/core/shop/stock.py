@@ -17,6 +17,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -109,7 +110,7 @@ def at_share(craft: Any, share: float) -> Craft:
     raise NotImplementedError
 
 
-@at_share.of(Printed, Tube, Standing, CutThrough, Fitting)
+@at_share.of(Printed, Tube, Standing, CutThrough, Fitting, Embroidered)
 def _without_height(craft: Craft, share: float) -> Craft:
     return craft
 

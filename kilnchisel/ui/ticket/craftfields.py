@@ -9,6 +9,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -89,6 +90,16 @@ def _light(path: Any, chosen: str, field: str, label: str = "Its colour") -> lis
     if chosen == "own":
         fields.append(at((*path, "own_colour"), "Own colour", "colour"))
     return fields
+
+
+@making_fields.of(Embroidered)
+def _embroidered(craft: Embroidered, job: Job, here: Any, path: Any) -> list[Spec]:
+    return [
+        ranged(job, (*path, "density_mm"), "Threads apart", "length", step=0.05),
+        ranged(job, (*path, "pull_mm"), "Wider, for pull", "length", step=0.05),
+        ranged(job, (*path, "fill_deg"), "Rows of fill at", "angle", step=15),
+        at((*path, "underlay"), "Underlay", "switch", options=((True, "With"), (False, "Without"))),
+    ]
 
 
 @making_fields.of(Tube)

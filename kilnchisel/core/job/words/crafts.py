@@ -8,6 +8,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -89,6 +90,12 @@ def _standing(craft: Standing) -> str:
     off = f", {format_length(craft.standoff_mm)} off" if craft.standoff_mm > 0 else ""
     off = ", upright on the ground" if craft.upright else off
     return f"Standing letters {format_length(craft.thickness_mm)} thick{off}{lit}"
+
+
+@craft_words.of(Embroidered)
+def _embroidered(craft: Embroidered) -> str:
+    under = "" if craft.underlay else ", without underlay"
+    return f"Embroidered, threads {format_length(craft.density_mm)} apart{under}"
 
 
 @craft_words.of(Fitting)

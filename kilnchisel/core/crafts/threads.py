@@ -1,0 +1,92 @@
+"""Stitches as thread that is seen: each a low arch from hole to hole, round across."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.crafts.stitching import Thread, threads_of
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.crafts import Embroidered
+from kilnchisel.core.laying.laid import Laid
+
+Array = NDArray[Any]
+
+THREAD_MM = 0.4  # number 40 thread, common practice: how wide it lies
+LOW_MM, ARCH = 0.3, 0.055  # how high a stitch stands, and so much more by its length
+HIGH_MM = 0.8
+ALONG = {Detail.FINE: np.array([0.0, 0.12, 0.5, 0.88, 1.0]), Detail.ROUGH: np.array([0.0, 0.5, 1.0])}
+EVERY = {Detail.FINE: 1, Detail.ROUGH: 3}  # stitches that are drawn, as much wider
+
+
+def embroidered_parts(index: int, laid: Laid, craft: Embroidered, *, detail: Detail) -> tuple[Part, ...]:
+    """The thread of each layer of a lettering, underlay left out: it is covered."""
+    parts = []
+    for layer, threads in zip(laid.layers, threads_of(laid.outline, craft), strict=True):
+        starts, ends = _stitches(laid, threads)
+        if len(starts):
+            mesh = _drawn(laid, starts, ends, detail=detail)
+            name = f"{laid.side.name} lettering {index + 1}{laid.layer_words(layer)}"
+            parts.append(Part(name, "thread", index, laid.side.name, mesh, layer.layer))
+    return tuple(parts)
+
+
+def _stitches(laid: Laid, threads: tuple[Thread, ...]) -> tuple[Array, Array]:
+    """Both ends of what is seen on the side's sheet, (n, 2) each."""
+    pairs = [
+        np.stack([one.points[:-1], one.points[1:]], axis=1)[~one.under[1:]]
+        for one in threads
+        if len(one.points) > 1
+    ]
+    if not pairs:
+        return np.empty((0, 2)), np.empty((0, 2))
+    flat = np.concatenate(pairs).reshape(-1, 2)
+    every = np.concatenate(laid.placing.everywhere(flat)).reshape(-1, 2, 2)
+    return every[:, 0], every[:, 1]
+
+
+def _drawn(laid: Laid, starts: Array, ends: Array, *, detail: Detail) -> Mesh:
+    step = EVERY[detail]
+    starts, ends = starts[::step], ends[::step]
+    along, count = ALONG[detail], len(starts)
+    far = np.linalg.norm(ends - starts, axis=1)
+    high = np.minimum(LOW_MM + ARCH * far, HIGH_MM)
+    bow = np.sqrt(np.maximum(4 * along * (1 - along), 0.0))
+    heights = 0.02 + high[:, None] * bow
+    uv = starts[:, None] + along[:, None] * (ends - starts)[:, None]
+    side = laid.side
+    flat = uv.reshape(-1, 2)
+    ground = side.to_body(flat, np.zeros(len(flat))).reshape(count, len(along), 3)
+    up = side.frames((starts + ends) / 2)[:, 2]
+    middle = ground + heights[..., None] * up[:, None]
+    way = ground[:, -1] - ground[:, 0]
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    across = np.cross(up, way)
+    # how it rises: steep at both holes, level in the middle
+    slope = np.clip(np.gradient(heights, along, axis=1) / np.maximum(far, 0.2)[:, None], -2.0, 2.0)
+    top = up[:, None] - slope[..., None] * way[:, None]
+    top /= np.linalg.norm(top, axis=2, keepdims=True)
+    half = 0.5 * THREAD_MM * step
+    points, normals, sheet = [], [], []
+    for out, drop, lean in ((-1.0, 1.0, 0.86), (0.0, 0.0, 0.0), (1.0, 1.0, 0.86)):
+        low = drop * np.minimum(0.16, 0.8 * heights)
+        points.append(middle + out * half * across[:, None] - low[..., None] * up[:, None])
+        normals.append(top * np.sqrt(1 - lean * lean) + out * lean * across[:, None])
+        turn = out * half * np.stack([-(ends - starts)[:, 1], (ends - starts)[:, 0]], axis=1)
+        sheet.append(uv + (turn / np.maximum(far, 1e-9)[:, None])[:, None])
+    lattice = np.arange(3 * count * len(along)).reshape(3, count, len(along))
+    quads = []
+    for side_ in (0, 1):
+        a, b = lattice[side_, :, :-1], lattice[side_, :, 1:]
+        c, d = lattice[side_ + 1, :, 1:], lattice[side_ + 1, :, :-1]
+        quads += [np.stack([a, b, c], axis=-1), np.stack([a, c, d], axis=-1)]
+    faces = np.concatenate([one.reshape(-1, 3) for one in quads]).astype(np.int32)
+    at, out_ = np.stack(points).reshape(-1, 3), np.stack(normals).reshape(-1, 3)
+    a, b, c = (at[faces[:, k]] for k in range(3))
+    turned = np.einsum("ij,ij->i", np.cross(b - a, c - a), out_[faces].sum(axis=1)) < 0
+    faces[turned] = faces[turned][:, ::-1]
+    return Mesh(at, out_, np.stack(sheet).reshape(-1, 2), faces)
