@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from demo.bench import words
 from kilnchisel.core.job.bodies import Apparel, PeakedCap, ToteBag
-from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.crafts import Embroidered, Printed
 from kilnchisel.core.job.finish import Cloth, Ink
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -63,7 +63,7 @@ def crew_shirt() -> Job:
 
 
 def crew_cap() -> Job:
-    """The crew's cap: a name in front, the dome's number on the peak."""
+    """The crew's cap: a name embroidered in front, the dome's number printed on the peak."""
     film = Printed(film_mm=0.1)
     return Job(
         name="Crew cap",
@@ -75,13 +75,13 @@ def crew_cap() -> Job:
             Lettering(
                 content=words("TARNLIGHT", "cinzel-bold", 12, letter_spacing_mm=0.7),
                 lay=Lay(side="front", across_mm=48),
-                craft=film,
+                craft=Embroidered(),
                 finish=Ink(colour="#e8dcbc", gloss=20),
             ),
             Lettering(
-                content=words("night crew", "pacifico", 8.5),
+                content=words("night crew", "pacifico", 9.5),
                 lay=Lay(side="front", across_mm=27),
-                craft=film,
+                craft=Embroidered(),
                 finish=Ink(colour="#d98a3d", gloss=20),
             ),
             Lettering(

@@ -171,10 +171,13 @@ def _columns(part: shapely.Polygon, line: CentreLine, craft: Embroidered) -> lis
 
 
 def _satin(spots: Array, out: Array, left: Array, right: Array, craft: Embroidered) -> Thread:
-    """From edge to edge, the way over a little on, back from the end of its underlay."""
+    """From edge to edge, the way over a little on, back from where its underlay has come to."""
     one = spots + (left + craft.pull_mm)[:, None] * out
     other = spots - (right + craft.pull_mm)[:, None] * out
-    under = _underlay(spots, out, left, right, craft) if craft.underlay else spots[:1]
+    if not craft.underlay:
+        across = _split(np.stack([one, other], axis=1).reshape(-1, 2))[0]
+        return _clean(across, np.zeros(len(across), dtype=bool))
+    under = _underlay(spots, out, left, right, craft)
     across = np.stack([one[::-1], other[::-1]], axis=1).reshape(-1, 2)
     points = np.concatenate([under, _split(across)[0]])
     return _clean(points, np.arange(len(points)) < len(under))

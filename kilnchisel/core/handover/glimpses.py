@@ -154,6 +154,20 @@ def _holes(view: SideView) -> Drawing:
     return _sheet_of_paper(marks, view)
 
 
+def _stitched(view: SideView) -> Drawing:
+    """Letters in slanting rows of thread."""
+    marks: list[Mark] = list(_ground(view, "#39434f"))
+    left, low, right, high = view.box
+    step = max(0.012 * (right - left), 1e-6)
+    inked = _letters(view, "#efe6cf")
+    marks += inked
+    for k in range(int((right - left + high - low) / step)):
+        x = left - (high - low) + k * step
+        line = np.array([[x, low], [x + 0.3 * (high - low), high]])
+        marks.append(Line(line, 0.1 * step, "#39434f"))
+    return Drawing({"all": marks})
+
+
 def _page(view: SideView, *, lines: int, signed: bool) -> Drawing:
     """A page with the piece at its head and lines of words below."""
     left, low, right, high = view.box
@@ -194,4 +208,5 @@ DRAWN: dict[str, Callable[[SideView], Drawing]] = {
     "work-sheet": lambda view: _page(view, lines=5, signed=False),
     "holes": _holes,
     "bending": _bending,
+    "stitches": _stitched,
 }

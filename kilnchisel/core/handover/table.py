@@ -29,10 +29,11 @@ from kilnchisel.core.handover.programs import Written, router_files, tried, writ
 from kilnchisel.core.handover.proof import Choice, proof_bytes
 from kilnchisel.core.handover.sidebyside import one_light, pictures_of
 from kilnchisel.core.handover.sidemaps import without_maps
+from kilnchisel.core.handover.stitchlist import stitch_files
 from kilnchisel.core.handover.texturedmesh import textured_glb, textured_parts
 from kilnchisel.core.handover.usdz import textured_usdz
 from kilnchisel.core.handover.worksheet import worksheet_bytes
-from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.crafts import Embroidered, Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.proofs import as_job, number_of, present
 from kilnchisel.core.job.words.differences import differences
@@ -255,6 +256,10 @@ def _choices(job: Job, wanted: Wanted, run: Run) -> list[Choice]:
     return [Choice(name, words, one) for name, words, one in zip(names, told, pictures, strict=False)]
 
 
+def _stitches(job: Job, wanted: Wanted, run: Run) -> Files:
+    return Files(*stitch_files(job))
+
+
 def _bending(job: Job, wanted: Wanted, run: Run) -> Files:
     return Files(*bending_files(job, wanted.paper))
 
@@ -287,6 +292,14 @@ KINDS = (
     ),
     Kind("router", "Programs for a router", "RS-274", MAKE, not_routed, _router),
     Kind("laser", "Layers for a laser", "SVG, DXF, PNG", MAKE, not_lasered, _laser),
+    Kind(
+        "stitches",
+        "Stitch list",
+        "CSV",
+        MAKE,
+        lambda job: without_work(job, "embroidered", Embroidered),
+        _stitches,
+    ),
     Kind("print", "Print in two materials", "3MF", MAKE, without_two, _print),
     Kind("die", "Die for pressing", "STL, SVG, DXF", MAKE, without_die, _die),
     Kind("work-sheet", "Work sheet", "PDF", SHOP, _lettered, _worksheet),

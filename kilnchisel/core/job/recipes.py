@@ -12,6 +12,7 @@ from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
     CutThrough,
+    Embroidered,
     Engraved,
     Fitting,
     Pressed,
@@ -57,6 +58,12 @@ SHIPPED = (
         craft=Printed(film_mm=0.04),
         finish=Ink(colour="#efe6cf", gloss=12),
         cap_mm=30.0,
+    ),
+    Recipe(
+        name="Embroidery on cloth",
+        craft=Embroidered(),
+        finish=Ink(colour="#efe0b4", gloss=40),
+        cap_mm=20.0,
     ),
     Recipe(
         name="Transfer film on cloth",
@@ -241,6 +248,8 @@ KEPT = (
     "longest_mm",
     "cutter_mm",
     "film_mm",
+    "density_mm",
+    "pull_mm",
     "size_mm",
     "length_mm",
 )  # what a shop has, not what looks right
