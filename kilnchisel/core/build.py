@@ -23,7 +23,7 @@ from kilnchisel.core.blanks.terrain import level_of_bank
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
-from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
+from kilnchisel.core.crafts.lettered import FarFace, craft_sheet, is_gap
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.threads import embroidered_parts
@@ -363,6 +363,15 @@ def _across(lay: Lay, body: Body, side: str) -> Lay:
     """The lay of a lettering's other half: as it is, or on a long body at the same place along it."""
     along = -lay.along_mm if body.lengthwise else lay.along_mm
     return lay.model_copy(update={"side": side, "along_mm": along})
+
+
+def has_gaps(job: Job, index: int) -> bool:
+    """Whether there are gaps between panels on the side that a lettering is on."""
+    if isinstance(job.blank, Mesh3D):
+        return False
+    sheets = body_of(job.blank).sheets
+    side = job.letterings[index].lay.side
+    return any(is_gap(inset) for sheet in sheets if sheet.side.name == side for inset in sheet.insets)
 
 
 def lays_of(job: Job, index: int) -> tuple[Lay, ...]:

@@ -10,13 +10,14 @@ import trimesh
 from scipy import interpolate
 
 from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.vehicles.coach import shape_of as coach_shape
 from kilnchisel.core.blanks.vehicles.foils import BLUNT, Foil, half_thickness
 from kilnchisel.core.blanks.vehicles.sailinghull import BLOCK_MM, Lines
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, cage_of, limit, normals_at, refined
 from kilnchisel.core.blanks.vehicles.van import shape_of
-from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.build import has_gaps, lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import Engraved, Printed
@@ -396,3 +397,46 @@ class BesideInsets(unittest.TestCase):
         self.assertIn("left side windows", first)
         for other in names.values():
             self.assertEqual(first, other)
+
+
+class Film(unittest.TestCase):
+    """Over the seam between two doors, 6 mm wide and 6 mm deep."""
+
+    def film(self, gaps):
+        craft = Printed(film_mm=0.1, gaps=gaps)
+        # the seam behind the front door, at 13 % of the length before the middle
+        return job_on(Van(), "left side", "TARN", 150.0, craft, along_mm=-640.0, across_mm=60.0)
+
+    def deepest(self, gaps):
+        """How far the film goes behind the panel, and its area."""
+        job = self.film(gaps)
+        side = body_of(job.blank).sheet("left side").side
+        mesh = join([p.mesh for p in piece_of(job).parts if p.lettering == 0])
+        ground = side.to_body(mesh.uv, np.zeros(len(mesh.uv)))
+        out = side.frames(mesh.uv)[:, 2]
+        top = mesh.normals[mesh.faces].mean(axis=1) @ (0, -1, 0) > 0.7
+        a, b, c = (mesh.points[mesh.faces[top, k]] for k in range(3))
+        area = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2
+        return float(np.einsum("ij,ij->i", mesh.points - ground, out).min()), area
+
+    def test_it_is_laid_in_bridges_or_ends_at_the_edges(self):
+        ink = lettering_laid(self.film("laid in"), 0).ink
+        seams = next(i.area for i in body_of(Van()).sheet("left side").insets if i.name == "door seams")
+        over = shapely.intersection(ink, seams).area
+        self.assertGreater(over, 100.0)
+        low, whole = self.deepest("laid in")
+        self.assertAlmostEqual(low, -5.9, delta=0.2)
+        low, bridged = self.deepest("bridged")
+        self.assertGreater(low, -0.3)  # a triangle on the curved panel
+        self.assertAlmostEqual(bridged / whole, 1.0, delta=0.01)
+        low, cut = self.deepest("cut open")
+        self.assertGreater(low, -0.3)  # a triangle on the curved panel
+        self.assertAlmostEqual(bridged - cut, over, delta=0.05 * over)
+
+    def test_all_three_close(self):
+        for gaps in ("laid in", "bridged", "cut open"):
+            self.assertTrue(mesh_of(self.film(gaps)).is_watertight)
+
+    def test_it_is_asked_for_where_there_are_gaps(self):
+        self.assertTrue(has_gaps(self.film("laid in"), 0))
+        self.assertFalse(has_gaps(job_on(Van(), "roof", "TARN", 90.0), 0))

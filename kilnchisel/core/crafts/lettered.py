@@ -328,6 +328,8 @@ def _meets(ink: Inked, inset: Inset, low: float, high: float) -> Literal["goes o
         return "goes on"
     if rise > 0:
         return "follows"
+    if ink.stage.gaps != "laid in" and is_gap(inset):
+        return "goes on" if ink.stage.gaps == "bridged" else "nothing"
     if high > SPANS_MM:
         return "goes on"
     if low < 0 and rise <= low:
@@ -335,6 +337,15 @@ def _meets(ink: Inked, inset: Inset, low: float, high: float) -> Literal["goes o
     if low < 0 and ink.stage.level:
         return "goes on"  # its floor is as deep here as elsewhere
     return "follows"
+
+
+GAP_MM = 30.0  # between panels: what is wider is a window or a recess
+
+
+@remembered
+def is_gap(inset: Inset) -> bool:
+    """Whether an inset is a narrow gap, as between the panels of a vehicle."""
+    return inset.height_mm < 0 and bool(inset.area.buffer(-GAP_MM / 2).is_empty)
 
 
 def _with_picture(mesh: Mesh, laid: Laid) -> Mesh:

@@ -58,6 +58,7 @@ class Stage:
     field: Field | None = None  # heights that vary all over it, added
     film: bool = False  # it lies on other films where it meets them
     filled: bool = False  # what the outline goes round belongs to it
+    gaps: Literal["laid in", "bridged", "cut open"] = "laid in"  # what it does over narrow ones
 
     @property
     def level(self) -> bool:
@@ -122,10 +123,11 @@ def _cut_through(craft: CutThrough, on: Outlined) -> tuple[Stage, ...]:
 
 @stages_of.of(Printed)
 def _printed(craft: Printed, on: Outlined) -> tuple[Stage, ...]:
-    film = Stage(0.0, ((0.0, craft.film_mm),), "letters", film=True)
+    knots, gaps = ((0.0, craft.film_mm),), craft.gaps
+    film = Stage(0.0, knots, "letters", film=True, gaps=gaps)
     if craft.carrier_mm <= 0:
         return (film,)
-    return (Stage(craft.carrier_mm, ((0.0, craft.film_mm),), "carrier", film=True, filled=True), film)
+    return (Stage(craft.carrier_mm, knots, "carrier", film=True, filled=True, gaps=gaps), film)
 
 
 @stages_of.of(Engraved)

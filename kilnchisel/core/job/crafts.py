@@ -37,7 +37,8 @@ class Printed(Value):
 
     ``underprint``: white lies under the colour; without it the ground shows through. ``carrier_mm``: how
     far beyond the outline the film is die-cut, of the carrier's colour; 0: along the outline itself.
-    ``lets_through``: on a face that shines, light comes through it in its colour.
+    ``lets_through``: on a face that shines, light comes through it in its colour. ``gaps``: over a narrow
+    gap between panels it is laid in, goes across, or is cut open and ends at its edges.
     """
 
     kind: Literal["printed"] = "printed"
@@ -46,6 +47,7 @@ class Printed(Value):
     carrier_mm: Annotated[float, Field(ge=0, le=200)] = 0.0
     carrier_colour: Colour = "#f4f1ea"
     lets_through: bool = False
+    gaps: Literal["laid in", "bridged", "cut open"] = "laid in"
 
 
 class Pressed(Value):

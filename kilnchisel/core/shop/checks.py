@@ -157,7 +157,7 @@ def _stretch(laid: Laid) -> list[Check]:
             "stretch",
             "warning",
             f"Letters are stretched by up to {100 * worst:.0f} % away from their middle{more}.",
-            "the limit that was set",
+            "the limit that was set; cast film takes a few per cent (common practice)",
             decides="lay",
         )
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from kilnchisel.core.build import has_gaps
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
     Carved,
@@ -291,6 +292,10 @@ def _printed(craft: Printed, job: Job, here: Any, path: Any) -> list[Spec]:
         hint = "On a lit face: light comes through it in its colour, or it stands dark before the light."
         options = ((True, "Lets it through"), (False, "Blocks it"))
         fields.append(at((*path, "lets_through"), "Light", "switch", options=options, hint=hint))
+    if has_gaps(job, here[1]):
+        over = (("laid in", "Laid in"), ("bridged", "Bridged"), ("cut open", "Cut open"))
+        hint = "Over gaps between panels the film goes down into them, goes across, or ends."
+        fields.append(at((*path, "gaps"), "Over gaps", "choice", options=over, hint=hint))
     hint = "How far outside the outline the film is cut; 0: along it."
     fields.append(ranged(job, (*path, "carrier_mm"), "Die-cut", "length", step=0.5, hint=hint))
     if craft.carrier_mm > 0:
