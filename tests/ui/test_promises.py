@@ -115,6 +115,9 @@ class Seen:
         # of what only lettering is seen of, some parts are not there
         return [items.get(part.name) for part in piece_of(self.job).parts if wanted(part)]
 
+    def behind(self):
+        return self._materials(lambda part: part.role == "lamp")
+
     def letters(self):
         return self._materials(lambda part: part.lettering == 0 and part.role != "blank")
 
@@ -199,6 +202,7 @@ SCENE = ("light", "exposure", "ground", "stance", "camera")
 PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"blank\.stock_mm|blank\.keep_mm", ("verdict",), ("body", "ink")),
     (r"blank\.(brightness|light_colour)", ("blank",), ("body", "ink", "relief")),
+    (r"blank\.lit", ("behind",), ("body", "ink", "relief")),
     (r"blank\..*", ("body",), ()),
     (r"letterings\.0\.finish\..*", ("letters",), ("body", "ink", "blank", "rim")),
     (r"letter\.\d+\.(finish|colour)", ("letters",), ("body", "blank", "rim")),

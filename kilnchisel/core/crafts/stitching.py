@@ -73,6 +73,15 @@ def _sewn(region: shapely.MultiPolygon, craft: Embroidered, cap: float) -> tuple
     return tuple(threads)
 
 
+def is_filled(outline: Outline) -> bool:
+    """Whether something of it is wider than satin reaches, and sewn in rows."""
+    return any(_is_wide(part) for layer in outline.layers for part in polygons_in(layer.region))
+
+
+def _is_wide(part: shapely.Polygon) -> bool:
+    return not part.buffer(-SATIN_MM / 2).is_empty
+
+
 def _place(part: Any, cap: float) -> tuple[float, float]:
     """Where it comes in reading order."""
     left, low, _, high = part.bounds
@@ -91,7 +100,7 @@ def _of_part(part: bytes, craft: Embroidered, cap: float) -> tuple[Thread, ...]:
     """The threads of one letter or dot; the same letter is worked out once."""
     found: list[Thread] = []
     for polygon in polygons_in(shapely.from_wkb(part)):
-        if polygon.buffer(-SATIN_MM / 2).is_empty:
+        if not _is_wide(polygon):
             found += _in_order(
                 [one for line in _lines(polygon, cap) for one in _columns(polygon, line, craft)]
             )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from kilnchisel.core.build import has_gaps
+from kilnchisel.core.build import has_gaps, outline_of
+from kilnchisel.core.crafts.stitching import is_filled
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
     Carved,
@@ -95,12 +96,15 @@ def _light(path: Any, chosen: str, field: str, label: str = "Its colour") -> lis
 
 @making_fields.of(Embroidered)
 def _embroidered(craft: Embroidered, job: Job, here: Any, path: Any) -> list[Spec]:
-    return [
+    fields = [
         ranged(job, (*path, "density_mm"), "Threads apart", "length", step=0.05),
         ranged(job, (*path, "pull_mm"), "Wider, for pull", "length", step=0.05),
-        ranged(job, (*path, "fill_deg"), "Rows of fill at", "angle", step=15),
-        at((*path, "underlay"), "Underlay", "switch", options=((True, "With"), (False, "Without"))),
     ]
+    if is_filled(outline_of(job.letterings[here[1]].content)):
+        fields.append(ranged(job, (*path, "fill_deg"), "Rows of fill at", "angle", step=15))
+    under = ((True, "With"), (False, "Without"))
+    fields.append(at((*path, "underlay"), "Underlay", "switch", options=under))
+    return fields
 
 
 @making_fields.of(Tube)
