@@ -144,15 +144,17 @@ class StartPage(QWidget):
                 button.setIconSize(OBJECT)
                 button.clicked.connect(lambda _=False, k=name: self.new_wanted.emit(k))
                 grid.addWidget(button, number, place)
-        last = len(GROUPS) - 1
+        # what is not a kind stands in the shortest row
+        row, kinds = min(enumerate(GROUPS.values()), key=lambda one: len(one[1]))
+        free = len(kinds) + 1
         mesh = QPushButton("A mesh from a file…")
         mesh.setObjectName("object")
         mesh.clicked.connect(self.mesh_wanted)
-        grid.addWidget(mesh, last, 4, 1, 2)
+        grid.addWidget(mesh, row, free, 1, 2)
         opening = QPushButton("Open a job…")
         opening.setObjectName("link")
         opening.clicked.connect(self.open_wanted)
-        grid.addWidget(opening, last, 6)
+        grid.addWidget(opening, row, free + 2)
         grid.setColumnStretch(9, 1)
         return rows
 

@@ -281,6 +281,8 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Board, "Sign board"),
         (Plate, "Plate"),
         (BoxSign, "Box sign"),
+    ),
+    "Places": (
         (Wall, "Wall"),
         (ShopFront, "Shop front"),
         (Window, "Window"),
@@ -293,6 +295,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Medallion, "Medallion"),
         (Handle, "Handle"),
         (Book, "Book"),
+        (Globe, "Globe"),
     ),
     "Cloth": (
         (Apparel, "Apparel"),
@@ -301,7 +304,6 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (PeakedCap, "Cap"),
         (Garment, "Flat shirt"),
     ),
-    "Bodies": ((Globe, "Globe"), (Hull, "Hull")),
     "Vehicles": (
         (Van, "Van"),
         (BoxTruck, "Box truck"),
@@ -309,6 +311,7 @@ GROUPS: dict[str, tuple[tuple[type[Value], str], ...]] = {
         (Coach, "Coach"),
         (Aeroplane, "Aeroplane"),
         (SailingHull, "Sailing hull"),
+        (Hull, "Hull"),
     ),
 }
 KINDS: dict[str, type[Value]] = {
