@@ -73,7 +73,7 @@ def crew_cap() -> Job:
         detail_finish=Cloth(colour="#9a8f6b", weave="cotton"),
         letterings=(
             Lettering(
-                content=words("TARNLIGHT", "cinzel-bold", 12, letter_spacing_mm=0.7),
+                content=words("TARNLIGHT", "league-spartan-bold", 12, letter_spacing_mm=1.2),
                 lay=Lay(side="front", across_mm=48),
                 craft=Embroidered(),
                 finish=Ink(colour="#e8dcbc", gloss=20),

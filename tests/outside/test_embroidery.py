@@ -165,7 +165,7 @@ class OnCloth(unittest.TestCase):
         self.assertIn("cut the cloth", told(close))
         far = change(self.job(), ("letterings", 0, "craft", "density_mm"), 0.9)
         self.assertIn("far apart", told(far))
-        self.assertIn("too thin for a satin stitch", told(self.job(cap=6.0)))
+        self.assertIn("are too thin for a satin stitch", told(self.job(cap=6.0)))
 
 
 class TheList(unittest.TestCase):

@@ -83,7 +83,7 @@ def _cut_through(craft: CutThrough) -> Limits:
 
 @limits_of.of(Embroidered)
 def _embroidered(_: Embroidered) -> Limits:
-    return Limits(1.0, "is too thin for a satin stitch")  # common practice
+    return Limits(1.0, "are too thin for a satin stitch")  # common practice
 
 
 @limits_of.of(Tube, Standing, Fitting)

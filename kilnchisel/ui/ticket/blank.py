@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from kilnchisel.core.job.blank import TITLES as TITLES_OF
-from kilnchisel.core.job.blank import Band
+from kilnchisel.core.job.blank import Band, Vessel
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
@@ -38,7 +38,9 @@ def blank_specs(job: Job) -> list[Spec]:
     )
     fields = [kind]
     blank = job.blank
-    for name, info in type(blank).model_fields.items():
+    # what is in a vessel comes after the vessel itself
+    own = sorted(type(blank).model_fields.items(), key=lambda one: one[0] in Vessel.model_fields)
+    for name, info in own:
         if name in ("kind", DRAGGED) or not has_effect(blank, name, job.finish):
             continue
         label, unit = field_label(name)

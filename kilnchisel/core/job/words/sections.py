@@ -7,6 +7,7 @@ from typing import Any
 
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.boards import ShopFront, Wall
+from kilnchisel.core.job.crafts import Embroidered
 from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.finish import AsBlank, Masonry
 from kilnchisel.core.job.lettering import Lettering
@@ -37,7 +38,10 @@ def _finish(job: Job, lettering: Lettering | None) -> str:
         words += f", its {detail} {finish_words(job.detail_finish)}"
     if lettering is not None:
         letters = "finished" if isinstance(lettering.finish, AsBlank) else "in"
-        words = f"Letters {letters} {finish_words(lettering.finish)}; {blank_name(job.blank)} in {words}"
+        made = finish_words(lettering.finish)
+        if isinstance(lettering.craft, Embroidered):
+            made = made.replace(" ink", " thread")
+        words = f"Letters {letters} {made}; {blank_name(job.blank)} in {words}"
     worn = wear_words(job.wear)
     words += f"; {worn}" if worn else ""
     return words[0].upper() + words[1:]
