@@ -304,6 +304,15 @@ def parts_off(craft: Any, off: _Off) -> Free:
     raise NotImplementedError
 
 
+def _sheet_under(off: _Off) -> Sheet:
+    """The sheet that a lettering stands off."""
+    side = off.laid.side
+    if isinstance(side, Chart):
+        return Sheet(side, "blank", net=side.net)
+    sheet = body_of(off.blank).sheet(off.making.lay.side)
+    return sheet.coarser() if off.detail.rough else sheet
+
+
 @parts_off.of(Tube)
 def _tubes(craft: Tube, off: _Off) -> Free:
     return tube_parts(off.making.index, off.laid, craft, detail=off.detail)
@@ -311,7 +320,18 @@ def _tubes(craft: Tube, off: _Off) -> Free:
 
 @parts_off.of(Embroidered)
 def _sewn(craft: Embroidered, off: _Off) -> Free:
-    return embroidered_parts(off.making.index, off.laid, craft, detail=off.detail), ()
+    index, laid, detail = off.making.index, off.laid, off.detail
+    thread = embroidered_parts(index, laid, craft, detail=detail)
+    if detail.rough:
+        return thread, ()
+    body = standing_parts(_sheet_under(off), index, laid, SEWN, detail=detail)[0]
+    return tuple(replace(part, role="thread") for part in body) + thread, ()
+
+
+# what lies under thread, and is all of it in a solid: as solid as its stitches are together
+SEWN = Standing.model_construct(
+    thickness_mm=0.45, standoff_mm=-0.2, edge="rounded", edge_mm=0.15, pins=False, light="none"
+)
 
 
 @parts_off.of(Fitting)
@@ -324,13 +344,8 @@ def _standing(craft: Standing, off: _Off) -> Free:
     index, laid, detail = off.making.index, off.laid, off.detail
     if craft.upright:
         return upright_parts(index, laid, craft, detail=detail), ()
-    if isinstance(laid.side, Chart):
-        sheet = Sheet(laid.side, "blank", net=laid.side.net)
-    else:
-        sheet = body_of(off.blank).sheet(off.making.lay.side)
-        sheet = sheet.coarser() if detail.rough else sheet
     return standing_parts(
-        sheet,
+        _sheet_under(off),
         index,
         laid.roughly() if detail.rough else laid,
         craft,

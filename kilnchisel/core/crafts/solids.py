@@ -33,13 +33,18 @@ def solid_of(piece: Piece, *, beside: bool = False) -> Solid:
     """
     groups: dict[str, list[int]] = {}
     for number, part in enumerate(piece.parts):
-        if part.role not in (*SCENERY, "thread") and not part.solid.startswith(BEHIND):
+        if part.role not in SCENERY and not _is_thread(part) and not part.solid.startswith(BEHIND):
             groups.setdefault(part.solid, []).append(number)
     shells = [_shell([piece.parts[n] for n in numbers], numbers) for numbers in groups.values()]
     if not beside:
         return united(shells)
     made: Solid = gate.read(f"{__name__}:united", "The solid", shells, limits=gate.LARGE, doing="make")
     return made
+
+
+def _is_thread(part: Part) -> bool:
+    """Whether it is single stitches, which what lies under them stands for in a solid."""
+    return part.role == "thread" and part.side is not None
 
 
 def united(shells: Sequence[Shell]) -> Solid:

@@ -66,6 +66,12 @@ SHIPPED = (
         cap_mm=20.0,
     ),
     Recipe(
+        name="Light embroidery on fine cloth",
+        craft=Embroidered(density_mm=0.5, pull_mm=0.1, underlay=False),
+        finish=Ink(colour="#c9743a", gloss=40),
+        cap_mm=14.0,
+    ),
+    Recipe(
         name="Transfer film on cloth",
         craft=Printed(film_mm=0.11),
         finish=Ink(colour="#d98a3d", gloss=38),
