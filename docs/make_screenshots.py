@@ -365,16 +365,34 @@ def garments() -> None:
     Image.fromarray(np.concatenate(rows)).save(HERE / "mockup-garments.png")
 
 
+# of what is seen where letters are large: how near, and turned how far where it is a new job's blank
+PLACES: dict[str, tuple[float, float]] = {
+    "shuttle-van": (1.0, 0.0),
+    "coach": (0.78, -32.0),
+    "box truck": (0.78, -34.0),
+    "hatchback": (0.78, -40.0),
+    "aeroplane": (0.62, -30.0),
+    "sailing hull": (0.78, 34.0),
+    "cafe-box-sign": (1.0, 0.0),
+    "gift-shop": (1.0, 0.0),
+    "dome-window": (1.0, 0.0),
+    "bank-letters": (0.55, 0.0),
+    "honey-jar": (0.7, 0.0),
+    "crew-cap": (0.6, 0.0),
+}
+
+
 def places() -> None:
-    """Where letters are large: a van, a box sign, a shop front, a bank."""
-    shown = ("shuttle-van", "cafe-box-sign", "gift-shop", "bank-letters")
+    """Vehicles, a box sign, a shop front, a window, a bank; a jar and a cap."""
     made = []
-    for stem in shown:
-        job = ALL[stem]()
-        if stem == "bank-letters":
-            job = change(job, ("setting", "camera", "distance_mm"), 0.55 * job.setting.camera.distance_mm)
-        made.append(make_picture(job, PictureOrder((800, 500), 40)))
-    rows = [np.concatenate([one for one in made[k : k + 2] if one is not None], axis=1) for k in (0, 2)]
+    for name, (near, turn_deg) in PLACES.items():
+        job = ALL[name]() if name in ALL else fresh_job(name, "TARNLIGHT")
+        update = {"distance_mm": near * job.setting.camera.distance_mm}
+        if turn_deg:
+            update |= {"turn_deg": turn_deg, "tilt_deg": 6.0}
+        job = change(job, ("setting", "camera"), job.setting.camera.model_copy(update=update))
+        made.append(make_picture(job, PictureOrder((480, 300), 40)))
+    rows = [np.concatenate([one for one in made[k : k + 4] if one is not None], axis=1) for k in (0, 4, 8)]
     Image.fromarray(np.concatenate(rows)).save(HERE / "mockup-places.png")
 
 

@@ -418,9 +418,9 @@ TRAITS: dict[type, Traits] = {
     Aeroplane: _vehicle(
         size=lambda b: (b.length_mm, 1.36 * b.width_mm + b.fin_mm),
         deep=lambda b: b.span_mm,
-        room=lambda b: b.length_mm * 0.13,
+        room=lambda b: b.length_mm * 0.12,
         along=lambda b: round(-0.17 * b.length_mm, 0),  # before the wing
-        middle=lambda b: round(0.3 * b.width_mm, 0),  # over the windows
+        middle=lambda b: round(0.36 * b.width_mm, 0),  # over the windows
         rim="wings",
         finishes=(
             Paint(colour="#efede7", gloss=92),
