@@ -226,7 +226,7 @@ OTHERS = (
     Hatchback(),
     Hatchback(doors="three", length_mm=3500, height_mm=1400, width_mm=1550, wheel_mm=540),
     Coach(),
-    Coach(length_mm=9000, door_on="left side", height_mm=3000),
+    Coach(length_mm=9000, door_on="left side", height_mm=4000),
     BoxTruck(),
     BoxTruck(rear="shutter", length_mm=9000, height_mm=3900, width_mm=2550, wheel_mm=900),
     Aeroplane(),

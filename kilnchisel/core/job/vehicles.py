@@ -71,6 +71,8 @@ class Hatchback(Value):
             raise KilnError("The wheels are too large for the body; make it higher.")
         if self.length_mm < 2.2 * self.height_mm:
             raise KilnError("The car is too high for its length; make it longer.")
+        if self.length_mm < 1.75 * self.width_mm:
+            raise KilnError("The car is too wide for its length; make it longer.")
         return self
 
 

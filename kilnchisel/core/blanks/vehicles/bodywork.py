@@ -17,11 +17,12 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import FinishSlot, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted, join
-from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, closely, gridded, net_over
+from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, Net, closely, gridded, net_over
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, edges_of, limit, normals_at, refined
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]
@@ -208,13 +209,21 @@ def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> She
         if domain.geom_type == "MultiPolygon":
             domain = max(domain.geoms, key=lambda part: part.area)
     domain = shapely.Polygon(_ring(domain, step))
-    net = net_over(domain, max(step, widest(domain)))
+    net = _net(domain, max(step, widest(domain)))
     # as slabs have it: its border may leave the true one by less than letters keep off it
     about = shapely.segmentize(shapely.simplify(domain, KEEP_OFF_MM / 2), ROUGHER * step)
     about = shapely.transform(about, gridded)
-    rough = net_over(about, max(ROUGHER * step, widest(about)))
+    rough = _net(about, max(ROUGHER * step, widest(about)))
     side = Surface(facet.name, domain, place, net, facet.wall_mm, facet.clear)
     return Sheet(side, facet.slot, insets=facet.insets, net=net, rough=rough)
+
+
+def _net(area: shapely.Polygon, step: float) -> Net:
+    """Triangles over an area, wider ones where those would not keep its outline."""
+    try:
+        return net_over(area, step)
+    except KilnError:
+        return net_over(area, 1.17 * step)
 
 
 def _ring(domain: shapely.Polygon, step: float) -> Array:
