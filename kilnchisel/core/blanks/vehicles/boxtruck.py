@@ -26,6 +26,7 @@ from kilnchisel.core.blanks.vehicles.panelwork import (
     both,
     both_sides,
     glazed,
+    headlamps,
     pieces,
     pillar_view,
     plate_at,
@@ -194,14 +195,13 @@ def _on_door(shape: Shape, arches: list[Any]) -> Made:
 
 def _on_nose(on: OnAnEnd) -> Made:
     wide, v, box = on.shape.wide, on.v, on.box
-    lamps = both(on.drawn((0.28, 0.335), (0.44, 0.335), (0.45, 0.43), (0.3, 0.42), radius=20.0))
-    bowls = both(
-        shapely.union(
-            shapely.Point(0.335 * wide, v(0.376)).buffer(50),
-            shapely.Point(0.4 * wide, v(0.382)).buffer(44),
-        )
+    lamps, lit = headlamps(
+        on,
+        ((0.28, 0.335), (0.44, 0.335), (0.45, 0.43), (0.3, 0.42)),
+        ((0.335, 0.376, 50.0), (0.4, 0.382, 44.0)),
+        20.0,
+        7.0,
     )
-    rings = shapely.difference(bowls.buffer(8), bowls)
     grille = box(-0.25, 0.335, 0.25, 0.415, 22.0)
     bars = shapely.intersection(
         shapely.union_all([box(-0.3, low, 0.3, low + 0.008, 3.0) for low in (0.35, 0.369, 0.388)]), grille
@@ -213,10 +213,7 @@ def _on_nose(on: OnAnEnd) -> Made:
         *plated(plate_, 9.0),
         Inset("fog lamps", "clear lens", area_of(fog), -4.0),
         Inset("bumper", "trim", area_of(bumper), 3.0),
-        Inset("lamp bowls", "reflector", area_of(bowls), -12.0),
-        Inset("lamp rings", "rim", area_of(rings), -7.0),
-        Inset("lamps", "clear lens", area_of(lamps), -3.0),
-        Inset("lamp edges", "under", area_of(lamps.buffer(7)), -8.0),
+        *lit,
         Inset("grille bars", "trim", area_of(bars), -7.0),
         Inset("grille", "under", area_of(grille), -40.0),
     )

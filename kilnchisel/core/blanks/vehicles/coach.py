@@ -22,6 +22,7 @@ from kilnchisel.core.blanks.vehicles.panelwork import (
     area_of,
     both,
     both_sides,
+    headlamps,
     pieces,
     pillar_view,
     plate_at,
@@ -236,15 +237,13 @@ def _between(arches: list[Any], shape: CoachShape, about_mm: float) -> list[tupl
 
 def _on_nose(on: OnAnEnd) -> Made:
     wide, v, box = on.shape.wide, on.v, on.box
-    lamp = on.drawn((0.27, 0.195), (0.425, 0.195), (0.44, 0.275), (0.4, 0.292), (0.285, 0.24), radius=22.0)
-    lamps = both(lamp)
-    bowls = both(
-        shapely.union(
-            shapely.Point(0.315 * wide, v(0.216)).buffer(48),
-            shapely.Point(0.386 * wide, v(0.24)).buffer(62),
-        )
+    lamps, lit = headlamps(
+        on,
+        ((0.27, 0.195), (0.425, 0.195), (0.44, 0.275), (0.4, 0.292), (0.285, 0.24)),
+        ((0.315, 0.216, 48.0), (0.386, 0.24, 62.0)),
+        22.0,
+        8.0,
     )
-    rings = shapely.difference(bowls.buffer(9), bowls)
     plate = plate_at(0.0, v(0.136))
     grille = box(-0.22, 0.178, 0.22, 0.196, 12.0)
     fog = both(box(0.31, 0.128, 0.4, 0.15, 16.0))
@@ -254,10 +253,7 @@ def _on_nose(on: OnAnEnd) -> Made:
         *plated(plate, 9.0),
         Inset("fog lamps", "clear lens", area_of(fog), -4.0),
         Inset("lip", "trim", area_of(lip), 0.0),
-        Inset("lamp bowls", "reflector", area_of(bowls), -14.0),
-        Inset("lamp rings", "rim", area_of(rings), -8.0),
-        Inset("lamps", "clear lens", area_of(lamps), -3.0),
-        Inset("lamp edges", "under", area_of(lamps.buffer(8)), -7.0),
+        *lit,
         Inset("grille", "under", area_of(grille), -30.0),
         Inset("front flap", "under", area_of(seam_of(seam)), -SEAM_DEEP_MM),
     )

@@ -21,6 +21,7 @@ from kilnchisel.core.blanks.vehicles.panelwork import (
     area_of,
     both,
     both_sides,
+    headlamps,
     pieces,
     pillar_view,
     plate_at,
@@ -204,15 +205,13 @@ def _on_side(shape: Shape, arches: list[Any], doors: str) -> Made:
 
 def _on_nose(on: OnAnEnd) -> Made:
     wide, v, box = on.shape.wide, on.v, on.box
-    lamp = on.drawn((0.225, 0.372), (0.43, 0.372), (0.462, 0.452), (0.4, 0.458), (0.27, 0.415), radius=16.0)
-    lamps = both(lamp)
-    bowls = both(
-        shapely.union(
-            shapely.Point(0.315 * wide, v(0.396)).buffer(38),
-            shapely.Point(0.39 * wide, v(0.414)).buffer(46),
-        )
+    lamps, lit = headlamps(
+        on,
+        ((0.225, 0.372), (0.43, 0.372), (0.462, 0.452), (0.4, 0.458), (0.27, 0.415)),
+        ((0.315, 0.396, 38.0), (0.39, 0.414, 46.0)),
+        16.0,
+        5.0,
     )
-    rings = shapely.difference(bowls.buffer(7), bowls)
     grille = on.drawn((-0.19, 0.372), (0.19, 0.372), (0.205, 0.416), (-0.205, 0.416), radius=16.0)
     bars = shapely.union_all([box(-0.3, low, 0.3, low + 0.007, 2.0) for low in (0.383, 0.396)])
     bars = shapely.intersection(bars, grille)
@@ -230,10 +229,7 @@ def _on_nose(on: OnAnEnd) -> Made:
         Inset("intake bars", "trim", area_of(slats), -10.0),
         Inset("intake", "under", area_of(intake), -34.0),
         Inset("lip", "trim", area_of(lip), 0.0),
-        Inset("lamp bowls", "reflector", area_of(bowls), -12.0),
-        Inset("lamp rings", "rim", area_of(rings), -7.0),
-        Inset("lamps", "clear lens", area_of(lamps), -3.0),
-        Inset("lamp edges", "under", area_of(lamps.buffer(5)), -6.0),
+        *lit,
         Inset("grille bars", "rim", area_of(bars), -6.0),
         Inset("grille", "under", area_of(grille), -36.0),
     )

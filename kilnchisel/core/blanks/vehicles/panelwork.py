@@ -149,6 +149,28 @@ class OnAnEnd:
         return rounded(shapely.Polygon(flat), radius)
 
 
+def headlamps(
+    on: OnAnEnd,
+    outline: tuple[tuple[float, float], ...],
+    bowls: tuple[tuple[float, float, float], ...],
+    radius: float,
+    edge_mm: float = 7.0,
+) -> tuple[Any, tuple[Inset, ...]]:
+    """Both head lamps of a nose: the right one by its corners and its bowls (across, up, radius in mm), let
+    into edges so wide. Their area, and what is let in."""
+    lamps = both(on.drawn(*outline, radius=radius))
+    round_ = both(
+        shapely.union_all([shapely.Point(u * on.shape.wide, on.v(z)).buffer(r) for u, z, r in bowls])
+    )
+    rings = shapely.difference(round_.buffer(8), round_)
+    return lamps, (
+        Inset("lamp bowls", "reflector", area_of(round_), -12.0),
+        Inset("lamp rings", "rim", area_of(rings), -7.0),
+        Inset("lamps", "clear lens", area_of(lamps), -3.0),
+        Inset("lamp edges", "under", area_of(lamps.buffer(edge_mm)), -8.0),
+    )
+
+
 def both_sides(
     shape: Shape, made: Made, arches: Any, *, step_mm: float = 60.0, right: Made | None = None
 ) -> list[Facet]:

@@ -25,6 +25,7 @@ from kilnchisel.core.blanks.vehicles.panelwork import (
     both,
     both_sides,
     glazed,
+    headlamps,
     pieces,
     pillar_view,
     plate_at,
@@ -199,15 +200,13 @@ def _on_side(shape: Shape, arches: list[Any], windows: str) -> Made:
 
 def _on_nose(on: OnAnEnd) -> Made:
     shape, wide, v, box = on.shape, on.shape.wide, on.v, on.box
-    lamp = on.drawn((0.252, 0.318), (0.425, 0.324), (0.445, 0.424), (0.292, 0.392), radius=20.0)
-    lamps = both(lamp)
-    bowls = both(
-        shapely.union(
-            shapely.Point(0.315 * wide, v(0.353)).buffer(42),
-            shapely.Point(0.382 * wide, v(0.366)).buffer(48),
-        )
+    lamps, lit = headlamps(
+        on,
+        ((0.252, 0.318), (0.425, 0.324), (0.445, 0.424), (0.292, 0.392)),
+        ((0.315, 0.353, 42.0), (0.382, 0.366, 48.0)),
+        20.0,
+        7.0,
     )
-    rings = shapely.difference(bowls.buffer(9), bowls)
     turn = both(box(0.29, 0.392, 0.43, 0.405, 3.0)).intersection(lamps.buffer(-8))
     grille = box(-0.23, 0.318, 0.23, 0.384, 22.0)
     bars = shapely.intersection(
@@ -224,11 +223,8 @@ def _on_nose(on: OnAnEnd) -> Made:
         Inset("fog lamp rings", "under", area_of(fog.buffer(12)), -9.0),
         Inset("intake", "under", area_of(intake), -34.0),
         Inset("bumper", "trim", area_of(bumper), 0.0),
-        Inset("lamp bowls", "reflector", area_of(bowls), -12.0),
-        Inset("lamp rings", "rim", area_of(rings), -7.0),
-        Inset("indicators", "amber lens", area_of(turn), -5.0),
-        Inset("lamps", "clear lens", area_of(lamps), -3.0),
-        Inset("lamp edges", "under", area_of(lamps.buffer(7)), -8.0),
+        Inset("indicators", "amber lens", area_of(turn), -5.0),  # before the lamps that they lie in
+        *lit,
         Inset("grille bars", "trim", area_of(bars), -7.0),
         Inset("grille", "under", area_of(grille), -42.0),
         Inset("bonnet seam", "under", area_of(seam), -SEAM_DEEP_MM),
