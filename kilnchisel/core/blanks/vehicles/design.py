@@ -120,11 +120,11 @@ def wheels_of(
         for way, hand in ((-1.0, "left"), (1.0, "right")):
             out = float(shape.half(np.array(x), np.array(wheel_mm / 2))) - tyre_mm / 2 - 16
             middle = np.array([x, way * out, wheel_mm / 2])
-            made = partial(wheel, radius=wheel_mm / 2, wide=tyre_mm, way=way, face=face, detail=detail)
-            shells += made(f"{end} {hand}", middle)
-            if end == twin:
+            made = partial(wheel, radius=wheel_mm / 2, wide=tyre_mm, way=way, face=face)
+            shells += made(f"{end} {hand}", middle, detail=detail)
+            if end == twin:  # little is seen of it
                 inner = middle - (0.0, way * 1.14 * tyre_mm, 0.0)
-                shells += made(f"{end} inner {hand}", inner)
+                shells += made(f"{end} inner {hand}", inner, detail=Detail.ROUGH)
     return shells
 
 

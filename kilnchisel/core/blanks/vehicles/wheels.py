@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
@@ -139,7 +140,8 @@ def _nuts(middle: Array, out: float, count: int, axis: Array, size: float = 9.5)
     side, nut = np.cross(axis, X), shapely.Point(0, 0).buffer(size, quad_segs=2)
     turns = np.arange(count) * 2 * np.pi / count
     spots = middle + out * (np.cos(turns)[:, None] * X + np.sin(turns)[:, None] * side)
-    return [plate(nut, spot, X, side, 2.1 * size) for spot in spots]
+    one = plate(nut, np.zeros(3), X, side, 2.1 * size)
+    return [replace(one, points=one.points + spot) for spot in spots]
 
 
 def _disc(radius: float, at: float, thick: float) -> Array:
