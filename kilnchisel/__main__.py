@@ -276,6 +276,8 @@ def _fix(options: Any) -> None:
             print(f"{key:<16}{offer.label}")
         return
     if options.check not in offers:
+        if not offers:
+            raise KilnError("No check offers anything here: nothing on this job asks for it.")
         raise KilnError(
             f"No check “{options.check}” offers anything here; it is one of {', '.join(offers)}."
         )
