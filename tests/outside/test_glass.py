@@ -1,186 +1,92 @@
-"""Vessels with what is in them, windows with a room behind: volumes by closed forms, solids by trimesh."""
+"""Ways through glass against Snell's and Fresnel's laws, and against the handbook's critical angle."""
 
 import unittest
+from types import SimpleNamespace
 
 import numpy as np
-import shapely
-import trimesh
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
 
-from kilnchisel.core.blanks.bodies import body_of
-from kilnchisel.core.blanks.body import BEHIND
-from kilnchisel.core.build import laid_of, piece_of, scene_of_job
-from kilnchisel.core.crafts.solids import solid_of
-from kilnchisel.core.detail import Detail
-from kilnchisel.core.finishes.finish import contents_of, material_of
-from kilnchisel.core.finishes.material import GLASS_IOR, GLASS_KEEPS, WATER_IOR
-from kilnchisel.core.job.blank import Bottle, Jar, Tumbler
-from kilnchisel.core.job.boards import ShopFront, Window
-from kilnchisel.core.job.effect import has_effect
-from kilnchisel.core.job.finish import Enamel, Glass
-from kilnchisel.core.job.lettering import Lay
-from kilnchisel.core.job.wording import Backing, Wording
-from kilnchisel.core.scene.scene import middle_of
-from kilnchisel.core.scene.stance import stance_of
-from kilnchisel.core.shop.checks import checks
-from tests.outside.test_blanks import job_on, mesh_of
+from kilnchisel.core.picture.throughglass import WALLS, Walls, _bend
 
-VESSELS = (Tumbler(), Jar(), Bottle(), Jar(shoulder_mm=30, wall_mm=6), Bottle(wall_mm=5, neck_mm=40))
+INDEX = 1.52
 
 
-def filled(vessel, share, clear=90.0):
-    return vessel.model_copy(update={"filled": share, "contents_clear": clear})
+def slab(thick_mm, tint=(1.0, 1.0, 1.0)):
+    """Two planes of glass, z = 0 and z = -thick, 2 m wide, facing out."""
+    square = np.array([[-1000, -1000], [1000, -1000], [1000, 1000], [-1000, 1000]], float)
+    upper = np.column_stack([square, np.zeros(4)])[[[0, 1, 2], [0, 2, 3]]]
+    lower = np.column_stack([square, np.full(4, -thick_mm)])[[[0, 2, 1], [0, 3, 2]]]
+    corners = np.concatenate([upper, lower])
+    normals = np.repeat([[0, 0, 1.0], [0, 0, 1.0], [0, 0, -1.0], [0, 0, -1.0]], 3, axis=0).reshape(-1, 3, 3)
+    tracer = EmbreeScene()
+    TriangleMesh(tracer, corners.astype(np.float32))
+    return Walls(normals, np.ones(4, bool), np.tile(tint, (4, 1)), tracer)
 
 
-class Vessels(unittest.TestCase):
-    def test_they_are_hollow_and_close(self):
-        for vessel in VESSELS:
-            for one in (vessel, filled(vessel, 70.0), filled(vessel, 70.0, 0.0)):
-                with self.subTest(vessel=one):
-                    mesh = mesh_of(job_on(one, "outside", ""))
-                    self.assertTrue(mesh.is_watertight)
-                    self.assertLess(mesh.volume, 0.6 * mesh.convex_hull.volume)
-
-    def test_what_is_in_them_is_not_made(self):
-        """The solid is the same to the bit of its volume, empty or full."""
-        for vessel in VESSELS[:3]:
-            volumes = [mesh_of(job_on(one, "outside", "")).volume for one in (vessel, filled(vessel, 60.0))]
-            self.assertAlmostEqual(volumes[0] / volumes[1], 1.0, places=4)
-
-    def test_a_jar_s_wall_is_as_thick_as_it_says(self):
-        jar = Jar(diameter_mm=80, wall_mm=4)
-        inside = next(s.mesh for s in body_of(jar).shells if s.name == "inside")
-        middle = np.abs(inside.points[:, 2] - 40.0) < 12.0
-        radius = np.hypot(*inside.points[middle, :2].T)
-        np.testing.assert_allclose(radius, 36.0, atol=0.01)
-        towards = np.einsum("ij,ij->i", inside.normals[middle, :2], inside.points[middle, :2])
-        self.assertLess(towards.max(), 0)  # out of the glass, into the jar
-
-    def test_how_full(self):
-        for vessel in VESSELS:
-            inside = [s.mesh.points for s in body_of(vessel).shells if s.name == "inside"]
-            low, high = inside[0][:, 2].min(), inside[0][:, 2].max()
-            for share in (10.0, 50.0, 90.0):
-                shells = body_of(filled(vessel, share)).shells
-                top = max(s.mesh.points[:, 2].max() for s in shells if s.slot == "contents")
-                self.assertAlmostEqual(top, low + (high - low) * share / 100, delta=0.02)
-                wet = max(s.mesh.points[:, 2].max() for s in shells if s.slot == "wetted")
-                self.assertAlmostEqual(wet, top, delta=0.02)
-        self.assertFalse([s for s in body_of(Jar()).shells if s.slot in ("contents", "wetted")])
-
-    def test_a_full_tumbler_holds_the_volume_of_its_cones(self):
-        """Cream is a closed body: a truncated cone less its rounded foot, pi h (R² + R r + r²) / 3."""
-        cup = Tumbler(top_mm=80, foot_mm=60, height_mm=120, wall_mm=2)
-        body = body_of(filled(cup, 80.0, 0.0))
-        parts = [s.mesh for s in body.shells if s.slot == "contents"]
-        cream = trimesh.util.concatenate([trimesh.Trimesh(m.points, m.faces) for m in parts])
-        cream.merge_vertices()
-        self.assertTrue(cream.is_watertight)
-        low, high = cream.bounds[:, 2]
-        top = np.hypot(*cream.vertices[cream.vertices[:, 2] > high - 1e-6][:, :2].T).max()
-        foot = top - (high - low) * 10 / 120
-        cone = np.pi * (high - low) * (top**2 + top * foot + foot**2) / 3
-        self.assertAlmostEqual(cream.volume / cone, 1.0, delta=0.015)
-
-    def test_light_bends_from_glass_to_water(self):
-        """Indices: CRC Handbook (from memory), 1.52 and 1.333 at 20 °C."""
-        made = contents_of(filled(Jar(), 50.0), material_of(Glass()))
-        self.assertEqual((made["wetted"].ior, made["wetted"].before_ior), (GLASS_IOR, WATER_IOR))
-        self.assertEqual((made["contents"].ior, made["contents"].before_ior), (WATER_IOR, 1.0))
-        self.assertEqual((GLASS_IOR, WATER_IOR), (1.52, 1.333))
-
-    def test_in_and_out_through_wetted_walls_light_takes_the_colour(self):
-        jar = Jar(filled=50, contents_colour="#808080", contents_clear=20)
-        base = contents_of(jar, material_of(Glass()))["wetted"].base
-        through = np.array(base) ** (2 * GLASS_KEEPS)
-        self.assertAlmostEqual(through[0], ((0x80 / 255 + 0.055) / 1.055) ** 2.4, delta=0.04)
-        opaque = contents_of(filled(jar, 50.0, 5.0), material_of(Glass()))
-        self.assertEqual(opaque["contents"].kind, "coated")
-
-    def test_what_is_in_a_pot_is_not_asked_for(self):
-        self.assertTrue(has_effect(Jar(), "filled", Glass()))
-        self.assertFalse(has_effect(Jar(), "filled", Enamel()))
-        self.assertTrue(has_effect(Tumbler(), "filled", Enamel()))
-        self.assertFalse(has_effect(Jar(), "contents_clear", Glass()))
+def sent(walls, at, way, steps=WALLS, inside=False):
+    """A ray through walls: where it comes out, its way, what is kept of it."""
+    at, way = np.array([at], np.float32), np.array([way], np.float32)
+    ray = SimpleNamespace(at=at, way=way, kept=np.ones((1, 3)), seen=np.zeros((1, 3)))
+    within, alive, ended = np.array([inside]), np.ones(1, bool), np.full(1, -1, np.int32)
+    ground = np.zeros((4, 4, 3))
+    frame = np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1], [0, 0, -1e7]])
+    room = np.ones((2, 8, 16, 4), np.float32)
+    for _ in range(steps):
+        if not alive[0]:
+            break
+        met = walls.tracer.run(at, way, output=True)
+        arrays = met["tfar"], met["primID"], met["u"], met["v"], walls.normals, walls.glass, walls.tint
+        rows = np.zeros(1, np.int64)
+        state = rows, at, way, ray.kept, ray.seen, within, alive, ended
+        _bend(*state, *arrays, ground, frame, 1.0, room, np.zeros((6, 3)), 1e-3)
+    return ray, bool(within[0])
 
 
-class Windows(unittest.TestCase):
-    def test_they_close_without_their_room(self):
-        for window in (Window(), Window(bars=3, bars_up=2, width_mm=2400), Window(height_mm=500)):
-            mesh = mesh_of(job_on(window, "outside", "TARN", 80.0))
-            self.assertTrue(mesh.is_watertight)
-            self.assertLess(np.ptp(mesh.vertices[:, 1]), 500.0)
-        front = mesh_of(job_on(ShopFront(), "fascia", "TARN", 80.0))
-        self.assertTrue(front.is_watertight)
-        self.assertLess(np.ptp(front.vertices[:, 1]), 700.0)
+class Glass(unittest.TestCase):
+    def test_snell_and_the_sideways_step_of_a_plate(self):
+        # the sideways step of a plane plate, d sin(i - r) / cos r: Hecht, "Optics", from memory
+        for degrees in (10.0, 30.0, 55.0):
+            angle = np.radians(degrees)
+            way = [np.sin(angle), 0.0, -np.cos(angle)]
+            one, within = sent(slab(20.0), [0, 0, 1.0], way, steps=1)
+            self.assertTrue(within)
+            self.assertAlmostEqual(one.way[0, 0], np.sin(angle) / INDEX, places=5)
+            out, within = sent(slab(20.0), [0, 0, 1.0], way, steps=2)
+            self.assertFalse(within)
+            np.testing.assert_allclose(out.way[0], way, atol=1e-5)
+            bent = np.arcsin(np.sin(angle) / INDEX)
+            step = 20 * np.sin(angle - bent) / np.cos(bent)
+            off = out.at[0] - [0, 0, 1.0]
+            sideways = np.linalg.norm(off - (off @ way) * np.array(way))
+            self.assertAlmostEqual(sideways, step, delta=0.01)
 
-    def test_both_faces_of_the_glass_are_sides(self):
-        body = body_of(Window())
-        for name, out in (("outside", -1.0), ("inside", 1.0)):
-            side = body.sheet(name).side
-            along, up, away = side.frames(np.zeros((1, 2)))[0]
-            self.assertAlmostEqual(away[1], out)
-            self.assertAlmostEqual(along[0], -out)
-            self.assertAlmostEqual(up[2], 1.0)
-        apart = np.subtract(
-            *(body.sheet(n).side.to_body(np.zeros((1, 2)), np.zeros(1))[0] for n in ("inside", "outside"))
-        )
-        np.testing.assert_allclose(apart, (0, 8.0, 0), atol=1e-3)
+    def test_what_two_faces_let_through_square_on(self):
+        # 4.26 % is mirrored at a face of n = 1.52: ((n - 1) / (n + 1))²
+        out, _ = sent(slab(5.0), [0, 0, 1.0], [0, 0, -1.0])
+        np.testing.assert_allclose(out.kept[0], (1 - (0.52 / 2.52) ** 2) ** 2, rtol=1e-5)
+        np.testing.assert_allclose(out.seen[0], out.kept[0], rtol=1e-4)  # of a room of radiance 1
+        tinted, _ = sent(slab(5.0, (0.9, 0.8, 0.5)), [0, 0, 1.0], [0, 0, -1.0])
+        np.testing.assert_allclose(tinted.kept[0] / out.kept[0], [0.81, 0.64, 0.25], rtol=1e-5)
 
-    def test_glass_is_as_wide_as_the_frame_leaves_it(self):
-        window = Window(width_mm=1500, height_mm=1200, frame_mm=70)
-        low_u, low_v, high_u, high_v = body_of(window).sheet("outside").side.domain.bounds
-        # its edges are 12 mm behind the frame
-        self.assertAlmostEqual(high_u - low_u, 1500 - 140 + 24, delta=2.0)
-        self.assertAlmostEqual(high_v - low_v, 1200 - 140 + 24, delta=2.0)
+    def test_at_brewsters_angle_half_is_let_through_whole(self):
+        # tan i = n: light along the plane of incidence is not mirrored; of the other ((n² - 1) / (n² + 1))²
+        angle = np.arctan(INDEX)
+        one, _ = sent(slab(5.0), [0, 0, 1.0], [np.sin(angle), 0, -np.cos(angle)], steps=1)
+        lost = ((INDEX**2 - 1) / (INDEX**2 + 1)) ** 2 / 2
+        np.testing.assert_allclose(one.kept[0], 1 - lost, rtol=1e-4)
 
-    def test_letters_under_glazing_bars_are_told(self):
-        for bars, kind in ((0, "good"), (3, "warning")):
-            job = job_on(Window(bars=bars), "outside", "DOME TOURS", 120.0)
-            told = [c for c in checks(job, 0) if "glazing bars" in c.says]
-            self.assertEqual(bool(told), kind == "warning")
-
-    def test_the_camera_looks_at_the_glass_not_into_the_room(self):
-        job = job_on(Window(), "outside", "")
-        body = body_of(job.blank)
-        self.assertTrue(any(shell.solid.startswith(BEHIND) for shell in body.shells))
-        middle, _ = middle_of(body, stance_of(job))
-        self.assertLess(abs(middle[1]), 200.0)
-
-    def test_the_lamp_shines_as_bright_as_it_is_set(self):
-        sent = []
-        for lit in (0.0, 20.0, 80.0):
-            scene = scene_of_job(job_on(Window(lit=lit), "outside", ""))
-            lamp = next(item for item in scene.items if item.name == f"{BEHIND}: lamp")
-            sent.append(sum(lamp.material.emission))
-        self.assertEqual(sent[0], 0.0)
-        self.assertAlmostEqual(sent[2] / sent[1], 4.0)
+    def test_beyond_the_critical_angle_all_is_mirrored(self):
+        # 41.1 degrees for n = 1.52: sin c = 1 / n
+        for degrees, stays in ((40.0, False), (42.5, True)):
+            angle = np.radians(degrees)
+            way = [np.sin(angle), 0, np.cos(angle)]
+            one, within = sent(slab(50.0), [0, 0, -20.0], way, steps=1, inside=True)
+            self.assertEqual(within, stays)
+            if stays:
+                np.testing.assert_allclose(one.kept[0], 1.0)
+                np.testing.assert_allclose(one.way[0], [way[0], 0, -way[2]], atol=1e-6)
 
 
-class Weeded(unittest.TestCase):
-    def test_one_film_with_the_letters_as_its_holes(self):
-        words = Wording(text="DOME", cap_height_mm=100)
-        lay, blank = Lay(side="outside"), Window()
-        letters = laid_of(blank, words, lay, detail=Detail.FINE).ink
-        for form in ("rectangle", "follows them"):
-            backing = Backing(form=form, letters="weeded out", distance_mm=40)
-            film = laid_of(
-                blank, words.model_copy(update={"backing": backing}), lay, detail=Detail.FINE
-            ).ink
-            self.assertLess(shapely.intersection(film, letters).area, 1e-3 * letters.area)
-            whole = shapely.union_all([film, letters])
-            self.assertAlmostEqual(whole.area, film.area + letters.area, delta=0.01 * letters.area)
-            if form == "rectangle":
-                low_u, low_v, high_u, high_v = letters.bounds
-                box = (high_u - low_u + 80) * (high_v - low_v + 80)
-                self.assertAlmostEqual(whole.area / box, 1.0, delta=0.002)
-
-    def test_its_letters_are_one_layer(self):
-        job = job_on(Window(), "outside", "DOME", 100.0)
-        content = job.letterings[0].content.model_copy(
-            update={"backing": Backing(form="rectangle", letters="weeded out")}
-        )
-        lettering = job.letterings[0].model_copy(update={"content": content})
-        job = job.model_copy(update={"letterings": (lettering,)})
-        lettered = [part for part in piece_of(job).parts if part.lettering == 0]
-        self.assertEqual(len(lettered), 1)
-        self.assertGreater(len(solid_of(piece_of(job))[1]), 0)
+if __name__ == "__main__":
+    unittest.main()
