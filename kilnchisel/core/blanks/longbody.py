@@ -149,7 +149,7 @@ def handle_body(handle: Handle, *, detail: Detail) -> Body:
     what = Long(
         at,
         shape,
-        partial(_angle_up, reference),
+        partial(angle_up, reference),
         reference * np.radians(78),
         (first, last),
         (near, far),
@@ -172,7 +172,8 @@ def _on_handle(handle: Handle, s: Array, size: Array, angle: Array) -> Array:
     return np.stack([x - up * np.sin(turn), side, z + up * np.cos(turn) + handle.widest_mm / 2], axis=1)
 
 
-def _angle_up(radius: float, v: Array) -> Array:
+def angle_up(radius: float, v: Array) -> Array:
+    """The angle of a way round a circle, v mm long."""
     return np.asarray(v / radius)
 
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.job.crafts import Embroidered
 from kilnchisel.core.lettering.centrelines import CentreLine, centre_lines
 from kilnchisel.core.lettering.outline import Outline
-from kilnchisel.core.lettering.polygons import polygons_in, rings_of
+from kilnchisel.core.lettering.polygons import polygons_in, rings_of, run_of
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -147,7 +147,7 @@ def _in_order(columns: list[Thread]) -> list[Thread]:
 
 def _evenly(line: Array, step: float) -> Array:
     """A line with points so far apart, its ends kept."""
-    run = np.append(0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1)))
+    run = run_of(line)
     spots = np.linspace(0, run[-1], max(round(float(run[-1]) / step), 2) + 1)
     return np.stack([np.interp(spots, run, line[:, k]) for k in (0, 1)], axis=1)
 

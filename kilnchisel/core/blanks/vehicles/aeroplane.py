@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, FinishSlot, Inset, Shell
-from kilnchisel.core.blanks.longbody import Long, long_body
+from kilnchisel.core.blanks.longbody import Long, angle_up, long_body
 from kilnchisel.core.blanks.mesh import Mesh, join
 from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.tubes import lathed, plate, tube
@@ -69,29 +69,27 @@ def _middle(plane: Aeroplane) -> float:
     return plane.width_mm * (0.5 + CLEAR)
 
 
+def _ends(plane: Aeroplane, s: Array) -> tuple[Array, Array]:
+    """How far into the nose and into the tail places are, by shares of those."""
+    ahead = np.clip(1 - s / (NOSE * plane.width_mm), 0, 1)
+    return ahead, np.clip(1 - (plane.length_mm - s) / (TAIL * plane.width_mm), 0, 1)
+
+
 def _radius(plane: Aeroplane, s: Array) -> Array:
     """Of its body, s mm from the nose."""
-    d = plane.width_mm
-    ahead = np.clip(1 - s / (NOSE * d), 0, 1)
-    behind = np.clip(1 - (plane.length_mm - s) / (TAIL * d), 0, 1)
+    d, (ahead, behind) = plane.width_mm, _ends(plane, s)
     return np.asarray(d / 2 * np.sqrt(np.maximum(1 - ahead**2.1, 0)) * (1 - 0.9 * behind**1.7))
 
 
 def _centre(plane: Aeroplane, s: Array) -> Array:
     """How high the middle of its section is: the nose droops, the tail sweeps up."""
-    d = plane.width_mm
-    ahead = np.clip(1 - s / (NOSE * d), 0, 1)
-    behind = np.clip(1 - (plane.length_mm - s) / (TAIL * d), 0, 1)
+    d, (ahead, behind) = plane.width_mm, _ends(plane, s)
     return np.asarray(_middle(plane) - 0.15 * d * ahead**2 + 0.34 * d * behind**1.7)
 
 
 def _at(plane: Aeroplane, s: Array, size: Array, angle: Array) -> Array:
     up = _centre(plane, s) + size * np.sin(angle)
     return np.stack([s - plane.length_mm / 2, -size * np.cos(angle), up], axis=1)
-
-
-def _angle(radius: float, v: Array) -> Array:
-    return np.asarray(v / radius)
 
 
 def _fuselage(plane: Aeroplane, *, detail: Detail) -> Long:
@@ -115,7 +113,7 @@ def _fuselage(plane: Aeroplane, *, detail: Detail) -> Long:
     return Long(
         partial(_at, plane),
         radius,
-        partial(_angle, d / 2),
+        partial(angle_up, d / 2),
         d / 2 * np.radians(SIDE_DEG),
         (first, last),
         (near, far),

@@ -78,23 +78,9 @@ CAB = Outline(
 
 
 class CabShape(Shape):
-    """The cab of a truck ``whole_mm`` long, at its front."""
+    """The measures of a truck's cab."""
 
     drawn = CAB
-
-    def __init__(self, truck: BoxTruck) -> None:
-        wide = min(CAB_WIDE, 0.95 * truck.width_mm)
-        super().__init__(CAB_LONG, wide, min(CAB_HIGH, 0.8 * truck.height_mm))
-        object.__setattr__(self, "_middle", -truck.length_mm / 2 + CAB_LONG / 2)
-
-    @property
-    def middle(self) -> float:
-        """The x of its middle."""
-        return float(self._middle)  # type: ignore[attr-defined]
-
-    def x(self, share: Any) -> Array:
-        """By share of its length."""
-        return super().x(share) + self.middle
 
     def half(self, x: Array, z: Array) -> Array:
         """Narrower towards the roof and the nose."""
@@ -103,9 +89,15 @@ class CabShape(Shape):
         return np.asarray(self.wide / 2 * (1 - 0.11 * up**2 - 0.09 * ahead**2))
 
 
+def cab_of(truck: BoxTruck) -> CabShape:
+    """The cab at the front of a truck."""
+    wide, high = min(CAB_WIDE, 0.95 * truck.width_mm), min(CAB_HIGH, 0.8 * truck.height_mm)
+    return CabShape(CAB_LONG, wide, high, (CAB_LONG - truck.length_mm) / 2)
+
+
 def box_truck_body(truck: BoxTruck, *, detail: Detail) -> Body:
     """A box truck standing on z = 0, heading to -x: its left side faces the front."""
-    cab, box = CabShape(truck), box_of(truck, CAB_LONG)
+    cab, box = cab_of(truck), box_of(truck, CAB_LONG)
     shells, cab_sheets = DESIGN.clad(truck, detail=detail)
     names = {"left side": "left door", "right side": "right door"}
     sheets = [
@@ -148,7 +140,7 @@ def _rear_wheels(truck: BoxTruck, box: Box, *, detail: Detail) -> list[Shell]:
 @remembered
 def _facets(truck: BoxTruck) -> tuple[Facet, ...]:
     """The sides of the cab."""
-    shape = CabShape(truck)
+    shape = cab_of(truck)
     arches = arches_of(shape, tuple(AXLE.values()), truck.wheel_mm)
     facets = both_sides(shape, _on_door(shape, arches), shapely.union_all(arches), step_mm=50.0)
     nose = pillar_view(shape, (-0.5, 0.2), (-0.5, 0.44), -1)
@@ -222,7 +214,7 @@ def _on_nose(on: OnAnEnd) -> Made:
 
 
 DESIGN = Design(
-    CabShape,
+    cab_of,
     _facets,
     (
         *((f"{hand} {part}", "blank") for part in ("edge", "bumper end") for hand in HANDS),

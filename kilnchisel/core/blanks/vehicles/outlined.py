@@ -55,17 +55,19 @@ class Outline:
 
 @dataclass(frozen=True)
 class Shape:
-    """A body's measures, mm, by the shares of its outline. ``x``, ``z`` and ``half`` are of its kind."""
+    """A body's measures, mm, by the shares of its outline. ``x``, ``z`` and ``half`` are of its kind;
+    ``middle``: the x of its middle and of that of its sides' sheets."""
 
     long: float
     wide: float
     high: float
+    middle: float = 0.0
 
     drawn: ClassVar[Outline]
 
     def x(self, share: Any) -> Array:
         """By share of length."""
-        return np.asarray(np.asarray(share, dtype=float) * self.long)
+        return np.asarray(self.middle + np.asarray(share, dtype=float) * self.long)
 
     def z(self, share: Any) -> Array:
         """By share of height."""
@@ -79,11 +81,6 @@ class Shape:
         """Points (n, 2) by shares as (x, z)."""
         points = np.asarray(points, dtype=float)
         return np.stack([self.x(points[..., 0]), self.z(points[..., 1])], axis=-1)
-
-    @property
-    def middle(self) -> float:
-        """The x of the middle of its sides' sheets."""
-        return 0.0
 
     @cached_property
     def low(self) -> float:
