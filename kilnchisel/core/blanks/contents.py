@@ -24,11 +24,15 @@ def inside_runs(line: Array, vessel: Vessel, *, detail: Detail) -> list[Run]:
     level = level_of(line, vessel)
     if level is None or not vessel.liquid:
         return _runs(("inside", "blank", line), detail=detail)
-    at = float(np.interp(-level, -line[:, 1], line[:, 0]))
-    spot = np.array([[at, level]])
+    spot = np.array([[_wide_at(line, level), level]])
     dry = np.concatenate([line[line[:, 1] > level + 1e-6], spot])
     wet = np.concatenate([spot, line[line[:, 1] < level - 1e-6]])
     return _runs(("inside", "blank", dry), ("inside, wet", "wetted", wet), detail=detail)
+
+
+def _wide_at(line: Array, level: float) -> float:
+    """The radius of an inside at a height."""
+    return float(np.interp(-level, -line[:, 1], line[:, 0]))
 
 
 def _runs(*parts: tuple[str, FinishSlot, Array], detail: Detail) -> list[Run]:
@@ -53,7 +57,7 @@ def contents_shells(line: Array, vessel: Vessel, radius: float, *, detail: Detai
     if level is None:
         return ()
     columns = columns_for(radius, detail=detail)
-    at = float(np.interp(-level, -line[:, 1], line[:, 0]))
+    at = _wide_at(line, level)
     section = Section(at, level, detail=detail)
     if vessel.liquid:
         t = np.linspace(0, 1, 9)

@@ -52,6 +52,7 @@ class Thread:
         return len(self.points) - 1
 
 
+@remembered
 def threads_of(outline: Outline, craft: Embroidered) -> tuple[tuple[Thread, ...], ...]:
     """The threads of each layer of an outline, in its own coordinates, in the order they are sewn."""
     cap = max(outline.cap_height_mm, 1e-3)

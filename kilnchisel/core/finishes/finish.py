@@ -87,8 +87,12 @@ def filled_with_light(material: Material, craft: Engraved) -> Material:
 
 def lit_face(material: Material, craft: Standing | BoxSign) -> Material:
     """A front that light comes through: what it sends is tinted by its own colour."""
-    tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
-    return _shining(material, face_radiance(craft) * tint)
+    return _shining(material, face_radiance(craft) * _tint_of(material))
+
+
+def _tint_of(material: Material) -> Array:
+    """A material's own colour, its strongest part 1, (3,)."""
+    return np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
 
 
 LAMP_RADIANCE = 60.0  # of a lamp at full light, over that of a white wall in the open
@@ -99,8 +103,7 @@ def lamp_in_a_room(material: Material, lit: float) -> Material:
     """The lamp behind a window, ``lit`` per cent."""
     if lit <= 0:
         return material
-    tint = np.asarray(material.base) / max(float(np.max(material.base)), 1e-6)
-    return _shining(material, LAMP_RADIANCE * lit / 100 * tint)
+    return _shining(material, LAMP_RADIANCE * lit / 100 * _tint_of(material))
 
 
 def let_through(material: Material, ground: Material) -> Material:
