@@ -17,8 +17,9 @@ from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.light import Room
-from kilnchisel.core.scene.scene import Backdrop, Item, Scene
+from kilnchisel.core.scene.scene import Backdrop, Scene
 from kilnchisel.core.scene.view import View
 
 FIVE_FACES = ("cinzel-bold", "pacifico", "eb-garamond", "league-spartan-bold", "routed-gothic")

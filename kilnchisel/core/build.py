@@ -23,7 +23,8 @@ from kilnchisel.core.blanks.terrain import level_of_bank
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
-from kilnchisel.core.crafts.lettered import FarFace, craft_sheet, is_gap
+from kilnchisel.core.crafts.insets import is_gap
+from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
 from kilnchisel.core.crafts.threads import embroidered_parts

@@ -37,9 +37,9 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.exposure import lit_by
 from kilnchisel.core.scene.grounds import base_of
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import painted, panels_of
 from kilnchisel.core.scene.light import Room, degrees_apart, unfocused_room
-from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import square_on
 from tests.commands import called

@@ -20,8 +20,8 @@ from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.metals import metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.light import MANY_NORMALS, cosine_sum, directions_of
-from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.view import square_on
 from kilnchisel.ui.theme import DAY, EVENING
 from tests.samples import bare_scene

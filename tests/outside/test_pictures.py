@@ -32,7 +32,7 @@ from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.picture.refined import Light, Refined, Wish
 from kilnchisel.core.picture.tracing import tracer
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.view import square_on
 from tests.samples import SeenBehind, bare_scene, mug_job
 

@@ -25,9 +25,9 @@ from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.highlights import Glint, glint_under, placed_by
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel, panels_of
 from kilnchisel.core.scene.places import gain_mapped, place
-from kilnchisel.core.scene.scene import Item
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on
 from tests.samples import bare_scene

@@ -13,7 +13,7 @@ from kilnchisel.core.finishes.metals import gold_colour, metal_colour
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.remembered import STORE
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.view import square_on
 from tests.samples import bare_scene
 

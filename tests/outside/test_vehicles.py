@@ -382,6 +382,22 @@ class BesideInsets(unittest.TestCase):
         letters = lettering_laid(near, 0).ink
         self.assertAlmostEqual(volumes[1] - volumes[0], 0.5 * letters.area, delta=0.03 * letters.area)
 
+    def test_over_a_seam_nothing_is_cut_where_it_is_deeper(self):
+        """A bar across the seams of the doors: half a millimetre deep but where they are deeper."""
+        across = job_on(
+            Van(), "left side", "—", 900.0, Engraved(depth_mm=0.5), along_mm=-400.0, across_mm=60
+        )
+        volumes = [
+            trimesh.Trimesh(*solid_of(piece_of(job))[:2]).volume for job in (across, job_on(Van(), text=""))
+        ]
+        letters = lettering_laid(across, 0).ink
+        insets = body_of(Van()).sheet("left side").insets
+        deeper = shapely.union_all([i.area for i in insets if i.height_mm <= -0.5])
+        shared = shapely.intersection(letters, deeper).area
+        self.assertGreater(shared, 0.005 * letters.area)
+        beside = letters.area - shared
+        self.assertAlmostEqual((volumes[1] - volumes[0]) / (0.5 * beside), 1.0, delta=0.02)
+
     def test_parts_are_all_there(self):
         names = {
             along: {

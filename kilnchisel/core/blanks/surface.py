@@ -46,9 +46,10 @@ class Surface:
     def _slopes(self, uv: Array) -> tuple[Array, Array]:
         """The steps on the body for a step along u and along v, (n, 3) each."""
         du, dv = np.array([self._step, 0.0]), np.array([0.0, self._step])
-        along = self.place(uv + du) - self.place(uv - du)
-        up = self.place(uv + dv) - self.place(uv - dv)
-        return along / (2 * self._step), up / (2 * self._step)
+        right, left, above, below = np.split(
+            self.place(np.concatenate([uv + du, uv - du, uv + dv, uv - dv])), 4
+        )
+        return (right - left) / (2 * self._step), (above - below) / (2 * self._step)
 
     def _normal(self, uv: Array) -> Array:
         along, up = self._slopes(uv)

@@ -155,12 +155,15 @@ def _divided(
     parts = np.concatenate(found)
     of_group = np.repeat(np.arange(len(found)), [len(one) for one in found])
     spots = shapely.point_on_surface(parts)
-    # the grid may have moved a thin part off the face it is of: then the face next to it
-    found, face = net.tree.query(spots, predicate="dwithin", distance=2 * GRID_MM)
     parent = np.full(len(parts), -1)
-    parent[found[crossed[face]]] = face[crossed[face]]
     found, face = net.tree.query(spots, predicate="intersects")
     parent[found] = np.where(crossed[face], face, -1)
+    lost = np.ones(len(parts), dtype=bool)
+    lost[found] = False
+    if lost.any():  # the grid may have moved a thin part off the face it is of: then the face next to it
+        lost_at = np.flatnonzero(lost)
+        found, face = net.tree.query(spots[lost_at], predicate="dwithin", distance=2 * GRID_MM)
+        parent[lost_at[found[crossed[face]]]] = face[crossed[face]]
     # what lines of one group enclose is no part of another that lies within
     inside = (parent >= 0) & (group[parent] == of_group)
     parts, spots = parts[inside], spots[inside]

@@ -14,7 +14,7 @@ from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.handover.sidemaps import Baking
 from kilnchisel.core.picture.baked import Maps
 from kilnchisel.core.picture.gutters import GUTTER, spread
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.items import Item
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]

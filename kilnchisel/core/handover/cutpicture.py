@@ -20,7 +20,8 @@ from kilnchisel.core.handover.sidemaps import plain_job
 from kilnchisel.core.job.crafts import Fitting
 from kilnchisel.core.job.finish import PaintedWood, Stainless, Wood
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.scene.scene import Item, Scene
+from kilnchisel.core.scene.items import Item
+from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.shop.paths.setup import Setup
 from kilnchisel.core.shop.paths.surface import Heights, Rolled, faced, rolled
 from kilnchisel.core.shop.paths.tools import Tool

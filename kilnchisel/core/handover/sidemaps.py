@@ -19,7 +19,8 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.baked import Laying, Maps, baked, laid_on
 from kilnchisel.core.picture.gutters import GUTTER, spread
 from kilnchisel.core.picture.meshmap import laid_on_map, outside_its_picture
-from kilnchisel.core.scene.scene import Item, Scene
+from kilnchisel.core.scene.items import Item
+from kilnchisel.core.scene.scene import Scene
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
@@ -88,7 +89,7 @@ def bakings_of(job: Job, scene: Scene | None = None) -> list[Baking]:
         layings: list[Laying] = []
         items: list[Item] = []
         parts: list[Part] = []
-        for part, item in zip(piece.parts, scene.items, strict=True):
+        for part, item in zip(piece.parts, scene.items, strict=False):  # linings come after all parts
             if part.side == name:
                 layings.append(
                     laid_on(item, sheet.side, len(items), _on_sheet(job, part, item, sheet.side))

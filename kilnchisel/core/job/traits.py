@@ -48,6 +48,7 @@ from kilnchisel.core.job.finish import (
     Brass,
     Cloth,
     Enamel,
+    Glass,
     Gold,
     Grass,
     Masonry,
@@ -205,6 +206,9 @@ def _vehicle(**known: Any) -> Traits:
     }
     return Traits(**(usual | known))
 
+
+# what is seen into through its windows
+GLAZED = (Paint(colour="#f1efe8", gloss=92), Stainless(polish="satin"), Glass(colour="#82918b"))
 
 TRAITS: dict[type, Traits] = {
     Mug: Traits(_upright, room=lambda b: b.height_mm * 0.66, middle=lambda b: round(b.height_mm * 0.52, 1)),
@@ -398,19 +402,22 @@ TRAITS: dict[type, Traits] = {
         room=lambda b: b.height_mm * 0.48,
         along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
         rim="hubs and lamps",
-        detail="windows and tyres",
+        finishes=GLAZED,
     ),
     Hatchback: _vehicle(
         room=lambda b: b.height_mm * 0.3,
         along=lambda b: round(-0.07 * b.length_mm, 0),  # on the front door
         middle=lambda b: round(-0.05 * b.height_mm, 0),
         rim="rims and lamp rings",
+        finishes=GLAZED,
     ),
     BoxTruck: _vehicle(
+        finishes=GLAZED,
         room=lambda b: b.height_mm * 0.62,
         middle=lambda b: round(0.06 * b.height_mm, 0),
     ),
     Coach: _vehicle(
+        finishes=GLAZED,
         room=lambda b: b.length_mm * 0.15,
         along=lambda b: round(-0.03 * b.length_mm, 0),  # between the axles
         middle=lambda b: round(-0.112 * b.height_mm, 0),  # over the flaps, under the glass

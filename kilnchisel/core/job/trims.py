@@ -50,6 +50,8 @@ Trim = Literal[
     "pooled",
     "wetted",
     "contents",
+    "seat",
+    "cabin",
 ]
 
 TRIMS: dict[str, Any] = {
@@ -75,6 +77,8 @@ TRIMS: dict[str, Any] = {
     "bisque": Paper(colour="#cdb9a0"),
     "head band": Cloth(colour="#8c2f2a"),
     "hanger wood": Wood(),
+    "seat": Cloth(colour="#6b6863"),
+    "cabin": Plastic(colour="#413f3d", gloss=10),
     "white paint": Paint(colour="#e9e5da", gloss=55),
 }
 POOLED = 0.84  # where glaze has run together it is deeper: of its lightness

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.later import spatial
 from kilnchisel.core.motion.tracks import Along
-from kilnchisel.core.scene.scene import Item, Lamps, Scene
+from kilnchisel.core.scene.items import Item
+from kilnchisel.core.scene.scene import Lamps, Scene
 
 Array = NDArray[Any]
 

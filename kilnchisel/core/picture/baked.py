@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.finishes.material import MOST_COVERS, Material, Texture, cover_matrix, texture_matrix
 from kilnchisel.core.later import compiled
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.items import Item
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]

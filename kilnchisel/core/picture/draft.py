@@ -36,6 +36,7 @@ from kilnchisel.core.picture.gather import (
     gather,
     kept_of_late,
     materials_of,
+    panes_of,
     trace,
 )
 from kilnchisel.core.picture.ggx import SIZE as SHARES
@@ -46,9 +47,10 @@ from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
 from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import RIM, Base
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
-from kilnchisel.core.scene.scene import Item, Lamps, Scene
+from kilnchisel.core.scene.scene import Lamps, Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -432,8 +434,10 @@ class Draft:
         if scene.base is None or scene.proxy is None:
             return None, None
         base = scene.base
+        panes = panes_of(scene)
         place: tuple[Any, ...] = (
             id(scene.proxy),
+            panes,
             scene.stance.tobytes(),
             base.point.tobytes(),
             base.normal.tobytes(),
@@ -445,7 +449,7 @@ class Draft:
             (*place, rays),
             KEPT_HITS,
             scene.proxy,
-            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays),
+            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays, panes),
         )
         albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel

@@ -18,11 +18,12 @@ from itertools import product
 from typing import Any
 
 import numpy as np
+import shapely
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, Shell
+from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
@@ -215,7 +216,7 @@ def kept_of_late(store: OrderedDict[Any, Any], key: Any, most: int, owner: objec
 
 
 # of the bodies of late: each is cast at with few rays first and with all of them then
-_tracers: OrderedDict[Body, Any] = OrderedDict()
+_tracers: OrderedDict[Any, Any] = OrderedDict()
 KEPT_TRACERS = 3
 
 
@@ -235,8 +236,8 @@ def tracer_of(parts: Sequence[Part]) -> Any:
     return scene
 
 
-def _tracer_of_body(body: Body, sheets: Sequence[Array]) -> Any:
-    """``sheets``: the triangles (n, 3, 3) of its sheets."""
+def _tracer_of_body(body: Body, panes: frozenset[str], sheets: Sequence[Array]) -> Any:
+    """``sheets``: the triangles (n, 3, 3) of its sheets but for ``panes``."""
     if body.tracer is not None:
         return body.tracer
 
@@ -244,7 +245,7 @@ def _tracer_of_body(body: Body, sheets: Sequence[Array]) -> Any:
         shells = [(shell.mesh.points, shell.mesh.faces) for shell in body.shells]
         return tracer_of([*shells, *((corners.reshape(-1, 3), None) for corners in sheets)])
 
-    return kept_of_late(_tracers, body, KEPT_TRACERS, body, make)
+    return kept_of_late(_tracers, (id(body), panes), KEPT_TRACERS, body, make)
 
 
 def forget_tracers() -> None:
@@ -262,17 +263,43 @@ def materials_of(scene: Scene) -> list[Material]:
     return [*(scene.slots[slot] for slot in SLOTS), *scene.others]
 
 
+PANES = ("pane", "detail")  # what may be of glass that is looked through
+
+
+def panes_of(scene: Scene) -> frozenset[str]:
+    """What of a scene's blank is a pane: light goes through it."""
+    return frozenset(slot for slot in PANES if scene.slots[slot].kind == "glass")
+
+
 @remembered
-def _without_panes(body: Body) -> Body:
-    if not any(shell.slot == "pane" for shell in body.shells):
+def _without(body: Body, panes: frozenset[str]) -> Body:
+    if not any(shell.slot in panes for shell in body.shells):
         return body
-    return replace(body, shells=tuple(shell for shell in body.shells if shell.slot != "pane"))
+    return replace(body, shells=tuple(shell for shell in body.shells if shell.slot not in panes))
 
 
-def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float, rays: int = RAYS) -> Hits:
-    """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it."""
-    # light goes through panes, which stand in nothing's way
-    body = _without_panes(body)
+def _beside_panes(sheet: Sheet, triangles: Array, panes: frozenset[str]) -> Array:
+    """The triangles of a sheet but those of the panes that are let into it."""
+    areas = [inset.area for inset in sheet.insets if inset.slot in panes]
+    if sheet.net is None or not areas:
+        return triangles
+    middles = sheet.net.points[sheet.net.faces].mean(axis=1)
+    within = shapely.contains_xy(shapely.union_all(areas), middles[:, 0], middles[:, 1])
+    return np.asarray(triangles[~within])
+
+
+def trace(
+    body: Body,
+    stance: Array,
+    base: Base,
+    middle: Array,
+    radius_mm: float,
+    rays: int = RAYS,
+    panes: frozenset[str] = frozenset(),
+) -> Hits:
+    """Cast ``rays`` (RAYS or QUICK_RAYS) rays from each point of the coarse body and the ground by it.
+    ``panes``: what light goes through, so that it stands in nothing's way."""
+    body = _without(body, panes)
     meshes = [shell.mesh for shell in body.shells]
     slots = [row_of(shell) for shell in body.shells]
     points = [mesh.points for mesh in meshes]
@@ -290,12 +317,12 @@ def trace(body: Body, stance: Array, base: Base, middle: Array, radius_mm: float
         points.append(p)
         normals.append(n)
         slot.append(np.full(len(p), SLOTS[sheet.slot]))
-        if sheet.slot != "pane":
-            open_.append(t)
+        if sheet.slot not in panes:
+            open_.append(_beside_panes(sheet, t, panes))
     at = np.concatenate(points) @ turn.T + shift
     out = np.concatenate(normals) @ turn.T
     slots_at = np.concatenate(slot)
-    caster = Caster(_tracer_of_body(body, open_), stance)
+    caster = Caster(_tracer_of_body(body, panes, open_), stance)
     axes = np.stack([base.along, np.cross(base.normal, base.along), base.normal])
     under = base.under(middle)
     half = GROUND_REACH * radius_mm

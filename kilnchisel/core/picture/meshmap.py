@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.mesh import Mesh, shares_of
 from kilnchisel.core.picture.baked import LEAST_FACING, Laying
-from kilnchisel.core.scene.scene import Item
+from kilnchisel.core.scene.items import Item
 
 Array = NDArray[Any]
 

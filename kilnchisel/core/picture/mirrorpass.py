@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from kilnchisel.core.finishes.material import POLISHED, Material, texture_matrix
 from kilnchisel.core.picture.card import Card, let_go_of, set_values, weakly
 from kilnchisel.core.picture.gather import Gathered, Hits
-from kilnchisel.core.scene.scene import Item, Scene
+from kilnchisel.core.scene.items import Item
+from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]

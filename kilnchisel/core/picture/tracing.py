@@ -31,9 +31,10 @@ from kilnchisel.core.finishes.material import (
 )
 from kilnchisel.core.picture.variants import SAFE, best_variant
 from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.light import cosine_sum, directions_of
-from kilnchisel.core.scene.scene import Item, Scene
+from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]

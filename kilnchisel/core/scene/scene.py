@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import BEHIND, Body
 from kilnchisel.core.blanks.coarse import matrix_in, repeated
 from kilnchisel.core.blanks.masonry import bricks_of
-from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.piece import Part, Piece
 from kilnchisel.core.detail import Detail
@@ -42,6 +41,7 @@ from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
 from kilnchisel.core.scene.exposure import gain_of, lit_by, spot_of
 from kilnchisel.core.scene.grounds import Base, ground_of
+from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
 from kilnchisel.core.scene.light import (
     DARK,
@@ -54,6 +54,7 @@ from kilnchisel.core.scene.light import (
     room_of,
     unfocused_room,
 )
+from kilnchisel.core.scene.lined import linings
 from kilnchisel.core.scene.materials import material_of_part
 from kilnchisel.core.scene.onphoto import (
     Photographed,
@@ -70,21 +71,6 @@ Array = NDArray[Any]
 # behind a parallel view: a sheet of grey, so that colours can be judged, darker towards its corners, so
 # that it is seen to be one
 SHEET, SHEET_FALLS = 0.34, 0.5
-
-
-@dataclass(frozen=True, eq=False)
-class Item:
-    """A mesh in the piece's frame with its material. ``side``: whose sheet its uv are on, if any;
-    ``still``: whether it stays when lettering changes; ``mask``: what it is of, for whoever wants to know
-    which pixels are; ``catches``: it is part of the photo, of which only its light and shadow are shown."""
-
-    name: str
-    side: str | None
-    mesh: Mesh
-    material: Material
-    still: bool = True
-    mask: str = "blank"
-    catches: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -177,8 +163,9 @@ class Companion:
         return photo_view(self.plane, self.scene.photo.photo, aspect)
 
 
-def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
-    """Middle (scene coordinates) and radius of the ball round a body, mm, but for what is behind glass."""
+@remembered
+def _box_of(body: Body) -> Array:
+    """The box round a body, its own coordinates, but for what is behind glass, (2, 3)."""
     boxes = [shell.mesh.bounds for shell in body.shells if not shell.solid.startswith(BEHIND)]
     for sheet in body.sheets:
         rim = np.asarray(sheet.border.exterior.coords)
@@ -186,8 +173,12 @@ def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
             rim = sheet.net.points
         ends = sheet.side.to_body(rim, np.zeros(len(rim)))
         boxes.append(np.stack([ends.min(axis=0), ends.max(axis=0)]))
-    low = np.min([box[0] for box in boxes], axis=0)
-    high = np.max([box[1] for box in boxes], axis=0)
+    return np.stack([np.min([box[0] for box in boxes], axis=0), np.max([box[1] for box in boxes], axis=0)])
+
+
+def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
+    """Middle (scene coordinates) and radius of the ball round a body, mm, but for what is behind glass."""
+    low, high = _box_of(body)
     return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
 
 
@@ -232,15 +223,19 @@ def scene_of(
         if bare and on_photo is not None and on_photo.plain is not None:
             bare = _with_eased_edges(bare, [part.solid for part in on_photo.plain.parts], radius)
     placings = placings_of(job, proxy)
+    inside = () if bare else linings(piece, items, slots, moving=not detail.fine)
     if placings:
         items = _with_copies(job, placings, items, piece, proxy, marks)
+        inside += tuple(
+            replace(one, mesh=moved(one.mesh, placing)) for placing in placings for one in inside
+        )
         proxy = repeated(proxy, placings, _own(setting.copies))
         middle, radius = middle_of(proxy, stance)
     room = room_of(setting.light)
     if on_photo is None:
         base = ground_of(job, middle, radius)
     return Scene(
-        items=items,
+        items=items + inside,
         stance=stance,
         base=None if on_photo is not None and on_photo.carried else base,
         room=room,

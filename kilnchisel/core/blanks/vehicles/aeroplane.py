@@ -37,6 +37,7 @@ X, Y, Z = np.eye(3)
 NOSE, TAIL = 1.5, 3.0  # how long they are, by diameters of the body
 CLEAR = 0.36  # under the body, by its diameter
 SIDE_DEG = 80.0  # up and down from level a side reaches
+WINDOW_STRAY_MM = 2.5  # its outline from a true one: each of its points is paid for by every lettering
 WINDOW_MM = (250.0, 370.0)
 ROOT_MM = 20.0  # from the middle, within the body: there a wing begins
 FOOT = 0.13  # of the fin: there its sides begin that take lettering
@@ -145,6 +146,7 @@ def _on_side(plane: Aeroplane, first: float, last: float) -> Made:
     count = max(int((end - start) // every), 0) + 1
     spots = (start + end) / 2 + (np.arange(count) - (count - 1) / 2) * every
     one = rectangle(*WINDOW_MM, 0.42 * WINDOW_MM[0], detail=Detail.FINE)[0]
+    one = shapely.get_coordinates(shapely.simplify(shapely.Polygon(one), WINDOW_STRAY_MM))[:-1]
     panes = [shapely.Polygon(one + (u, v)) for u in spots.tolist()]
     # a window that an exit's seam would run through has its place in its middle
     edges = [seam_of(leaf, 90.0) for leaf in exits]

@@ -13,6 +13,7 @@ from kilnchisel.core.blanks.body import Body, Inset, Shell
 from kilnchisel.core.blanks.vehicles.bodywork import Facet, together
 from kilnchisel.core.blanks.vehicles.boxbody import Box, box_of, doors_of, rails_of, walls_of
 from kilnchisel.core.blanks.vehicles.boxframe import frame_of, rear_axle
+from kilnchisel.core.blanks.vehicles.cabin import Cabin, cabin_of
 from kilnchisel.core.blanks.vehicles.design import EDGE_MM, Design, arches_of, wheels_of
 from kilnchisel.core.blanks.vehicles.fittings import mirror, wipers
 from kilnchisel.core.blanks.vehicles.outlined import HANDS, Outline, Shape
@@ -44,6 +45,7 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 X, Y, Z = np.eye(3)
+CABIN = Cabin(rows=(0.3,), seats=(-0.55, 0.15, 0.58), sill=0.62, dash=-0.075, wall=0.42)
 CAB_LONG, CAB_HIGH, CAB_WIDE = 2050.0, 2260.0, 2020.0
 AXLE = {"front": -0.13}  # by share of the cab's length
 TYRE_MM = 205.0
@@ -113,6 +115,7 @@ def box_truck_body(truck: BoxTruck, *, detail: Detail) -> Body:
         fixed += mirror(hand, root, way, size=1.25, detail=detail)
     screen = next(sheet.side for sheet in sheets if sheet.side.name == "windscreen")
     fixed += wipers(cab.wide, screen, 0.3, detail=detail)
+    fixed += cabin_of(cab, CABIN, detail=detail)
     fixed += frame_of(truck, box, -truck.length_mm / 2 + 0.9 * CAB_LONG)
     fixed += rails_of(box, detail=detail) + doors_of(truck, box, detail=detail)
     return Body(tuple(together(shells) + walls + together(fixed)), (*sides, *sheets), lengthwise=True)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Shell
 from kilnchisel.core.blanks.vehicles.bodywork import Facet, View, together
+from kilnchisel.core.blanks.vehicles.cabin import Cabin, cabin_of
 from kilnchisel.core.blanks.vehicles.design import EDGE_MM, Design, arches_of, wheels_of
 from kilnchisel.core.blanks.vehicles.fittings import hung_mirror, pod, wipers
 from kilnchisel.core.blanks.vehicles.outlined import HANDS, Outline, Shape
@@ -81,6 +82,7 @@ COACH = Outline(
 SHORT_END = 0.2  # before and behind it the ends keep their lengths
 SILL, WAIST, HEAD = 0.118, 0.468, 0.872  # by share of height: under the flaps, under and over the glass
 FLAP = 0.305  # the top of the luggage flaps
+ROW_MM = 860.0  # from seat to seat
 PANE_MM, BETWEEN_MM = 1500.0, 16.0  # about how long a pane is; the joint between two
 DOOR = (-0.462, -0.388)  # by share of length
 
@@ -122,11 +124,21 @@ def coach_body(coach: Coach, *, detail: Detail) -> Body:
     for way, hand in ((-1.0, "left"), (1.0, "right")):
         root = np.array([x, way * (float(shape.half(x, z)) - 60.0), z])
         more += hung_mirror(hand, root, way, detail=detail)
+    more += cabin_of(shape, _cabin(shape), detail=detail)
     screen = next(sheet.side for sheet in sheets if sheet.side.name == "windscreen")
     more += wipers(shape.wide, screen, 0.36, detail=detail)
     return Body(
         tuple(shells + together(more) + _on_the_roof(shape, detail=detail)), sheets, lengthwise=True
     )
+
+
+def _cabin(shape: CoachShape) -> Cabin:
+    """Rows of four from behind the door to the rear, the driver's seat before them."""
+    first, last = (float(shape.x(share)) for share in (-0.33, 0.45))
+    rows = np.linspace(first, last, max(int((last - first) / ROW_MM), 1) + 1)
+    known = np.linspace(-0.5, 0.5, 401)
+    shares = [-0.415, *np.interp(rows, shape.x(known), known).tolist()]
+    return Cabin(rows=shares, seats=(-0.76, -0.36, 0.36, 0.76), sill=WAIST, dash=-0.452)
 
 
 def _on_the_roof(shape: Shape, *, detail: Detail) -> list[Shell]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset
 from kilnchisel.core.blanks.vehicles.bodywork import Facet, View, together
+from kilnchisel.core.blanks.vehicles.cabin import Cabin, cabin_of
 from kilnchisel.core.blanks.vehicles.design import EDGE_MM, Design, arches_of, wheels_of
 from kilnchisel.core.blanks.vehicles.fittings import outside
 from kilnchisel.core.blanks.vehicles.outlined import Outline, Shape
@@ -41,6 +42,7 @@ Array = NDArray[Any]
 X, Y, Z = np.eye(3)
 AXLES = {"front": -0.302, "rear": 0.312}  # by share of length
 TYRE_MM = 195.0
+CABIN = Cabin(rows=(0.03, 0.2), seats=(-0.46, 0.46), sill=0.632, dash=-0.155)
 HATCHBACK = Outline(
     rows=(
         ("nose", -0.478, 0.130, 190.0),
@@ -106,6 +108,7 @@ def hatchback_body(car: Hatchback, *, detail: Detail) -> Body:
     shells += together(wheels_of(shape, AXLES, car.wheel_mm, TYRE_MM, detail=detail))
     screen = next(sheet.side for sheet in sheets if sheet.side.name == "windscreen")
     shells += together(outside(shape, (-0.172, 0.652), screen, size=0.7, slot="blank", detail=detail))
+    shells += cabin_of(shape, CABIN, detail=detail)
     return Body(tuple(shells), sheets, lengthwise=True)
 
 
@@ -152,7 +155,7 @@ def _on_side(shape: Shape, arches: list[Any], doors: str) -> Made:
     ]
     panes.append(drawn((0.293, 0.688), (0.352, 0.712), (0.318, 0.842), (0.276, 0.866), radius=20.0))
     glass = shapely.union_all([pane.buffer(16.0, quad_segs=3) for pane in panes])
-    frame = glass.buffer(46.0, quad_segs=3).buffer(-46.0, quad_segs=3)  # black between the panes
+    frame = glass.buffer(110.0, quad_segs=4).buffer(-110.0, quad_segs=4)  # black between the panes
     front = drawn(
         (-0.183, 0.61),
         (-0.206, 0.5),

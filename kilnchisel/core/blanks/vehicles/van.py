@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Inset
 from kilnchisel.core.blanks.sides import flipped
 from kilnchisel.core.blanks.vehicles.bodywork import Facet, View, together
+from kilnchisel.core.blanks.vehicles.cabin import Cabin, cabin_of
 from kilnchisel.core.blanks.vehicles.design import EDGE_MM, Design, arches_of, wheels_of
 from kilnchisel.core.blanks.vehicles.fittings import outside
 from kilnchisel.core.blanks.vehicles.outlined import Outline, Shape
@@ -43,6 +44,8 @@ Array = NDArray[Any]
 
 X, Y, Z = np.eye(3)
 AXLES = {"front": -0.315, "rear": 0.3}  # by share of length
+CABIN = Cabin(rows=(-0.14,), seats=(-0.52, 0.1, 0.56), sill=0.6, dash=-0.278, wall=-0.1)
+MINIBUS = Cabin(rows=(-0.14, 0.04, 0.2, 0.37), seats=(-0.52, 0.1, 0.56), sill=0.6, dash=-0.278)
 TYRE_MM = 215.0
 USUAL_LONG, USUAL_HIGH = 4950.0, 1980.0
 VAN = Outline(
@@ -124,6 +127,7 @@ def van_body(van: Van, *, detail: Detail) -> Body:
     shells = together(shells)
     shells += together(wheels_of(shape, AXLES, van.wheel_mm, TYRE_MM, detail=detail))
     shells += together(outside(shape, (-0.322, 0.612), screen, detail=detail))
+    shells += cabin_of(shape, MINIBUS if van.windows == "minibus" else CABIN, detail=detail)
     return Body(tuple(shells), sheets, lengthwise=True)
 
 
