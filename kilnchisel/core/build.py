@@ -27,7 +27,7 @@ from kilnchisel.core.crafts.insets import is_gap
 from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
-from kilnchisel.core.crafts.threads import embroidered_parts
+from kilnchisel.core.crafts.threads import embroidered_parts, overlocked_parts
 from kilnchisel.core.crafts.through import across, behind_parts, pressed_out
 from kilnchisel.core.crafts.tubes import tube_parts
 from kilnchisel.core.crafts.upright import upright_parts
@@ -38,7 +38,16 @@ from kilnchisel.core.job.artwork import Artwork, Frame, Shape
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.bodies import Bank, Mesh3D
 from kilnchisel.core.job.company import alone
-from kilnchisel.core.job.crafts import Craft, CutThrough, Embroidered, Fitting, Standing, Tube, stands_free
+from kilnchisel.core.job.crafts import (
+    Craft,
+    CutThrough,
+    Embroidered,
+    Fitting,
+    Standing,
+    Tube,
+    WovenPatch,
+    stands_free,
+)
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
@@ -256,7 +265,7 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], *, detail: Detail) -> Pie
             detail=detail if cut or across_ else Detail.FINE,
         )
         for making in cut:
-            parts += _behind(blank, making)
+            parts += _behind(blank, making) + _overlocked(blank, making, detail=detail)
     return _with_free(blank, tuple(parts), tuple(free), detail=detail)
 
 
@@ -273,6 +282,15 @@ def _behind(blank: Blank, making: _Making) -> tuple[Part, ...]:
         return ()
     laid = laid_of(blank, making.content, making.lay, detail=Detail.FINE)
     return behind_parts(making.index, laid, making.craft, panel[2])
+
+
+@remembered
+def _overlocked(blank: Blank, making: _Making, *, detail: Detail) -> tuple[Part, ...]:
+    """The thread over the edge of a patch."""
+    if not isinstance(making.craft, WovenPatch):
+        return ()
+    laid = laid_of(blank, making.content, making.lay, detail=Detail.FINE)
+    return overlocked_parts(making.index, laid, making.craft, detail=detail)
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from kilnchisel.core.crafts.roof import (
 )
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import Craft, Engraved, Raised
+from kilnchisel.core.job.crafts import Craft, Engraved, Raised, WovenPatch
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
@@ -63,7 +63,9 @@ def inked_of(
         for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
             if scaled.grow_mm:
-                region = laid.placing.region(_grown(shape, scaled.grow_mm, filled=scaled.filled))
+                region = laid.placing.region(
+                    grown(shape, scaled.grow_mm, filled=scaled.filled, boxed=scaled.boxed)
+                )
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
@@ -104,11 +106,21 @@ def field_step(field: Field, *, detail: Detail) -> float:
 
 
 @remembered
-def _grown(layer: Layer, by: float, *, filled: bool) -> shapely.MultiPolygon:
-    grown = shapely.buffer(layer.region, by, quad_segs=8)
+def grown(layer: Layer, by: float, *, filled: bool, boxed: bool) -> shapely.MultiPolygon:
+    """A layer's region grown; ``filled``: with what it goes round; ``boxed``: as a rectangle about it."""
+    region = shapely.box(*layer.region.bounds) if boxed else layer.region
+    wider = shapely.buffer(region, by, quad_segs=8)
     if filled:
-        grown = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(grown)])
-    return as_region([shapely.simplify(grown, 0.002)])
+        wider = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(wider)])
+    return as_region([shapely.simplify(wider, 0.002)])
+
+
+def patch_of(laid: Laid, craft: WovenPatch) -> shapely.MultiPolygon:
+    """The whole patch of a lettering, its edge with it, in the outline's own coordinates."""
+    layers = [item.layer for item in laid.layers if not item.layer.region.is_empty]
+    boxed = craft.form == "rectangle"
+    parts = [grown(layer, craft.margin_mm, filled=True, boxed=boxed) for layer in layers]
+    return as_region([shapely.union_all(parts)])
 
 
 def films_stacked(inked: list[Inked]) -> list[Inked]:

@@ -28,12 +28,15 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.outline import Raster
 
 Role = (
-    FinishSlot | Literal["letters", "recess", "return", "tube", "blockout", "support", "carrier", "thread"]
+    FinishSlot
+    | Literal["letters", "recess", "return", "tube", "blockout", "support", "carrier", "thread"]
+    | Literal["patch", "overlock"]
 )
 Knots = tuple[tuple[float, float], ...]  # (distance inward from the outline, height), ascending, mm
 
@@ -58,6 +61,7 @@ class Stage:
     field: Field | None = None  # heights that vary all over it, added
     film: bool = False  # it lies on other films where it meets them
     filled: bool = False  # what the outline goes round belongs to it
+    boxed: bool = False  # it is a rectangle about the outline
     gaps: Literal["laid in", "bridged", "cut open"] = "laid in"  # what it does over narrow ones
 
     @property
@@ -128,6 +132,21 @@ def _printed(craft: Printed, on: Outlined) -> tuple[Stage, ...]:
     if craft.carrier_mm <= 0:
         return (film,)
     return (Stage(craft.carrier_mm, knots, "carrier", film=True, filled=True, gaps=gaps), film)
+
+
+OVERLOCKED_MM = 0.5  # how much the edge of a patch stands over its weave: thread on both its faces
+WOVEN_IN_MM = 0.04  # letters are of the same weave: their threads lie over those of the ground
+
+
+@stages_of.of(WovenPatch)
+def _woven(craft: WovenPatch, on: Outlined) -> tuple[Stage, ...]:
+    boxed, thick, sewn = craft.form == "rectangle", craft.thick_mm, craft.sewn_mm
+    ground = Stage(craft.margin_mm - sewn, ((0.0, thick),), "patch", filled=True, boxed=boxed)
+    letters = Stage(0.0, ((0.0, thick + WOVEN_IN_MM),), "letters")
+    if sewn == 0:
+        return (ground, letters)
+    edge = Stage(craft.margin_mm, ((0.0, thick + OVERLOCKED_MM),), "overlock", filled=True, boxed=boxed)
+    return (edge, ground, letters)
 
 
 @stages_of.of(Engraved)

@@ -5,17 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.crafts.profile import OVERLOCKED_MM
 from kilnchisel.core.crafts.stitching import Thread, threads_of
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.crafts import Embroidered
+from kilnchisel.core.job.crafts import Embroidered, WovenPatch
 from kilnchisel.core.laying.laid import Laid
 
 Array = NDArray[Any]
 
+OVERLOCK_MM, YARN_MM = 0.75, 0.85  # round a patch, common practice: from yarn to yarn, how wide each lies
 THREAD_MM = 0.4  # number 40 thread, common practice: how wide it lies
 LOW_MM, ARCH = 0.3, 0.055  # how high a stitch stands, and so much more by its length
 HIGH_MM = 0.8
@@ -35,6 +39,29 @@ def embroidered_parts(index: int, laid: Laid, craft: Embroidered, *, detail: Det
     return tuple(parts)
 
 
+def overlocked_parts(index: int, laid: Laid, craft: WovenPatch, *, detail: Detail) -> tuple[Part, ...]:
+    """The thread that is sewn over the edge of a patch, from outside inward, all round."""
+    if craft.sewn_mm == 0:
+        return ()
+    ends = []
+    for piece in patch_of(laid, craft).geoms:
+        ring = shapely.get_coordinates(shapely.segmentize(piece.exterior, 0.2))
+        ring = ring[::-1] if piece.exterior.is_ccw else ring  # inward is to the right
+        run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(ring, axis=0), axis=1))])
+        at = np.linspace(0, run[-1], max(int(run[-1] / OVERLOCK_MM), 8), endpoint=False)
+        spots = np.stack([np.interp(at, run, ring[:, axis]) for axis in (0, 1)], axis=1)
+        ahead = np.roll(spots, -1, axis=0) - np.roll(spots, 1, axis=0)
+        inward = np.stack([ahead[:, 1], -ahead[:, 0]], axis=1) / np.linalg.norm(ahead, axis=1)[:, None]
+        # a little aslant, as each goes on to the next
+        slant = OVERLOCK_MM * ahead / np.linalg.norm(ahead, axis=1)[:, None]
+        ends.append(np.stack([spots, spots + craft.sewn_mm * inward + slant], axis=1))
+    every = np.concatenate(laid.placing.everywhere(np.concatenate(ends).reshape(-1, 2))).reshape(-1, 2, 2)
+    lift = craft.thick_mm + OVERLOCKED_MM - 0.1
+    mesh = _drawn(laid, every[:, 0], every[:, 1], wide_mm=YARN_MM, lift_mm=lift, detail=detail)
+    name = f"{laid.side.name} lettering {index + 1} edge"
+    return (Part(name, "thread", index, laid.side.name, mesh),)
+
+
 def _stitches(laid: Laid, threads: tuple[Thread, ...]) -> tuple[Array, Array]:
     """Both ends of what is seen on the side's sheet, (n, 2) each."""
     pairs = [
@@ -49,14 +76,23 @@ def _stitches(laid: Laid, threads: tuple[Thread, ...]) -> tuple[Array, Array]:
     return every[:, 0], every[:, 1]
 
 
-def _drawn(laid: Laid, starts: Array, ends: Array, *, detail: Detail) -> Mesh:
+def _drawn(
+    laid: Laid,
+    starts: Array,
+    ends: Array,
+    *,
+    wide_mm: float = THREAD_MM,
+    lift_mm: float = 0.0,
+    detail: Detail,
+) -> Mesh:
+    """``lift_mm``: how much higher its middle is than that of a stitch in the cloth."""
     step = EVERY[detail]
     starts, ends = starts[::step], ends[::step]
     along, count = ALONG[detail], len(starts)
     far = np.linalg.norm(ends - starts, axis=1)
     high = np.minimum(LOW_MM + ARCH * far, HIGH_MM)
     bow = np.sqrt(np.maximum(4 * along * (1 - along), 0.0))
-    heights = 0.02 + high[:, None] * bow
+    heights = 0.02 + lift_mm * np.minimum(4 * bow, 1.0) + high[:, None] * bow
     uv = starts[:, None] + along[:, None] * (ends - starts)[:, None]
     side = laid.side
     flat = uv.reshape(-1, 2)
@@ -70,7 +106,7 @@ def _drawn(laid: Laid, starts: Array, ends: Array, *, detail: Detail) -> Mesh:
     slope = np.clip(np.gradient(heights, along, axis=1) / np.maximum(far, 0.2)[:, None], -2.0, 2.0)
     top = up[:, None] - slope[..., None] * way[:, None]
     top /= np.linalg.norm(top, axis=2, keepdims=True)
-    half = 0.5 * THREAD_MM * step
+    half = 0.5 * wide_mm * step
     points, normals, sheet = [], [], []
     for out, drop, lean in ((-1.0, 1.0, 0.86), (0.0, 0.0, 0.0), (1.0, 1.0, 0.86)):
         low = drop * np.minimum(0.16, 0.8 * heights)

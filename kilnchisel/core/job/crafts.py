@@ -275,6 +275,25 @@ class Embroidered(Value):
     underlay: bool = True
 
 
+class WovenPatch(Value):
+    """Woven of threads of its own, with an overlocked edge, and put on as a whole: letters are part of its
+    weave. ``margin_mm``: from letters to the edge; ``border_mm``: how wide that is sewn over, 0 for cut and
+    sealed."""
+
+    kind: Literal["woven patch"] = "woven patch"
+    form: Literal["rectangle", "follows them"] = "rectangle"
+    margin_mm: Annotated[float, Field(ge=1, le=100)] = 8.0
+    thick_mm: Annotated[float, Field(ge=0.3, le=4)] = 0.9
+    border_mm: Annotated[float, Field(ge=0, le=10)] = 3.0
+    ground_colour: Colour = "#22345a"
+    border_colour: Colour = "#d8b56a"
+
+    @property
+    def sewn_mm(self) -> float:
+        """How wide its edge is sewn over: it keeps off the letters."""
+        return min(self.border_mm, 0.75 * self.margin_mm)
+
+
 # new crafts are listed before the family
 Craft = Annotated[
     Printed
@@ -287,7 +306,8 @@ Craft = Annotated[
     | Carved
     | Relief
     | Fitting
-    | Embroidered,
+    | Embroidered
+    | WovenPatch,
     Field(discriminator="kind"),
 ]
 
@@ -303,7 +323,7 @@ def _off_the_surface(_: Any) -> bool:
     return True
 
 
-@stands_free.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief)
+@stands_free.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief, WovenPatch)
 def _of_the_surface(_: Any) -> bool:
     return False
 
@@ -314,7 +334,7 @@ def shines(craft: Any) -> bool:
     raise NotImplementedError
 
 
-@shines.of(Printed, Pressed, Raised, Carved, Relief, Fitting, Embroidered)
+@shines.of(Printed, Pressed, Raised, Carved, Relief, Fitting, Embroidered, WovenPatch)
 def _dull(_: Any) -> bool:
     return False
 

@@ -21,6 +21,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.finish import (
@@ -70,6 +71,18 @@ SHIPPED = (
         craft=Embroidered(density_mm=0.5, pull_mm=0.1, underlay=False),
         finish=Ink(colour="#c9743a", gloss=40),
         cap_mm=14.0,
+    ),
+    Recipe(
+        name="Woven patch, overlocked",
+        craft=WovenPatch(),
+        finish=Ink(colour="#efe6cf", gloss=12),
+        cap_mm=14.0,
+    ),
+    Recipe(
+        name="Woven label, cut and sealed",
+        craft=WovenPatch(margin_mm=4.0, thick_mm=0.4, border_mm=0.0, ground_colour="#eee8da"),
+        finish=Ink(colour="#2b2f36", gloss=12),
+        cap_mm=6.0,
     ),
     Recipe(
         name="Transfer film on cloth",

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.colour import hex_to_linear, linear_to_hex
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.finishes.finish import (
     blockout_material,
@@ -40,8 +40,9 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
-from kilnchisel.core.job.finish import Ink, Stainless, Wear, Wood
+from kilnchisel.core.job.finish import Cloth, Ink, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.kinds import by_kind
@@ -129,6 +130,15 @@ def _of_film(craft: Printed, role: str, lettering: Lettering) -> Material | None
     return material_of(Ink(colour=craft.carrier_colour, gloss=getattr(lettering.finish, "gloss", 60.0)))
 
 
+@own_material.of(WovenPatch)
+def _of_patch(craft: WovenPatch, role: str, lettering: Lettering) -> Material | None:
+    if role == "patch":
+        return material_of(Cloth(colour=craft.ground_colour, weave="book cloth"))
+    if role in ("overlock", "thread"):
+        return _sewn(hex_to_linear(craft.border_colour))
+    return None
+
+
 @own_material.of(CutThrough)
 def _behind_opening(craft: CutThrough, role: str, lettering: Lettering) -> Material | None:
     return light_panel(craft) if role == "tube" else None
@@ -161,8 +171,19 @@ THREAD_ALPHA, THREAD_DEEPER = 0.24, 0.86  # rayon: a sheen along the thread; dar
 
 @crafted.of(Embroidered)
 def _thread(_: Embroidered, material: Material, role: str, ground: Material) -> Material:
-    red, green, blue = (THREAD_DEEPER * float(c) for c in material.albedo)
+    return _sewn(material.albedo)
+
+
+def _sewn(colour: Any) -> Material:
+    """Thread of a colour (3,), linear."""
+    red, green, blue = (THREAD_DEEPER * float(c) for c in colour)
     return Material("coated", (red, green, blue), THREAD_ALPHA)
+
+
+@crafted.of(WovenPatch)
+def _woven(_: WovenPatch, material: Material, role: str, ground: Material) -> Material:
+    """Thread of the letters' colour, in the weave."""
+    return material_of(Cloth(colour=linear_to_hex(material.albedo), weave="book cloth"))
 
 
 @crafted.of(Printed)

@@ -26,6 +26,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.kinds import by_kind
@@ -99,7 +100,7 @@ def holes_of(craft: Any, laid: Laid) -> list[Hole]:
     raise NotImplementedError
 
 
-@holes_of.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief, Embroidered)
+@holes_of.of(Printed, Pressed, Engraved, Raised, CutThrough, Carved, Relief, Embroidered, WovenPatch)
 def _no_holes(_: Any, laid: Laid) -> list[Hole]:
     return []
 

@@ -18,6 +18,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.kinds import by_kind
 
@@ -84,6 +85,11 @@ def _cut_through(craft: CutThrough) -> Limits:
 @limits_of.of(Embroidered)
 def _embroidered(_: Embroidered) -> Limits:
     return Limits(1.0, "are too thin for a satin stitch")  # common practice
+
+
+@limits_of.of(WovenPatch)
+def _woven(_: WovenPatch) -> Limits:
+    return Limits(0.5, "are too thin to be woven")  # common practice: two threads
 
 
 @limits_of.of(Tube, Standing, Fitting)

@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import body_of_job, lettering_laid
-from kilnchisel.core.crafts.inked import inked_of, milled, refuse_too_deep
+from kilnchisel.core.crafts.inked import inked_of, milled, patch_of, refuse_too_deep
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.crafts.through import across
 from kilnchisel.core.crafts.tubes import CLEARANCE_MM, back_mm, runs_of, tightest_mm
@@ -30,6 +30,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Stencil, Wording
@@ -267,6 +268,28 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
             else None,
         )
     ]
+
+
+@asked.of(WovenPatch)
+def _patch(craft: WovenPatch, job: Job, index: int, laid: Laid) -> list[Check]:
+    """Whether letters are high enough to be woven, and whether it is one patch."""
+    found = []
+    content = job.letterings[index].content
+    cap = laid.outline.cap_height_mm if isinstance(content, Wording) else math.inf
+    if cap < LEAST_WOVEN_MM:
+        least = format_length(LEAST_WOVEN_MM)
+        words = f"Capitals of {format_length(cap)} are low for weaving, which takes {least}."
+        fix = set_to(index, f"Capitals {least}", ("content", "cap_height_mm"), LEAST_WOVEN_MM)
+        amount = LEAST_WOVEN_MM - cap
+        found.append(Check("woven", "warning", words, source="common practice", amount_mm=amount, fix=fix))
+    pieces = len(patch_of(laid, craft).geoms)
+    if pieces > 1:
+        fix = set_to(index, "A rectangle", ("craft", "form"), "rectangle")
+        found.append(Check("patch", "warning", f"The patch falls into {pieces} pieces.", fix=fix))
+    return found or [Check("patch", "good", "The patch is one piece, its letters high enough to be woven.")]
+
+
+LEAST_WOVEN_MM = 4.0  # common practice: capitals of a damask weave
 
 
 @asked.of(Embroidered)

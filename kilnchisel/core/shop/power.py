@@ -25,6 +25,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
@@ -89,7 +90,7 @@ def leds_of(craft: Any, laid: Laid, words: str) -> list[Lit]:
     raise NotImplementedError
 
 
-@leds_of.of(Printed, Pressed, Engraved, Raised, Carved, Relief, Fitting, Embroidered)
+@leds_of.of(Printed, Pressed, Engraved, Raised, Carved, Relief, Fitting, Embroidered, WovenPatch)
 def _unlit(_: Any, laid: Laid, words: str) -> list[Lit]:
     return []
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.crafts.stitching import threads_of
 from kilnchisel.core.crafts.through import pressed_out
 from kilnchisel.core.crafts.tubes import front_mm, runs_of, tightest_mm
@@ -28,6 +29,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
     stands_free,
 )
 from kilnchisel.core.job.garments import collar_of, measures_of
@@ -236,6 +238,20 @@ def _sewn(craft: Embroidered, laid: Laid) -> list[Reading]:
         Reading("cuts", "Cuts", float(copies * len(threads)), ""),
         Reading("longest_stitch", "Longest stitch", float(long.max()), "mm"),
         Reading("shortest_stitch", "Shortest stitch", float(long.min()), "mm"),
+    ]
+
+
+@own_readings.of(WovenPatch)
+def _patch(craft: WovenPatch, laid: Laid) -> list[Reading]:
+    """How large the patch is, how long its edge."""
+    whole = patch_of(laid, craft)
+    if whole.is_empty:
+        return []
+    left, low, right, high = whole.bounds
+    return [
+        Reading("patch_width", "Patch, wide", right - left, "mm"),
+        Reading("patch_height", "Patch, high", high - low, "mm"),
+        Reading("patch_edge", "Edge", whole.length / 1000, "m"),
     ]
 
 

@@ -26,6 +26,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.edits import Fix
 from kilnchisel.core.job.model import Job
@@ -110,7 +111,7 @@ def at_share(craft: Any, share: float) -> Craft:
     raise NotImplementedError
 
 
-@at_share.of(Printed, Tube, Standing, CutThrough, Fitting, Embroidered)
+@at_share.of(Printed, Tube, Standing, CutThrough, Fitting, Embroidered, WovenPatch)
 def _without_height(craft: Craft, share: float) -> Craft:
     return craft
 

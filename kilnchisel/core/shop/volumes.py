@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.crafts.inked import stages_on
+from kilnchisel.core.crafts.inked import grown, stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.job.crafts import Printed
@@ -19,7 +19,6 @@ from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
-from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.densities import density_of
 
 
@@ -93,7 +92,7 @@ def _flat_volume(lettering: Lettering, laid: Laid) -> float:
         if stage.level and stage.knots[0][0] == 0:
             height = stage.knots[0][1]
             first = stage.grow_mm == 0
-            area = layer.region.area if first else _area(layer, -stage.grow_mm)
+            area = layer.region.area if first else _stage_area(layer, stage)
             total += area * (height - (0.0 if first else below))
             below = height
         else:
@@ -113,8 +112,7 @@ def stages_area(layer: Layer, craft: Printed) -> float:
     """The film that a layer takes, mm²: with its carrier where that is larger."""
     if craft.carrier_mm <= 0:
         return float(layer.region.area)
-    grown = shapely.buffer(layer.region, craft.carrier_mm, quad_segs=8)
-    return float(shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(grown)]).area)
+    return float(grown(layer, craft.carrier_mm, filled=True, boxed=False).area)
 
 
 def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
@@ -125,6 +123,12 @@ def _stages(lettering: Lettering, laid: Laid) -> list[tuple[Layer, Stage]]:
 @lru_cache(maxsize=128)
 def _area(layer: Layer, inset: float) -> float:
     return float(shapely.buffer(layer.region, -inset, quad_segs=12).area)
+
+
+def _stage_area(layer: Layer, stage: Stage) -> float:
+    if stage.filled or stage.boxed:
+        return float(grown(layer, stage.grow_mm, filled=stage.filled, boxed=stage.boxed).area)
+    return _area(layer, -stage.grow_mm)
 
 
 @lru_cache(maxsize=32)

@@ -20,6 +20,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.edits import change, read
 from kilnchisel.core.job.model import Job
@@ -104,6 +105,22 @@ def _embroidered(craft: Embroidered, job: Job, here: Any, path: Any) -> list[Spe
         fields.append(ranged(job, (*path, "fill_deg"), "Rows of fill at", "angle", step=15))
     under = ((True, "With"), (False, "Without"))
     fields.append(at((*path, "underlay"), "Underlay", "switch", options=under))
+    return fields
+
+
+@making_fields.of(WovenPatch)
+def _woven_patch(craft: WovenPatch, job: Job, here: Any, path: Any) -> list[Spec]:
+    forms = (("rectangle", "Rectangle"), ("follows them", "Follows letters"))
+    hint = "Sewn over all round; 0: cut and sealed. It keeps off the letters."
+    fields = [
+        at((*path, "form"), "Patch", "choice", options=forms),
+        ranged(job, (*path, "margin_mm"), "Round letters", "length", step=1),
+        ranged(job, (*path, "border_mm"), "Edge", "length", step=0.5, hint=hint),
+        ranged(job, (*path, "thick_mm"), "Thick", "length", step=0.1),
+        at((*path, "ground_colour"), "Ground", "colour"),
+    ]
+    if craft.border_mm > 0:
+        fields.append(at((*path, "border_colour"), "Edge colour", "colour"))
     return fields
 
 

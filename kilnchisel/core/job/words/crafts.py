@@ -17,6 +17,7 @@ from kilnchisel.core.job.crafts import (
     Relief,
     Standing,
     Tube,
+    WovenPatch,
 )
 from kilnchisel.core.job.words.finishes import colour_word
 from kilnchisel.core.kinds import by_kind
@@ -90,6 +91,12 @@ def _standing(craft: Standing) -> str:
     off = f", {format_length(craft.standoff_mm)} off" if craft.standoff_mm > 0 else ""
     off = ", upright on the ground" if craft.upright else off
     return f"Standing letters {format_length(craft.thickness_mm)} thick{off}{lit}"
+
+
+@craft_words.of(WovenPatch)
+def _patch(craft: WovenPatch) -> str:
+    edge = "sealed" if craft.border_mm == 0 else f"overlocked {format_length(craft.sewn_mm)} wide"
+    return f"Woven patch, {format_length(craft.margin_mm)} round the letters, {edge}"
 
 
 @craft_words.of(Embroidered)

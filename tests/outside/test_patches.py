@@ -1,0 +1,88 @@
+"""Woven patches: their sizes and volumes against closed forms, the thread round them, as solids by a second
+library."""
+
+import math
+import unittest
+
+import shapely
+import trimesh
+
+from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
+from kilnchisel.core.crafts.inked import patch_of
+from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.crafts.threads import OVERLOCK_MM
+from kilnchisel.core.job.blank import Plaque, ToteBag
+from kilnchisel.core.job.crafts import WovenPatch
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.shop.checks import checks
+from kilnchisel.core.shop.readings import readings
+from tests.outside.test_blanks import job_on
+
+MARGIN, THICK = 6.0, 1.0
+
+
+def patched(text="BAY 7", cap=20.0, blank=None, **fields):
+    craft = WovenPatch(margin_mm=MARGIN, thick_mm=THICK, **fields)
+    return job_on(blank or Plaque(width_mm=300, height_mm=120), "front", text, cap, craft)
+
+
+def numbers(job):
+    return {one.key: one.value for one in readings(job, 0)}
+
+
+class Patches(unittest.TestCase):
+    def test_it_is_as_large_as_its_letters_and_its_margin(self):
+        job = patched()
+        left, low, right, high = lettering_laid(job, 0).outline.ink.bounds
+        told = numbers(job)
+        self.assertAlmostEqual(told["patch_width"], right - left + 2 * MARGIN, delta=0.01)
+        self.assertAlmostEqual(told["patch_height"], high - low + 2 * MARGIN, delta=0.01)
+        # straight sides, and corners that make one circle of the margin
+        straight = 2 * (right - left + high - low)
+        self.assertAlmostEqual(1000 * told["patch_edge"], straight + 2 * math.pi * MARGIN, delta=0.1)
+
+    def test_it_is_a_solid_of_its_volume(self):
+        for form in ("rectangle", "follows them"):
+            with self.subTest(form=form):
+                job = patched(form=form, border_mm=0.0)
+                with_it, without = (
+                    trimesh.Trimesh(*solid_of(piece_of(one))[:2])
+                    for one in (job, change(job, ("letterings",), ()))
+                )
+                self.assertTrue(with_it.is_watertight)
+                laid = lettering_laid(job, 0)
+                area = patch_of(laid, job.letterings[0].craft).area
+                more = with_it.volume - without.volume
+                self.assertAlmostEqual(more / (area * THICK), 1.0, delta=0.03)
+                self.assertGreater(more, area * THICK)
+
+    def test_its_edge_is_sewn_over_all_round(self):
+        job = patched(border_mm=3.0)
+        laid, craft = lettering_laid(job, 0), job.letterings[0].craft
+        edge = next(part for part in piece_of(job).parts if part.role == "thread")
+        whole = patch_of(laid, craft)
+        per = len(edge.mesh.faces) / (whole.length / OVERLOCK_MM)
+        self.assertAlmostEqual(per, 16.0, delta=0.2)  # two strips of four pieces each
+        inner = laid.placing.region(whole.buffer(-4.0))
+        middles = edge.mesh.uv[edge.mesh.faces].mean(axis=1)
+        self.assertFalse(shapely.contains_xy(inner, *middles.T).any())
+        self.assertTrue(shapely.contains_xy(laid.placing.region(whole.buffer(0.6)), *middles.T).all())
+        self.assertGreater(float(-edge.mesh.points[:, 1].min()), THICK)
+
+    def test_an_edge_keeps_off_the_letters(self):
+        self.assertEqual(WovenPatch(margin_mm=2.0, border_mm=9.0).sewn_mm, 1.5)
+
+    def test_it_says_what_cannot_be_woven(self):
+        self.assertEqual([one.level for one in checks(patched(), 0) if one.key == "patch"], ["good"])
+        low = [one for one in checks(patched(cap=3.0), 0) if one.key == "woven"]
+        self.assertEqual(low[0].level, "warning")
+        apart = patched("A      B", form="follows them")
+        said = next(one for one in checks(apart, 0) if one.key == "patch")
+        self.assertIn("2 pieces", said.says)
+
+    def test_its_colours_are_seen(self):
+        job = patched(blank=ToteBag(), ground_colour="#ff0000", border_colour="#00ff00")
+        materials = {item.mask.split()[-1]: item.material for item in scene_of_job(job).items}
+        self.assertGreater(materials["patch"].albedo[0], 4 * materials["patch"].albedo[1])
+        for role in ("overlock", "thread"):
+            self.assertGreater(materials[role].albedo[1], 4 * materials[role].albedo[0])
