@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import interpolate
 
 from kilnchisel.core.job.garments import Measures, folded_size
 from tailoring.flat import closed
@@ -18,6 +19,8 @@ Array = NDArray[Any]
 SECONDS = 0.5
 NOISE_MM = 0.05
 LAYER = 1.25  # thicknesses: how far apart layers are pressed
+AT_FOLD_MM = 16.0  # beside a fold, where cloth turns away
+CLEAR = 2.0  # of that, what is under the front keeps off it
 IN_MM = 16.0  # from the far edge a sleeve is folded down
 
 
@@ -44,10 +47,14 @@ class Folded(OnATable):
             line /= np.linalg.norm(line)
             out = np.array([-line[1], line[0]]) * way
             out *= np.sign(out @ (-way, 0.0))
-            # through the sleeve's top, where it comes to the far edge
+            # turned down, its underside looks outward: that is to come to the far edge
             tip = np.array([way * (wide - m.shoulders / 2), m.length / 2 - m.slope])
-            at = np.array([-way * (wide / 2 - IN_MM), 0.0])
-            at[1] = tip[1] + (at[0] - tip[0]) / sleeve[0] * sleeve[1]
+            at = tip
+            for _ in range(4):
+                run = min(float(np.linalg.norm(at - tip)) / m.sleeve, 1.0)
+                deep = m.armhole + run * (m.cuff - m.armhole)
+                x_at = -way * (wide / 2 - IN_MM - deep)
+                at = np.array([x_at, tip[1] + (x_at - tip[0]) / sleeve[0] * sleeve[1]])
             self._fold(x, flap, out, float(out @ at))
         down = np.array([0.0, -1.0])
         top, low = m.length / 2, -m.length / 2 - m.rib_hem
@@ -56,6 +63,20 @@ class Folded(OnATable):
         self._fold(x, everything, down, -(top - high))
         self._table = float(x[:, 1].max()) + self._fabric.thick
         return x + rng.normal(0, NOISE_MM, x.shape)
+
+    def finished(self, cloth: Sewn, x: Array) -> Array:
+        """What lies under the front kept clear of it: a fold of a sleeve may have been pressed through."""
+        wide, high = folded_size(self._m)
+        sheet, _, own = cloth.own["front"]
+        low = self._m.length / 2 - high
+        seen = own[(np.abs(sheet[:, 0]) < wide / 2 - AT_FOLD_MM) & (sheet[:, 1] > low + AT_FOLD_MM)]
+        front = interpolate.LinearNDInterpolator(x[seen][:, [0, 2]], x[seen, 1])
+        over_it = np.concatenate([seen, cloth.own["collar"][2]])
+        under = np.setdiff1d(np.arange(len(x)), over_it)
+        over = front(x[under][:, [0, 2]]) + CLEAR * self.gap
+        close = x[under, 1] < over  # nowhere, beside it
+        x[under[close], 1] = over[close]
+        return x
 
     def _fold(self, x: Array, who: Array, out: Array, at: float) -> Array:
         """Fold what of ``who`` lies beyond a line behind the rest, x in place; which went over, (n,)."""

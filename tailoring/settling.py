@@ -51,6 +51,9 @@ class Manner(Protocol):
     def around(self, frame: int) -> solver.Around:
         """What it is kept off, and what pulls at it."""
 
+    def finished(self, cloth: Sewn, x: Array) -> Array:
+        """Where its particles are kept, of those at rest ``x``, which it may change."""
+
 
 class Freely:
     """Cloth that begins where it was drawn, but for ``noise_mm``, and moves as it will."""
@@ -64,6 +67,9 @@ class Freely:
     def free(self) -> float:
         return 1.0
 
+    def finished(self, cloth: Sewn, x: Array) -> Array:
+        return x
+
 
 class OnATable:
     """Cloth that lies on a table, whose height its start finds, its layers ``gap`` apart."""
@@ -74,6 +80,9 @@ class OnATable:
 
     def free(self) -> Array | float:
         return 1.0
+
+    def finished(self, cloth: Sewn, x: Array) -> Array:
+        return x
 
     def around(self, frame: int) -> solver.Around:
         fall = np.array([0.0, solver.GRAVITY, 0.0])
@@ -110,7 +119,7 @@ def settled(
             speed = float(np.sqrt((v**2).sum(axis=1).mean()))
             strain = float(np.abs(now / sprung.length - 1).mean())
             say(f"frame {frame + 1} of {manner.frames}: {speed:.0f} mm/s, strain {100 * strain:.2f} %")
-    return x
+    return manner.finished(cloth, x)
 
 
 def layer_gap(fabric: Fabric) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import replace
 from typing import Any
 
@@ -16,6 +17,7 @@ from kilnchisel.core.job.fresh import first_lettering
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.light import Room
@@ -23,6 +25,13 @@ from kilnchisel.core.scene.scene import Backdrop, Scene
 from kilnchisel.core.scene.view import View
 
 FIVE_FACES = ("cinzel-bold", "pacifico", "eb-garamond", "league-spartan-bold", "routed-gothic")
+
+
+@functools.cache
+def the_draft() -> Draft:
+    """One for all tests of a process that do not ask how a new one draws: a graphics context with its
+    shaders takes a second."""
+    return Draft()
 
 
 def mug_job(text: str = "TARNLIGHT", **wording: Any) -> Job:

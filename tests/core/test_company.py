@@ -22,11 +22,11 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.model import MOST_OTHERS
 from kilnchisel.core.job.photo import Rectangle
 from kilnchisel.core.photo.reading import photo_taken
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.onphoto import between_places
 from kilnchisel.core.scene.photojob import another_piece, in_photo, out_of_photo, piece_in_hand, taken_in
 from tests.commands import called
+from tests.samples import the_draft
 
 SIZE = (300, 200)
 WALL = Rectangle(
@@ -81,7 +81,7 @@ class InOnePhoto(InAFolder):
         for name, job in (("red", self.two()), ("blue", piece_in_hand(self.two(), 1))):
             scene, view = scene_of_job(job), view_of(job, 1.5)
             *_, made = Mockup(scene).refine(view, SIZE, 12, looks=(1,))
-            for how, pixels in (("m", made.pixels), ("d", Draft().render(scene, view, SIZE)[..., :3])):
+            for how, pixels in (("m", made.pixels), ("d", the_draft().render(scene, view, SIZE)[..., :3])):
                 pictures[name, how] = pixels.astype(int)
         for (name, how), pixels in pictures.items():
             with self.subTest(in_hand=name, made=how):

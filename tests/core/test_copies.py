@@ -30,11 +30,10 @@ from kilnchisel.core.job.finish import Brass, Enamel, Gold, Paint, Slate
 from kilnchisel.core.job.fresh import fresh_job, with_blank
 from kilnchisel.core.job.sets import fitted, keep_set, set_of
 from kilnchisel.core.job.setting import Copy
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.scene.copies import placings_of
 from kilnchisel.core.scene.stance import stance_of
 from tests.commands import called
-from tests.samples import mocked
+from tests.samples import mocked, the_draft
 
 GREEN = Paint(colour="#128a2b", gloss=0.0)
 
@@ -111,7 +110,7 @@ class Placed(unittest.TestCase):
         scene = scene_of_job(job)
         base = scene.base
         assert base is not None
-        draft, view = Draft(), view_of(job)
+        draft, view = the_draft(), view_of(job)
         seen = draft.render(scene, view, (300, 200))
         alone = draft.render(scene_of_job(with_copies(job, ())), view, (300, 200))
         self.assertGreater(float(np.abs(seen.astype(int) - alone).mean()), 1.0)
@@ -119,7 +118,7 @@ class Placed(unittest.TestCase):
     def test_a_copy_of_its_own_colour_is_mirrored_and_shines_back_in_that_colour(self):
         size = (240, 160)
         job = change(fresh_job("band"), ("finish",), Gold(polish="satin"))
-        draft, view = Draft(), view_of(with_copies(job, (Copy(beside_mm=25.0),)))
+        draft, view = the_draft(), view_of(with_copies(job, (Copy(beside_mm=25.0),)))
 
         def greener(copy, made):
             """By how much the piece itself is greener beside a green copy, of levels."""

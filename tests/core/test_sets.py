@@ -33,7 +33,6 @@ from kilnchisel.core.job.sets import (
 from kilnchisel.core.job.setting import Camera, KeyLight, Light, Setting, StudioLight
 from kilnchisel.core.job.setups import SETS
 from kilnchisel.core.job.traits import stances_of
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.tracing import Slice, TracedScene
 from kilnchisel.core.scene.exposure import lit_by
 from kilnchisel.core.scene.grounds import base_of
@@ -43,7 +42,7 @@ from kilnchisel.core.scene.light import Room, degrees_apart, unfocused_room
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import square_on
 from tests.commands import called
-from tests.samples import bare_scene, mug_job, plaque_job
+from tests.samples import bare_scene, mug_job, plaque_job, the_draft
 
 
 class Fitting(unittest.TestCase):
@@ -218,7 +217,7 @@ class Cameras(unittest.TestCase):
             with Image.open(out) as image:
                 self.assertEqual(image.size, (120, 80))
                 seen = np.asarray(image)
-            straight = Draft().render(scene_of_job(job), view_of(job, 1.5), (120, 80))[..., :3]
+            straight = the_draft().render(scene_of_job(job), view_of(job, 1.5), (120, 80))[..., :3]
             self.assertLess(np.abs(seen.astype(int) - straight).mean(), 1.0)
             self.assertIn(
                 "no camera place", called("picture", path, "-o", out, "--view", "x", "--draft")[2]
@@ -228,7 +227,7 @@ class Cameras(unittest.TestCase):
         job = change(fresh_job("van"), ("setting", "camera", "tilt_deg"), 9.0)
         job = change(job, ("setting", "camera", "upright"), True)
         scene, view, size = scene_of_job(job), replace(view_of(job), opening_mm=0.0), (240, 160)
-        drawn = Draft().coverage(scene, view, size)
+        drawn = the_draft().coverage(scene, view, size)
         traced = TracedScene(replace(scene, base=None, panels=()))
         for wide in (traced._wide, False):
             traced._wide = wide
@@ -359,7 +358,7 @@ class Edges(unittest.TestCase):
         scene = bare_scene((sheet,), light, 30.0)
         frame = np.array([[0.0, -1, 0], [0, 0, 1], [1, 0, 0]])  # from its right
         view = replace(square_on(np.zeros(3), frame, 40.0), parallel=False, tall=0.04)
-        pixels = Draft().render(scene, view, (160, 120))
+        pixels = the_draft().render(scene, view, (160, 120))
         self.assertEqual(pixels.shape, (120, 160, 4))
 
 
@@ -372,11 +371,11 @@ class Lens(unittest.TestCase):
         size = (240, 160)
 
         def detail(view, there):
-            pixels = Draft().render(scene, view, size)[..., :3].astype(float).mean(axis=2)
+            pixels = the_draft().render(scene, view, size)[..., :3].astype(float).mean(axis=2)
             steps = np.abs(np.diff(pixels, axis=1))
             return steps[there[:, 1:] & there[:, :-1]].mean()
 
-        on_piece = Draft().coverage(scene, sharp, size)
+        on_piece = the_draft().coverage(scene, sharp, size)
         # what lies far before the piece loses its detail, the lettering in focus keeps most of it
         before = np.zeros_like(on_piece)
         before[-12:] = True

@@ -20,10 +20,10 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.photo import Folds, Pull, Rectangle
 from kilnchisel.core.photo.folds import followed, heights_of_light
 from kilnchisel.core.photo.reading import photo_taken
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.onfolds import warp_of
 from kilnchisel.core.scene.photojob import in_photo, taken_in
+from tests.samples import the_draft
 
 
 class Following(unittest.TestCase):
@@ -256,7 +256,7 @@ class OnKnownCloth(unittest.TestCase):
         self.assertGreater(both.sum() / union.sum(), 0.9)
         self.assertGreater(both.sum() / union.sum(), before + 0.02)
         # the draft agrees with the mockup
-        drawn = Draft().render(scene, view, SIZE, detail=Detail.FINE)
+        drawn = the_draft().render(scene, view, SIZE, detail=Detail.FINE)
         self.assertLess(
             delta_e(srgb_decode(drawn[inner][:, :3] / 255), srgb_decode(true[inner])).mean(), 9.0
         )

@@ -18,13 +18,12 @@ from kilnchisel.core.colour import (
 )
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.metals import metal_colour
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.light import MANY_NORMALS, cosine_sum, directions_of
 from kilnchisel.core.scene.view import square_on
 from kilnchisel.ui.theme import DAY, EVENING
-from tests.samples import bare_scene
+from tests.samples import bare_scene, the_draft
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -149,7 +148,7 @@ class Furnace(unittest.TestCase):
         return picture[np.hypot(xx - 47.5, yy - 47.5) < 30]
 
     def test_draft_returns_the_light_within_a_hundredth(self):
-        picture = srgb_decode(Draft().render(self.scene(), self.view(), (96, 96))[..., :3] / 255)
+        picture = srgb_decode(the_draft().render(self.scene(), self.view(), (96, 96))[..., :3] / 255)
         np.testing.assert_allclose(self.middle_of(picture) / self.LIGHT, 1.0, atol=0.01)
 
     def test_mockup_returns_the_light_within_a_hundredth(self):
@@ -171,7 +170,7 @@ class Furnace(unittest.TestCase):
     def test_both_renderers_agree_on_coat_and_metal(self):
         for kind, base in (("coated", (0.5, 0.5, 0.5)), ("metal", (0.9, 0.75, 0.45))):
             quick = srgb_decode(
-                Draft().render(self.scene(kind, base), self.view(), (96, 96))[..., :3] / 255
+                the_draft().render(self.scene(kind, base), self.view(), (96, 96))[..., :3] / 255
             )
             traced = Mockup(self.scene(kind, base)).linear(self.view(), (96, 96), 64)
             np.testing.assert_allclose(

@@ -14,11 +14,11 @@ from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.job.fresh import fresh_job
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.litface import evenness, modules_of, pitch_mm
 from kilnchisel.core.shop.power import lights_of
 from tests.outside.test_blanks import mesh_of
+from tests.samples import the_draft
 
 
 def item_named(scene, name):
@@ -96,7 +96,7 @@ class Light(unittest.TestCase):
         """Luminance over the face of the quick picture, away from letters: within 3 % of its mean."""
         job = change(fresh_job("box sign", ""), ("blank", "shape"), "rectangle")
         job = change(job, ("setting", "camera", "turn_deg"), 4.0)
-        picture = Draft().render(scene_of_job(job), view_of(job), (320, 200))[..., :3].astype(float)
+        picture = the_draft().render(scene_of_job(job), view_of(job), (320, 200))[..., :3].astype(float)
         middle = picture[80:120, 140:180].mean(axis=2)
         self.assertGreater(middle.mean(), 200)
         self.assertLess(np.ptp(middle) / middle.mean(), 0.03)

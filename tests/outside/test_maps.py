@@ -31,8 +31,8 @@ from kilnchisel.core.job.crafts import Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Enamel, Gold, Ink, Wear
 from kilnchisel.core.job.fresh import fresh_job, job_on
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gutters import GUTTER
+from tests.samples import the_draft
 
 
 def plaque(craft, text="IT", **finish):
@@ -165,7 +165,7 @@ class OnTheBlank(unittest.TestCase):
         )
         made = replace(plain, items=items)
         view = view_of(job, 4 / 3)
-        draft = Draft()
+        draft = the_draft()
         wanted = draft.render(scene, view, (480, 360))[..., :3].astype(float)
         got = draft.render(made, view, (480, 360))[..., :3].astype(float)
         without = draft.render(plain, view, (480, 360))[..., :3].astype(float)

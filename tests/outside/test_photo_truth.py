@@ -24,12 +24,12 @@ from kilnchisel.core.photo.camera import stood_for
 from kilnchisel.core.photo.lens import curved, straight
 from kilnchisel.core.photo.masks import kept_mask
 from kilnchisel.core.photo.reading import photo_taken
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.grass import hidden_by_grass
 from kilnchisel.core.picture.likeness import grain, grained, softness
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.photojob import in_photo, taken_in
 from kilnchisel.core.scene.photolight import sun_by_shadow
+from tests.samples import the_draft
 
 SIZE = (480, 320)
 SAMPLES = 32
@@ -115,7 +115,7 @@ class AgainstTheTruth(unittest.TestCase):
     def test_the_draft(self):
         _, _, truth, empty, _, _ = known()
         job = put_there()
-        drawn = Draft().render(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE)[..., :3]
+        drawn = the_draft().render(scene_of_job(job), view_of(job, SIZE[0] / SIZE[1]), SIZE)[..., :3]
         there = differs(truth, empty)
         off = delta_e(srgb_decode(truth / 255), srgb_decode(drawn / 255))
         self.assertLess(off[there].mean(), 6.0)
@@ -186,7 +186,7 @@ class ThroughABendingLens(unittest.TestCase):
         *_, made = Mockup(scene).refine(own, SIZE, 8, looks=())
         without = (straight_one & wanted).sum() / (straight_one | wanted).sum()
         self.assertGreater(same(made.pixels), max(0.9, without + 0.03))
-        self.assertGreater(same(Draft().render(scene, own, SIZE)[..., :3]), 0.88)
+        self.assertGreater(same(the_draft().render(scene, own, SIZE)[..., :3]), 0.88)
 
 
 class TheSun(unittest.TestCase):
@@ -231,7 +231,7 @@ class BehindSomething(unittest.TestCase):
         made = traced(scene, view)
         np.testing.assert_array_equal(made[:, 252:], seen[:, 252:])
         self.assertTrue(differs(made, seen)[:, :248].any())
-        drawn = Draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
+        drawn = the_draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
         self.assertLess(np.abs(drawn[:, 252:].astype(int) - seen[:, 252:]).max(), 3)
 
     def test_one_lettering_passes_behind_it_and_another_before(self):
@@ -260,7 +260,7 @@ class BehindSomething(unittest.TestCase):
         job = in_photo(job, photo)
         scene, view = scene_of_job(job), view_of(job, 1.5)
         *_, made = Mockup(scene).refine(view, (300, 200), 8, looks=())
-        for pixels in (made.pixels, Draft().render(scene, view, (300, 200))[..., :3]):
+        for pixels in (made.pixels, the_draft().render(scene, view, (300, 200))[..., :3]):
             inked = pixels.astype(int).sum(axis=2) < 120
             behind, before = inked[:100], inked[100:]
             self.assertTrue(behind[:, :128].any() and behind[:, 172:].any())

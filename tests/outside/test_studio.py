@@ -22,7 +22,6 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.setting import KeyLight, Light, StudioLight
 from kilnchisel.core.paths import RESOURCES
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.highlights import Glint, glint_under, placed_by
 from kilnchisel.core.scene.items import Item
@@ -30,7 +29,7 @@ from kilnchisel.core.scene.lamps import Panel, panels_of
 from kilnchisel.core.scene.places import gain_mapped, place
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on
-from tests.samples import bare_scene
+from tests.samples import bare_scene, the_draft
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -93,7 +92,7 @@ class SoftBox(unittest.TestCase):
         return 0.5 * 1.4 * np.array(factor)
 
     def test_draft(self):
-        picture = srgb_decode(Draft().render(self.scene, self.view, (40, 40))[..., 1] / 255)
+        picture = srgb_decode(the_draft().render(self.scene, self.view, (40, 40))[..., 1] / 255)
         np.testing.assert_allclose(picture, self.expected(40), rtol=0.01, atol=0.003)
 
     def test_mockup(self):

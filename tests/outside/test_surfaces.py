@@ -10,12 +10,11 @@ from kilnchisel.core.colour import lab, srgb_decode
 from kilnchisel.core.finishes.amounts import flecks, patches, scratches
 from kilnchisel.core.finishes.material import Amount, Cover, Material, Texture, cover_matrix
 from kilnchisel.core.finishes.metals import gold_colour, metal_colour
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.view import square_on
-from tests.samples import bare_scene
+from tests.samples import bare_scene, the_draft
 
 WHITE, BLACK = (0.8, 0.8, 0.8), (0.02, 0.02, 0.02)
 SIZE = (96, 96)
@@ -35,7 +34,7 @@ def shown(*items, room=None):
     things = tuple(Item(str(n), None, mesh, material) for n, (mesh, material) in enumerate(items))
     scene = bare_scene(things, light, 45.0)
     view = square_on(np.zeros(3), np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]), 30.0)
-    draft = srgb_decode(Draft().render(scene, view, SIZE)[..., :3] / 255)
+    draft = srgb_decode(the_draft().render(scene, view, SIZE)[..., :3] / 255)
     return draft, Mockup(scene).linear(view, SIZE, 48, clean=False)
 
 

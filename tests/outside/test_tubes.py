@@ -27,7 +27,6 @@ from kilnchisel.core.job.fresh import job_on
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Glow
 from kilnchisel.core.job.wording import LineFace, Wording
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.glow import kernel, scatter, veil
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.picture.tubelight import tube_light
@@ -35,6 +34,7 @@ from kilnchisel.core.scene.scene import Lamps
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
+from tests.samples import the_draft
 
 
 def neon(text="Hi", cap=120.0, **tube):
@@ -273,7 +273,7 @@ class Bends(unittest.TestCase):
 
 class Shown(unittest.TestCase):
     def test_draft_is_lit_by_the_tube_alone(self):
-        draft = Draft()
+        draft = the_draft()
         job = neon("Hi", colour="green")
         on = draft.render(scene_of_job(job), view_of(job), (240, 160)).astype(float)
         off_job = change(job, ("letterings", 0, "craft", "lit"), False)

@@ -106,8 +106,8 @@ HOOK_MM = 95.0  # how far above the garment the peg is
 UNFOLDED = ("worn", "on a hanger", "laid flat")
 SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
-    "long sleeve": UNFOLDED,
-    "sweatshirt": UNFOLDED,
+    "long sleeve": (*UNFOLDED, "folded"),
+    "sweatshirt": (*UNFOLDED, "folded"),
     "hooded sweatshirt": ("worn",),
 }
 
