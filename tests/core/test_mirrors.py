@@ -18,7 +18,7 @@ from kilnchisel.core.picture import card
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.rays import RAYS, lobes
-from tests.samples import mocked
+from tests.samples import mocked, the_draft
 
 SIZE = (240, 192)
 
@@ -128,6 +128,17 @@ class ThroughGlass(unittest.TestCase):
             return delta_e(srgb_decode(pixels / 255), srgb_decode(mock / 255))[there].mean()
 
         self.assertLess(off(Detail.FINE), 0.75 * off(Detail.ROUGH))
+
+    def test_a_filled_tumbler_shows_the_table_and_the_place_behind_it_as_the_mockup_does(self):
+        job = change(fresh_job("tumbler"), ("finish",), Glass(colour="#f4f8f4", frosted=0.0))
+        job = change(job, ("blank", "filled"), 60.0).model_copy(update={"letterings": ()})
+        job = change(fitted(job, "weathered planks"), ("setting", "camera", "tilt_deg"), 8.0)
+        scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
+        self.assertIsNotNone(scene.base.material.texture)
+        mock = srgb_decode(mocked(scene, view, SIZE, samples=48) / 255)
+        drawn = srgb_decode(the_draft().render(scene, view, SIZE, detail=Detail.FINE)[..., :3] / 255)
+        there = the_draft().coverage(scene, view, SIZE)
+        self.assertLess(delta_e(drawn, mock)[there].mean(), 9.5)
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@ surfaces against another evaluation, and its panels as solids by a second librar
 
 import itertools
 import unittest
+from itertools import product
 
 import numpy as np
 import shapely
@@ -29,6 +30,7 @@ from kilnchisel.core.job.garments import (
     measures_of,
 )
 from kilnchisel.core.job.totes import TOTE, TOTE_SHOWN, TOTE_SIZES
+from kilnchisel.core.picture.gather import tracer_of
 from tailoring import solver
 from tailoring.contact import NO_LAYERS, NO_PAIRS, Layers
 from tailoring.fitted import fitted
@@ -39,6 +41,7 @@ from tailoring.sewn import Sewn, sewn, springs
 STEP = 1 / 60 / 400
 DOWN = np.array([0.0, 0.0, -solver.GRAVITY])
 NOTHING = solver.Around(solver.NO_BODY, solver.NO_LIMBS, 1.0, solver.NO_TABLE, 1.0, 0.0, DOWN)
+FOLDED = tuple(garment for garment, ways in SHOWN.items() if "folded" in ways)
 ALL_SHOWN = [(garment, shown) for garment in TABLE for shown in SHOWN[garment]]
 
 
@@ -156,7 +159,7 @@ class Data(unittest.TestCase):
                 with self.subTest(garment=garment, size=size, shown=shown):
                     stretches = {}
                     for panel in draped(garment, size, shown).panels:
-                        net = panel.net(8.0)
+                        net = panel.net(12.0)
                         edges, at = edges_of(net.faces), panel.place(net.points)
                         now, rest = (
                             np.linalg.norm(np.diff(p[edges], axis=1)[:, 0], axis=1)
@@ -169,14 +172,36 @@ class Data(unittest.TestCase):
                     self.assertLess(max(lettered), MOST_STRETCHED, stretches)
 
     def test_letters_on_what_is_seen_of_a_folded_front_are_true(self):
-        for size in SIZES:
-            with self.subTest(size):
-                side = body_of(Apparel(size=size, shown="folded")).sheet("front").side
-                stretch, at = stretch_of(draped("t-shirt", size, "folded").named("front"), 8.0)
+        for garment, size in product(FOLDED, SIZES):
+            with self.subTest(garment=garment, size=size):
+                blank = Apparel(garment=garment, size=size, shown="folded")
+                side = body_of(blank).sheet("front").side
+                stretch, at = stretch_of(draped(garment, size, "folded").named("front"), 8.0)
                 hidden = shapely.contains_xy(side.clear[0].area, *at.T)
                 self.assertEqual(side.clear[0].name, "folded part")
                 self.assertGreater(int((~hidden).sum()), 500)
                 self.assertLess(np.abs(stretch[~hidden]).mean(), 0.01)
+
+    def test_nothing_lies_over_what_is_seen_of_a_folded_front(self):
+        """Looked at from above, place by place: no fold of what lies below has come through."""
+        for garment, size in product(FOLDED, ("XS", "M", "3XL")):
+            with self.subTest(garment=garment, size=size):
+                body = body_of(Apparel(garment=garment, size=size, shown="folded"))
+                parts = [(shell.mesh.points, shell.mesh.faces) for shell in body.shells]
+                for sheet in body.sheets:
+                    places = sheet.side.to_body(sheet.net.at, np.zeros(len(sheet.net.at)))
+                    parts.append((places, sheet.net.faces))
+                side = body.sheet("front").side
+                m = measures_of(garment, size)
+                wide, high = folded_size(m)
+                u = np.arange(-wide / 2 + 24, wide / 2 - 24, 4.0)
+                v = np.arange(m.length / 2 - high + 24, m.length / 2 - m.drop_front - 30, 4.0)
+                uv = np.stack([one.ravel() for one in np.meshgrid(u, v)], axis=1)
+                at = side.to_body(uv, np.zeros(len(uv)))
+                above = np.column_stack([at[:, 0], np.full(len(at), -400.0), at[:, 2]]).astype(np.float32)
+                down = np.tile(np.float32([0, 1, 0]), (len(at), 1))
+                far = np.asarray(tracer_of(parts).run(above, down, query="DISTANCE"))
+                self.assertLess(np.abs(far - 400 - at[:, 1]).max(), 2.0)
 
     def test_panels_meet_along_their_seams(self):
         for garment, shown in ALL_SHOWN:
@@ -236,7 +261,7 @@ class Data(unittest.TestCase):
             self.assertLess(-places[:, 1].min(), most)
 
     def test_what_is_folded_is_as_large_as_it_says(self):
-        for garment in (one for one, ways in SHOWN.items() if "folded" in ways):
+        for garment in FOLDED:
             for size in ("XS", "M", "3XL"):
                 with self.subTest(garment=garment, size=size):
                     wide, high = folded_size(measures_of(garment, size))

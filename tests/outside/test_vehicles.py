@@ -154,9 +154,9 @@ class Vans(unittest.TestCase):
             self.assertAlmostEqual(high_v - low_v, 110, delta=0.1)
 
     def test_they_close(self):
-        """By trimesh, every solid of every size, plain and lettered."""
-        for van in SIZES:
-            for craft in (None, Engraved(depth_mm=0.4)):
+        """By trimesh, every solid of every size lettered, one plain, too."""
+        for number, van in enumerate(SIZES):
+            for craft in (None, Engraved(depth_mm=0.4))[number > 0 :]:
                 with self.subTest(van=van, craft=craft):
                     text = "" if craft is None else "TARN 8"
                     mesh = mesh_of(job_on(van, "left side", text, 180.0, craft, along_mm=300.0))
@@ -282,9 +282,9 @@ class OtherVehicles(unittest.TestCase):
             self.assertAlmostEqual(high_v - low_v, 110, delta=0.1)
 
     def test_they_close(self):
-        """By trimesh, plain and lettered; the second of each pair only plain."""
+        """By trimesh, the first of each pair lettered, the second plain."""
         for number, vehicle in enumerate(OTHERS):
-            for craft in (None, Engraved(depth_mm=0.4))[: 2 - number % 2]:
+            for craft in ((Engraved(depth_mm=0.4), None)[number % 2],):
                 with self.subTest(vehicle=vehicle, craft=craft):
                     text = "" if craft is None else "TARN 8"
                     mesh = mesh_of(job_on(vehicle, "left side", text, 180.0, craft))

@@ -44,6 +44,7 @@ class Inside(Workshop):
     time, and what it calls can be replaced. Everything goes over as it does to the process."""
 
     sharp = True  # drafts have all their pixels
+    draws = True  # drafts are made at all
 
     def _start(self) -> None:
         self._receiver = Receiver()
@@ -52,6 +53,8 @@ class Inside(Workshop):
     def send(self, *order: Any) -> None:
         if order[0] == "another job":
             return  # what one test has made is of use to the next
+        if order[0] == "draft" and not self.draws:
+            return
         if order[0] == "draft" and not self.sharp:
             order = ("draft", replace(order[1], scale=order[1].scale * COARSE))
         self.bench.take(pickle.loads(pickle.dumps(order)))
@@ -84,7 +87,7 @@ class WindowTest(unittest.TestCase):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
         self.enterContext(mock.patch("kilnchisel.ui.view.picture.Workshop", inside))
-        inside().sharp = self.sharp
+        inside().sharp, inside().draws = self.sharp, True
         # half the time of a draft at rest on a software card; the core's tests look at its edges
         self.enterContext(mock.patch.dict("kilnchisel.core.picture.draft.SAMPLES", {Detail.FINE: 0}))
         self.window = self.open_window()

@@ -26,6 +26,8 @@ ROWS = "name,duty\nOda Vern,Keeper\nMaximiliana Featherstonehaugh,Dome\nPip,Cook
 class Names(WindowTest):
     def setUp(self):
         super().setUp()
+        # a process more takes longer to start than these few rows; tests/core/test_lists.py has two
+        self.enterContext(mock.patch("kilnchisel.ui.names.desk.PROCESSES", 1))
         self.new("plaque")
         self.window.session.edit(("letterings", 0, "content", "text"), "{name}")
         self.list = self.folder / "few.csv"

@@ -108,7 +108,7 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
     "long sleeve": (*UNFOLDED, "folded"),
     "sweatshirt": (*UNFOLDED, "folded"),
-    "hooded sweatshirt": ("worn",),
+    "hooded sweatshirt": UNFOLDED,
 }
 
 

@@ -169,7 +169,7 @@ class MirrorPass:
             meshes = tuple((one.mesh, one.material) for one in scene.items), scene.stance.tobytes()
             if self._walls[0] != meshes:
                 self._walls = meshes, walls_of(scene)
-            found = seen_through(scene, shown.gathered, self._walls[1], layers, pixels)
+            found = seen_through(scene, shown.view, shown.gathered, self._walls[1], layers, pixels)
         else:
             hits = shown.gathered.hits
             if id(hits) not in self._facets:

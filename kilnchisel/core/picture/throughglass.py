@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.finishes.material import GLASS_IOR, GLASS_KEEPS, POLISHED
+from kilnchisel.core.finishes.material import GLASS_KEEPS, POLISHED, texture_uv
 from kilnchisel.core.picture.gather import Gathered, keyed, tracer_of
 from kilnchisel.core.picture.mirrors import Glossy, around_of, together
 from kilnchisel.core.picture.rays import (
+    FAR,
     NOWHERE,
     beyond,
     compiled,
@@ -22,29 +23,35 @@ from kilnchisel.core.picture.rays import (
     panel_share,
     way_to_ground,
 )
+from kilnchisel.core.scene.light import look_up
 from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
 WALLS = 8  # that a way meets at most
+NEAR = 4.0  # radii of the piece from its foot: so far the grain of the ground is seen
+GROUND, OPEN = -2, -3  # where a way ends: on the ground, at what is behind all
 LIFT = 2e-5  # of the radius of the piece, off a wall
 
 
 @dataclass(frozen=True, eq=False)
 class Walls:
     """All triangles of a scene's items: normals (m, 3, 3) of their corners; glass (m,): whether they are
-    of glass; tint (m, 3): what that keeps at a wall, or the reflectance of what is no glass."""
+    of glass; tint (m, 3): what that keeps at a wall, or the reflectance of what is no glass; bends (m,):
+    how much slower light is behind it than before it, where the wall of a vessel is wet that is water."""
 
     normals: Array
     glass: Array
     tint: Array
+    bends: Array
     tracer: Any
 
 
 def walls_of(scene: Scene) -> Walls:
     """The triangles of a scene, as its pictures show them."""
     turn, shift = scene.stance[:3, :3], scene.stance[:3, 3]
-    parts, normals, glass, tint = [], [], [], []
+    parts, normals, glass, tint, bends = [], [], [], [], []
     for item in scene.items:
         mesh, material = item.mesh, item.material
         parts.append((mesh.points @ turn.T + shift, mesh.faces))
@@ -53,10 +60,14 @@ def walls_of(scene: Scene) -> Walls:
         glass.append(np.full(len(mesh.faces), clear))
         own = np.asarray(material.base) ** GLASS_KEEPS if clear else material.albedo
         tint.append(np.broadcast_to(own, (len(mesh.faces), 3)))
-    return Walls(np.concatenate(normals), np.concatenate(glass), np.concatenate(tint), tracer_of(parts))
+        bends.append(np.full(len(mesh.faces), material.ior / material.before_ior))
+    corners, clear_, kept, slower = map(np.concatenate, (normals, glass, tint, bends))
+    return Walls(corners, clear_, kept, slower, tracer_of(parts))
 
 
-def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, panes: Glossy) -> Array:
+def seen_through(
+    scene: Scene, view: View, gathered: Gathered, walls: Walls, room: Array, panes: Glossy
+) -> Array:
     """What is seen through the glass at each pixel, without what its face mirrors, and 1: (n, 4).
     ``panes``: the pixels of glass; ``room`` as ``mirrors.mirrored`` takes it."""
     count = len(panes.points)
@@ -66,6 +77,7 @@ def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, pa
     inside, alive = np.zeros(count, np.bool_), np.ones(count, np.bool_)
     at -= np.float32(4 * lift) * way  # so that the wall that is looked at is the first one met
     around = around_of(scene, gathered, room)
+    risen = scene.base is not None and scene.base.sweep is not None  # the room has it painted in
     ended = np.full(count, NOWHERE, np.int32)  # on which triangle that is no glass
     for _ in range(WALLS):
         rows = np.flatnonzero(alive)
@@ -88,11 +100,21 @@ def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, pa
             walls.normals,
             walls.glass,
             walls.tint,
+            walls.bends,
             *around,
             lift,
+            int(risen),
         )
     if alive.any():  # caught within for long: as light as the room in the mean
         seen[alive] += kept[alive] * room[-1, ..., :3].mean(axis=(0, 1))
+    on_ground = np.flatnonzero(ended == GROUND)
+    seen[on_ground] *= _texture(scene, at[on_ground])
+    # beyond the edge of a table, and above the ground: what is behind the piece
+    off = on_ground[_beside_table(scene, at[on_ground])]
+    seen[off] = 0.0
+    open_ = np.concatenate([off, np.flatnonzero(ended == OPEN)])
+    behind = look_up(scene.backdrop.seen(view), way[open_], scene.backdrop.turn)
+    seen[open_] += kept[open_] * behind
     solid = np.flatnonzero(ended >= 0)
     if len(solid):
         light = (gathered.light + gathered.key)[: gathered.hits.pieces]
@@ -100,6 +122,36 @@ def seen_through(scene: Scene, gathered: Gathered, walls: Walls, room: Array, pa
         seen[solid] += kept[solid] * walls.tint[ended[solid]] * light[near]
     # what bends strongly is one of few ways out of many
     return together(panes, np.column_stack([seen, np.ones(count)]), 1)
+
+
+def _beside_table(scene: Scene, points: Array) -> Array:
+    """Which points of the ground's plane are none of a table's top, (n,)."""
+    base = scene.base
+    assert base is not None
+    if base.table is None:
+        return np.zeros(len(points), dtype=bool)
+    half, front, back = base.table
+    away = points - base.point
+    x, y = away @ base.along, away @ np.cross(base.normal, base.along)
+    return np.asarray((np.abs(x) > half) | (y < -front) | (y > back))
+
+
+def _texture(scene: Scene, points: Array) -> Array:
+    """How much more or less than in the mean the ground's texture sends back at points of it, (n, 3); far
+    from the piece it is too small to be seen one by one."""
+    base = scene.base
+    assert base is not None
+    texture = base.material.texture
+    if texture is None or not len(points):
+        return np.ones((len(points), 3))
+    away = points - base.point
+    uv = np.stack([away @ base.along, away @ np.cross(base.normal, base.along)], axis=1)
+    rows, columns = texture.tint.shape[:2]
+    x, y = (texture_uv(uv, base.material) * (columns, rows)).T
+    column, row = (np.floor(one).astype(np.int64) for one in (x, y))
+    tint = texture.tint[row % rows, column % columns].astype(float) / np.maximum(texture.mean_tint, 1e-6)
+    near = np.clip(2 - np.linalg.norm(away, axis=1) / (NEAR * scene.radius_mm), 0, 1)
+    return np.asarray(1 + near[:, None] * (tint - 1))
 
 
 @compiled
@@ -119,12 +171,14 @@ def _bend(
     normals: Array,
     glass: Array,
     tint: Array,
+    bends: Array,
     ground: Array,
     frame: Array,
     half: float,
     room: Array,
     panel: Array,
     lift: float,
+    risen: int,
 ) -> None:
     """One wall on the way of each ray in ``rows``: Snell's law, and Fresnel's for what gets through."""
     n, found = np.zeros(3), np.zeros(3)
@@ -134,8 +188,15 @@ def _bend(
         # from within glass its own walls come first, though its foot stands on the ground
         if one < 0 or (to_ground < far[j] and not inside[i]):
             alive[i] = False
-            beyond(room, ground, frame, half, at[i], way[i], to_ground, POLISHED, found)
             lit = panel_share(panel, at[i], way[i], POLISHED)
+            ended[i] = NOWHERE if risen > 0 else OPEN
+            found[:] = 0.0
+            if risen > 0 or to_ground < FAR:
+                beyond(room, ground, frame, half, at[i], way[i], to_ground, POLISHED, found)
+            if to_ground < FAR:
+                ended[i] = GROUND
+                for k in range(3):
+                    at[i, k] += to_ground * way[i, k]
             for k in range(3):
                 seen[i, k] += kept[i, k] * (found[k] + lit * panel[5, k])
             continue
@@ -151,7 +212,7 @@ def _bend(
         for k in range(3):
             n[k] *= side
         c = abs(c)
-        ratio = GLASS_IOR if inside[i] else 1 / GLASS_IOR  # of the sines, out over in
+        ratio = bends[one] if side < 0 else 1 / bends[one]  # of the sines, out over in
         out2 = 1 - ratio * ratio * (1 - c * c)
         for k in range(3):
             at[i, k] += far[j] * way[i, k]
@@ -168,4 +229,4 @@ def _bend(
             at[i, k] -= lift * n[k]
             # the face that is looked at mirrors what who draws it adds
             kept[i, k] *= tint[one, k] * through
-        inside[i] = not inside[i]
+        inside[i] = side > 0
