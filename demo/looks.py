@@ -36,6 +36,13 @@ def draw_objects(folder: Path, kinds: tuple[str, ...]) -> None:
         (folder / f"{kind.replace(' ', '-')}.png").write_bytes(png_bytes(pixels))
 
 
+# what is put on cloth, and on which it is shown
+ON_CLOTH = {
+    "embroidered": Cloth(colour="#26314f", weave="cotton"),
+    "woven patch": Cloth(colour="#8a8577", weave="canvas"),
+}
+
+
 def draw_looks(folder: Path) -> None:
     """What a choice looks like, for the lists of finishes, crafts and recipes."""
     for kind, finish in FINISHES.items():
@@ -45,14 +52,16 @@ def draw_looks(folder: Path) -> None:
         _keep(change(job, ("finish",), finish()), folder / "finishes" / _named(kind), 0.42)
     for kind, craft in CRAFTS.items():
         job = change(_letters(), ("letterings", 0, "craft"), craft())
-        finish = Ink(colour="#f2ecdc") if kind == "printed" else Gold(polish="satin", carat=24)
-        if kind in ("printed", "raised", "standing"):
+        finish = Gold(polish="satin", carat=24) if kind in ("raised", "standing") else Ink(colour="#f2ecdc")
+        if kind in ("printed", "raised", "standing", *ON_CLOTH):
             job = change(job, ("letterings", 0, "finish"), finish)
+        if kind in ON_CLOTH:
+            job = change(job, ("finish",), ON_CLOTH[kind])
         _keep(job, folder / "crafts" / _named(kind), 0.4)
     for recipe in SHIPPED:
         job = _letters()
-        if "cloth" in recipe.name:
-            job = change(job, ("finish",), Cloth(colour="#26314f", weave="cotton"))
+        if "cloth" in recipe.name or recipe.craft.kind in ON_CLOTH:
+            job = change(job, ("finish",), ON_CLOTH.get(recipe.craft.kind, ON_CLOTH["embroidered"]))
         _keep(applied(job, 0, recipe, scaled=True), folder / "recipes" / _named(recipe.name), 0.4)
     ball = fresh_job("globe").model_copy(update={"letterings": (), "blank": Globe(foot=False)})
     for room in get_args(Light.model_fields["room"].annotation):

@@ -7,7 +7,7 @@ from kilnchisel.core.job.artwork import Holes, Rule, Shape
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Fitting, Raised, Standing
-from kilnchisel.core.job.finish import Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
+from kilnchisel.core.job.finish import Glass, Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.vehicles import Van
@@ -23,7 +23,7 @@ def shuttle_van() -> Job:
         blank=Van(),
         finish=Paint(colour="#ece6d6", gloss=92),
         rim_finish=Stainless(polish="satin"),
-        detail_finish=Paint(colour="#1b1f22", gloss=94),
+        detail_finish=Glass(colour="#82918b"),
         letterings=(
             Lettering(
                 content=words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),

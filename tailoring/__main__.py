@@ -27,7 +27,6 @@ from tailoring.fitted import fitted
 from tailoring.flat import Flat
 from tailoring.folded import Folded
 from tailoring.hanging import Hanging
-from tailoring.laidhood import FlatHooded
 from tailoring.panel import Panel
 from tailoring.patterns import panels_of
 from tailoring.settling import Fabric, Manner, settled
@@ -56,9 +55,7 @@ class Making:
 MAKINGS = {
     "worn": Making(Worn),
     "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, HANGER_WALL_MM)),
-    "laid flat": Making(
-        lambda _, m, fabric: FlatHooded(m, fabric) if m.hood else Flat(fabric), grain_mm=1 / 128
-    ),
+    "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
     "hanging": Making(),
     "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
 }

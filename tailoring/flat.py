@@ -42,10 +42,7 @@ class Flat(OnATable):
         self._lies: Array = np.zeros(0, dtype=bool)
 
     def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
-        return self._rucked(cloth, closed(cloth.points, self.gap), springs(cloth), rng)
-
-    def _rucked(self, cloth: Sewn, x: Array, sprung: tuple[Array, ...], rng: np.random.Generator) -> Array:
-        """Lying at ``x`` with its rucks; ``sprung``: what of it has to keep its lengths."""
+        x = closed(cloth.points, self.gap)
         self._table = float(x[:, 1].max()) + self._fabric.thick + 0.3
         share = np.clip(0.5 - x[:, 1] / self.gap, 0, 1)  # from the back to the front
         lift = (BELOW + (1 - BELOW) * share) * heights(x, cloth.faces, rng)
@@ -53,7 +50,7 @@ class Flat(OnATable):
             lift[cloth.own[name][2]] = 0.0
         x[:, 1] -= lift
         self._lies = lift < LIES_MM
-        edges, length, *_ = sprung
+        edges, length, *_ = springs(cloth)
         solver.draw_in(x, edges, length, PASSES)
         return x + rng.normal(0, NOISE_MM, x.shape) * (0.2, 1.0, 0.2)
 

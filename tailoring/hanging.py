@@ -18,11 +18,6 @@ SWOLLEN, RISEN = 24, 30  # frames in which it swells, and comes up
 SECONDS = 2.8
 RISES_MM = 30.0
 RUB = 0.3
-# a hood is thrown back before the wall comes: frames until it is, and until that has come; how far off it
-# is before; what throws the hood back, of gravity
-THROWN, COME = 66, 60
-FAR_MM = 420.0
-BACK = 0.9
 
 
 class Hanging(Freely):
@@ -32,9 +27,7 @@ class Hanging(Freely):
 
     def __init__(self, m: Measures, fabric: Fabric, wall_mm: float) -> None:
         """``wall_mm``: how far behind the hanger's middle the wall is."""
-        self._fabric, self._wall, self._hooded = fabric, wall_mm, bool(m.hood)
-        if self._hooded:
-            self.frames += THROWN + COME
+        self._fabric, self._wall = fabric, wall_mm
         arm = hanger_arms(m)
         self._limbs = np.stack([arm, arm * (-1, 1, 1, 1)])
 
@@ -44,10 +37,5 @@ class Hanging(Freely):
         swell, up = smooth(frame / SWOLLEN), smooth((frame - SWOLLEN) / RISEN)
         skin = min(self._fabric.skin, 0.5 + self._fabric.skin * swell)
         fall = np.array([0.0, 0.0, -solver.GRAVITY * smooth((frame - SWOLLEN) / RISEN - 0.4)])
-        wall = self._wall
-        if self._hooded:
-            come = smooth((frame - SWOLLEN - RISEN - THROWN) / COME)
-            wall += (1 - come) * FAR_MM
-            fall[1] = BACK * solver.GRAVITY * smooth((frame - SWOLLEN) / 10) * (1 - come)
         limbs = self._limbs - np.array([0.0, 0.0, RISES_MM * (1 - up), 0.0])
-        return solver.Around(solver.NO_BODY, limbs, 0.04 + 0.96 * swell, wall, skin, RUB, fall)
+        return solver.Around(solver.NO_BODY, limbs, 0.04 + 0.96 * swell, self._wall, skin, RUB, fall)

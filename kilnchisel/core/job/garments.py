@@ -107,8 +107,8 @@ UNFOLDED = ("worn", "on a hanger", "laid flat")
 SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
     "long sleeve": (*UNFOLDED, "folded"),
-    "sweatshirt": (*UNFOLDED, "folded"),
-    "hooded sweatshirt": UNFOLDED,
+    "sweatshirt": UNFOLDED,
+    "hooded sweatshirt": ("worn",),
 }
 
 
