@@ -94,7 +94,7 @@ def make(garment: str, size: str, shown: str) -> str:
         net = net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM) if kept else None
         surfaces[panel.name] = fitted(uv, places[particle], border, making.knot_mm[panel.rib], net)
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
-    data = written(panels, surfaces, fabric.thick, making.grain_mm)
+    data = written(panels, surfaces, fabric.thick, making.grain_mm, making.true)
     path = path_of(garment, size, shown)
     write_whole(path, data)
     return f"{path.name}: {len(data) / 1000:.0f} kB, {told[-1]}, surfaces within {off:.2f} mm (95 %)"

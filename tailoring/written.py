@@ -15,16 +15,25 @@ from tailoring.panel import Panel
 Array = NDArray[Any]
 
 
+HIDDEN = 8  # units to which places of panels are rounded that are hardly seen
+
+
 def written(
-    panels: tuple[Panel, ...], surfaces: dict[str, Fitted], thick_mm: float, grain_mm: float
+    panels: tuple[Panel, ...],
+    surfaces: dict[str, Fitted],
+    thick_mm: float,
+    grain_mm: float,
+    seen: tuple[str, ...] | None = None,
 ) -> bytes:
     """An archive that ``kilnchisel.core.blanks.cloth`` reads: of each panel its outline, and the
-    coefficients of its surface in units of ``grain_mm``, each row as differences of differences."""
+    coefficients of its surface in units of ``grain_mm``, each row as differences of differences.
+    ``seen``: the panels that are, besides rib; None for all."""
     arrays: dict[str, Any] = {}
     told = []
     for number, panel in enumerate(panels):
         surface = surfaces[panel.name]
-        whole = np.round(surface.values / grain_mm).astype(np.int64)
+        units = 1 if seen is None or panel.rib or panel.name in seen else HIDDEN
+        whole = np.round(surface.values / (units * grain_mm)).astype(np.int64) * units
         twice = np.diff(whole, n=2, axis=1, prepend=np.zeros_like(whole[:, :2]))
         arrays[f"ring{number}"] = panel.ring.astype(np.float32)
         arrays[f"values{number}"] = twice.astype(np.int32)

@@ -159,7 +159,7 @@ class Data(unittest.TestCase):
                 with self.subTest(garment=garment, size=size, shown=shown):
                     stretches = {}
                     for panel in draped(garment, size, shown).panels:
-                        net = panel.net(12.0)
+                        net = panel.net(8.0)
                         edges, at = edges_of(net.faces), panel.place(net.points)
                         now, rest = (
                             np.linalg.norm(np.diff(p[edges], axis=1)[:, 0], axis=1)
