@@ -12,8 +12,8 @@ from kilnchisel.core.picture.throughglass import WALLS, Walls, _bend
 INDEX = 1.52
 
 
-def slab(thick_mm, tint=(1.0, 1.0, 1.0)):
-    """Two planes of glass, z = 0 and z = -thick, 2 m wide, facing out."""
+def slab(thick_mm, tint=(1.0, 1.0, 1.0), below=1.0):
+    """Two planes of glass, z = 0 and z = -thick, 2 m wide, facing out; ``below``: the index there."""
     square = np.array([[-1000, -1000], [1000, -1000], [1000, 1000], [-1000, 1000]], float)
     upper = np.column_stack([square, np.zeros(4)])[[[0, 1, 2], [0, 2, 3]]]
     lower = np.column_stack([square, np.full(4, -thick_mm)])[[[0, 2, 1], [0, 3, 2]]]
@@ -21,7 +21,8 @@ def slab(thick_mm, tint=(1.0, 1.0, 1.0)):
     normals = np.repeat([[0, 0, 1.0], [0, 0, 1.0], [0, 0, -1.0], [0, 0, -1.0]], 3, axis=0).reshape(-1, 3, 3)
     tracer = EmbreeScene()
     TriangleMesh(tracer, corners.astype(np.float32))
-    return Walls(normals, np.ones(4, bool), np.tile(tint, (4, 1)), tracer)
+    bends = np.array([INDEX, INDEX, INDEX / below, INDEX / below])
+    return Walls(normals, np.ones(4, bool), np.tile(tint, (4, 1)), bends, tracer)
 
 
 def sent(walls, at, way, steps=WALLS, inside=False):
@@ -37,9 +38,10 @@ def sent(walls, at, way, steps=WALLS, inside=False):
             break
         met = walls.tracer.run(at, way, output=True)
         arrays = met["tfar"], met["primID"], met["u"], met["v"], walls.normals, walls.glass, walls.tint
+        arrays = *arrays, walls.bends
         rows = np.zeros(1, np.int64)
         state = rows, at, way, ray.kept, ray.seen, within, alive, ended
-        _bend(*state, *arrays, ground, frame, 1.0, room, np.zeros((6, 3)), 1e-3)
+        _bend(*state, *arrays, ground, frame, 1.0, room, np.zeros((6, 3)), 1e-3, 1)
     return ray, bool(within[0])
 
 
@@ -60,6 +62,15 @@ class Glass(unittest.TestCase):
             off = out.at[0] - [0, 0, 1.0]
             sideways = np.linalg.norm(off - (off @ way) * np.array(way))
             self.assertAlmostEqual(sideways, step, delta=0.01)
+
+    def test_through_a_wet_wall_into_water(self):
+        """Snell's law from air into water, whatever the plane wall between them is of."""
+        angle = np.radians(40.0)
+        out, within = sent(
+            slab(4.0, below=1.333), [0, 0, 1.0], [np.sin(angle), 0.0, -np.cos(angle)], steps=2
+        )
+        self.assertFalse(within)
+        self.assertAlmostEqual(out.way[0, 0], np.sin(angle) / 1.333, places=5)
 
     def test_what_two_faces_let_through_square_on(self):
         # 4.26 % is mirrored at a face of n = 1.52: ((n - 1) / (n + 1))²

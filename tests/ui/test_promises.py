@@ -214,7 +214,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"wear\..*", ("blank",), GEOMETRY),
     (r".*craft\.kind", ("relief",), ("body",)),
     (
-        r".*craft\.(darkened|glow|underprint|lets_through|carrier_colour|glow_colour|own_colour)",
+        r".*craft\.(darkened|glow|underprint|lets_through)|.*craft\.(carrier|ground|border|glow|own)_colour",
         ("letters",),
         ("body", "relief"),
     ),
