@@ -176,6 +176,8 @@ def parts_of(
     if layer.raster is not None and ink.stage.field is None:
         mesh = _with_picture(mesh, ink.laid)
     named = f"{name} lettering {ink.index + 1}{ink.laid.layer_words(ink.layer)}"
+    if ink.stage.role in ("patch", "overlock"):
+        named += f" {ink.stage.role}"
     return [*parts, Part(named, ink.stage.role, ink.index, sheet, mesh, layer, solid)]
 
 
