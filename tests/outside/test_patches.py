@@ -2,8 +2,12 @@
 library."""
 
 import math
+import tempfile
 import unittest
+from pathlib import Path
 
+import ezdxf
+import numpy as np
 import shapely
 import trimesh
 
@@ -11,6 +15,7 @@ from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
 from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.crafts.threads import OVERLOCK_MM
+from kilnchisel.core.handover.outlines import write_outline
 from kilnchisel.core.job.blank import Plaque, ToteBag
 from kilnchisel.core.job.crafts import WovenPatch
 from kilnchisel.core.job.edits import change
@@ -68,6 +73,21 @@ class Patches(unittest.TestCase):
         self.assertFalse(shapely.contains_xy(inner, *middles.T).any())
         self.assertTrue(shapely.contains_xy(laid.placing.region(whole.buffer(0.6)), *middles.T).all())
         self.assertGreater(float(-edge.mesh.points[:, 1].min()), THICK)
+
+    def test_its_edges_are_in_the_outline_file(self):
+        """Read back by ezdxf: the patch, what is within its sewn edge, and the letters, true to size."""
+        job = patched(border_mm=3.0)
+        path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a.dxf"
+        write_outline(job, path)
+        rings = [
+            np.array([point[:2] for point in line.get_points()])
+            for line in ezdxf.readfile(path).modelspace().query("LWPOLYLINE")
+        ]
+        widths = sorted((float(np.ptp(ring[:, 0])) for ring in rings), reverse=True)
+        wide = numbers(job)["patch_width"]
+        self.assertAlmostEqual(widths[0], wide, delta=0.01)
+        self.assertAlmostEqual(widths[1], wide - 6.0, delta=0.01)
+        self.assertGreaterEqual(len(widths), 2 + 5)
 
     def test_an_edge_keeps_off_the_letters(self):
         self.assertEqual(WovenPatch(margin_mm=2.0, border_mm=9.0).sewn_mm, 1.5)

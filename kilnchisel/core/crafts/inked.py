@@ -115,11 +115,13 @@ def grown(layer: Layer, by: float, *, filled: bool, boxed: bool) -> shapely.Mult
     return as_region([shapely.simplify(wider, 0.002)])
 
 
-def patch_of(laid: Laid, craft: WovenPatch) -> shapely.MultiPolygon:
-    """The whole patch of a lettering, its edge with it, in the outline's own coordinates."""
+def patch_of(laid: Laid, craft: WovenPatch, inset_mm: float = 0.0) -> shapely.MultiPolygon:
+    """The patch of a lettering, its edge with it, in the outline's own coordinates; ``inset_mm``: what of
+    it lies so far within."""
     layers = [item.layer for item in laid.layers if not item.layer.region.is_empty]
     boxed = craft.form == "rectangle"
-    parts = [grown(layer, craft.margin_mm, filled=True, boxed=boxed) for layer in layers]
+    by = craft.margin_mm - inset_mm
+    parts = [grown(layer, by, filled=True, boxed=boxed) for layer in layers]
     return as_region([shapely.union_all(parts)])
 
 

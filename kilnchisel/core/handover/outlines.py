@@ -16,9 +16,11 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.formats import format_of
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
+from kilnchisel.core.job.crafts import WovenPatch
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
@@ -89,6 +91,12 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
                 rings = rings_on(laid.placing.region(region))
                 groups.append(Group(f"{name}: {number} {letter.character}", rings, []))
         else:
+            craft = job.letterings[index].craft
+            if isinstance(craft, WovenPatch):
+                for what, inset in (("patch", 0.0), ("within its sewn edge", craft.sewn_mm)):
+                    if what == "patch" or inset > 0:
+                        region = laid.placing.region(patch_of(laid, craft, inset))
+                        groups.append(Group(f"{name}: {what}", rings_on(region), []))
             for layer in laid.layers:
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
                 groups.append(Group(name + kind, rings_on(layer.region), []))
