@@ -270,18 +270,26 @@ def _wall(job: Job, index: int, laid: Laid) -> list[Check]:
     ]
 
 
+def _too_low(job: Job, index: int, laid: Laid, key: str, least_mm: float, taking: str) -> list[Check]:
+    """A warning where capitals are lower than thread can show; ``taking``: what takes them so high."""
+    content = job.letterings[index].content
+    cap = laid.outline.cap_height_mm if isinstance(content, Wording) else math.inf
+    if cap >= least_mm:
+        return []
+    least = format_length(least_mm)
+    words = f"Capitals of {format_length(cap)} are low for {taking}, which takes {least}."
+    fix = set_to(index, f"Capitals {least}", ("content", "cap_height_mm"), least_mm)
+    amount = least_mm - cap
+    return [Check(key, "warning", words, source="common practice", amount_mm=amount, fix=fix)]
+
+
+LEAST_WOVEN_MM = 4.0  # common practice: capitals of a damask weave
+
+
 @asked.of(WovenPatch)
 def _patch(craft: WovenPatch, job: Job, index: int, laid: Laid) -> list[Check]:
     """Whether letters are high enough to be woven, and whether it is one patch."""
-    found = []
-    content = job.letterings[index].content
-    cap = laid.outline.cap_height_mm if isinstance(content, Wording) else math.inf
-    if cap < LEAST_WOVEN_MM:
-        least = format_length(LEAST_WOVEN_MM)
-        words = f"Capitals of {format_length(cap)} are low for weaving, which takes {least}."
-        fix = set_to(index, f"Capitals {least}", ("content", "cap_height_mm"), LEAST_WOVEN_MM)
-        amount = LEAST_WOVEN_MM - cap
-        found.append(Check("woven", "warning", words, source="common practice", amount_mm=amount, fix=fix))
+    found = _too_low(job, index, laid, "woven", LEAST_WOVEN_MM, "weaving")
     pieces = len(patch_of(laid, craft).geoms)
     if pieces > 1:
         fix = set_to(index, "A rectangle", ("craft", "form"), "rectangle")
@@ -289,32 +297,10 @@ def _patch(craft: WovenPatch, job: Job, index: int, laid: Laid) -> list[Check]:
     return found or [Check("patch", "good", "The patch is one piece, its letters high enough to be woven.")]
 
 
-LEAST_WOVEN_MM = 4.0  # common practice: capitals of a damask weave
-
-
 @asked.of(Embroidered)
 def _embroidered(craft: Embroidered, job: Job, index: int, laid: Laid) -> list[Check]:
     """Whether the letters are high enough for satin, and how closely thread lies."""
-    found = []
-    content = job.letterings[index].content
-    cap = laid.outline.cap_height_mm if isinstance(content, Wording) else math.inf
-    if cap < LEAST_SATIN_MM:
-        found.append(
-            Check(
-                "satin",
-                "warning",
-                f"Capitals of {format_length(cap)} are low for satin, "
-                f"which takes {format_length(LEAST_SATIN_MM)}.",
-                source="common practice",
-                amount_mm=LEAST_SATIN_MM - cap,
-                fix=set_to(
-                    index,
-                    f"Capitals {format_length(LEAST_SATIN_MM)}",
-                    ("content", "cap_height_mm"),
-                    LEAST_SATIN_MM,
-                ),
-            )
-        )
+    found = _too_low(job, index, laid, "satin", LEAST_SATIN_MM, "satin")
     low, high = DENSITY_MM
     if not low <= craft.density_mm <= high:
         words = (
