@@ -20,7 +20,7 @@ from kilnchisel.core.blanks.net import Net, gridded
 from kilnchisel.core.blanks.surface import Surface as FreeForm
 from kilnchisel.core.crafts.inked import Inked
 from kilnchisel.core.crafts.piece import Part
-from kilnchisel.core.crafts.placed import Ground, Placed, flat, placed_on, walls_of
+from kilnchisel.core.crafts.placed import Footing, Placed, flat, placed_on, walls_of
 from kilnchisel.core.crafts.shaped import Surface
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet, region_walls
 from kilnchisel.core.lettering.polygons import as_region
@@ -103,7 +103,7 @@ class Bed:
 
     sheet: Sheet
     owner: Array
-    ground: Ground
+    footing: Footing
     parts: tuple[Part, ...]
 
 
@@ -158,7 +158,7 @@ def _bed(sheet: Sheet, apart: tuple[int, ...]) -> Bed:
     points = np.concatenate([sheet.net.points, gridded(cut.points[own:])])
     net = Net(points, cut.faces[kept], cut.points)
     left = replace(sheet, net=net, rough=None, insets=tuple(sheet.insets[k] for k in beside))
-    return Bed(left, number[cut.label[kept]], Ground(placed.base, placed.frames), tuple(parts))
+    return Bed(left, number[cut.label[kept]], Footing(placed.base, placed.frames), tuple(parts))
 
 
 def cut_into(bed: Bed, inked: list[Inked]) -> tuple[Placed, list[Inked]]:
@@ -206,4 +206,4 @@ def _labelled(placed: Placed, label: Array) -> Placed:
 
 @remembered
 def _cut_into(bed: Bed, regions: tuple[shapely.MultiPolygon, ...]) -> Placed:
-    return placed_on(bed.sheet, cut_sheet(bed.sheet, regions), bed.ground)
+    return placed_on(bed.sheet, cut_sheet(bed.sheet, regions), bed.footing)

@@ -26,7 +26,7 @@ Array = NDArray[Any]
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class Footing:
     """Where the points of a net are on the body, (n, 3), and how it lies there, frames (n, 3, 3)."""
 
     points: Array
@@ -59,19 +59,19 @@ class Placed:
         return np.asarray(self.base[which] + height[:, None] * self.frames[which, 2])
 
 
-def placed_on(sheet: Sheet, cut: CutSheet, ground: Ground | None = None) -> Placed:
-    """``ground``: where the points of its net are, if that has been found."""
+def placed_on(sheet: Sheet, cut: CutSheet, footing: Footing | None = None) -> Placed:
+    """``footing``: where the points of its net are, if that has been found."""
     net, side = sheet.net, sheet.side
     if net is None or cut.parent is None or not isinstance(side, FreeForm):
         return Placed(
             sheet, cut, side.to_body(cut.points, np.zeros(len(cut.points))), side.frames(cut.points)
         )
-    ground = ground or Ground(side.to_body(net.at, np.zeros(len(net.points))), side.frames(net.at))
-    known = ground.points
+    footing = footing or Footing(side.to_body(net.at, np.zeros(len(net.points))), side.frames(net.at))
+    known = footing.points
     more = cut.points[len(known) :]
     row = faces_of_points(cut.faces, cut.parent, len(known), len(more))
     base = np.concatenate([known, _mixed(net, known, more, row)])
-    frames = np.concatenate([ground.frames, side.frames(more)])
+    frames = np.concatenate([footing.frames, side.frames(more)])
     return Placed(sheet, cut, base, frames, known)
 
 

@@ -80,6 +80,12 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
             return rings_of(shapely.transform(flat.closely(region), flat.points))
 
         name = f"{index + 1} {one_line(job.letterings[index])}"
+        craft = job.letterings[index].craft
+        if isinstance(craft, WovenPatch):
+            edges = {"patch": 0.0} | ({"within its sewn edge": craft.sewn_mm} if craft.sewn_mm else {})
+            for what, inset in edges.items():
+                region = laid.placing.region(patch_of(laid, craft, inset))
+                groups.append(Group(f"{name}: {what}", rings_on(region), []))
         if order.lines and laid.outline.lines:
             lines = [flat.points(copy) for line in laid.outline.lines for copy in laid.placing.lines(line)]
             groups.append(Group(name, [], lines))
@@ -91,12 +97,6 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
                 rings = rings_on(laid.placing.region(region))
                 groups.append(Group(f"{name}: {number} {letter.character}", rings, []))
         else:
-            craft = job.letterings[index].craft
-            if isinstance(craft, WovenPatch):
-                for what, inset in (("patch", 0.0), ("within its sewn edge", craft.sewn_mm)):
-                    if what == "patch" or inset > 0:
-                        region = laid.placing.region(patch_of(laid, craft, inset))
-                        groups.append(Group(f"{name}: {what}", rings_on(region), []))
             for layer in laid.layers:
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
                 groups.append(Group(name + kind, rings_on(layer.region), []))

@@ -131,8 +131,7 @@ def _beside_table(scene: Scene, points: Array) -> Array:
     if base.table is None:
         return np.zeros(len(points), dtype=bool)
     half, front, back = base.table
-    away = points - base.point
-    x, y = away @ base.along, away @ np.cross(base.normal, base.along)
+    x, y = base.sheet_at(points).T
     return np.asarray((np.abs(x) > half) | (y < -front) | (y > back))
 
 
@@ -144,13 +143,11 @@ def _texture(scene: Scene, points: Array) -> Array:
     texture = base.material.texture
     if texture is None or not len(points):
         return np.ones((len(points), 3))
-    away = points - base.point
-    uv = np.stack([away @ base.along, away @ np.cross(base.normal, base.along)], axis=1)
     rows, columns = texture.tint.shape[:2]
-    x, y = (texture_uv(uv, base.material) * (columns, rows)).T
+    x, y = (texture_uv(base.sheet_at(points), base.material) * (columns, rows)).T
     column, row = (np.floor(one).astype(np.int64) for one in (x, y))
     tint = texture.tint[row % rows, column % columns].astype(float) / np.maximum(texture.mean_tint, 1e-6)
-    near = np.clip(2 - np.linalg.norm(away, axis=1) / (NEAR * scene.radius_mm), 0, 1)
+    near = np.clip(2 - np.linalg.norm(points - base.point, axis=1) / (NEAR * scene.radius_mm), 0, 1)
     return np.asarray(1 + near[:, None] * (tint - 1))
 
 

@@ -61,6 +61,11 @@ class Base:
         """The point of its plane below a point of the scene."""
         return np.asarray(point - ((point - self.point) @ self.normal) * self.normal)
 
+    def sheet_at(self, points: Array) -> Array:
+        """Points of its plane (n, 3) on its sheet, (n, 2) mm."""
+        away = points - self.point
+        return np.stack([away @ self.along, away @ np.cross(self.normal, self.along)], axis=1)
+
     @property
     def form(self) -> tuple[Any, ...]:
         """What its surface depends on besides its frame, to be compared."""
