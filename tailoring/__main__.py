@@ -10,15 +10,17 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.job.aprons import APRON, APRON_SHOWN, APRON_SIZES
-from kilnchisel.core.job.garments import HANGER_WALL_MM, SHOWN, SIZES, TABLE, Measures, measures_of
+from kilnchisel.core.job.garments import SHOWN, SIZES, TABLE, Measures, measures_of, wall_behind
 from kilnchisel.core.job.totes import TOTE, TOTE_SHOWN, TOTE_SIZES
 from kilnchisel.core.writing import write_whole
 from tailoring.apron import OverABody, apron_panels
@@ -27,13 +29,16 @@ from tailoring.fitted import fitted
 from tailoring.flat import Flat
 from tailoring.folded import Folded
 from tailoring.hanging import Hanging
+from tailoring.hooded import LaidUp, ThrownBack
 from tailoring.panel import Panel
 from tailoring.patterns import panels_of
 from tailoring.settling import Fabric, Manner, settled
-from tailoring.sewn import sewn
+from tailoring.sewn import Sewn, sewn
 from tailoring.tote import OnAPeg, tote_panels
 from tailoring.worn import Worn
 from tailoring.written import written
+
+Array = NDArray[Any]
 
 NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
@@ -43,21 +48,29 @@ SEED = 20
 class Making:
     """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
     and of rib; ``grain_mm``: what places are rounded to; ``true``: the panels
-    whose edges keep their lengths, None for all but rib; ``manner``: of garments."""
+    whose edges keep their lengths, None for all but rib; ``manner``: of garments; ``hood``: how a hood is
+    put to a garment that lies or hangs already."""
 
     manner: Callable[[str, Measures, Fabric], Manner] | None = None
     step_mm: float = 10.0
     knot_mm: tuple[float, float] = (8.0, 6.0)
     grain_mm: float = 1 / 256
     true: tuple[str, ...] | None = None
+    hood: Callable[[Measures, Fabric, Sewn, Array], Manner] = LaidUp
 
 
 MAKINGS = {
     "worn": Making(Worn),
-    "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, HANGER_WALL_MM)),
+    "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
     "hanging": Making(),
-    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
+    "folded": Making(
+        lambda _, m, fabric: Folded(m, fabric),
+        7.0,
+        (6.0, 5.0),
+        1 / 64,
+        ("front",),
+    ),
 }
 
 
@@ -84,6 +97,10 @@ def make(garment: str, size: str, shown: str) -> str:
     panels, manner = _cut(garment, size, shown)
     cloth = sewn(panels, making.step_mm)
     told: list[str] = []
+    if garment in TABLE and shown != "worn" and (m := measures_of(garment, size)).hood:
+        bare = sewn(panels_of(replace(m, hood=0.0), making.step_mm), making.step_mm)
+        put = settled(bare, fabric, manner, seed=SEED)
+        manner = making.hood(m, fabric, bare, put)
     places = settled(cloth, fabric, manner, seed=SEED, say=told.append)
     surfaces, off = {}, 0.0
     for panel in panels:

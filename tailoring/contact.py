@@ -16,6 +16,7 @@ Array = NDArray[Any]
 NO_PAIRS = np.zeros((0, 2), dtype=np.int64), np.zeros(0)
 NO_LAYERS = np.zeros((0, 4), dtype=np.int64), np.zeros(0), np.zeros((0, 3))
 NEAR = 6.0  # gaps: how far off another layer may be that is looked at
+AT_ONCE = 4096  # faces: what is near all of a folded garment's would fill the memory
 OUTSIDE = -0.12  # of a triangle: so far beyond its edges a particle still counts as over it
 
 
@@ -46,12 +47,17 @@ class Layers:
     def touching(self, x: Array) -> Touching:
         """What is near what, at places (n, 3)."""
         faces = self._faces
-        middles = x[faces].mean(axis=1)
-        near = spatial.cKDTree(x).query_ball_point(middles, self._reach)
+        tree = spatial.cKDTree(x)
+        found = [self._near(x, tree, faces[at : at + AT_ONCE]) for at in range(0, len(faces), AT_ONCE)]
+        above, side, weights = (np.concatenate(one) for one in zip(*found, strict=True))
+        return Touching(*NO_PAIRS, above, side, weights, self._gap)
+
+    def _near(self, x: Array, tree: spatial.cKDTree, faces: Array) -> tuple[Array, Array, Array]:
+        """Of some faces: what is near them (k, 4), on which side, and where on them."""
+        near = tree.query_ball_point(x[faces].mean(axis=1), self._reach)
         counts = np.array([len(one) for one in near])
-        face = np.repeat(np.arange(len(faces)), counts)
         who = np.concatenate([np.asarray(one, dtype=np.int64) for one in near])
-        corners = faces[face]
+        corners = np.repeat(faces, counts, axis=0)
         keep = np.ones(len(who), dtype=bool)
         for k in range(3):
             key = who * self._size + corners[:, k]
@@ -67,11 +73,4 @@ class Layers:
         u = 1 - v - w
         high = np.einsum("ij,ij->i", p, out) / np.sqrt(square)
         over = (np.minimum(np.minimum(u, v), w) > OUTSIDE) & (np.abs(high) < NEAR * self._gap)
-        weights = np.stack([u, v, w], axis=1)[over]
-        return Touching(
-            *NO_PAIRS,
-            np.ascontiguousarray(np.column_stack([who, corners])[over]),
-            np.sign(high[over]),
-            np.ascontiguousarray(weights),
-            self._gap,
-        )
+        return np.column_stack([who, corners])[over], np.sign(high[over]), np.stack([u, v, w], axis=1)[over]

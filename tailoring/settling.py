@@ -64,7 +64,7 @@ class Freely:
     def start(self, cloth: Sewn, rng: np.random.Generator) -> Array:
         return cloth.points + rng.normal(0, self.noise_mm, cloth.points.shape)
 
-    def free(self) -> float:
+    def free(self) -> Array | float:
         return 1.0
 
     def finished(self, cloth: Sewn, x: Array) -> Array:
@@ -105,9 +105,9 @@ def settled(
     if manner.gap:
         pressed = _folded(x, sprung.hinges)
         sprung = sprung._replace(give=np.where(pressed, sprung.give / PRESSED, sprung.give))
-    sprung = sprung._replace(mass_inv=sprung.mass_inv * manner.free())
     reach = 0.72 * float(np.median(sprung.length))
     layers = Layers(cloth, sprung.edges, manner.gap) if manner.gap else None
+    sprung = _moving(sprung._replace(mass_inv=sprung.mass_inv * manner.free()))
     v, rest = np.zeros_like(x), x.copy()
     for frame in range(manner.frames):
         late = frame > manner.frames - LATE
@@ -143,6 +143,18 @@ def _sprung(cloth: Sewn, fabric: Fabric, dt: float) -> solver.Springs:
     stiffness = hinge_stiffness(fabric.rigidity, cloth, hinges, length, edges) * stiff
     give = 1 / (stiffness * dt * dt) / solver.BEND_EVERY
     return solver.Springs(mass_inv, edges, length, 1 / (TAUT * dt * dt), hinges, give)
+
+
+def _moving(sprung: solver.Springs) -> solver.Springs:
+    """Without what only holds particles that do not move anyhow."""
+    moves = sprung.mass_inv > 0
+    edges, hinges = (moves[one].any(axis=1) for one in (sprung.edges, sprung.hinges))
+    return sprung._replace(
+        edges=sprung.edges[edges],
+        length=sprung.length[edges],
+        hinges=sprung.hinges[hinges],
+        give=sprung.give[hinges],
+    )
 
 
 def _folded(points: Array, hinges: Array) -> Array:

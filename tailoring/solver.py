@@ -178,12 +178,14 @@ def off(x, y, z, around):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, fastmath=True)
-def keep_out(x, before, around):  # type: ignore[no-untyped-def]
-    """Push particles out of the body and hold them back along it by friction."""
+def keep_out(x, before, mass_inv, around):  # type: ignore[no-untyped-def]
+    """Push particles that move out of the body and hold them back along it by friction."""
     worn = len(around.torso) > 0
     high, beside = (0.25 * around.torso[-1, 0], 1.4 * around.torso[0, 1]) if worn else (0.0, 0.0)
     e = 0.5
     for i in range(len(x)):
+        if mass_inv[i] == 0:
+            continue
         px, py, pz = x[i, 0], x[i, 1], x[i, 2]
         away = off(px, py, pz, around)
         if away >= 0:
@@ -317,7 +319,7 @@ def steps(x, v, springs, touching, around, pace):  # type: ignore[no-untyped-def
             bend(x, mass_inv, springs.hinges, springs.give)
         stretch(x, mass_inv, edges, springs.length, springs.slack, number % 2 == 1)
         keep_above(x, before, mass_inv, touching, around.rub)
-        keep_out(x, before, around)
+        keep_out(x, before, mass_inv, around)
         for i in range(len(x)):
             for axis in range(3):
                 v[i, axis] = (x[i, axis] - before[i, axis]) / dt

@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -12,8 +13,8 @@ from kilnchisel.core.job.bodies import Apparel, Apron, ToteBag
 from kilnchisel.core.job.effect import has_effect
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import job_on, with_shown
-from kilnchisel.core.job.garments import SHOWN
-from kilnchisel.core.job.sets import set_of, sets_for
+from kilnchisel.core.job.garments import SHOWN, SIZES
+from kilnchisel.core.job.sets import home_set, named, set_of, sets_for
 from kilnchisel.core.job.traits import stances_of
 from kilnchisel.core.job.words.blanks import blank_words
 from kilnchisel.core.scene.stance import stance_of
@@ -43,6 +44,13 @@ class Otherwise(unittest.TestCase):
                 self.assertLessEqual(manners, wanted)
                 self.assertIn(shown, blank_words(job.blank))
 
+    def test_what_is_spread_out_opens_on_a_table_whatever_its_size(self):
+        for garment, ways in SHOWN.items():
+            for size, shown in product(SIZES, set(ways) & {"laid flat", "folded"}):
+                with self.subTest(garment=garment, size=size, shown=shown):
+                    blank = Apparel(garment=garment, size=size, shown=shown)
+                    self.assertEqual(named(home_set(blank)).manner, "table")
+
     def test_letters_stay_where_they_are_on_the_cloth(self):
         job = at_place(shirt(), 0, "left chest")
         for shown in ("on a hanger", "laid flat"):
@@ -51,8 +59,9 @@ class Otherwise(unittest.TestCase):
     def test_a_garment_that_is_not_shown_so_is_shown_as_it_is_first(self):
         job = with_shown(shirt("folded"), garment="hooded sweatshirt")
         self.assertEqual(job.blank.shown, "worn")
-        self.assertFalse(has_effect(job.blank, "shown"))
-        with self.assertRaisesRegex(KilnError, "hooded sweatshirt can be shown worn, not folded"):
+        self.assertTrue(has_effect(job.blank, "shown"))
+        told = "hooded sweatshirt can be shown worn or on a hanger or laid flat, not folded"
+        with self.assertRaisesRegex(KilnError, told):
             with_shown(job, shown="folded")
 
     def test_a_size_changes_no_setting_of_ones_own(self):
@@ -103,10 +112,10 @@ class ByTheCommandLine(unittest.TestCase):
             self.assertGreater(job.setting.camera.tilt_deg, 40)
             code, _, words = called("set", str(path), "blank.garment=hooded sweatshirt", "-o", str(path))
             self.assertEqual(code, 0, words)
-            self.assertEqual(open_job(path).blank.shown, "worn")
+            self.assertEqual(open_job(path).blank.shown, "laid flat")
             code, _, words = called("set", str(path), "blank.shown=folded", "-o", str(path))
             self.assertNotEqual(code, 0)
-            self.assertIn("can be shown worn, not folded", words)
+            self.assertIn("can be shown worn or on a hanger or laid flat, not folded", words)
 
 
 class Hung(unittest.TestCase):

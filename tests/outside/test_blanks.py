@@ -271,28 +271,30 @@ class Watertight(unittest.TestCase):
         rng = random.Random(f"20261125 {kind}")
         blank = KINDS[kind]()
         sheets = body_of(blank).sheets
-        for sheet in sheets:
-            low_u, low_v, high_u, high_v = sheet.side.domain.bounds
-            deep = min(0.25, 0.4 * sheet.side.wall_mm)
-            for _ in range(2 if len(sheets) <= 4 else 1):
-                craft = rng.choice([Engraved(depth_mm=deep), Raised(height_mm=0.4)])
-                wording = Wording(
-                    text=rng.choice(["TARN 8", "Ring & bow", "gå opp"]),
-                    face=ShippedFace(name=rng.choice(FACES)),
-                    cap_height_mm=max(min(6.0, (high_v - low_v) / rng.uniform(2, 5)), 0.3),
-                )
-                lay = Lay(
-                    side=sheet.side.name,
-                    along_mm=rng.uniform(low_u, high_u),
-                    across_mm=rng.uniform(0.6 * low_v + 0.4 * high_v, 0.4 * low_v + 0.6 * high_v),
-                    turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
-                    cone=rng.choice(["straight rows", "unrolled"]),
-                )
-                job = Job(blank=blank, letterings=(Lettering(content=wording, lay=lay, craft=craft),))
-                with self.subTest(side=sheet.side.name):
-                    mesh = mesh_of(job)
-                    self.assertTrue(mesh.is_watertight)
-                    self.assertGreater(mesh.volume, 0)
+        for number in range(2 if len(sheets) <= 4 else 1):
+            job = Job(blank=blank, letterings=tuple(self._random_lettering(rng, sheet) for sheet in sheets))
+            with self.subTest(number=number):
+                mesh = mesh_of(job)
+                self.assertTrue(mesh.is_watertight)
+                self.assertGreater(mesh.volume, 0)
+
+    def _random_lettering(self, rng, sheet):
+        low_u, low_v, high_u, high_v = sheet.side.domain.bounds
+        deep = min(0.25, 0.4 * sheet.side.wall_mm)
+        wording = Wording(
+            text=rng.choice(["TARN 8", "Ring & bow", "gå opp"]),
+            face=ShippedFace(name=rng.choice(FACES)),
+            cap_height_mm=max(min(6.0, (high_v - low_v) / rng.uniform(2, 5)), 0.3),
+        )
+        lay = Lay(
+            side=sheet.side.name,
+            along_mm=rng.uniform(low_u, high_u),
+            across_mm=rng.uniform(0.6 * low_v + 0.4 * high_v, 0.4 * low_v + 0.6 * high_v),
+            turn_deg=rng.choice([0.0, 0.0, rng.uniform(-90, 90)]),
+            cone=rng.choice(["straight rows", "unrolled"]),
+        )
+        craft = rng.choice([Engraved(depth_mm=deep), Raised(height_mm=0.4)])
+        return Lettering(content=wording, lay=lay, craft=craft)
 
     def test_ground_goes_through_its_heights_and_is_smooth_between_them(self):
         """A tensor spline through them (de Boor, A Practical Guide to Splines, chapter XVII): exact at the

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Shell
 from kilnchisel.core.blanks.tubes import bar, tube
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, Measures
+from kilnchisel.core.job.garments import HOOK_MM, Measures, wall_behind
 from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]
@@ -53,11 +53,12 @@ def hanger_shells(m: Measures, lift_mm: float, *, detail: Detail) -> list[Shell]
     return [
         Shell("hanger", "hanger wood", wood, "hanger"),
         Shell("hook", "steel", hook, "hook"),
-        peg_shell(peg + HOOK_R - 2 * PEG_R, -PEG_MM, detail=detail),
+        peg_shell(peg + HOOK_R - 2 * PEG_R, (wall_behind(m), -PEG_MM), detail=detail),
     ]
 
 
-def peg_shell(high_mm: float, front_mm: float, *, detail: Detail) -> Shell:
-    """A peg out of the wall, so high, to y = ``front_mm``, a little up, so that nothing slides off."""
-    line = np.array([[0.0, HANGER_WALL_MM, high_mm], [0.0, front_mm, high_mm + 4.0]])
+def peg_shell(high_mm: float, reach_mm: tuple[float, float], *, detail: Detail) -> Shell:
+    """A peg out of the wall, so high, from one y to another, a little up, so that nothing slides off."""
+    wall, front = reach_mm
+    line = np.array([[0.0, wall, high_mm], [0.0, front, high_mm + 4.0]])
     return Shell("peg", "hanger wood", tube(line, PEG_R, detail=detail), "peg")

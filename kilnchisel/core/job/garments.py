@@ -101,6 +101,7 @@ TABLE: dict[str, Callable[[int], Measures]] = {
 
 
 HANGER_WALL_MM = 34.0  # from the middle of a hanger back to the wall
+BEHIND_MM = 52.0  # what a hood that is thrown back takes up behind it
 HOOK_MM = 95.0  # how far above the garment the peg is
 # how each can be shown
 UNFOLDED = ("worn", "on a hanger", "laid flat")
@@ -108,13 +109,18 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
     "long sleeve": (*UNFOLDED, "folded"),
     "sweatshirt": UNFOLDED,
-    "hooded sweatshirt": ("worn",),
+    "hooded sweatshirt": UNFOLDED,
 }
 
 
 def collar_of(m: Measures, side: str) -> float:
     """How high the middle of the neckline is on the sheet of the front or the back, mm."""
     return m.length / 2 - (m.drop_back if side == "back" else m.drop_front)
+
+
+def wall_behind(m: Measures) -> float:
+    """How far behind the middle of its hanger the wall is that a garment hangs on, mm."""
+    return HANGER_WALL_MM + (BEHIND_MM if m.hood else 0.0)
 
 
 def folded_size(m: Measures) -> tuple[float, float]:

@@ -30,6 +30,7 @@ from kilnchisel.core.job.traits import size_of, stances_of
 Manner = Literal["table", "wall", "open", "any", "night", "worn"]
 WIDE_OVER_TALL = 1.5
 TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
+SPREAD_MM = 1900.0  # what is larger is spread out on none
 NO_KEY = KeyLight(strength=0)
 
 
@@ -79,7 +80,9 @@ class PictureSet:
             return False
         if isinstance(blank, BoxSign) and blank.bracket:
             return False  # it hangs from its arm
-        return large <= TABLE_MM if self.manner == "table" else large >= OPEN_MM
+        if self.manner == "table":
+            return large <= (SPREAD_MM if stances == ("lying",) else TABLE_MM)
+        return large >= OPEN_MM
 
 
 # cameras

@@ -61,7 +61,14 @@ from kilnchisel.core.job.finish import (
     Wear,
     Wood,
 )
-from kilnchisel.core.job.garments import HANGER_WALL_MM, HOOK_MM, collar_of, folded_size, measures_of
+from kilnchisel.core.job.garments import (
+    HANGER_WALL_MM,
+    HOOK_MM,
+    collar_of,
+    folded_size,
+    measures_of,
+    wall_behind,
+)
 from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.job.totes import TOTE_SIZES
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
@@ -102,10 +109,14 @@ def _hanging_size(blank: Any) -> tuple[float, float]:
     return m.chest + 0.9 * m.sleeve, m.length + m.rib_hem + HOOK_MM
 
 
+def _off_the_wall(blank: Any) -> float:
+    return wall_behind(measures_of(blank.garment, blank.size))
+
+
 def _flat_size(blank: Any) -> tuple[float, float]:
     m = measures_of(blank.garment, blank.size)
     aside = math.cos(math.radians(m.sleeve_deg)) * (m.sleeve + m.rib_hem)
-    return m.shoulders + 2 * aside, m.length + m.rib_hem
+    return m.shoulders + 2 * aside, m.length + m.rib_hem + m.hood
 
 
 def _tote_size(blank: Any) -> tuple[float, float]:
@@ -461,8 +472,8 @@ TRAITS: dict[type, Traits] = {
             "on a hanger": {
                 "size": _hanging_size,
                 "stances": ("hung",),
-                "thickness": lambda _: HANGER_WALL_MM,
-                "deep": lambda _: 2 * HANGER_WALL_MM,
+                "thickness": _off_the_wall,
+                "deep": lambda b: 2 * _off_the_wall(b),
                 "set": "wall by a window",
             },
             "laid flat": ON_A_TABLE | {"size": _flat_size},

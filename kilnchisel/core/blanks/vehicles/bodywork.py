@@ -115,22 +115,30 @@ class Facing:
 
     def place(self, uv: Array) -> Array:
         """Places on the side, (n, 2) sheet mm -> (n, 3) mm; those of the border to the bit."""
+        found = np.empty((len(uv), 3))
+        keys, order, across = self._known
+        # few points are of the border: those whose u is that of one of its points are looked at
+        near = across[np.minimum(np.searchsorted(across, uv[:, 0]), len(across) - 1)] == uv[:, 0]
+        some = np.flatnonzero(near)
+        mine = _key(uv[some])
+        spot = np.minimum(np.searchsorted(keys, mine), len(keys) - 1)
+        same = keys[spot] == mine
+        found[some[same]] = self.ring_at[order[spot[same]]]
+        other = np.ones(len(uv), dtype=bool)
+        other[some[same]] = False
+        found[other] = self._within(uv[other])
+        return found
+
+    def _within(self, uv: Array) -> Array:
+        """Places that are none of its border's points. At the border the search for a triangle is slow."""
         view = self.view
         height = self._height(uv)
         lost = np.isnan(height)
         if lost.any():  # a hair beside the outermost points
             height[lost] = interpolate.NearestNDInterpolator(self.uv, self.before)(uv[lost])
-        found = view.origin + uv[:, :1] * view.right + uv[:, 1:] * view.up + height[:, None] * view.out
-        keys, order, across = self._known
-        # few points are of the border: those whose u is that of one of its points are looked at
-        near = across[np.minimum(np.searchsorted(across, uv[:, 0]), len(across) - 1)] == uv[:, 0]
-        if near.any():
-            some = np.flatnonzero(near)
-            mine = _key(uv[some])
-            spot = np.minimum(np.searchsorted(keys, mine), len(keys) - 1)
-            same = keys[spot] == mine
-            found[some[same]] = self.ring_at[order[spot[same]]]
-        return np.asarray(found)
+        return np.asarray(
+            view.origin + uv[:, :1] * view.right + uv[:, 1:] * view.up + height[:, None] * view.out
+        )
 
 
 def _key(uv: Array) -> Array:
