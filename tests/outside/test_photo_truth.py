@@ -32,7 +32,7 @@ from kilnchisel.core.scene.photolight import sun_by_shadow
 from tests.samples import the_draft
 
 SIZE = (480, 320)
-SAMPLES = 20
+SAMPLES = 32
 SUN = StudioLight(kind="sun", turn_deg=-50, tilt_deg=38, strength=70, kelvin=5000)
 GRAIN, CHANGED = 1.5, 8  # steps of 255
 
