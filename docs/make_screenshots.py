@@ -341,17 +341,16 @@ def as_cut() -> None:
 def garments() -> None:
     """Cloth in all the ways it is shown: worn, on a hanger, laid flat, folded; a cap, a bag."""
     shirt = ALL["crew-shirt"]()
-    behind = change(shirt, ("setting", "camera", "turn_deg"), 168.0)
     warm = with_shown(fresh_job("apparel", "TARNLIGHT\nOBSERVATORY"), garment="hooded sweatshirt")
     for field, colour in (("finish", "#2f3f36"), ("rim_finish", "#2b3a31"), ("detail_finish", "#43554a")):
         warm = change(warm, (field,), Cloth(colour=colour, weave="cotton"))
     warm = at_place(warm, 0, "full front")
     shown = [
         (shirt, 0.72),
-        (behind, 0.72),
-        (warm, 1.0),
         (with_shown(shirt, shown="on a hanger"), 0.72),
-        (with_shown(shirt, shown="laid flat"), 0.9),
+        (warm, 1.0),
+        (with_shown(warm, shown="on a hanger"), 0.72),
+        (with_shown(warm, shown="laid flat"), 0.8),
         (ALL["shop-shirt"](), 0.8),
         (ALL["crew-cap"](), 0.75),
         (ALL["shop-tote"](), 0.72),

@@ -106,7 +106,8 @@ class Apparel(Value):
     @model_validator(mode="after")
     def _can_be_shown_so(self) -> Apparel:
         if self.shown not in SHOWN[self.garment]:
-            ways = " or ".join(SHOWN[self.garment])
+            *others, last = SHOWN[self.garment]
+            ways = f"{', '.join(others)} or {last}"
             raise KilnError(f"A {self.garment} can be shown {ways}, not {self.shown}.")
         return self
 
