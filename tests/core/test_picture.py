@@ -9,14 +9,14 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from scipy.ndimage import minimum_filter
+from scipy.ndimage import distance_transform_edt, minimum_filter
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gather import PIECE, trace
@@ -160,6 +160,14 @@ class Drafts(unittest.TestCase):
         ground = near & ~covered
         ground[:100] = False
         self.assertLess(with_mug[ground].mean(), without[ground].mean() - 4)
+
+    def test_a_thin_thing_darkens_hardly_what_is_beside_it(self):
+        job = with_shown(fresh_job("apparel", "OK"), shown="laid flat")
+        scene, view, size = scene_of_job(job), view_of(job), (420, 336)
+        picture = self.draft.render(scene, view, size)[..., :3].astype(float)
+        far = distance_transform_edt(~self.draft.coverage(scene, view, size))
+        beside, away = (picture[(far > low) & (far <= high)].mean() for low, high in ((5, 10), (60, 80)))
+        self.assertGreater(beside, away - 9)  # it was 18 darker
 
     def test_square_on_has_a_neutral_ground(self):
         job = mug_job()

@@ -39,6 +39,7 @@ Array = NDArray[Any]
 RAYS, QUICK_RAYS = 64, 16
 BOUNCES = 4
 GROUND_CELLS = 48
+COVERED = 0.5  # of a cell of the ground's grid: what is lower than that is thin
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
 SKY = (32, 64)  # rows and columns of what is seen of a room
 PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
@@ -94,7 +95,8 @@ class Hits:
 
     points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest to
     the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix; slot
-    (n,): index into the slots' albedos.
+    (n,): index into the slots' albedos; covered: on which of the ground's
+    something thin lies.
     """
 
     points: Array
@@ -111,6 +113,7 @@ class Hits:
     ground_half_mm: float
     lattices: dict[str, Lattice]
     lift_mm: float
+    covered: Array
 
     @cached_property
     def met(self) -> Any:
@@ -174,11 +177,17 @@ class Gathered:
     def ground(self) -> tuple[Array, Array]:
         """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest
         light is not shadowed (cells, cells); row 0 at the low end of its v axis."""
-        values = np.column_stack([self.light, self.open])[self.hits.pieces :]
+        values = np.column_stack([self.light, self.open, self.lit])[self.hits.pieces :]
         shape = GROUND_CELLS, GROUND_CELLS
+        values, covered = values.reshape(*shape, 5), self.hits.covered.reshape(shape)
+        if covered.any() and not covered.all():
+            # a cell is wide: the dark under what is thin would reach far beside it
+            values = values[
+                tuple(ndimage.distance_transform_edt(covered, return_distances=False, return_indices=True))
+            ]
         # of a few points of the light, a penumbra is made of steps
-        lit = ndimage.gaussian_filter(self.lit[self.hits.pieces :].reshape(shape), 1.2, mode="nearest")
-        return values.reshape(*shape, 4), lit
+        lit = ndimage.gaussian_filter(values[..., 4], 1.2, mode="nearest")
+        return values[..., :4], lit
 
 
 NORMAL_WEIGHT_MM = 25.0
@@ -350,7 +359,17 @@ def trace(
         half,
         lattices,
         lift,
+        _covered(caster, floor, base.normal, half),
     )
+
+
+def _covered(caster: Caster, floor: Array, normal: Array, half: float) -> Array:
+    """On which points of the ground's grid something thin lies, whose top is less than a share of a cell
+    above it, (n,) of bool."""
+    most = COVERED * 2 * half / GROUND_CELLS
+    down = np.broadcast_to(-normal, floor.shape)
+    far = caster.distance(floor + 2 * half * normal, down)
+    return np.asarray(np.abs(far - 2 * half) < most)
 
 
 CELLS = 32  # in the radius of the piece
