@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from scipy.ndimage import distance_transform_edt, minimum_filter
+from scipy.ndimage import distance_transform_edt, gaussian_filter, minimum_filter
 
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
@@ -168,6 +168,14 @@ class Drafts(unittest.TestCase):
         far = distance_transform_edt(~self.draft.coverage(scene, view, size))
         beside, away = (picture[(far > low) & (far <= high)].mean() for low, high in ((5, 10), (60, 80)))
         self.assertGreater(beside, away - 9)  # it was 18 darker
+
+    def test_a_sheet_of_few_triangles_is_lit_point_by_point(self):
+        # the field of a medallion has corners at its raised rim alone, and all of them are in its shade
+        job = fresh_job("medallion").model_copy(update={"letterings": ()})
+        scene, view, size = scene_of_job(job), view_of(job), (420, 336)
+        picture = self.draft.render(scene, view, size)[..., :3].astype(float).mean(axis=2)
+        within = distance_transform_edt(self.draft.coverage(scene, view, size)) > 45
+        self.assertLess(np.ptp(gaussian_filter(picture, 3)[within]), 14)  # it was 25
 
     def test_square_on_has_a_neutral_ground(self):
         job = mug_job()

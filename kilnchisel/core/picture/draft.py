@@ -7,7 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any
 
@@ -27,7 +27,6 @@ from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.gather import (
     CLEAR_SHARE,
-    GROUND_CELLS,
     QUICK_RAYS,
     RAYS,
     Gathered,
@@ -61,6 +60,7 @@ SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixe
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
+LIGHT_MAP = 4  # the place of gathered light, over the ground or a sheet
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
@@ -73,6 +73,21 @@ KEPT_COMPANY = 2  # the photo with other pieces in it, while something moves and
 KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
 PANEL_STEP = 0.75  # how much of a lobe's width lies between them
+
+
+@dataclass(frozen=True, eq=False)
+class LightMaps:
+    """Gathered light and openness over the ground's grid, how much of the strongest light is seen from
+    there, and the same as the first over each side's sheet, by its name: textures."""
+
+    ground: Any
+    lit: Any
+    sheets: dict[str, Any]
+
+    def release(self) -> None:
+        """Give back their memory."""
+        for one in (self.ground, self.lit, *self.sheets.values()):
+            one.release()
 
 
 class Draft:
@@ -96,7 +111,8 @@ class Draft:
         self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
         self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
-        self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, Any]] = OrderedDict()
+        self._maps: LightMaps | None = None
+        self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, LightMaps]] = OrderedDict()
         self._shares = self.gl.texture((SHARES, SHARES), 2, share_table().tobytes(), dtype="f4")
         self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._shares.repeat_x = self._shares.repeat_y = False
@@ -120,8 +136,7 @@ class Draft:
             self._card.forget()
             self._mirrors.forget()
             for _, _, maps in self._gathered.values():
-                for one in maps:
-                    one.release()
+                maps.release()
             for _, texture in (*self._rooms.values(), *self._backdrops.values()):
                 texture.release()
             if self._photo_of[1] is not None:
@@ -138,11 +153,11 @@ class Draft:
         if scene.company and not view.parallel:
             scene = replace(scene, photo=self._with_company(scene, size), company=())
         self._detail = detail
-        gathered, ground_maps = self._light(scene)
+        gathered, light_maps = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
         frames = self._card.targets(width, height, SAMPLES[detail])
-        self._prepare(scene, view, size, room, ground_maps, detail=detail)
+        self._prepare(scene, view, size, room, light_maps, detail=detail)
         glow = self._veil(scene, view, size)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
         over: dict[str, Any] = {
@@ -430,7 +445,7 @@ class Draft:
 
     # light, remembered by what it depends on
 
-    def _light(self, scene: Scene) -> tuple[Gathered | None, Any]:
+    def _light(self, scene: Scene) -> tuple[Gathered | None, LightMaps | None]:
         if scene.base is None or scene.proxy is None:
             return None, None
         base = scene.base
@@ -468,18 +483,19 @@ class Draft:
             ground, open_to = result.ground()
             if scene.clear:
                 ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
-            maps = self._ground_map(ground), self._ground_map(np.repeat(open_to[..., None], 4, axis=2))
+            over = {side: self._light_map(result.over(side)) for side in hits.lattices}
+            lit_ = self._light_map(np.repeat(open_to[..., None], 4, axis=2))
+            maps = LightMaps(self._light_map(ground), lit_, over)
             self._gathered[lit] = ((hits, scene.draft_room), result, maps)
             while len(self._gathered) > KEPT_HITS:
-                for old in self._gathered.popitem(last=False)[1][2]:
-                    old.release()
+                self._gathered.popitem(last=False)[1][2].release()
         self._gathered.move_to_end(lit)
         _, result, maps = self._gathered[lit]
         return result, maps
 
-    def _ground_map(self, cells: Array) -> Any:
-        """Values over the ground's grid (cells, cells, 4) as a texture."""
-        picture = self.gl.texture((GROUND_CELLS, GROUND_CELLS), 4, cells.astype("f4").tobytes(), dtype="f4")
+    def _light_map(self, cells: Array) -> Any:
+        """Values over a grid (rows, columns, 4) as a texture."""
+        picture = self.gl.texture(cells.shape[1::-1], 4, cells.astype("f4").tobytes(), dtype="f4")
         picture.repeat_x = picture.repeat_y = False
         return picture
 
@@ -621,7 +637,7 @@ class Draft:
         view: View,
         size: tuple[int, int],
         room: Any,
-        ground_maps: Any,
+        light_maps: LightMaps | None,
         *,
         detail: Detail,
     ) -> None:
@@ -629,14 +645,16 @@ class Draft:
         room.use(2)
         self._shares.use(5)
         self._shadow.use(3)
-        for unit, texture in zip((4, GROUND_LIT), ground_maps or [self._card.plain.tint] * 2, strict=True):
-            texture.use(unit)
+        self._maps = light_maps
+        nothing = self._card.plain.tint
+        nothing.use(LIGHT_MAP)
+        (nothing if light_maps is None else light_maps.lit).use(GROUND_LIT)
         values: dict[str, Any] = {
             "tint_map": 0,
             "slope_map": 1,
             "gloss_room": 2,
             "shadow_map": 3,
-            "ground_light": 4,
+            "light_map": LIGHT_MAP,
             "ground_lit": GROUND_LIT,
             "share_map": 5,
             "clip": view.clip_matrix(aspect),
@@ -682,14 +700,19 @@ class Draft:
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._card.mesh(item.mesh)
         caught = item.catches and self._photo is not None
-        # light looked up in a hurry is good enough until the picture rests
-        lamps = self._open_scene.lamps
-        light = weakly(gathered), weakly(lamps)
-        lit_by = (*light, self._detail.fine or item.side is not None)
-        if drawn.lit_by not in (lit_by, (*light, True)):
-            drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
-            drawn.lit_by = lit_by
+        of_sheet = None if self._maps is None or item.side is None else item.side
+        if of_sheet is None:
+            # light looked up in a hurry is good enough until the picture rests
+            light = weakly(gathered), weakly(self._open_scene.lamps)
+            lit_by = (*light, self._detail.fine)
+            if drawn.lit_by not in (lit_by, (*light, True)):
+                drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
+                drawn.lit_by = lit_by
         program = self._use_material(item.material, caught=caught)
+        set_values(program, has_sheet_light=of_sheet is not None)
+        if of_sheet is not None and self._maps is not None and gathered is not None:
+            self._maps.sheets[of_sheet].use(LIGHT_MAP)
+            set_values(program, sheet_box=gathered.hits.lattices[of_sheet].box)
         set_values(program, caught_by=2 if self._open_scene.base is None else 3)
         side = item.side
         self._use_lamp_map(
@@ -725,8 +748,6 @@ class Draft:
     def _soft_light(self, item: Item, gathered: Gathered | None) -> Array:
         scene = self._open_scene
         turn = scene.stance[:3, :3]
-        if gathered is not None and item.side is not None:
-            return gathered.at_sheet(item.side, item.mesh.uv)
         if gathered is not None and not self._detail.fine:
             return gathered.about(item.mesh.points, item.mesh.normals)
         normals = item.mesh.normals @ turn.T
@@ -744,7 +765,11 @@ class Draft:
         program = self._use_material(base.material, caught=caught)
         # where only lettering is shown, the body's own shadow on its ground is the photo's already
         bare = bool(self._open_scene.bare)
-        set_values(program, is_ground=True, stance=np.eye(4), caught_by=3 if bare else 1)
+        set_values(
+            program, is_ground=True, has_sheet_light=False, stance=np.eye(4), caught_by=3 if bare else 1
+        )
+        if self._maps is not None:
+            self._maps.ground.use(LIGHT_MAP)
         drawn = self._ground_of(base)
         self._use_lamp_map(
             program,

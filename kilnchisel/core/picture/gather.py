@@ -60,19 +60,12 @@ class Lattice:
     rows: int
     bounds: tuple[float, float, float, float]
 
-    def weights(self, uv: Array) -> tuple[Array, Array]:
-        """The four points round each (u, v) and their bilinear shares: (n, 4), (n, 4)."""
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        """The low corner and the size of a picture whose pixels are the points, to its edges, mm."""
         low_u, low_v, high_u, high_v = self.bounds
-        x = (uv[:, 0] - low_u) / (high_u - low_u) * (self.columns - 1)
-        y = (uv[:, 1] - low_v) / (high_v - low_v) * (self.rows - 1)
-        x, y = np.clip(x, 0, self.columns - 1), np.clip(y, 0, self.rows - 1)
-        x0 = np.minimum(x.astype(int), self.columns - 2)
-        y0 = np.minimum(y.astype(int), self.rows - 2)
-        fx, fy = x - x0, y - y0
-        corner = self.first + y0 * self.columns + x0
-        index = np.stack([corner, corner + 1, corner + self.columns, corner + self.columns + 1], 1)
-        share = np.stack([(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy], axis=1)
-        return index, share
+        u, v = (high_u - low_u) / (self.columns - 1), (high_v - low_v) / (self.rows - 1)
+        return low_u - u / 2, low_v - v / 2, u * self.columns, v * self.rows
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,11 +161,11 @@ class Gathered:
         values = np.column_stack([self.light, self.open])[index]
         return np.asarray((values * weight[..., None]).sum(axis=1))
 
-    def at_sheet(self, side: str, uv: Array) -> Array:
-        """Soft light and openness at points (n, 2) of a side's sheet: (n, 4)."""
-        index, share = self.hits.lattices[side].weights(uv)
-        values = np.column_stack([self.light, self.open])[index]
-        return np.asarray(np.einsum("nkc,nk->nc", values, share))
+    def over(self, side: str) -> Array:
+        """Soft light and openness over a side's sheet as a picture, (rows, columns, 4), row 0 at low v."""
+        grid = self.hits.lattices[side]
+        mine = slice(grid.first, grid.first + grid.rows * grid.columns)
+        return np.column_stack([self.light[mine], self.open[mine]]).reshape(grid.rows, grid.columns, 4)
 
     def ground(self) -> tuple[Array, Array]:
         """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest

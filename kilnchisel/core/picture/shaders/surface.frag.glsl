@@ -57,7 +57,9 @@ uniform sampler2D tube_map;
 uniform vec4 tube_box;            // its low corner and its size, mm of the sheet
 
 uniform bool is_ground;
-uniform sampler2D ground_light;
+uniform sampler2D light_map;      // gathered light and openness: over the ground, or the sheet that is drawn
+uniform bool has_sheet_light;
+uniform vec4 sheet_box;            // its low corner and its size, mm of the sheet, to the map's edges
 uniform sampler2D ground_lit;     // how much of the panel is seen from the ground
 uniform mat3 ground_axes;         // columns: along, across, normal
 uniform vec3 ground_middle;
@@ -118,6 +120,11 @@ vec3 bumped(vec3 n) {
 
 // Where the point is over the ground's grid, -1..1
 vec2 over_ground() { return (transpose(ground_axes) * (point - ground_middle)).xy / ground_half; }
+
+// Of a sheet point by point: its triangles are as large as they can be
+vec4 soft_here() {
+    return has_sheet_light ? texture(light_map, (sheet - sheet_box.xy) / sheet_box.zw) : soft;
+}
 
 // How much of the panel is seen: blockers are averaged first, so that shadows soften with distance.
 float lit_share(vec3 n) {
@@ -400,17 +407,17 @@ void main() {
     if (has_panel) room += panel_radiance * panel;
     if (known) { colour = vec4(shown(behind.rgb + mirror * room + veil_here()), 1.0); return; }
     float milky = clamp(2.2 * (rough - 0.02), 0.0, 0.75);
-    vec3 scattered = 0.72 * tone * soft.rgb;
+    vec3 scattered = 0.72 * tone * soft_here().rgb;
     float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
     vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
     colour = vec4(shown(sum / max(shows, 1e-4)), shows);
 #else
     Arriving light;
-    vec4 arrived = soft;
+    vec4 arrived = soft_here();
     if (is_ground) {
         vec2 at = over_ground();
         float edge = smoothstep(0.80, 1.0, max(abs(at.x), abs(at.y)));
-        arrived = mix(texture(ground_light, at * 0.5 + 0.5), ground_open, edge);
+        arrived = mix(texture(light_map, at * 0.5 + 0.5), ground_open, edge);
     }
     if (has_tube_map) arrived.rgb += texture(tube_map, (sheet - tube_box.xy) / tube_box.zw).rgb;
     light.soft = arrived.rgb;
