@@ -11,11 +11,9 @@ import argparse
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.cloth import path_of
 from kilnchisel.core.blanks.net import closely, net_over
@@ -33,12 +31,10 @@ from tailoring.hooded import LaidUp, ThrownBack
 from tailoring.panel import Panel
 from tailoring.patterns import panels_of
 from tailoring.settling import Fabric, Manner, settled
-from tailoring.sewn import Sewn, sewn
+from tailoring.sewn import sewn
 from tailoring.tote import OnAPeg, tote_panels
 from tailoring.worn import Worn
 from tailoring.written import written
-
-Array = NDArray[Any]
 
 NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
@@ -56,21 +52,15 @@ class Making:
     knot_mm: tuple[float, float] = (8.0, 6.0)
     grain_mm: float = 1 / 256
     true: tuple[str, ...] | None = None
-    hood: Callable[[Measures, Fabric, Sewn, Array], Manner] = LaidUp
+    hood: type[LaidUp | ThrownBack] | None = None
 
 
 MAKINGS = {
     "worn": Making(Worn),
     "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack),
-    "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128),
+    "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128, hood=LaidUp),
     "hanging": Making(),
-    "folded": Making(
-        lambda _, m, fabric: Folded(m, fabric),
-        7.0,
-        (6.0, 5.0),
-        1 / 64,
-        ("front",),
-    ),
+    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
 }
 
 
@@ -97,7 +87,7 @@ def make(garment: str, size: str, shown: str) -> str:
     panels, manner = _cut(garment, size, shown)
     cloth = sewn(panels, making.step_mm)
     told: list[str] = []
-    if garment in TABLE and shown != "worn" and (m := measures_of(garment, size)).hood:
+    if making.hood and garment in TABLE and (m := measures_of(garment, size)).hood:
         bare = sewn(panels_of(replace(m, hood=0.0), making.step_mm), making.step_mm)
         put = settled(bare, fabric, manner, seed=SEED)
         manner = making.hood(m, fabric, bare, put)

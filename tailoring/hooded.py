@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.finishes.noise import smooth_step
 from kilnchisel.core.job.garments import Measures, wall_behind
 from tailoring import solver
 from tailoring.settling import FRAME, LATE, TABLE_RUB, Fabric, Freely, smooth
@@ -48,7 +49,7 @@ class OfAHood(Freely):
         apart = np.linalg.norm(cloth.points[free][:, None] - cloth.points[neck][None], axis=2)
         weight = 1 / (apart**2 + 25.0)
         weight /= weight.sum(axis=1, keepdims=True)
-        near = smooth_all(1 - apart.min(axis=1) / FADES_MM)[:, None]
+        near = smooth_step(1 - apart.min(axis=1) / FADES_MM, 0.0, 1.0)[:, None]
         x[free] += near * (weight @ moved[neck]) + (1 - near) * moved[neck].mean(axis=0)
         self._moves = (~still).astype(float)
         self._middle = x[neck].mean(axis=0)
@@ -56,6 +57,17 @@ class OfAHood(Freely):
 
     def free(self) -> Array:
         return self._moves
+
+
+def _limb(x: Any, y: Any, z: Any, radius: Any) -> Array:
+    """Rows of x, y, z and thickness, (4, 4)."""
+    return np.stack(np.broadcast_arrays(x, y, z, radius), axis=1)
+
+
+def _both(aside: Any, y: Any, z: Any, radius: Any) -> Array:
+    """A limb to the left and the same to the right, (2, 4, 4)."""
+    limb = _limb(aside, y, z, radius)
+    return np.stack([limb, limb * (-1, 1, 1, 1)])
 
 
 # what spreads it on a table, left and right: of its height, how far above the neck's middle, aside and back
@@ -81,15 +93,12 @@ class LaidUp(OfAHood):
         turned = self.TURNED * smooth((frame - self.SPREAD) / self.LOWERED) * (frame < self.frames - LATE)
         fall = solver.GRAVITY * np.array([0.0, 0.05 + 0.95 * down, -turned])
         up, aside, back = RODS.T
-        rods = np.zeros((2, 4, 4))
         eased = smooth((frame - self.SPREAD - self.LOWERED) / 20)
         radius = 4.0 + (ROD_MM - 4.0) * spread * (1 - eased)
         out = spread * (1 - EASED * eased) * aside * self._m.hood
-        rods[:, :, 0] = np.array([[1.0], [-1.0]]) * (6.0 + out)
-        rods[:, :, 2] = self._middle[2] + up * self._m.hood
-        rods[:, :, 3] = radius
         behind = self._middle[1] + back * self._m.hood
-        rods[:, :, 1] = np.minimum(behind, table - radius - 2 * self._fabric.skin)
+        y = np.minimum(behind, table - radius - 2 * self._fabric.skin)
+        rods = _both(6.0 + out, y, self._middle[2] + up * self._m.hood, radius)
         return solver.Around(solver.NO_BODY, rods, 1.0, table, self._fabric.skin, TABLE_RUB, fall)
 
 
@@ -119,24 +128,13 @@ class ThrownBack(OfAHood):
         over = np.radians(self.OVER_DEG) * smooth((frame - self.SWOLLEN) / self.THROWN)
         gone = smooth((frame - self.SWOLLEN - self.THROWN) / self.AWAY)
         far, thick = FORM.T * self._m.hood
-        rows = np.zeros((4, 4))
-        rows[:, 0] = self._middle[0]
-        rows[:, 1] = self._middle[1] + far * np.sin(over)
-        rows[:, 2] = self._middle[2] + far * np.cos(over)
-        rows[:, 3] = np.maximum((0.1 + 0.9 * swell) * thick * (1 - gone), 1.0)
+        x, y, z = self._middle
+        radius = np.maximum((0.1 + 0.9 * swell) * thick * (1 - gone), 1.0)
+        form = _limb(x, y + far * np.sin(over), z + far * np.cos(over), radius)
         fall = np.array([0.0, 0.0, -solver.GRAVITY * (0.1 + 0.9 * gone)])
         wall = self._wall + self.FAR_MM * (1 - gone)
         up, aside, thick = POSTS.T
-        posts = np.zeros((2, 4, 4))
-        posts[:, :, :3] = self._middle
-        posts[:, :, 0] += np.array([[1.0], [-1.0]]) * (6.0 + swell * (aside - 6.0))
-        posts[:, :, 2] += up
-        posts[:, :, 3] = np.maximum(swell * (1 - 0.7 * gone) * thick, 4.0)
-        limbs = np.concatenate([posts, rows[None]])
+        radius = np.maximum(swell * (1 - 0.7 * gone) * thick, 4.0)
+        posts = _both(6.0 + swell * (aside - 6.0), y, z + up, radius) + (x, 0, 0, 0)
+        limbs = np.concatenate([posts, form[None]])
         return solver.Around(solver.NO_BODY, limbs, 1.0, wall, self._fabric.skin, self.RUB, fall)
-
-
-def smooth_all(share: Array) -> Array:
-    """``smooth`` of each."""
-    share = np.clip(share, 0, 1)
-    return np.asarray(share * share * (3 - 2 * share))

@@ -55,7 +55,7 @@ def flat_cloth(outline, step):
 
 
 MOST_STRETCHED = 0.013  # a side, on average; all sides of a garment 0.01
-MOST_TURNED = 0.02  # a hood that is turned over or spread
+MOST_TURNED = 0.016  # a hood that is turned over or spread
 
 
 class Bending(unittest.TestCase):
@@ -160,7 +160,7 @@ class Data(unittest.TestCase):
                 with self.subTest(garment=garment, size=size, shown=shown):
                     stretches = {}
                     for panel in draped(garment, size, shown).panels:
-                        net = panel.net(12.0)
+                        net = panel.net(8.0)
                         edges, at = edges_of(net.faces), panel.place(net.points)
                         now, rest = (
                             np.linalg.norm(np.diff(p[edges], axis=1)[:, 0], axis=1)
@@ -281,7 +281,7 @@ class Data(unittest.TestCase):
                 before = np.column_stack([at[:, 0], np.full(len(at), -900.0), at[:, 2]]).astype(np.float32)
                 ahead = np.tile(np.float32([0, 1, 0]), (len(at), 1))
                 far = np.asarray(tracer_of(parts).run(before, ahead, query="DISTANCE"))
-                self.assertTrue((~np.isfinite(far) | (far - 900 > at[:, 1])).all())
+                self.assertTrue((far - 900 > at[:, 1]).all())  # what meets nothing goes on and on
                 crown = np.concatenate(
                     [
                         hood.place(np.array([[u, 0.8 * m.hood]]))

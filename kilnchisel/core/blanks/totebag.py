@@ -13,7 +13,7 @@ from kilnchisel.core.job.bodies import ToteBag
 from kilnchisel.core.job.garments import HANGER_WALL_MM
 from kilnchisel.core.job.totes import TOTE, TOTE_SIZES
 
-PEG_MM = (HANGER_WALL_MM, -62.0)  # from the wall to its end
+PEG_REACH_MM = (HANGER_WALL_MM, -62.0)  # from the wall to its end
 
 
 def tote_body(blank: ToteBag, *, detail: Detail) -> Body:
@@ -28,5 +28,5 @@ def tote_body(blank: ToteBag, *, detail: Detail) -> Body:
     if blank.shown == "hanging":
         handles = [bag.named(f"{one} handle") for one in ("front", "back")]
         top = max(float(one.place(np.array([[0.0, m.handle / 2]]))[0, 2]) for one in handles)
-        shells.append(peg_shell(top - bag.thick_mm - PEG_R - 2.0, PEG_MM, detail=detail))
+        shells.append(peg_shell(top - bag.thick_mm - PEG_R - 2.0, PEG_REACH_MM, detail=detail))
     return Body(tuple(shells), tuple(sheets))

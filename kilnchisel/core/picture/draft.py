@@ -78,15 +78,15 @@ PANEL_STEP = 0.75  # how much of a lobe's width lies between them
 @dataclass(frozen=True, eq=False)
 class LightMaps:
     """Gathered light and openness over the ground's grid, how much of the strongest light is seen from
-    there, and the same as the first over each side's sheet, by its name: textures."""
+    there, and the same as the first over each side's sheet, by its name, with where it is: textures."""
 
     ground: Any
     lit: Any
-    sheets: dict[str, Any]
+    sheets: dict[str, Baked]
 
     def release(self) -> None:
         """Give back their memory."""
-        for one in (self.ground, self.lit, *self.sheets.values()):
+        for one in (self.ground, self.lit, *(texture for texture, _ in self.sheets.values())):
             one.release()
 
 
@@ -145,6 +145,7 @@ class Draft:
             kept.clear()
         self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
         self._shadow_of = (None, None)
+        self._maps = None
         self._open_light = (None, None, ())
         forget_tracers()
 
@@ -483,9 +484,11 @@ class Draft:
             ground, open_to = result.ground()
             if scene.clear:
                 ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
-            over = {side: self._light_map(result.over(side)) for side in hits.lattices}
-            lit_ = self._light_map(np.repeat(open_to[..., None], 4, axis=2))
-            maps = LightMaps(self._light_map(ground), lit_, over)
+            maps = LightMaps(
+                self._light_map(ground),
+                self._light_map(np.repeat(open_to[..., None], 4, axis=2)),
+                {side: (self._light_map(result.over(side)), at.box) for side, at in hits.lattices.items()},
+            )
             self._gathered[lit] = ((hits, scene.draft_room), result, maps)
             while len(self._gathered) > KEPT_HITS:
                 self._gathered.popitem(last=False)[1][2].release()
@@ -700,19 +703,19 @@ class Draft:
     def _draw_item(self, item: Item, gathered: Gathered | None) -> None:
         drawn = self._card.mesh(item.mesh)
         caught = item.catches and self._photo is not None
-        of_sheet = None if self._maps is None or item.side is None else item.side
-        if of_sheet is None:
+        over = None if self._maps is None or item.side is None else self._maps.sheets[item.side]
+        if over is None:
             # light looked up in a hurry is good enough until the picture rests
             light = weakly(gathered), weakly(self._open_scene.lamps)
-            lit_by = (*light, self._detail.fine)
+            lit_by = (*light, self._detail.fine or item.side is not None)
             if drawn.lit_by not in (lit_by, (*light, True)):
                 drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
                 drawn.lit_by = lit_by
         program = self._use_material(item.material, caught=caught)
-        set_values(program, has_sheet_light=of_sheet is not None)
-        if of_sheet is not None and self._maps is not None and gathered is not None:
-            self._maps.sheets[of_sheet].use(LIGHT_MAP)
-            set_values(program, sheet_box=gathered.hits.lattices[of_sheet].box)
+        set_values(program, has_sheet_light=over is not None)
+        if over is not None:
+            over[0].use(LIGHT_MAP)
+            set_values(program, sheet_box=over[1])
         set_values(program, caught_by=2 if self._open_scene.base is None else 3)
         side = item.side
         self._use_lamp_map(

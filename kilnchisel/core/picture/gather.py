@@ -88,8 +88,7 @@ class Hits:
 
     points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest to
     the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix; slot
-    (n,): index into the slots' albedos; covered: on which of the ground's
-    something thin lies.
+    (n,): index into the slots' albedos; covered: on which of the ground's something thin lies.
     """
 
     points: Array
