@@ -60,7 +60,14 @@ MAKINGS = {
     "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128, hood=LaidUp),
     "hanging": Making(),
-    "folded": Making(lambda _, m, fabric: Folded(m, fabric), 7.0, (6.0, 5.0), 1 / 64, ("front",)),
+    "folded": Making(
+        lambda _, m, fabric: Folded(m, fabric),
+        7.0,
+        (6.0, 5.0),
+        1 / 64,
+        ("front", "left hood", "right hood"),
+        hood=LaidUp,
+    ),
 }
 
 

@@ -3,6 +3,7 @@ turns, on a table with the front up."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,11 +18,17 @@ from tailoring.sewn import Sewn
 Array = NDArray[Any]
 
 SECONDS = 0.5
+PRESSED_MM = 1.0  # what cloth is pressed to at most, by a hand that smooths it down; fleece is thicker
 NOISE_MM = 0.05
 LAYER = 1.25  # thicknesses: how far apart layers are pressed
 AT_FOLD_MM = 16.0  # beside a fold, where cloth turns away
 CLEAR = 2.0  # of that, what is under the front keeps off it
 IN_MM = 16.0  # from the far edge a sleeve is folded down
+
+
+def pressed(fabric: Fabric) -> Fabric:
+    """A fabric as it is within a pile."""
+    return replace(fabric, thick=min(fabric.thick, PRESSED_MM))
 
 
 class Folded(OnATable):
@@ -30,6 +37,7 @@ class Folded(OnATable):
     frames = round(SECONDS / FRAME)
 
     def __init__(self, m: Measures, fabric: Fabric) -> None:
+        fabric = pressed(fabric)
         super().__init__(fabric, LAYER * fabric.thick)
         self._m = m
 

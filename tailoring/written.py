@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.packing import packed
 from tailoring.fitted import Fitted
 from tailoring.panel import Panel
 
@@ -26,7 +27,7 @@ def written(
     seen: tuple[str, ...] | None = None,
 ) -> bytes:
     """An archive that ``kilnchisel.core.blanks.cloth`` reads: of each panel its outline, and the
-    coefficients of its surface in units of ``grain_mm``, each row as differences of differences.
+    coefficients of its surface in units of ``grain_mm``, packed.
     ``seen``: the panels that are, besides rib; None for all."""
     arrays: dict[str, Any] = {}
     told = []
@@ -34,9 +35,8 @@ def written(
         surface = surfaces[panel.name]
         units = 1 if seen is None or panel.rib or panel.name in seen else HIDDEN
         whole = np.round(surface.values / (units * grain_mm)).astype(np.int64) * units
-        twice = np.diff(whole, n=2, axis=1, prepend=np.zeros_like(whole[:, :2]))
         arrays[f"ring{number}"] = panel.ring.astype(np.float32)
-        arrays[f"values{number}"] = twice.astype(np.int32)
+        arrays[f"values{number}"] = packed(whole)
         told.append(
             {
                 "name": panel.name,

@@ -10,10 +10,11 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bending import bend_of, bent_round, can_bend
 from kilnchisel.core.job.blank import KINDS, Mug
+from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
-from kilnchisel.core.job.garments import collar_of, measures_of
+from kilnchisel.core.job.garments import collar_of, folded_size, measures_of
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.tradeplaces import PLACES
@@ -138,6 +139,35 @@ class Zones(unittest.TestCase):
         self.assertEqual(made, clear_of_zones(job, 0))
         after = {c.key: c.level for c in checks(made, 0)}
         self.assertEqual((after["clear_windows"], after["clear_door seams"]), ("good", "good"))
+
+    def test_within_a_frame_it_is_clear_and_a_little_over_it_a_little_in(self):
+        blank = BoxSign(shape="rectangle")
+        job = job_on(blank, "sign", "CAFÉ")
+        lay = Lay(side="front", along_mm=0.0, across_mm=0.0)
+        job = change(job, ("letterings", 0, "lay"), lay)
+        self.assertEqual({c.key: c.level for c in checks(job, 0)}["clear_frame"], "good")
+        low, high = gap_round(lettering_laid(job, 0), "along")
+        wide = blank.width_mm - 2 * (blank.edge_mm + blank.frame_mm)
+        self.assertAlmostEqual(high - low, wide, delta=1.5)
+        room = high - box(job, 0)[2]
+        job = change(job, ("letterings", 0, "lay", "along_mm"), room + 4.0)
+        check = {c.key: c for c in checks(job, 0)}["clear_frame"]
+        self.assertAlmostEqual(check.amount_mm, 4.0, delta=0.3)
+        made = check.fix.apply(job)
+        self.assertAlmostEqual(made.letterings[0].lay.along_mm, room, delta=0.4)
+        self.assertEqual({c.key: c.level for c in checks(made, 0)}["clear_frame"], "good")
+
+    def test_over_the_fold_of_a_folded_shirt(self):
+        job = job_on(Apparel(garment="sweatshirt", shown="folded"), "shirt", "TARNLIGHT")
+        job = at_place(job, 0, "full front")
+        inked = change(job, ("letterings", 0, "content", "cap_height_mm"), 10.0)
+        low, high = gap_round(lettering_laid(inked, 0), "along")
+        self.assertAlmostEqual(high - low, folded_size(measures_of("sweatshirt", "M"))[0], delta=50.0)
+        job = change(inked, ("letterings", 0, "lay", "along_mm"), high - box(inked, 0)[2] + 3.0)
+        check = {c.key: c for c in checks(job, 0)}["clear_folded part"]
+        self.assertAlmostEqual(check.amount_mm, 3.0, delta=0.2)
+        clear = check.fix.apply(job)
+        self.assertEqual({c.key: c.level for c in checks(clear, 0)}["clear_folded part"], "good")
 
     def test_the_least_step_is_the_least(self):
         # by trying a fine lattice of places

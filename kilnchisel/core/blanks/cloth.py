@@ -14,6 +14,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.net import Net, closely, gridded, net_over
+from kilnchisel.core.blanks.packing import unpacked
 from kilnchisel.core.blanks.sides import true_size
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.errors import KilnError
@@ -119,14 +120,14 @@ def draped(garment: str, size: str, shown: str = "worn") -> Draped:
         with np.load(path, allow_pickle=False) as held:
             head = json.loads(held["head"].tobytes())
             rings = [held[f"ring{number}"] for number in range(len(head["panels"]))]
-            twice = [held[f"values{number}"] for number in range(len(head["panels"]))]
+            lattices = [unpacked(held[f"values{number}"]) for number in range(len(head["panels"]))]
     except (OSError, ValueError, KeyError) as error:
         raise KilnError(
             f"The cloth of this garment cannot be read from {path.name}; install anew."
         ) from error
     panels = []
-    for told, ring, rows in zip(head["panels"], rings, twice, strict=True):
-        values = np.cumsum(np.cumsum(rows.astype(np.int64), axis=1), axis=1) * head["grain_mm"]
+    for told, ring, lattice in zip(head["panels"], rings, lattices, strict=True):
+        values = lattice * head["grain_mm"]
         points = gridded(np.append(ring, ring[:1], axis=0).astype(float))
         runs, at = [], 0
         for seam, count in told["edges"]:

@@ -108,8 +108,8 @@ UNFOLDED = ("worn", "on a hanger", "laid flat")
 SHOWN: dict[str, tuple[str, ...]] = {
     "t-shirt": (*UNFOLDED, "folded"),
     "long sleeve": (*UNFOLDED, "folded"),
-    "sweatshirt": UNFOLDED,
-    "hooded sweatshirt": UNFOLDED,
+    "sweatshirt": (*UNFOLDED, "folded"),
+    "hooded sweatshirt": (*UNFOLDED, "folded"),
 }
 
 

@@ -14,24 +14,11 @@ from kilnchisel.core.blanks.sides import Plane, Side, on_side, principal_stretch
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.laying.beam import Beam
 from kilnchisel.core.laying.chart import Chart
+from kilnchisel.core.laying.zones import ZoneSpace, zone_spaces
 from kilnchisel.core.lettering.outline import Layer, Outline
 from kilnchisel.core.lettering.polygons import weld
-from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
-
-TOUCHING_MM = 1e-6  # less than this is not an overlap worth a word
-
-
-@dataclass(frozen=True)
-class ZoneSpace:
-    """How a lettering stands to a keep-clear zone: the gap, or how far it reaches in (mm). ``covered``: it
-    is hidden there."""
-
-    name: str
-    gap_mm: float
-    reaches_in_mm: float
-    covered: bool = False
 
 
 @dataclass(frozen=True)
@@ -357,7 +344,7 @@ def _space(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | No
         tail_mm=tail,
         seam_mm=None if seam is None or side.period is None else _to_seam(left, right, seam, side.period),
         outside_mm=_outside(ink, side),
-        zones=_zones(ink, side),
+        zones=zone_spaces(ink, side),
     )
 
 
@@ -370,43 +357,6 @@ def _to_seam(left: float, right: float, seam: float, period: float) -> float:
     return float(min(gaps))
 
 
-@dataclass(frozen=True, eq=False)
-class _Zone:
-    """The zones of one name: all that they cover, whose distance is quick to find, and each of them."""
-
-    name: str
-    covered: bool
-    whole: Any
-    areas: tuple[shapely.Polygon, ...]
-
-
-@remembered
-def _zones_of(side: Side) -> tuple[_Zone, ...]:
-    """A side's zones by their names; of a closed side those beyond both ends of its sheet, too."""
-    named: dict[tuple[str, bool], list[shapely.Polygon]] = {}
-    for zone in side.clear:
-        named.setdefault((zone.name, zone.covered), []).append(zone.area)
-    turns = (0.0,) if side.period is None else (-side.period, 0.0, side.period)
-    found = []
-    for (name, covered), areas in named.items():
-        there = [
-            shapely.transform(area, lambda p, s=shift: p + (s, 0.0)) for area in areas for shift in turns
-        ]
-        found.append(_Zone(name, covered, shapely.union_all(there), tuple(there)))
-    return tuple(found)
-
-
-def _zones(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneSpace, ...]:
-    """How the ink stands to the zones; of several with one name, to the one that matters most."""
-    found: dict[str, ZoneSpace] = {}
-    for zone in _zones_of(side) if side.clear else ():
-        space = _zone_space(ink, zone)
-        known = found.get(zone.name)
-        if known is None or (-space.reaches_in_mm, space.gap_mm) < (-known.reaches_in_mm, known.gap_mm):
-            found[zone.name] = space
-    return tuple(found.values())
-
-
 def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
     """How far ink reaches beyond the domain, in mm; round a closed side only up and down count."""
     if side.period is not None:
@@ -416,15 +366,3 @@ def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
         return 0.0
     beyond = shapely.get_coordinates(shapely.difference(ink, side.domain))
     return float(shapely.distance(shapely.points(beyond), side.domain).max(initial=0.0))
-
-
-def _zone_space(ink: shapely.MultiPolygon, zone: _Zone) -> ZoneSpace:
-    gap, reach = float(shapely.distance(ink, zone.whole)), 0.0
-    for area in zone.areas if gap < TOUCHING_MM else ():
-        if shapely.intersects(ink, area) and not shapely.intersection(ink, area).is_empty:
-            # how far the ink would have to move, the shortest way, to be clear again
-            zone_left, zone_low, zone_right, zone_high = area.bounds
-            left, low, right, high = ink.bounds
-            ways = (right - zone_left, zone_right - left, high - zone_low, zone_high - low)
-            reach = max(reach, min(ways))
-    return ZoneSpace(zone.name, gap, float(reach), zone.covered)

@@ -22,11 +22,11 @@ from kilnchisel.core.job.tradeplaces import IN_RINGS, PLACES, places_of
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import walked
+from kilnchisel.core.laying.zones import Box, zones_of
 
 Edge = Literal["left", "middle", "right", "top", "level", "bottom"]
-Box = tuple[float, float, float, float]
-
 AGAIN = 5
+AT_ONCE = 2048  # places that are tried, the nearest first
 AIR_MM = 0.05  # kept beside what is avoided, so that it is clear whatever the rounding
 
 
@@ -228,18 +228,19 @@ def least_step(box: Box, zones: Sequence[Box], limits: Box) -> tuple[float, floa
     for zone in zones:
         us |= {zone[0] - wide - AIR_MM, zone[2] + AIR_MM}
         vs |= {zone[1] - tall - AIR_MM, zone[3] + AIR_MM}
-    places = np.array([(left, low), *((u, v) for u in us for v in vs)])
-    inside = (places[:, 0] >= limits[0] - 1e-9) & (places[:, 0] + wide <= limits[2] + 1e-9)
-    inside &= (places[:, 1] >= limits[1] - 1e-9) & (places[:, 1] + tall <= limits[3] + 1e-9)
-    for z_left, z_low, z_right, z_high in zones:
-        apart = (places[:, 0] >= z_right) | (places[:, 0] + wide <= z_left)
-        apart |= (places[:, 1] >= z_high) | (places[:, 1] + tall <= z_low)
-        inside &= apart
-    if not inside.any():
-        return None
-    steps = places[inside] - (left, low)
-    best = steps[np.argmin(np.hypot(steps[:, 0], steps[:, 1]))]
-    return float(best[0]), float(best[1])
+    us = {u for u in us if limits[0] - 1e-9 <= u <= limits[2] - wide + 1e-9}
+    vs = {v for v in vs if limits[1] - 1e-9 <= v <= limits[3] - tall + 1e-9}
+    steps = np.stack(np.meshgrid(sorted(us), sorted(vs)), axis=-1).reshape(-1, 2) - (left, low)
+    steps = steps[np.argsort(np.hypot(steps[:, 0], steps[:, 1]), kind="stable")]
+    z_left, z_low, z_right, z_high = np.array(zones, dtype=float).reshape(-1, 4).T
+    for at in range(0, len(steps), AT_ONCE):
+        u, v = (steps[at : at + AT_ONCE] + (left, low)).T[:, :, None]
+        apart = (u >= z_right) | (u + wide <= z_left) | (v >= z_high) | (v + tall <= z_low)
+        clear = np.flatnonzero(apart.all(axis=1))
+        if len(clear):
+            best = steps[at + clear[0]]
+            return float(best[0]), float(best[1])
+    return None
 
 
 def _box(job: Job, index: int) -> Box:
@@ -252,13 +253,7 @@ def _box(job: Job, index: int) -> Box:
 
 def _obstacles(laid: Laid) -> list[Box]:
     """The boxes of the zones, each also one round before and after on a closed side."""
-    period = laid.side.period
-    shifts = (0.0,) if period is None else (-period, 0.0, period)
-    boxes = []
-    for zone in laid.side.clear:
-        left, low, right, high = zone.area.bounds
-        boxes += [(left + shift, low, right + shift, high) for shift in shifts]
-    return boxes
+    return [box for zone in zones_of(laid.side) for box in zone.boxes]
 
 
 def _limits(laid: Laid) -> Box:
