@@ -13,7 +13,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from benchmarks.figure import Figure
 from kilnchisel.core.detail import Detail
@@ -78,12 +78,17 @@ def _row_of(path: str, name: str) -> int:
 def edited(job: Any, rng: random.Random) -> Any:
     """The job with something else about it, as a hand would try it."""
     from kilnchisel.core.job.edits import change, limits
+    from kilnchisel.core.job.fresh import with_shown
 
     index = rng.randrange(len(job.letterings)) if job.letterings else None
     kind = rng.choice(("size", "words", "place", "turn", "craft", "finish", "blank", "light"))
     if kind == "blank":
         model = type(job.blank)
         names = [n for n in model.model_fields if n.endswith("_mm") and limits(model, n)[1] is not None]
+        if not names:  # a garment comes in sizes
+            ways = {n: get_args(f.annotation) for n, f in model.model_fields.items() if n != "kind"}
+            name = rng.choice(sorted(n for n, offered in ways.items() if len(offered) > 1))
+            return with_shown(job, **{name: rng.choice(ways[name])})
         name = rng.choice(names)
         return change(job, ("blank", name), round(getattr(job.blank, name) * rng.uniform(0.9, 1.1), 2))
     if kind == "light":

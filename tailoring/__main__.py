@@ -115,7 +115,7 @@ def make(garment: str, size: str, shown: str) -> str:
 
 
 MADE: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    **{garment: (SIZES, SHOWN[garment]) for garment in TABLE},
+    **dict.fromkeys(TABLE, (SIZES, SHOWN)),
     TOTE: (tuple(TOTE_SIZES), TOTE_SHOWN),
     APRON: (tuple(APRON_SIZES), APRON_SHOWN),
 }

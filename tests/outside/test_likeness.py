@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageDraw
 from scipy import ndimage, special
 
 from kilnchisel.core.colour import srgb_decode
@@ -22,15 +22,15 @@ from kilnchisel.core.picture.tones import tones
 def shapes(side=900):
     """Turned boxes of several greys, (2 side, 2 side): twice as large as they are wanted."""
     rng = np.random.default_rng(3)
-    made = np.full((2 * side, 2 * side), 120.0)
-    y, x = np.mgrid[: 2 * side, : 2 * side]
+    made = Image.new("F", (2 * side, 2 * side), 120.0)
     for _ in range(60):
         across, down, wide, tall = rng.integers(0, 2 * side, 4)
         angle = rng.uniform(0, np.pi)
-        u = (x - across) * np.cos(angle) + (y - down) * np.sin(angle)
-        v = -(x - across) * np.sin(angle) + (y - down) * np.cos(angle)
-        made[(abs(u) < wide // 6 + 60) & (abs(v) < tall // 6 + 60)] = rng.uniform(50, 200)
-    return made
+        corners = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)]) * (wide // 6 + 60, tall // 6 + 60)
+        turned = corners @ [[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]]
+        places = [tuple(place) for place in turned + (across, down)]
+        ImageDraw.Draw(made).polygon(places, fill=rng.uniform(50, 200))
+    return np.asarray(made, dtype=float)
 
 
 class Sharpened(unittest.TestCase):

@@ -17,7 +17,7 @@ from kilnchisel.core.blanks.hanger import hanger_shells
 from kilnchisel.core.blanks.mesh import grid, join
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.panels import cloth_net, lining, nets_over, round_edge, side_of
-from kilnchisel.core.blanks.sides import ClearZone
+from kilnchisel.core.blanks.sides import ClearZone, Side
 from kilnchisel.core.blanks.stitches import hems_of, stitched
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel
@@ -44,14 +44,13 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
             shells += _ribbed(panel, worn.thick_mm, detail=detail)
             continue
         side, net, rough = side_of(panel, worn.thick_mm, detail=detail)
-        if panel.name == "front":
-            side = replace(side, clear=_hidden(blank, m, side.domain))
+        side = replace(side, clear=_hidden(blank, m, side))
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
         shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, worn.thick_mm), panel.name))
         if detail.fine:
             shells += stitched(panel.name, side, hems_of(panel))
     if m.hood:
-        more, pocket = _hooded(worn, m, detail=detail)
+        more, pocket = _hooded(blank, worn, m, detail=detail)
         shells += more
         sheets.append(pocket)
     if blank.shown == "on a hanger":
@@ -60,15 +59,18 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
     return Body((*shells, backing), (*sheets, label))
 
 
-def _hidden(blank: Apparel, m: Measures, domain: shapely.Polygon) -> tuple[ClearZone, ...]:
-    """What of a front cannot be seen."""
-    if m.hood:
+def _hidden(blank: Apparel, m: Measures, side: Side) -> tuple[ClearZone, ...]:
+    """What of a side cannot be seen."""
+    if blank.shown == "folded" and "hood" not in side.name:
+        away = side.domain
+        if side.name == "front":
+            wide, high = folded_size(m)
+            top = m.length / 2
+            seen = shapely.box(-wide / 2 + AT_FOLD_MM, top - high + AT_FOLD_MM, wide / 2 - AT_FOLD_MM, top)
+            away = shapely.difference(side.domain, seen)
+        return (ClearZone("folded part", away, covered=True),)
+    if m.hood and side.name == "front":
         return (ClearZone("pouch", shapely.Polygon(pouch.outline_of(m)), covered=True),)
-    if blank.shown == "folded":
-        wide, high = folded_size(m)
-        top = m.length / 2
-        seen = shapely.box(-wide / 2 + AT_FOLD_MM, top - high + AT_FOLD_MM, wide / 2 - AT_FOLD_MM, top)
-        return (ClearZone("folded part", shapely.difference(domain, seen), covered=True),)
     return ()
 
 
@@ -112,10 +114,11 @@ def _normals(points: Array, alike: Array) -> Array:
     return np.asarray(out / np.maximum(np.linalg.norm(out, axis=2, keepdims=True), 1e-12))
 
 
-def _hooded(worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], Sheet]:
+def _hooded(blank: Apparel, worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], Sheet]:
     """The pocket on the front and the ends of the hood's cord."""
     front = worn.named("front")
     side, net, rough = pouch.pouch_side(front, m, worn.thick_mm, partial(nets_over, detail=detail))
+    side = replace(side, clear=_hidden(blank, m, side))
     shells = [Shell("pouch inner", "blank", lining(side, net, worn.thick_mm), "pouch")]
     if detail.fine:
         sewn = [(line, far) for line in pouch.sewn_of(m) for far in pouch.SEWN_MM]

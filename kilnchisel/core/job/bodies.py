@@ -8,7 +8,6 @@ from pydantic import Field, StringConstraints, model_validator
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.base import Percent, Value
-from kilnchisel.core.job.garments import SHOWN
 
 
 class Cap(Value):
@@ -102,14 +101,6 @@ class Apparel(Value):
     garment: Literal["t-shirt", "long sleeve", "sweatshirt", "hooded sweatshirt"] = "t-shirt"
     size: Literal["XS", "S", "M", "L", "XL", "2XL", "3XL"] = "M"
     shown: Literal["worn", "on a hanger", "laid flat", "folded"] = "worn"
-
-    @model_validator(mode="after")
-    def _can_be_shown_so(self) -> Apparel:
-        if self.shown not in SHOWN[self.garment]:
-            *others, last = SHOWN[self.garment]
-            ways = f"{', '.join(others)} or {last}"
-            raise KilnError(f"A {self.garment} can be shown {ways}, not {self.shown}.")
-        return self
 
 
 class Apron(Value):

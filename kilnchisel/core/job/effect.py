@@ -3,17 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, get_args
-
-from kilnchisel.core.job.bodies import Apparel
-from kilnchisel.core.job.garments import SHOWN
-
-
-def ways_shown(blank: Any) -> tuple[str, ...]:
-    """In which ways a blank of cloth can be shown: of garments not each in every one."""
-    if isinstance(blank, Apparel):
-        return SHOWN[blank.garment]
-    return get_args(type(blank).model_fields["shown"].annotation)
+from typing import Any
 
 
 def has_effect(blank: Any, name: str, finish: Any = None) -> bool:
@@ -36,7 +26,6 @@ def has_effect(blank: Any, name: str, finish: Any = None) -> bool:
         "apart_up_mm": lambda b: b.holes == "four",
         "rim_in_mm": lambda b: b.rim_mm > 0,
         "rim_rise_mm": lambda b: b.rim_mm > 0,
-        "shown": lambda b: len(ways_shown(b)) > 1,
         "contents_colour": lambda b: b.filled > 0,
         "contents_clear": lambda b: b.filled > 0,
         "stones": lambda b: b.seed > 0,

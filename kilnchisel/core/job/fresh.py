@@ -10,7 +10,6 @@ from kilnchisel.core.job.blank import KINDS, TITLES, Blank
 from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
-from kilnchisel.core.job.garments import SHOWN
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
@@ -120,12 +119,9 @@ SHOWS_OTHERWISE = (("blank", "garment"), ("blank", "shown"))
 
 
 def with_shown(job: Job, **update: Any) -> Job:
-    """The job with its blank of cloth shown otherwise, or another one, in a set that suits that; where it
-    cannot be shown as it was, as it is first. Raises KilnError."""
+    """The job with its blank of cloth shown otherwise, or another one, in a set that suits that. Raises
+    KilnError."""
     stood, before = set_of(job), stances_of(job.blank)
-    garment = update.get("garment")
-    if garment in SHOWN and "shown" not in update and getattr(job.blank, "shown", "") not in SHOWN[garment]:
-        update["shown"] = SHOWN[garment][0]
     made = change(job, ("blank",), dict(job.blank) | update)
     if stances_of(made.blank) == before:
         return made if stood is None else fitted(made, stood)

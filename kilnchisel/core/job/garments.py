@@ -103,14 +103,7 @@ TABLE: dict[str, Callable[[int], Measures]] = {
 HANGER_WALL_MM = 34.0  # from the middle of a hanger back to the wall
 BEHIND_MM = 52.0  # what a hood that is thrown back takes up behind it
 HOOK_MM = 95.0  # how far above the garment the peg is
-# how each can be shown
-UNFOLDED = ("worn", "on a hanger", "laid flat")
-SHOWN: dict[str, tuple[str, ...]] = {
-    "t-shirt": (*UNFOLDED, "folded"),
-    "long sleeve": (*UNFOLDED, "folded"),
-    "sweatshirt": (*UNFOLDED, "folded"),
-    "hooded sweatshirt": (*UNFOLDED, "folded"),
-}
+SHOWN = ("worn", "on a hanger", "laid flat", "folded")
 
 
 def collar_of(m: Measures, side: str) -> float:

@@ -128,6 +128,12 @@ def _folded_size(blank: Any) -> tuple[float, float]:
     return folded_size(measures_of(blank.garment, blank.size))
 
 
+def _pile_size(blank: Any) -> tuple[float, float]:
+    """What is folded, with a hood laid up above it, which stands and is seen shorter."""
+    wide, high = _folded_size(blank)
+    return wide, high + 0.5 * measures_of(blank.garment, blank.size).hood
+
+
 def _folded_middle(blank: Any) -> float:
     """The middle of what is seen of a front that is folded, below its collar."""
     m = measures_of(blank.garment, blank.size)
@@ -479,7 +485,7 @@ TRAITS: dict[type, Traits] = {
             "laid flat": ON_A_TABLE | {"size": _flat_size},
             "folded": ON_A_TABLE
             | {
-                "size": _folded_size,
+                "size": _pile_size,
                 "room": lambda b: 0.36 * _folded_size(b)[0],
                 "middle": lambda b: round(_folded_middle(b), 0),
                 "deep": lambda _: PILED_MM,

@@ -59,6 +59,7 @@ OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its
 SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
+SAME_FOCUS = 0.03  # of the distance: while something moves, what is as much nearer is as sharp
 SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
 LIGHT_MAP = 4  # the place of gathered light, over the ground or a sheet
 FIRST_COVER = 8  # the place of the first cover's amount; the others follow
@@ -117,6 +118,7 @@ class Draft:
         self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._shares.repeat_x = self._shares.repeat_y = False
         self._detail = Detail.ROUGH
+        self._focus_mm = np.inf
         self._veil_of: tuple[Any, Any] = (None, None)
         self._photo: Photographed | None = None  # behind what is being drawn
         self._photo_of: tuple[Any, Any] = (None, None)
@@ -154,6 +156,7 @@ class Draft:
         if scene.company and not view.parallel:
             scene = replace(scene, photo=self._with_company(scene, size), company=())
         self._detail = detail
+        view = self._steady(view)
         gathered, light_maps = self._light(scene)
         self._draw_shadow(scene)
         room = self._room(scene)
@@ -193,6 +196,15 @@ class Draft:
         rest = drawn(scene.before)[..., :3].astype(np.int16)
         stands = np.abs(pixels[..., :3] - rest).max(axis=2) > UNSEEN
         return np.ascontiguousarray(np.where(stands[..., None], pixels, masked))
+
+    def _steady(self, view: View) -> View:
+        """The view as it is drawn while something moves: in focus where it was, as long as that is near, so
+        that what stays need not be drawn anew for a lettering that comes nearer by a hair."""
+        off = abs(view.focus_mm / self._focus_mm - 1)
+        if self._detail.fine or off > SAME_FOCUS:
+            self._focus_mm = view.focus_mm
+            return view
+        return replace(view, focus_mm=self._focus_mm)
 
     def _draw_rest(
         self,

@@ -7,7 +7,6 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from itertools import product
 from typing import Any
 
@@ -86,12 +85,14 @@ class Backdrop:
         """The all-round picture behind a view, (h, w, 3) linear; as far out of focus as the view's lens
         makes what is far away."""
         if self.colour is not None:
-            return self._plain
+            return _plain(*(float(one) for one in self.colour))
         return _seen_room(self.room, self.strength, degrees_apart(float(np.degrees(view.blur_at(np.inf)))))
 
-    @cached_property
-    def _plain(self) -> Array:
-        return np.broadcast_to(np.asarray(self.colour, np.float32), (2, 4, 3)).copy()
+
+@remembered
+def _plain(red: float, green: float, blue: float) -> Array:
+    """All round of one colour: the same one for every scene before it."""
+    return np.broadcast_to(np.array([red, green, blue], np.float32), (2, 4, 3)).copy()
 
 
 NO_GLOW = Glow(strength=0)

@@ -9,7 +9,7 @@ from kilnchisel.core.job.blank import Band, Vessel
 from kilnchisel.core.job.boards import Board
 from kilnchisel.core.job.bodies import Signet
 from kilnchisel.core.job.edits import change, field_label, read
-from kilnchisel.core.job.effect import has_effect, ways_shown
+from kilnchisel.core.job.effect import has_effect
 from kilnchisel.core.job.formats import FORMATS, format_of, in_format
 from kilnchisel.core.job.fresh import SHOWS_OTHERWISE, with_blank, with_shown
 from kilnchisel.core.job.model import Job
@@ -61,8 +61,7 @@ def blank_specs(job: Job) -> list[Spec]:
         elif info.annotation is str:
             fields.append(at(path, label, "colour"))
         else:
-            offered = ways_shown(blank) if name == "shown" else get_args(info.annotation)
-            options = tuple((value, value[0].upper() + value[1:]) for value in offered)
+            options = tuple((value, value[0].upper() + value[1:]) for value in get_args(info.annotation))
             if path in SHOWS_OTHERWISE:
                 fields.append(_shown(path, label, options))
             else:
