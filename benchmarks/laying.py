@@ -23,9 +23,10 @@ from kilnchisel.core.intake import gate
 from kilnchisel.core.job.blank import KINDS, TITLES
 from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.fresh import home_camera, job_on
+from kilnchisel.core.job.fresh import job_on
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.sets import fitted, home_set
 from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.picture.draft import Draft
@@ -48,8 +49,8 @@ def run() -> Iterator[Figure]:
         lettering = Lettering(
             content=wording, lay=Lay(side=side, across_mm=middle), craft=Engraved(depth_mm=0.2)
         )
-        job = Job(blank=blank, letterings=(lettering,))
-        job = change(job, ("setting", "camera"), home_camera(blank))
+        # in the set that it opens in: what is round it weighs more than a piece alone
+        job = fitted(Job(blank=blank, letterings=(lettering,)), home_set(blank))
         first = frame_seconds(draft, job, first_seen)
         yield Figure(f"{title}: its first draft, 30 letters", first, "s", 1.5)
         again = change(job, ("letterings", 0, "content", "text"), WORDS.lower())

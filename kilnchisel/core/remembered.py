@@ -1,8 +1,9 @@
 """What has been made and may be wanted again: one memory for all stages, bounded in bytes.
 
 ``@remembered`` keeps a function's results by its arguments. What has not been asked for the longest goes
-first. Two threads that want the same value at once get one: the second waits for the first. Arrays and
-outlines that several results share are counted once.
+first; what one large scene is made of has room beside it, or each step of a move would make it all anew.
+Two threads that want the same value at once get one: the second waits for the first. Arrays and outlines
+that several results share are counted once.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, fields
+from functools import cached_property
 from typing import Any, ParamSpec, TypeVar
 
 import numpy as np
@@ -21,6 +23,7 @@ P = ParamSpec("P")
 T = TypeVar("T")
 
 MOST_BYTES = 128 * 2**20
+LARGEST = 2  # times the largest result is kept, if that is more: the scene of a street alone may fill it
 LEAST_KEPT = 24  # results that stay whatever their size: those of the job being worked on
 GEOMETRY_BYTES, POINT_BYTES = 320, 16  # of an outline besides its points, and of each
 
@@ -29,6 +32,11 @@ GEOMETRY_BYTES, POINT_BYTES = 320, 16  # of an outline besides its points, and o
 class _Kept:
     value: Any
     leaves: dict[int, int]
+
+    @cached_property
+    def bytes(self) -> int:
+        """Of all that it holds, shared or not."""
+        return sum(self.leaves.values())
 
 
 class Store:
@@ -85,7 +93,7 @@ class Store:
                 held = self._holders.get(leaf, 0)
                 self._holders[leaf] = held + 1
                 self.bytes += 0 if held else size
-            while self.bytes > self.most_bytes and len(self._kept) > self.least:
+            while len(self._kept) > self.least and self.bytes > self._most():
                 old, gone = self._kept.popitem(last=False)
                 dropped.append((old, gone))
                 for leaf, size in gone.leaves.items():
@@ -93,6 +101,11 @@ class Store:
                     if self._holders[leaf] == 0:
                         del self._holders[leaf]
                         self.bytes -= size
+
+    def _most(self) -> int:
+        if self.bytes <= self.most_bytes:
+            return self.most_bytes
+        return max(self.most_bytes, LARGEST * max(kept.bytes for kept in self._kept.values()))
 
     def clear(self) -> None:
         """Forget everything."""

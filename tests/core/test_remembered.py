@@ -36,6 +36,28 @@ class Bounded(unittest.TestCase):
             store.get(number, lambda: megabyte(2))
         self.assertEqual(len(store), LEAST_KEPT)
 
+    def test_what_a_large_result_is_made_of_stays_beside_it(self):
+        """A scene of a street and what stays of it while letters move: more results than stay anyhow."""
+        store = Store(most_bytes=20 * MB)
+        parts = [megabyte() for _ in range(60)]
+        made = []
+
+        def scene(step):
+            for number, part in enumerate(parts):
+                store.get(number, lambda part=part, number=number: made.append(number) or part)
+            return store.get(("scene", step), lambda: [*parts, megabyte()])
+
+        scene(0)
+        scene(1)  # what had gone before the first was whole is made again
+        made.clear()
+        for step in range(40):
+            scene(step)
+        self.assertEqual(made, [])
+        self.assertLessEqual(store.bytes, 2 * 61 * MB)
+        for number in range(100):  # of another job, whose results are small
+            store.get(("other", number), megabyte)
+        self.assertLessEqual(store.bytes, 2 * 61 * MB)
+
     def test_shared_arrays_are_counted_once_and_let_go_with_the_last(self):
         store = Store(most_bytes=1000 * MB)
         shared = megabyte(10)
