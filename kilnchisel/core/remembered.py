@@ -13,7 +13,6 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, fields
-from functools import cached_property
 from typing import Any, ParamSpec, TypeVar
 
 import numpy as np
@@ -33,11 +32,6 @@ class _Kept:
     value: Any
     leaves: dict[int, int]
 
-    @cached_property
-    def bytes(self) -> int:
-        """Of all that it holds, shared or not."""
-        return sum(self.leaves.values())
-
 
 class Store:
     """Results by key, in the order in which they were last asked for."""
@@ -50,6 +44,7 @@ class Store:
         self._kept: OrderedDict[Any, _Kept] = OrderedDict()
         self._under_way: dict[Any, threading.Lock] = {}
         self._holders: dict[int, int] = {}  # how many results hold an array
+        self._weights: dict[int, int] = {}  # of results, of all that each holds, shared or not
 
     def __len__(self) -> int:
         return len(self._kept)
@@ -88,7 +83,10 @@ class Store:
     def _keep(self, key: Any, kept: _Kept) -> None:
         dropped = []  # let go of outside the lock
         with self._lock:
+            if key in self._kept:
+                return
             self._kept[key] = kept
+            self._weights[id(kept)] = sum(kept.leaves.values())
             for leaf, size in kept.leaves.items():
                 held = self._holders.get(leaf, 0)
                 self._holders[leaf] = held + 1
@@ -96,6 +94,7 @@ class Store:
             while len(self._kept) > self.least and self.bytes > self._most():
                 old, gone = self._kept.popitem(last=False)
                 dropped.append((old, gone))
+                del self._weights[id(gone)]
                 for leaf, size in gone.leaves.items():
                     self._holders[leaf] -= 1
                     if self._holders[leaf] == 0:
@@ -105,13 +104,13 @@ class Store:
     def _most(self) -> int:
         if self.bytes <= self.most_bytes:
             return self.most_bytes
-        return max(self.most_bytes, LARGEST * max(kept.bytes for kept in self._kept.values()))
+        return max(self.most_bytes, LARGEST * max(self._weights.values()))
 
     def clear(self) -> None:
         """Forget everything."""
         with self._lock:
             dropped = self._kept
-            self._kept, self._holders, self.bytes = OrderedDict(), {}, 0
+            self._kept, self._holders, self._weights, self.bytes = OrderedDict(), {}, {}, 0
         del dropped
 
 
