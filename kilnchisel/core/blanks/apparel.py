@@ -117,7 +117,9 @@ def _normals(points: Array, alike: Array) -> Array:
 def _hooded(blank: Apparel, worn: Draped, m: Measures, *, detail: Detail) -> tuple[list[Shell], Sheet]:
     """The pocket on the front and the ends of the hood's cord."""
     front = worn.named("front")
-    side, net, rough = pouch.pouch_side(front, m, worn.thick_mm, partial(nets_over, detail=detail))
+    full = pouch.PRESSED_MM if blank.shown == "folded" else pouch.FULL_MM
+    nets = partial(nets_over, detail=detail)
+    side, net, rough = pouch.pouch_side(front, m, worn.thick_mm, nets, full_mm=full)
     side = replace(side, clear=_hidden(blank, m, side))
     shells = [Shell("pouch inner", "blank", lining(side, net, worn.thick_mm), "pouch")]
     if detail.fine:

@@ -22,6 +22,7 @@ Array = NDArray[Any]
 
 UPRIGHT_MM = 62.0  # of its sides, before they lean in to the opening
 FULL_MM, NEAR_MM = 11.0, 50.0  # how far it stands off, and how far from where it is sewn on it does
+PRESSED_MM = 0.2  # the same in a pile
 SEWN_MM = (2.5, 8.5)  # where it is stitched, from its edge; its openings are hemmed
 HEMMED_MM = 17.0
 CORD_MM = 5.2
@@ -40,14 +41,20 @@ def outline_of(m: Measures) -> Array:
 
 
 def pouch_side(
-    front: Panel, m: Measures, thick: float, net_of: Callable[[shapely.Polygon], tuple[Net, Net]]
+    front: Panel,
+    m: Measures,
+    thick: float,
+    net_of: Callable[[shapely.Polygon], tuple[Net, Net]],
+    *,
+    full_mm: float = FULL_MM,
 ) -> tuple[ClothSide, Net, Net]:
-    """The pocket's outside; ``net_of``: (area) -> a fine and a coarse net."""
+    """The pocket's outside; ``net_of``: (area) -> a fine and a coarse net; ``full_mm``: how far it stands
+    off where nothing holds it."""
     outline = shapely.Polygon(outline_of(m))
     area = outline.buffer(-thick / 2, join_style="mitre")
     fine, coarse = net_of(area)
     domain = shapely.Polygon(shapely.get_coordinates(area.exterior))
-    place = partial(_off, front, shapely.union_all(sewn_of(m)), thick)
+    place = partial(_off, front, shapely.union_all(sewn_of(m)), thick, full_mm)
     return ClothSide("pouch", domain, place, fine, thick), fine, coarse
 
 
@@ -63,10 +70,10 @@ def openings_of(m: Measures) -> list[shapely.LineString]:
     return [shapely.LineString([c, d]), shapely.LineString([e, f])]
 
 
-def _off(front: Panel, sewn: Any, thick: float, uv: Array) -> Array:
+def _off(front: Panel, sewn: Any, thick: float, full_mm: float, uv: Array) -> Array:
     """Places on the pocket: off the front, the farther the less it is held."""
     away = shapely.distance(shapely.points(uv), sewn)
-    off = 1.15 * thick + FULL_MM * (1 - np.exp(-away / NEAR_MM))
+    off = 1.15 * thick + full_mm * (1 - np.exp(-away / NEAR_MM))
     return np.asarray(front.place(uv) + off[:, None] * front.normal(uv))
 
 
