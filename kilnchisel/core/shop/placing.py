@@ -253,7 +253,7 @@ def _box(job: Job, index: int) -> Box:
 
 def _obstacles(laid: Laid) -> list[Box]:
     """The boxes of the zones, each also one round before and after on a closed side."""
-    return [box for zone in zones_of(laid.side) for box in zone.boxes]
+    return [box for zone in zones_of(laid.side) for box in map(tuple, zone.boxes.tolist())]
 
 
 def _limits(laid: Laid) -> Box:
