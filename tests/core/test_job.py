@@ -1,7 +1,13 @@
+import os
+import pickle
+import subprocess
+import sys
 import unittest
+import warnings
 
 from pydantic import ValidationError
 
+from demo.jobs import ALL
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug, Plaque
 from kilnchisel.core.job.crafts import Engraved, Printed, Raised
@@ -18,6 +24,43 @@ from tests.samples import mug_job, plaque_job
 
 
 class Values(unittest.TestCase):
+    def test_a_hash_that_is_known_changes_nothing_else(self):
+        for stem in ("night-crew-mug", "shuttle-van", "bank-letters"):
+            plain, asked = (ALL[stem]() for _ in range(2))
+            known = hash(asked)
+            with self.subTest(stem), warnings.catch_warnings():
+                warnings.simplefilter("error")
+                self.assertEqual(asked, plain)
+                self.assertEqual(asked.model_dump(), plain.model_dump())
+                self.assertEqual(asked.model_dump_json(), plain.model_dump_json())
+                self.assertEqual(repr(asked), repr(plain))
+                self.assertEqual(pickle.dumps(asked), pickle.dumps(plain))
+            self.assertEqual(hash(plain), known)
+            other = asked.model_copy(update={"name": "Another"})
+            self.assertEqual(hash(other), hash(plain.model_copy(update={"name": "Another"})))
+            self.assertNotEqual(hash(other), known)
+            self.assertEqual(hash(other.model_copy(update={"name": plain.name})), known)
+            deep = change(asked, ("letterings", 0, "lay", "along_mm"), 12.5)
+            self.assertEqual(
+                hash(deep), hash(change(ALL[stem](), ("letterings", 0, "lay", "along_mm"), 12.5))
+            )
+
+    def test_in_another_process_it_is_worked_out_anew(self):
+        job = ALL["night-crew-mug"]()
+        hash(job)
+        told = "import pickle, sys; print(hash(pickle.load(sys.stdin.buffer)), hash('KC'))"
+        found = set()
+        for seed in ("1", "2"):
+            made = subprocess.run(
+                [sys.executable, "-c", told],
+                input=pickle.dumps(job),
+                env={**os.environ, "PYTHONHASHSEED": seed},
+                capture_output=True,
+                check=True,
+            )
+            found.add(made.stdout.split()[0])
+        self.assertEqual(len(found), 2)
+
     def test_default_mug_is_84_by_84(self):
         self.assertEqual((Mug().diameter_mm, Mug().height_mm), (84.0, 84.0))
 

@@ -20,9 +20,18 @@ class Value(BaseModel):
         revalidate_instances="always",  # a copy with changed fields is checked as it enters a job
     )
 
+    # beside its fields: neither copied, written nor sent with them
+    __slots__ = ("_known_hash",)
+
     def __hash__(self) -> int:
-        # Fields a newer version added are kept but play no part in what is built here.
-        return hash(tuple(getattr(self, name) for name in type(self).model_fields))
+        # A job is asked for it at every stage, letter by letter: it is worked out once.
+        try:
+            return object.__getattribute__(self, "_known_hash")  # type: ignore[no-any-return]
+        except AttributeError:
+            # Fields a newer version added are kept but play no part in what is built here.
+            found = hash(tuple(getattr(self, name) for name in type(self).model_fields))
+            object.__setattr__(self, "_known_hash", found)
+            return found
 
 
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True)]
