@@ -8,6 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.colour import LUMA, picture_curve, srgb_decode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel, Apron, ToteBag
 from kilnchisel.core.job.file import open_job
@@ -16,6 +18,8 @@ from kilnchisel.core.job.garments import SHOWN, SIZES, TABLE
 from kilnchisel.core.job.sets import home_set, named, set_of, sets_for
 from kilnchisel.core.job.traits import stances_of
 from kilnchisel.core.job.words.blanks import blank_words
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.placing import at_place
@@ -127,6 +131,19 @@ class ByTheCommandLine(unittest.TestCase):
             self.assertNotEqual(code, 0)
             self.assertIn("folded", words)
             self.assertEqual(open_job(path).blank.shown, "laid flat")
+
+
+class Drawn(unittest.TestCase):
+    def test_a_hood_that_is_laid_up_has_no_black_holes_in_the_draft(self):
+        """Where the coarse cloth runs over its true place nothing is seen; what is beside it is."""
+        size = (200, 150)
+        job = job_on(Apparel(garment="hooded sweatshirt", shown="folded"), "Hood", "OK")
+        scene, view = scene_of_job(job), view_of(job, size[0] / size[1])
+        draft = srgb_decode(Draft().render(scene, view, size)[..., :3] / 255) @ LUMA
+        mockup = np.clip(picture_curve(Mockup(scene).linear(view, size, 16)), 0, 1) @ LUMA
+        piece = mockup < 0.12  # midnight cloth on a pale table
+        self.assertGreater(piece.mean(), 0.1)
+        self.assertLess((draft[piece] < 0.3 * mockup[piece]).mean(), 0.006)
 
 
 class Hung(unittest.TestCase):

@@ -53,8 +53,7 @@ class Surface:
 
     def _normal(self, uv: Array) -> Array:
         along, up = self._slopes(uv)
-        out = np.cross(along, up)
-        return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))
+        return _unit(np.cross(along, up))
 
     def to_body(self, uv: Array, height: Array) -> Array:
         points = self.place(uv)
@@ -87,7 +86,10 @@ class Surface:
 
 def _frames(along: Array, up: Array) -> Array:
     """Unit vectors along, up and out, (n, 3, 3), from the slopes."""
-    out = np.cross(along, up)
-    out /= np.linalg.norm(out, axis=1, keepdims=True)
-    along = along / np.linalg.norm(along, axis=1, keepdims=True)
+    out, along = _unit(np.cross(along, up)), _unit(along)
     return np.stack([along, np.cross(out, along), out], axis=1)
+
+
+def _unit(ways: Array) -> Array:
+    """Rows of length 1; 0 where there is none, as beyond the end of what a sheet is placed by."""
+    return np.asarray(ways / np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-30))

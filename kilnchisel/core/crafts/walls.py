@@ -159,6 +159,7 @@ def softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
     def shared(other: Array, meets: Array) -> Array:
         smooth = meets & (np.einsum("ij,ij->i", out, out[other]) > CREASE)
         mixed = np.where(smooth[:, None], out + out[other], out)
-        return np.asarray(mixed / np.linalg.norm(mixed, axis=1, keepdims=True))
+        long = np.linalg.norm(mixed, axis=1, keepdims=True)
+        return np.asarray(mixed / np.maximum(long, 1e-30))  # 0 where an edge has no length
 
     return shared(before, end[before] == start), shared(after, start[after] == end)

@@ -45,6 +45,8 @@ SKY = (32, 64)  # rows and columns of what is seen of a room
 PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
+# what lies under the coarse mesh: so many of its rays end within so many lifts
+BURIED, NEARLY = 0.8, 12.0
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
 SLOTS = {slot: row for row, slot in enumerate(ALL_SLOTS)}
@@ -86,9 +88,10 @@ class Caster:
 class Hits:
     """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
 
-    points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest to
-    the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix; slot
-    (n,): index into the slots' albedos; covered: on which of the ground's something thin lies.
+    points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest
+    to the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix;
+    slot (n,): index into the slots' albedos; covered: on which of the ground's something thin lies; buried:
+    which of the piece's see nothing but what is almost on them.
     """
 
     points: Array
@@ -106,6 +109,7 @@ class Hits:
     lattices: dict[str, Lattice]
     lift_mm: float
     covered: Array
+    buried: Array
 
     @cached_property
     def met(self) -> Any:
@@ -164,7 +168,10 @@ class Gathered:
         """Soft light and openness over a side's sheet as a picture, (rows, columns, 4), row 0 at low v."""
         grid = self.hits.lattices[side]
         mine = slice(grid.first, grid.first + grid.rows * grid.columns)
-        return np.column_stack([self.light[mine], self.open[mine]]).reshape(grid.rows, grid.columns, 4)
+        shape = grid.rows, grid.columns
+        values = np.column_stack([self.light[mine], self.open[mine]]).reshape(*shape, 4)
+        # a fold of the coarse cloth over its true place; beside it is what is seen
+        return _beside(values, self.hits.buried[mine].reshape(shape))
 
     def ground(self) -> tuple[Array, Array]:
         """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest
@@ -172,14 +179,20 @@ class Gathered:
         values = np.column_stack([self.light, self.open, self.lit])[self.hits.pieces :]
         shape = GROUND_CELLS, GROUND_CELLS
         values, covered = values.reshape(*shape, 5), self.hits.covered.reshape(shape)
-        if covered.any() and not covered.all():
-            # a cell is wide: the dark under what is thin would reach far beside it
-            values = values[
-                tuple(ndimage.distance_transform_edt(covered, return_distances=False, return_indices=True))
-            ]
+        # a cell is wide: the dark under what is thin would reach far beside it
+        values = _beside(values, covered)
         # of a few points of the light, a penumbra is made of steps
         lit = ndimage.gaussian_filter(values[..., 4], 1.2, mode="nearest")
         return values[..., :4], lit
+
+
+def _beside(values: Array, hidden: Array) -> Array:
+    """Values on a grid (rows, columns, k), those of hidden places (rows, columns) as at the next that is
+    not."""
+    if not hidden.any() or hidden.all():
+        return values
+    found = ndimage.distance_transform_edt(hidden, return_distances=False, return_indices=True)
+    return np.asarray(values[tuple(found)])
 
 
 NORMAL_WEIGHT_MM = 25.0
@@ -335,7 +348,9 @@ def trace(
     directions = _hemisphere(all_normals, rays)
     # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
     lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
-    kind, target = _cast(caster, all_points, all_normals, directions, len(at), under, axes, half, lift)
+    kind, target, buried = _cast(
+        caster, all_points, all_normals, directions, len(at), under, axes, half, lift
+    )
     return Hits(
         all_points,
         all_normals,
@@ -352,6 +367,7 @@ def trace(
         lattices,
         lift,
         _covered(caster, floor, base.normal, half),
+        buried,
     )
 
 
@@ -407,7 +423,8 @@ def _cast(
     axes: Array,
     half: float,
     lift: float,
-) -> tuple[Array, Array]:
+) -> tuple[Array, Array, Array]:
+    """Kind and target of each ray (n, rays), and which of the piece's points are buried (pieces,)."""
     count = len(points)
     rays = directions.shape[1]
     origins = np.repeat(points + lift * normals, rays, axis=0)
@@ -431,7 +448,8 @@ def _cast(
         for i in range(2)
     ]
     target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
-    return kind.reshape(count, rays), target.reshape(count, rays)
+    close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
+    return kind.reshape(count, rays), target.reshape(count, rays), close.mean(axis=1) > BURIED
 
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
