@@ -3,9 +3,11 @@ stop it is to end that."""
 
 from __future__ import annotations
 
+import importlib
 import subprocess
 import sys
 import tempfile
+import threading
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -83,6 +85,12 @@ class Handing:
         self._stopped = True
         if self._process is not None:
             self._process.terminate()
+
+
+def page_ahead() -> None:
+    """Load in the background what the page of all that can be handed over takes."""
+    page = "kilnchisel.ui.handover.page"
+    threading.Thread(target=importlib.import_module, args=(page,), name="hand-over", daemon=True).start()
 
 
 def hand_over_all(window: Window) -> None:

@@ -72,7 +72,7 @@ from kilnchisel.ui.commands import COMMANDS
 from kilnchisel.ui.dragout import carried
 from kilnchisel.ui.dropped import dropped_file
 from kilnchisel.ui.films import make_film
-from kilnchisel.ui.folder import hand_over_all, watch_router
+from kilnchisel.ui.folder import hand_over_all, page_ahead, watch_router
 from kilnchisel.ui.guard import Guard
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
@@ -140,6 +140,7 @@ class Window(LetteringActions, QMainWindow):
         # while nobody waits: the process that reads files, and what menus take
         QTimer.singleShot(WARM_MS, warm)
         QTimer.singleShot(WARM_MS + BEAT_MS, large_pictures)
+        QTimer.singleShot(WARM_MS + 2 * BEAT_MS, page_ahead)
 
     # building
 

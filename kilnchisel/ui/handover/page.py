@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -58,6 +58,8 @@ class HandOverPage(QDialog):
         self.cards: dict[str, Card] = {}
         self.fields: dict[str, QLineEdit | QComboBox | QCheckBox] = {}
         self._rows: dict[str, tuple[QWidget, ...]] = {}
+        self._views: list[SideView] = []
+        self._unseen: list[str] = []  # cards whose pictures are still to be drawn
         kept = recall(VALUES, {})
         self._values = {k: str(v) for k, v in kept.items() if k in USUAL} if isinstance(kept, dict) else {}
         column = QVBoxLayout(self)
@@ -304,12 +306,23 @@ class HandOverPage(QDialog):
             return
 
     def _show_views(self, views: list[SideView]) -> None:
-        if not views:
+        if views:
+            self._views = views
+            self._unseen = [
+                name
+                for name, card in self.cards.items()
+                if name not in PICTURED or card.picture.pixmap().isNull()
+            ]
+            self._show_next()
+
+    def _show_next(self) -> None:
+        """One card after the other: of many letters all at once would hold the window up."""
+        if not self._unseen:
             return
+        name = self._unseen.pop(0)
         ground, ratio = QColor(self._theme.field), self.devicePixelRatioF()
-        for name, card in self.cards.items():
-            if name not in PICTURED or card.picture.pixmap().isNull():
-                card.show_picture(small_picture(glimpse(name, views[0]), PICTURE, ground, ratio))
+        self.cards[name].show_picture(small_picture(glimpse(name, self._views[0]), PICTURE, ground, ratio))
+        QTimer.singleShot(0, self._show_next)
 
 
 def _said(field: QWidget) -> str:
