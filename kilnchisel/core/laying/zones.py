@@ -56,7 +56,9 @@ class Zones:
             if area.area > ROUND * (right - left) * (high - low):
                 found.append(area)
             else:
-                found += _filling(area, LEAST * max(right - left, high - low))
+                # a band need not be cut finer than it is wide
+                wide = 2 * area.area / area.length
+                found += _filling(area, max(LEAST * max(right - left, high - low), wide / 2))
         return tuple(found)
 
     @cached_property
