@@ -44,7 +44,8 @@ class Store:
         self._kept: OrderedDict[Any, _Kept] = OrderedDict()
         self._under_way: dict[Any, threading.Lock] = {}
         self._holders: dict[int, int] = {}  # how many results hold an array
-        self._weights: dict[int, int] = {}  # of results, of all that each holds, shared or not
+        # of results, of all that each holds, shared or not: to go through the results hashes their keys
+        self._weights: dict[int, int] = {}
 
     def __len__(self) -> int:
         return len(self._kept)

@@ -10,7 +10,6 @@ import numpy as np
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import LUMA, picture_curve, srgb_decode
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Apparel, Apron, ToteBag
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import job_on, with_shown
@@ -157,8 +156,7 @@ class Hung(unittest.TestCase):
         for garment in TABLE:
             for shown in SHOWN:
                 with self.subTest(garment=garment, shown=shown):
-                    blank = Apparel(garment=garment, shown=shown)
-                    points = body_of(blank, detail=Detail.ROUGH).sheets[0].net.at
+                    points = body_of(Apparel(garment=garment, shown=shown)).sheets[0].net.at
                     self.assertTrue(np.isfinite(points).all())
 
 

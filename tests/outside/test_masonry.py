@@ -99,7 +99,7 @@ class ShopFronts(unittest.TestCase):
         for shop in (
             ShopFront(),
             ShopFront(width_mm=4200, height_mm=3400, window_mm=1800),
-            ShopFront(width_mm=7000, height_mm=4200, fascia_mm=900, window_mm=4200, bond="English"),
+            ShopFront(width_mm=9000, height_mm=5600, fascia_mm=900, window_mm=5200, bond="English"),
         ):
             with self.subTest(shop=shop):
                 self.assertEqual(

@@ -260,6 +260,11 @@ CROWD = 64  # faces round one point, above which they are taken together by the 
 CROWD_WAYS = 8  # steps of a normal's parts for that
 
 
+def unit(ways: Array) -> Array:
+    """Directions (..., 3) of length 1; 0 where there is none."""
+    return np.asarray(ways / np.maximum(np.linalg.norm(ways, axis=-1, keepdims=True), 1e-12))
+
+
 def lattice_faces(rows: int, columns: int) -> Array:
     """Triangles (k, 3), counter-clockwise, between points numbered row by row from below."""
     index = np.arange(rows * columns).reshape(rows, columns)

@@ -12,6 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.meeting import Triangles, meet_surface, triangles_of
+from kilnchisel.core.blanks.mesh import unit
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.sides import ClearZone
 
@@ -53,7 +54,7 @@ class Surface:
 
     def _normal(self, uv: Array) -> Array:
         along, up = self._slopes(uv)
-        return _unit(np.cross(along, up))
+        return unit(np.cross(along, up))
 
     def to_body(self, uv: Array, height: Array) -> Array:
         points = self.place(uv)
@@ -86,10 +87,5 @@ class Surface:
 
 def _frames(along: Array, up: Array) -> Array:
     """Unit vectors along, up and out, (n, 3, 3), from the slopes."""
-    out, along = _unit(np.cross(along, up)), _unit(along)
+    out, along = unit(np.cross(along, up)), unit(along)
     return np.stack([along, np.cross(out, along), out], axis=1)
-
-
-def _unit(ways: Array) -> Array:
-    """Rows of length 1; 0 where there is none, as beyond the end of what a sheet is placed by."""
-    return np.asarray(ways / np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-30))

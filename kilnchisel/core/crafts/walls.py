@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import unit
+
 Array = NDArray[Any]
 
 CREASE = np.cos(np.radians(38.0))  # walls turn smoothly below this angle, sharply above
@@ -159,7 +161,6 @@ def softened(start: Array, end: Array, out: Array) -> tuple[Array, Array]:
     def shared(other: Array, meets: Array) -> Array:
         smooth = meets & (np.einsum("ij,ij->i", out, out[other]) > CREASE)
         mixed = np.where(smooth[:, None], out + out[other], out)
-        long = np.linalg.norm(mixed, axis=1, keepdims=True)
-        return np.asarray(mixed / np.maximum(long, 1e-30))  # 0 where an edge has no length
+        return unit(mixed)
 
     return shared(before, end[before] == start), shared(after, start[after] == end)

@@ -14,7 +14,6 @@ from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
-Box = tuple[float, float, float, float]
 
 TOUCHING_MM = 1e-6  # less than this is not an overlap worth a word
 ROUND = 0.78  # of its box: a zone that fills as much, as a round one does, goes as one

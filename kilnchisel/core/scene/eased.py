@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, join, joined_faces, weld_keys
+from kilnchisel.core.blanks.mesh import Mesh, join, joined_faces, unit, weld_keys
 from kilnchisel.core.later import spatial
 from kilnchisel.core.remembered import remembered
 
@@ -81,10 +81,6 @@ def _edges(corners: Array) -> _Edges:
     pairs = pairs[opposite]
     ends = np.stack([low, high], axis=1)[order[first]]
     return _Edges(ends, of_half, pairs, of_half[pairs[:, 0]])
-
-
-def _unit(rows: Array) -> Array:
-    return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=-1, keepdims=True), 1e-12))
 
 
 def _dot(a: Array, b: Array) -> Array:
@@ -163,11 +159,11 @@ class _Easing:
         swapped = self._corners[face[kept, 0], local[kept, 0]] != edges.ends[self._sharp, 0]
         middle = np.stack([here[kept].sum(axis=1), there[kept].sum(axis=1)], axis=1)
         middle[swapped] = middle[swapped, ::-1]
-        self._middle = _unit(middle)
+        self._middle = unit(middle)
         sides = np.stack([here[kept], there[kept]], axis=1)  # (s, end, face, 3)
         sides[swapped] = sides[swapped, ::-1]
         self._sides = sides
-        self._face = _unit(sides.mean(axis=1))[:, 0]  # the first face's normal, in the middle of the edge
+        self._face = unit(sides.mean(axis=1))[:, 0]  # the first face's normal, in the middle of the edge
 
     def _lengths(self) -> Array:
         """Of all edges."""
@@ -198,7 +194,7 @@ class _Easing:
         self._places = np.concatenate([self._places, middle(self._places, self._corners)])
         points, normals, uv = (middle(x, self._faces) for x in (self._points, self._normals, self._uv))
         self._points = np.concatenate([self._points, points])
-        self._normals = np.concatenate([self._normals, _unit(normals)])
+        self._normals = np.concatenate([self._normals, unit(normals)])
         self._uv = np.concatenate([self._uv, uv])
         self._place = np.concatenate([self._place, fresh_place])
         kept = np.ones(len(self._faces), dtype=bool)
@@ -234,10 +230,10 @@ class _Easing:
         share = ((step + 0.5) / count[edge])[:, None]
         a, b = self._places[ends[edge, 0]], self._places[ends[edge, 1]]
         self._spots = a + share * (b - a)
-        self._ways = _unit(b - a)
+        self._ways = unit(b - a)
         self._reach = length[edge] / count[edge] / 2
         self._spot_wide = self._wide[edge]
-        self._spot_middle = _unit((1 - share) * self._middle[edge, 0] + share * self._middle[edge, 1])
+        self._spot_middle = unit((1 - share) * self._middle[edge, 0] + share * self._middle[edge, 1])
         self._spot_in = _inward(self._round[edge], _dot(self._spot_middle, self._face[edge]))
         self._apart = 40.0 * float(self._wide.max()) + 2 * float(self._reach.max())
         twice = np.concatenate([self._spots, self._spots])
@@ -299,7 +295,7 @@ class _Easing:
             np.minimum.at(wide, ends[:, n], self._wide)
             np.minimum.at(least, ends[:, n], self._round)
             many += np.bincount(ends[:, n], minlength=size)
-        total = _unit(total)
+        total = unit(total)
         for n in (0, 1):
             lean += np.bincount(
                 ends[:, n], _dot(self._sides[:, n], total[ends[:, n], None]).sum(axis=1) / 2, size
@@ -430,7 +426,7 @@ class _Easing:
             return (1 - t) * values[lo] + t * values[hi]
 
         points, uv = between(self._points), between(self._uv)
-        normals = _unit(between(self._normals))
+        normals = unit(between(self._normals))
         group = self._group[touched[rows[first]]]
         level, moved, normals = self._bent(points, normals, group, lo, cut_of[first])
         number = np.full((count, 9), -1, dtype=np.int64)
@@ -486,7 +482,7 @@ class _Easing:
         eased_ = of_sharp[edge]
         on = eased_ >= 0
         mine, number = cut[on], eased_[on]
-        own = _unit(self._middle[number].mean(axis=1))
+        own = unit(self._middle[number].mean(axis=1))
         lean = _dot(own, self._face[number])
         level[mine], middle[mine] = 0.0, own
         inward[mine] = -_inward(self._round[number], lean)[:, None] * own
@@ -505,7 +501,7 @@ class _Easing:
         strongest[same[order]] = push[order]
         inward[rest] = strongest[same]
         share = np.clip(level, 0, 1)[:, None]
-        turned = _unit((1 - share) * middle + share * normals)
+        turned = unit((1 - share) * middle + share * normals)
         return level, points + inward, np.where(share < 1, turned, normals)
 
     def _triangles(self, number: Array, level: Array) -> tuple[Array, Array]:

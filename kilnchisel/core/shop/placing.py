@@ -22,9 +22,11 @@ from kilnchisel.core.job.tradeplaces import IN_RINGS, PLACES, places_of
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import walked
-from kilnchisel.core.laying.zones import Box, zones_of
+from kilnchisel.core.laying.zones import zones_of
 
 Edge = Literal["left", "middle", "right", "top", "level", "bottom"]
+Box = tuple[float, float, float, float]
+
 AGAIN = 5
 AT_ONCE = 2048  # places that are tried, the nearest first
 AIR_MM = 0.05  # kept beside what is avoided, so that it is clear whatever the rounding
