@@ -25,7 +25,7 @@ from tailoring.apron import OverABody, apron_panels
 from tailoring.fabrics import FABRICS
 from tailoring.fitted import fitted
 from tailoring.flat import Flat
-from tailoring.folded import Folded
+from tailoring.folded import Folded, pressed
 from tailoring.hanging import Hanging
 from tailoring.hooded import LaidUp, ThrownBack
 from tailoring.panel import Panel
@@ -108,7 +108,10 @@ def make(garment: str, size: str, shown: str) -> str:
         net = net_over(shapely.Polygon(closely(panel.ring, NET_MM)), NET_MM) if kept else None
         surfaces[panel.name] = fitted(uv, places[particle], border, making.knot_mm[panel.rib], net)
         off = max(off, float(np.percentile(surfaces[panel.name].off, 95)))
-    data = written(panels, surfaces, fabric.thick, making.grain_mm, making.true)
+    # the hood is laid up after the folding: nothing presses it
+    within = pressed(fabric).thick if shown == "folded" else fabric.thick
+    thick = {one.name: fabric.thick if "hood" in one.name else within for one in panels}
+    data = written(panels, surfaces, thick, making.grain_mm, making.true)
     path = path_of(garment, size, shown)
     write_whole(path, data)
     return f"{path.name}: {len(data) / 1000:.0f} kB, {told[-1]}, surfaces within {off:.2f} mm (95 %)"

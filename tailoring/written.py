@@ -22,13 +22,13 @@ HIDDEN = 8  # units to which places of panels are rounded that are hardly seen
 def written(
     panels: tuple[Panel, ...],
     surfaces: dict[str, Fitted],
-    thick_mm: float,
+    thick_mm: dict[str, float],
     grain_mm: float,
     seen: tuple[str, ...] | None = None,
 ) -> bytes:
     """An archive that ``kilnchisel.core.blanks.cloth`` reads: of each panel its outline, and the
     coefficients of its surface in units of ``grain_mm``, packed.
-    ``seen``: the panels that are, besides rib; None for all."""
+    ``thick_mm``: of each by its name; ``seen``: the panels that are, besides rib; None for all."""
     arrays: dict[str, Any] = {}
     told = []
     for number, panel in enumerate(panels):
@@ -41,12 +41,13 @@ def written(
             {
                 "name": panel.name,
                 "rib": panel.rib,
+                "thick_mm": thick_mm[panel.name],
                 "corner": surface.corner.tolist(),
                 "step": surface.step,
                 "edges": [[edge.seam, len(edge.points) - 1] for edge in panel.edges],
             }
         )
-    head = {"grain_mm": grain_mm, "thick_mm": thick_mm, "panels": told}
+    head = {"grain_mm": grain_mm, "panels": told}
     arrays["head"] = np.frombuffer(json.dumps(head).encode(), dtype=np.uint8)
     held = io.BytesIO()
     np.savez_compressed(held, **arrays)

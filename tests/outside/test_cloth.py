@@ -208,6 +208,29 @@ class Data(unittest.TestCase):
                 far = np.asarray(tracer_of(parts).run(above, down, query="DISTANCE"))
                 self.assertLess(np.abs(far - 400 - at[:, 1]).max(), 2.0)
 
+    def test_layers_of_a_pile_are_no_thicker_than_they_are_apart(self):
+        """Through a folded front, at 98 of 100 places: its inside comes before the inside of the back."""
+        for garment in TABLE:
+            with self.subTest(garment=garment):
+                body = body_of(Apparel(garment=garment, size="M", shown="folded"))
+                side = body.sheet("front").side
+                m = measures_of(garment, "M")
+                top, (_, high) = m.length / 2 - m.drop_front - 60, folded_size(m)
+                u, v = np.meshgrid(np.linspace(-60, 60, 13), np.linspace(m.length / 2 - high + 60, top, 13))
+                at = side.to_body(np.stack([u.ravel(), v.ravel()], axis=1), np.zeros(u.size))
+                start = (at - (0, 20, 0)).astype(np.float32)
+                away = np.tile(np.float32([0, 1, 0]), (len(at), 1))
+                far = {
+                    shell.name: np.asarray(
+                        tracer_of([(shell.mesh.points, shell.mesh.faces)]).run(
+                            start, away, query="DISTANCE"
+                        )
+                    )
+                    for shell in body.shells
+                    if shell.name in ("front inner", "back inner")
+                }
+                self.assertGreater(np.percentile(far["back inner"] - far["front inner"], 2), 0.0)
+
     def test_panels_meet_along_their_seams(self):
         for garment, shown in ALL_SHOWN:
             for size in SIZES:

@@ -41,12 +41,12 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
     sheets: list[Sheet] = []
     for panel in worn.panels:
         if panel.rib:
-            shells += _ribbed(panel, worn.thick_mm, detail=detail)
+            shells += _ribbed(panel, detail=detail)
             continue
-        side, net, rough = side_of(panel, worn.thick_mm, detail=detail)
+        side, net, rough = side_of(panel, detail=detail)
         side = replace(side, clear=_hidden(blank, m, side))
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
-        shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, worn.thick_mm), panel.name))
+        shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, panel.thick_mm), panel.name))
         if detail.fine:
             shells += stitched(panel.name, side, hems_of(panel))
     if m.hood:
@@ -74,10 +74,10 @@ def _hidden(blank: Apparel, m: Measures, side: Side) -> tuple[ClearZone, ...]:
     return ()
 
 
-def _ribbed(panel: Panel, thick: float, *, detail: Detail) -> list[Shell]:
+def _ribbed(panel: Panel, *, detail: Detail) -> list[Shell]:
     """A strip of rib: fine ridges across it, outside; its folded edge is round."""
     low_u, low_v, high_u, high_v = panel.outline.bounds
-    thick *= RIB_THICK
+    thick = RIB_THICK * panel.thick_mm
     keep = thick / 2
     columns = max(round((high_u - low_u) / RIB_MM), 1) * (6 if detail.fine else 1)
     u = np.linspace(low_u + 0.2, high_u - 0.2, columns + 1)
@@ -119,13 +119,13 @@ def _hooded(blank: Apparel, worn: Draped, m: Measures, *, detail: Detail) -> tup
     front = worn.named("front")
     full = pouch.PRESSED_MM if blank.shown == "folded" else pouch.FULL_MM
     nets = partial(nets_over, detail=detail)
-    side, net, rough = pouch.pouch_side(front, m, worn.thick_mm, nets, full_mm=full)
+    side, net, rough = pouch.pouch_side(front, m, nets, full_mm=full)
     side = replace(side, clear=_hidden(blank, m, side))
-    shells = [Shell("pouch inner", "blank", lining(side, net, worn.thick_mm), "pouch")]
+    shells = [Shell("pouch inner", "blank", lining(side, net, front.thick_mm), "pouch")]
     if detail.fine:
         sewn = [(line, far) for line in pouch.sewn_of(m) for far in pouch.SEWN_MM]
         shells += stitched("pouch", side, sewn + [(line, pouch.HEMMED_MM) for line in pouch.openings_of(m)])
-    tape = pouch.seam_tape(worn.named("left hood"), worn.named("right hood"), "hood middle", worn.thick_mm)
+    tape = pouch.seam_tape(worn.named("left hood"), worn.named("right hood"), "hood middle")
     shells.append(Shell("hood tape", "rim", tape, "hood tape"))
     for name, way in (("left", 1.0), ("right", -1.0)):
         end, eyelet = pouch.cord(front, worn.named(f"{name} hood"), m, way, detail=detail)
@@ -141,7 +141,7 @@ def _label(worn: Draped, *, detail: Detail) -> tuple[Sheet, Shell]:
     top = min(float(points[:, 1].min()) for points in necks) - LABEL_LOW_MM
     wide, high = LABEL_MM
     thick = 0.35
-    place = partial(_inside, back, (0.0, top - high / 2), worn.thick_mm + 1.6 * thick)
+    place = partial(_inside, back, (0.0, top - high / 2), back.thick_mm + 1.6 * thick)
     domain = shapely.box(-wide / 2, -high / 2, wide / 2, high / 2)
     net, rough = (cloth_net(domain, step) for step in (3.0 if detail.fine else 9.0, 12.0))
     side = ClothSide("neck inside", domain, place, net, thick)

@@ -19,7 +19,7 @@ def apron_body(blank: Apron, *, detail: Detail) -> Body:
     front, half = cloth.named("front"), np.array([m.tape, m.sewn]) / 2
     for name, aside in (("left", 1.0), ("right", -1.0)):
         middle = (aside * m.apart / 2, m.high / 2 - m.sewn / 2)
-        shells += sewn_end(front, f"strap {name}", middle, half, cloth.thick_mm, detail=detail)
+        shells += sewn_end(front, f"strap {name}", middle, half, detail=detail)
         waist = (aside * (m.wide / 2 - m.sewn / 2), m.high / 2 - m.bib_high - m.tape / 2)
-        shells += sewn_end(front, f"tie {name}", waist, half[::-1], cloth.thick_mm, detail=detail)
+        shells += sewn_end(front, f"tie {name}", waist, half[::-1], detail=detail)
     return Body(tuple(shells), tuple(sheets))

@@ -41,12 +41,14 @@ class Run:
 @dataclass(frozen=True, eq=False)
 class Panel:
     """A piece of cloth. ``runs`` go round its pattern counter-clockwise as it is read from outside;
-    ``rib``: it is knitted rib. ``values`` (rows, columns, 3): coefficients of cubic B-splines ``step`` mm
-    apart from ``corner`` on."""
+    ``rib``: it is knitted rib;
+    ``thick_mm``: how thick it is. ``values`` (rows, columns, 3): coefficients of cubic B-splines ``step``
+    mm apart from ``corner`` on."""
 
     name: str
     runs: tuple[Run, ...]
     rib: bool
+    thick_mm: float
     corner: Array
     step: float
     values: Array
@@ -93,11 +95,9 @@ class ClothSide(Surface):
 
 @dataclass(frozen=True, eq=False)
 class Draped:
-    """A garment as it came to rest. ``thick_mm``: of its cloth; ``lift_mm``: how much higher it is here
-    than where its pattern lies."""
+    """A garment as it came to rest. ``lift_mm``: how much higher it is here than where its pattern lies."""
 
     panels: tuple[Panel, ...]
-    thick_mm: float
     lift_mm: float
 
     def named(self, name: str) -> Panel:
@@ -134,13 +134,15 @@ def draped(garment: str, size: str, shown: str = "worn") -> Draped:
             runs.append(Run(points[at : at + count + 1], seam))
             at += count
         corner = np.array(told["corner"])
-        panels.append(Panel(told["name"], tuple(runs), told["rib"], corner, told["step"], values))
+        panels.append(
+            Panel(told["name"], tuple(runs), told["rib"], told["thick_mm"], corner, told["step"], values)
+        )
     low = min(float(panel.place(run.points)[:, 2].min()) for panel in panels for run in panel.runs)
     back = max(float(_within(panel)[:, 1].max()) for panel in panels) if shown in LIES else 0.0
     for panel in panels:
         panel.values[..., 1] -= back
         panel.values[..., 2] -= low
-    return Draped(tuple(panels), head["thick_mm"], -low)
+    return Draped(tuple(panels), -low)
 
 
 def _within(panel: Panel) -> Array:

@@ -19,8 +19,9 @@ STEP_MM = 7.0  # of the triangles; while something moves three times that
 ROUGHER = 3.0
 
 
-def side_of(panel: Panel, thick: float, *, detail: Detail) -> tuple[ClothSide, Net, Net]:
+def side_of(panel: Panel, *, detail: Detail) -> tuple[ClothSide, Net, Net]:
     """A panel's outside, which ends half its thickness before the seam: its edge is round."""
+    thick = panel.thick_mm
     area = panel.outline.buffer(-thick / 2, join_style="mitre")
     nets = nets_over(area, detail=detail)
     domain = shapely.Polygon(shapely.get_coordinates(area.exterior))

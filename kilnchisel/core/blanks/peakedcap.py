@@ -179,7 +179,7 @@ def flattened(places: Array, start: Array, weight: Array) -> Array:
     return flat.reshape(start.shape)
 
 
-def _panel(name: str, runs: list[tuple[Array, str]], place: Any) -> Panel:
+def _panel(name: str, runs: list[tuple[Array, str]], place: Any, *, thick_mm: float = CLOTH_MM) -> Panel:
     """A panel whose surface is interpolated by cubic B-splines through places of a lattice."""
     ring = gridded(np.concatenate([points[:-1] for points, _ in runs]))
     ring = np.append(ring, ring[:1], axis=0)
@@ -194,7 +194,9 @@ def _panel(name: str, runs: list[tuple[Array, str]], place: Any) -> Panel:
     values = np.stack(
         [ndimage.spline_filter(places[..., axis], order=3, mode="nearest") for axis in range(3)], axis=-1
     )
-    return Panel(name, tuple(parts), rib=False, corner=corner, step=STEP_MM, values=values)
+    return Panel(
+        name, tuple(parts), rib=False, thick_mm=thick_mm, corner=corner, step=STEP_MM, values=values
+    )
 
 
 def _peak(head: Head, long: float) -> Panel:
@@ -226,7 +228,7 @@ def _peak(head: Head, long: float) -> Panel:
         return np.column_stack([aside, away - head.long, fall + slope * away])
 
     # (u, v) of the reader's: v up is towards the crown, seen from above and before
-    return _panel("peak", [(flat(far), ""), (flat(near[::-1]), "band")], place)
+    return _panel("peak", [(flat(far), ""), (flat(near[::-1]), "band")], place, thick_mm=PEAK_MM)
 
 
 @remembered
@@ -247,14 +249,13 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
     panels = panels_of(cap)
     for panel in panels:
         peak = panel.name == "peak"
-        thick = PEAK_MM if peak else CLOTH_MM
         slot: FinishSlot = "rim" if peak else "blank"
-        side, net, rough = side_of(panel, thick, detail=detail)
+        side, net, rough = side_of(panel, detail=detail)
         if panel.name == "front":  # beyond it letters are drawn by what the cloth is eased
             eased = shapely.difference(side.domain, shapely.box(-TRUE_MM[0], 0, *TRUE_MM))
             side = replace(side, clear=(ClearZone("eased part", eased),))
         sheets.append(Sheet(side, slot, solid=panel.name, net=net, rough=rough))
-        shells.append(Shell(f"{panel.name} inner", slot, lining(side, net, thick), panel.name))
+        shells.append(Shell(f"{panel.name} inner", slot, lining(side, net, panel.thick_mm), panel.name))
         if not detail.fine:
             continue
         lines = [

@@ -43,14 +43,13 @@ def outline_of(m: Measures) -> Array:
 def pouch_side(
     front: Panel,
     m: Measures,
-    thick: float,
     net_of: Callable[[shapely.Polygon], tuple[Net, Net]],
     *,
     full_mm: float = FULL_MM,
 ) -> tuple[ClothSide, Net, Net]:
     """The pocket's outside; ``net_of``: (area) -> a fine and a coarse net; ``full_mm``: how far it stands
     off where nothing holds it."""
-    outline = shapely.Polygon(outline_of(m))
+    thick, outline = front.thick_mm, shapely.Polygon(outline_of(m))
     area = outline.buffer(-thick / 2, join_style="mitre")
     fine, coarse = net_of(area)
     domain = shapely.Polygon(shapely.get_coordinates(area.exterior))
@@ -124,7 +123,7 @@ def _eyelet(middle: Array, out: Array, *, detail: Detail) -> Mesh:
 TAPE_MM, TAPE_THICK_MM = 7.0, 0.7  # half as wide as the tape over a seam is, and how thick
 
 
-def seam_tape(left: Panel, right: Panel, seam: str, thick: float) -> Mesh:
+def seam_tape(left: Panel, right: Panel, seam: str) -> Mesh:
     """The tape inside over the seam of two panels, closed."""
     (one,) = (run.points for run in left.runs if run.seam == seam)
     (other,) = (run.points[::-1] for run in right.runs if run.seam == seam)
@@ -134,7 +133,8 @@ def seam_tape(left: Panel, right: Panel, seam: str, thick: float) -> Mesh:
     out = outs[0] + outs[1]
     out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-9)
     rows = []
-    for deep in (thick + 0.15, thick + 0.15 + TAPE_THICK_MM):
+    under = max(left.thick_mm, right.thick_mm) + 0.15
+    for deep in (under, under + TAPE_THICK_MM):
         ends = [
             panel.place(at) - deep * panel.normal(at)
             for panel, at in zip((left, right), inside, strict=True)

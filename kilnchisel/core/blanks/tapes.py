@@ -30,21 +30,22 @@ def sewn_panels(
     shells: list[Shell] = []
     sheets: list[Sheet] = []
     for panel in cloth.panels:
-        side, net, rough = side_of(panel, cloth.thick_mm, detail=detail)
+        side, net, rough = side_of(panel, detail=detail)
         if panel.name.endswith(tapes):
-            shells.append(_closed(panel.name, side, net, cloth.thick_mm))
+            shells.append(_closed(panel.name, side, net, panel.thick_mm))
             continue
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
-        shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, cloth.thick_mm), panel.name))
+        shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, panel.thick_mm), panel.name))
         if detail.fine:
             shells += stitched(panel.name, side, hems_of(panel))
     return shells, sheets
 
 
 def sewn_end(
-    panel: Panel, name: str, middle: tuple[float, float], half: Array, thick: float, *, detail: Detail
+    panel: Panel, name: str, middle: tuple[float, float], half: Array, *, detail: Detail
 ) -> list[Shell]:
     """The end of a tape on the outside of a panel, ``half`` as wide and high (2,), and its seam."""
+    thick = panel.thick_mm
     area = shapely.box(*(-half + thick / 2), *(half - thick / 2))
     net = cloth_net(area, 4.0 if detail.fine else 12.0)
     place = partial(_upon, panel, np.array(middle), thick)

@@ -24,9 +24,11 @@ def tote_body(blank: ToteBag, *, detail: Detail) -> Body:
     for name in ("front", "back"):
         for side, aside in (("left", 1.0), ("right", -1.0)):
             middle = (aside * m.apart / 2, m.high / 2 - m.sewn / 2)
-            shells += sewn_end(bag.named(name), f"{name} {side}", middle, half, bag.thick_mm, detail=detail)
+            shells += sewn_end(bag.named(name), f"{name} {side}", middle, half, detail=detail)
     if blank.shown == "hanging":
         handles = [bag.named(f"{one} handle") for one in ("front", "back")]
-        top = max(float(one.place(np.array([[0.0, m.handle / 2]]))[0, 2]) for one in handles)
-        shells.append(peg_shell(top - bag.thick_mm - PEG_R - 2.0, PEG_REACH_MM, detail=detail))
+        under = max(
+            float(one.place(np.array([[0.0, m.handle / 2]]))[0, 2]) - one.thick_mm for one in handles
+        )
+        shells.append(peg_shell(under - PEG_R - 2.0, PEG_REACH_MM, detail=detail))
     return Body(tuple(shells), tuple(sheets))
