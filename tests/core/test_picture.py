@@ -11,12 +11,14 @@ from pathlib import Path
 import numpy as np
 from scipy.ndimage import distance_transform_edt, gaussian_filter, minimum_filter
 
+from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job, with_shown
+from kilnchisel.core.job.garments import folded_size, measures_of
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gather import PIECE, trace
@@ -176,6 +178,20 @@ class Drafts(unittest.TestCase):
         picture = self.draft.render(scene, view, size)[..., :3].astype(float).mean(axis=2)
         within = distance_transform_edt(self.draft.coverage(scene, view, size)) > 45
         self.assertLess(np.ptp(gaussian_filter(picture, 3)[within]), 14)  # it was 25
+
+    def test_what_lies_within_a_pile_does_not_darken_its_edge(self):
+        # where cloth turns, the inside of the back comes through in places: they are as light as the rest
+        job = with_shown(fresh_job("apparel", "OK"), garment="hooded sweatshirt", shown="folded")
+        job = change(job, ("setting", "camera", "tilt_deg"), 30.0).model_copy(update={"letterings": ()})
+        side, m = body_of(job.blank).sheet("front").side, measures_of("hooded sweatshirt", job.blank.size)
+        low = m.length / 2 - folded_size(m)[1]
+        u, v = np.meshgrid(np.linspace(-110, 110, 45), low + np.linspace(-30, 12, 14))
+        at = side.to_body(np.stack([u.ravel(), v.ravel()], axis=1), np.zeros(u.size))
+        scene, view, size = scene_of_job(job), view_of(job), (420, 336)
+        picture = self.draft.render(scene, view, size)[..., :3].astype(float).mean(axis=2)
+        x, y = view.project(at @ scene.stance[:3, :3].T + scene.stance[:3, 3], size)[:, :2].astype(int).T
+        seen = picture[y, x]
+        self.assertGreater(seen.min(), 0.85 * np.median(seen))  # it was 0.75
 
     def test_square_on_has_a_neutral_ground(self):
         job = mug_job()

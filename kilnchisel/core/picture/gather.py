@@ -121,8 +121,21 @@ class Hits:
         return sparse.csr_matrix(shares, shape=(size, size))
 
     @cached_property
-    def tree(self) -> Any:
-        return spatial.cKDTree(keyed(self.points[: self.pieces], self.normals[: self.pieces]))
+    def _seen(self) -> Array:
+        """The numbers of the piece's points that are not buried; of all where all are."""
+        return np.flatnonzero(self.buried == self.buried.all())
+
+    @cached_property
+    def _tree(self) -> Any:
+        return spatial.cKDTree(_keyed(self.points[self._seen], self.normals[self._seen]))
+
+    def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
+        """How far, in place and direction, and which the next of the piece's points are that are seen: (n,)
+        each, or (n, ``count``), nearly those. What lies close below, as in a pile of cloth, is not to darken
+        what is on it."""
+        roughly = 0.0 if count is None else 0.4
+        far, index = self._tree.query(_keyed(points, normals), k=count or 1, eps=roughly, workers=-1)
+        return far, self._seen[index]
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,7 +171,7 @@ class Gathered:
 
     def at(self, points: Array, normals: Array) -> Array:
         """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4)."""
-        distance, index = self.hits.tree.query(keyed(points, normals), k=4, eps=0.4, workers=-1)
+        distance, index = self.hits.near(points, normals, 4)
         weight = 1.0 / np.maximum(distance, 1e-3) ** 2
         weight /= weight.sum(axis=1, keepdims=True)
         values = np.column_stack([self.light, self.open])[index]
@@ -198,7 +211,7 @@ def _beside(values: Array, hidden: Array) -> Array:
 NORMAL_WEIGHT_MM = 25.0
 
 
-def keyed(points: Array, normals: Array) -> Array:
+def _keyed(points: Array, normals: Array) -> Array:
     """Surface points as the tree of gathering points has them: place and direction, (n, 6)."""
     return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
@@ -440,8 +453,8 @@ def _cast(
     target = np.zeros(count * rays, dtype=np.int32)
     hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
     # the surface that is struck faces the ray: look for a gathering point on that side
-    tree = spatial.cKDTree(keyed(points[:pieces], normals[:pieces]))
-    target[on_piece] = tree.query(keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
+    tree = spatial.cKDTree(_keyed(points[:pieces], normals[:pieces]))
+    target[on_piece] = tree.query(_keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
     away = origins[on_ground] + to_ground[on_ground, None] * ways[on_ground] - under
     cell = [
         np.clip(np.floor((away @ axes[i] / half + 1) / 2 * GROUND_CELLS), 0, GROUND_CELLS - 1)

@@ -24,7 +24,6 @@ from kilnchisel.core.picture.gather import (
     Gathered,
     Hits,
     Part,
-    keyed,
     materials_of,
     row_of,
     tracer_of,
@@ -88,7 +87,7 @@ def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
         normals.append(out[nearest].reshape(-1, 3, 3))
         slots.append(np.full(len(triangles), SLOTS[sheet.slot]))
     at, out = np.concatenate(corners), np.concatenate(normals) @ turn.T
-    index = hits.tree.query(keyed(at.reshape(-1, 3), out.reshape(-1, 3)), workers=-1)[1]
+    index = hits.near(at.reshape(-1, 3), out.reshape(-1, 3))[1]
     return Facets(tracer_of(parts), out, index.reshape(-1, 3), np.concatenate(slots))
 
 

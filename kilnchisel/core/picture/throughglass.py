@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.finishes.material import GLASS_KEEPS, POLISHED, texture_uv
-from kilnchisel.core.picture.gather import Gathered, keyed, tracer_of
+from kilnchisel.core.picture.gather import Gathered, tracer_of
 from kilnchisel.core.picture.mirrors import Glossy, around_of, together
 from kilnchisel.core.picture.rays import (
     FAR,
@@ -118,7 +118,7 @@ def seen_through(
     solid = np.flatnonzero(ended >= 0)
     if len(solid):
         light = (gathered.light + gathered.key)[: gathered.hits.pieces]
-        near = gathered.hits.tree.query(keyed(at[solid], -way[solid]), workers=-1)[1]
+        near = gathered.hits.near(at[solid], -way[solid])[1]
         seen[solid] += kept[solid] * walls.tint[ended[solid]] * light[near]
     # what bends strongly is one of few ways out of many
     return together(panes, np.column_stack([seen, np.ones(count)]), 1)
