@@ -52,8 +52,8 @@ class Drafts(unittest.TestCase):
             scene, view = scene_of_job(job), view_of(job)
             before = draft.render(scene, view, SIZE)
             draft.forget()
-            card = draft._card
-            self.assertFalse(card._meshes or card._textures or card._amounts or draft._rooms or draft._hits)
+            card, light = draft._card, draft._light
+            self.assertFalse(card._meshes or card._textures or card._amounts or light._rooms or light._hits)
             np.testing.assert_array_equal(draft.render(scene, view, SIZE), before)
 
     def test_an_oval_hides_no_light_beyond_its_outline(self):

@@ -7,7 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
 
@@ -15,7 +15,6 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import distinct
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import (
     MOST_COVERS,
@@ -23,40 +22,26 @@ from kilnchisel.core.finishes.material import (
     cover_matrix,
     texture_matrix,
 )
-from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values, weakly
-from kilnchisel.core.picture.gather import (
-    CLEAR_SHARE,
-    QUICK_RAYS,
-    RAYS,
-    Gathered,
-    Hits,
-    forget_tracers,
-    gather,
-    kept_of_late,
-    materials_of,
-    panes_of,
-    trace,
-)
+from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps
+from kilnchisel.core.picture.gather import Gathered
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
-from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
+from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
-from kilnchisel.core.scene.scene import Lamps, Scene
+from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
-LAYERS = 8
 OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
-SHARP_LAYERS = 3  # from there on a layer of the mirrored room has half the pixels each way
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 SAME_FOCUS = 0.03  # of the distance: while something moves, what is as much nearer is as sharp
@@ -69,26 +54,10 @@ PHOTO = GROUND_LIT + 1
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 NOTHING = ("no item",)
 NO_MASK = (None, None, None, None)
-KEPT_ROOMS = 3  # with what is seen of them; another one is there in 10 ms
+KEPT_BACKDROPS = 3
 KEPT_COMPANY = 2  # the photo with other pieces in it, while something moves and when it rests
-KEPT_HITS = 4  # of two bodies, with few rays and with all
 PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
 PANEL_STEP = 0.75  # how much of a lobe's width lies between them
-
-
-@dataclass(frozen=True, eq=False)
-class LightMaps:
-    """Gathered light and openness over the ground's grid, how much of the strongest light is seen from
-    there, and the same as the first over each side's sheet, by its name, with where it is: textures."""
-
-    ground: Any
-    lit: Any
-    sheets: dict[str, Baked]
-
-    def release(self) -> None:
-        """Give back their memory."""
-        for one in (self.ground, self.lit, *(texture for texture, _ in self.sheets.values())):
-            one.release()
 
 
 class Draft:
@@ -98,22 +67,18 @@ class Draft:
         self._card = Card()
         self.gl, self.name = self._card.gl, self._card.name
         self._depth = self._card.depth
+        self._light = DraftLight(self._card)
         self._lamps = LampLight(self.gl)
         self._mirrors = MirrorPass(self._card)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
-        self._screen_gloss = self.gl.vertex_array(self._card.gloss, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
         self._shadow.compare_func = ""
         self._shadow.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._shadow.repeat_x = self._shadow.repeat_y = False
         self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
         self._shadow_of: tuple[Any, Any] = (None, None)
-        self._open_light: tuple[Any, Any, tuple[float, ...]] = (None, None, ())
-        self._rooms: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
-        self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
         self._maps: LightMaps | None = None
-        self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, LightMaps]] = OrderedDict()
         self._shares = self.gl.texture((SHARES, SHARES), 2, share_table().tobytes(), dtype="f4")
         self._shares.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._shares.repeat_x = self._shares.repeat_y = False
@@ -137,19 +102,16 @@ class Draft:
         with self.gl:
             self._card.forget()
             self._mirrors.forget()
-            for _, _, maps in self._gathered.values():
-                maps.release()
-            for _, texture in (*self._rooms.values(), *self._backdrops.values()):
+            self._light.forget()
+            for _, texture in self._backdrops.values():
                 texture.release()
             if self._photo_of[1] is not None:
                 self._photo_of[1].release()
-        for kept in (self._hits, self._gathered, self._rooms, self._backdrops, self._company):
-            kept.clear()
+        self._backdrops.clear()
+        self._company.clear()
         self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
         self._shadow_of = (None, None)
         self._maps = None
-        self._open_light = (None, None, ())
-        forget_tracers()
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size
@@ -157,9 +119,9 @@ class Draft:
             scene = replace(scene, photo=self._with_company(scene, size), company=())
         self._detail = detail
         view = self._steady(view)
-        gathered, light_maps = self._light(scene)
+        gathered, light_maps = self._light.of(scene, detail=detail)
         self._draw_shadow(scene)
-        room = self._room(scene)
+        room = self._light.room(scene)
         frames = self._card.targets(width, height, SAMPLES[detail])
         self._prepare(scene, view, size, room, light_maps, detail=detail)
         glow = self._veil(scene, view, size)
@@ -456,123 +418,6 @@ class Draft:
         let_go_of(mask)
         return far < photos
 
-    # light, remembered by what it depends on
-
-    def _light(self, scene: Scene) -> tuple[Gathered | None, LightMaps | None]:
-        if scene.base is None or scene.proxy is None:
-            return None, None
-        base = scene.base
-        panes = panes_of(scene)
-        place: tuple[Any, ...] = (
-            id(scene.proxy),
-            panes,
-            scene.stance.tobytes(),
-            base.point.tobytes(),
-            base.normal.tobytes(),
-        )
-        # few rays will do while something moves, unless all of them have been cast before
-        rays = RAYS if self._detail.fine or (*place, RAYS) in self._hits else QUICK_RAYS
-        hits = kept_of_late(
-            self._hits,
-            (*place, rays),
-            KEPT_HITS,
-            scene.proxy,
-            lambda: trace(scene.proxy, scene.stance, base, scene.middle, scene.radius_mm, rays, panes),
-        )
-        albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
-        panel = scene.panel
-        lit = (
-            id(hits),
-            id(scene.draft_room.radiance),
-            scene.draft_room.turn,
-            albedos.tobytes(),
-            None
-            if panel is None
-            else (panel.middle.tobytes(), panel.half.tobytes(), panel.radiance.tobytes()),
-            scene.clear,
-        )
-        if lit not in self._gathered:
-            result = gather(hits, scene.draft_room, panel, albedos)
-            ground, open_to = result.ground()
-            if scene.clear:
-                ground = ground + CLEAR_SHARE * (np.array([*self._open_ground(scene, base), 1.0]) - ground)
-            maps = LightMaps(
-                self._light_map(ground),
-                self._light_map(np.repeat(open_to[..., None], 4, axis=2)),
-                {side: (self._light_map(result.over(side)), at.box) for side, at in hits.lattices.items()},
-            )
-            self._gathered[lit] = ((hits, scene.draft_room), result, maps)
-            while len(self._gathered) > KEPT_HITS:
-                self._gathered.popitem(last=False)[1][2].release()
-        self._gathered.move_to_end(lit)
-        _, result, maps = self._gathered[lit]
-        return result, maps
-
-    def _light_map(self, cells: Array) -> Any:
-        """Values over a grid (rows, columns, 4) as a texture."""
-        picture = self.gl.texture(cells.shape[1::-1], 4, cells.astype("f4").tobytes(), dtype="f4")
-        picture.repeat_x = picture.repeat_y = False
-        return picture
-
-    def _room(self, scene: Scene) -> Any:
-        panel = scene.panel
-        ground = scene.base
-        key = (
-            id(scene.draft_room.radiance),
-            scene.draft_room.turn,
-            None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
-            None if ground is None else (ground.normal.tobytes(), ground.material, ground.sweep),
-        )
-        if key in self._rooms:
-            self._rooms.move_to_end(key)
-            return self._rooms[key][1]
-        seen = surround(scene)
-        named = f"shine2-{digest_of(seen)}"
-        kept = kept_arrays("rooms", named, lambda: {"layers": self._shine_of(seen)}, most=24)["layers"]
-        layers = self.gl.texture_array((WIDTH, HEIGHT, LAYERS), 4, kept.tobytes(), dtype="f4")
-        layers.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        layers.repeat_y = False
-        self._rooms[key] = (scene.draft_room, layers)
-        while len(self._rooms) > KEPT_ROOMS:
-            self._rooms.popitem(last=False)[1][1].release()
-        return layers
-
-    def _shine_of(self, seen: Array) -> Array:
-        """All that surrounds a piece as surfaces from polished to dull show it, (layers, h, w, 4)."""
-        averages = _averaged(seen)
-        count = len(averages)
-        source = self.gl.texture_array((WIDTH, HEIGHT, count), 4, averages.tobytes(), dtype="f4")
-        source.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        source.repeat_y = False
-        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        layers = []
-        for layer in range(LAYERS):
-            share = 1 if layer < SHARP_LAYERS else 2  # what is blurred needs fewer pixels
-            size = (WIDTH // share, HEIGHT // share)
-            target = self.gl.texture(size, 4, dtype="f4")
-            frame = self.gl.framebuffer(color_attachments=[target])
-            frame.use()
-            source.use(0)
-            # the shader looks up layer (LAYERS - 1) * sqrt(alpha)
-            rough = (layer / (LAYERS - 1)) ** 2
-            set_values(self._card.gloss, room=0, rough=rough, last_level=float(count - 1))
-            self._card.draw(self._screen_gloss, 3)
-            seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(size[1], size[0], 4)
-            layers.append(seen if share == 1 else _doubled(seen))
-            let_go_of(frame)
-        source.release()
-        return np.stack(layers)
-
-    def _open_ground(self, scene: Scene, base: Base) -> tuple[float, ...]:
-        key = (scene.draft_room.turn, base.normal.tobytes())
-        room, kept_key, light = self._open_light
-        if room is not scene.draft_room or kept_key != key:
-            light = tuple(float(v) for v in open_light(scene, base.normal))
-            self._open_light = (scene.draft_room, key, light)
-        return light
-
-    # drawing
-
     def _draw_shadow(self, scene: Scene) -> None:
         """The shadow map. While something moves, the relief of letters may lag behind in it."""
         panel = scene.panel
@@ -629,7 +474,7 @@ class Draft:
             texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
             texture.repeat_y = False
             self._backdrops[id(picture)] = (picture, texture)
-            while len(self._backdrops) > KEPT_ROOMS:
+            while len(self._backdrops) > KEPT_BACKDROPS:
                 self._backdrops.popitem(last=False)[1][1].release()
         self._backdrops[id(picture)][1].use(0)
         tall = (0.0, 0.0) if view.parallel else (view.tall * aspect, view.tall)
@@ -708,7 +553,7 @@ class Draft:
                 "ground_middle": base.under(scene.middle),
                 "ground_half": 2.4 * scene.radius_mm,
                 "ground_fades": base.fades or (0.0, 0.0),
-                "ground_open": (*self._open_ground(scene, base), 1.0),
+                "ground_open": (*self._light.over_open_ground(scene, base), 1.0),
             }
         self._card.share(**values)
 
@@ -745,35 +590,11 @@ class Draft:
         set_values(program, has_tube_map=True, tube_map=6, tube_box=np.array(baked[1]))
 
     def _item_light(self, item: Item, gathered: Gathered | None) -> Array:
-        scene = self._open_scene
-        turn = scene.stance[:3, :3]
-        light = self._soft_light(item, gathered)
-        # sheets have a map of it; what shines itself needs none
-        if scene.lamps is not None and item.side is None and not item.material.shines:
-            points = item.mesh.points @ turn.T + scene.stance[:3, 3]
-            light = light.copy()
-            light[:, :3] += _lamps_on(
-                points,
-                item.mesh.normals @ turn.T,
-                scene.lamps,
-                detail=self._detail,
-            )
-        return light
-
-    def _soft_light(self, item: Item, gathered: Gathered | None) -> Array:
-        scene = self._open_scene
-        turn = scene.stance[:3, :3]
-        if gathered is not None and not self._detail.fine:
-            return gathered.about(item.mesh.points, item.mesh.normals)
-        normals = item.mesh.normals @ turn.T
-        if gathered is not None:
-            return gathered.at(item.mesh.points @ turn.T + scene.stance[:3, 3], normals)
-        # a mesh without a body to gather for: open light, once a direction
-        steps = np.rint(normals * 48)
-        first, which = distinct(steps)
-        steps = steps[first] / np.maximum(np.linalg.norm(steps[first], axis=1, keepdims=True), 1e-9)
-        light = open_light(scene, steps)[which]
-        return np.column_stack([light, np.ones(len(normals))])
+        # sheets have a map of what tubes send; what shines itself needs none
+        tubes = item.side is None and not item.material.shines
+        return self._light.at_corners(
+            self._open_scene, item.mesh, gathered, detail=self._detail, tubes=tubes
+        )
 
     def _draw_base(self, base: Base) -> None:
         caught = self._photo is not None
@@ -880,17 +701,6 @@ class Draft:
         program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
 
 
-def _doubled(picture: Array) -> Array:
-    """An all-round picture (h, w, 4) with twice as many pixels each way, bilinear; it meets itself."""
-    left, right = np.roll(picture, 1, axis=1), np.roll(picture, -1, axis=1)
-    wide = np.stack([0.75 * picture + 0.25 * left, 0.75 * picture + 0.25 * right], axis=2)
-    wide = wide.reshape(len(picture), -1, 4)
-    above = np.concatenate([wide[:1], wide[:-1]])
-    below = np.concatenate([wide[1:], wide[-1:]])
-    tall = np.stack([0.75 * wide + 0.25 * above, 0.75 * wide + 0.25 * below], axis=1)
-    return np.asarray(tall.reshape(-1, wide.shape[1], 4).astype(np.float32))
-
-
 def _largest_disc(size: tuple[int, int]) -> float:
     """Radius of the largest disc that a point out of focus is spread over, pixels."""
     return max(size[1] / 36, 2.0)
@@ -905,32 +715,6 @@ def _lens(view: View, size: tuple[int, int]) -> tuple[float, float]:
 def _half(light: Array) -> bytes:
     """Light as the card keeps it: of half precision, which has three digits and goes up to 65504."""
     return np.minimum(light, 65504).astype("f2").tobytes()
-
-
-LAMP_CELL_MM = {Detail.FINE: 6.0, Detail.ROUGH: 16.0}
-
-
-def _lamps_on(points: Array, normals: Array, lamps: Lamps, *, detail: Detail) -> Array:
-    """The light of tubes on a mesh, computed once for what is near and looks the same way."""
-    cell = np.rint(points / LAMP_CELL_MM[detail])
-    key = np.column_stack([cell, np.rint(normals * (3 if detail.fine else 1))]).astype(np.int64)
-    first, which = distinct(key)
-    from kilnchisel.core.picture.tubelight import tube_light  # compiled: only where tubes are lit
-
-    return tube_light(points[first], normals[first], lamps)[which]
-
-
-def _averaged(picture: Array) -> Array:
-    """An all-round picture (h, w, 3) and its averages over 2, 4, 8... pixels, at full size each:
-    (levels, h, w, 4) float32."""
-    height, width = picture.shape[:2]
-    levels = []
-    for step in (1, 2, 4, 8, 16):
-        small = picture.reshape(height // step, step, width // step, step, 3).mean(axis=(1, 3))
-        levels.append(small.repeat(step, axis=0).repeat(step, axis=1))
-    four = np.ones((len(levels), height, width, 4), dtype=np.float32)
-    four[..., :3] = np.stack(levels)
-    return four
 
 
 def _shadow_view(scene: Scene) -> View:

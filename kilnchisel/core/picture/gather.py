@@ -130,9 +130,9 @@ class Hits:
         return spatial.cKDTree(_keyed(self.points[self._seen], self.normals[self._seen]))
 
     def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
-        """How far, in place and direction, and which the next of the piece's points are that are seen: (n,)
-        each, or (n, ``count``), nearly those. What lies close below, as in a pile of cloth, is not to darken
-        what is on it."""
+        """How far, in place and direction, and which the next of the piece's points are that are seen:
+        (n,) each, or (n, ``count``), nearly those. What lies close below, as in a pile of cloth, is not to
+        darken what is on it."""
         roughly = 0.0 if count is None else 0.4
         far, index = self._tree.query(_keyed(points, normals), k=count or 1, eps=roughly, workers=-1)
         return far, self._seen[index]
