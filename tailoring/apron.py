@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.easing import eased
 from kilnchisel.core.job.aprons import ApronMeasures
 from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
 from tailoring.mannequin import arms_of, body_of, posed
 from tailoring.panel import Edge, Panel, bezier, evenly
-from tailoring.settling import FRAME, Fabric, Freely, smooth
+from tailoring.settling import FRAME, Fabric, Freely
 from tailoring.strap import APART_MM, STIFF, strap, tape_edges
 
 Array = NDArray[Any]
@@ -126,7 +127,7 @@ class OverABody(Freely):
         self._torso, self._fabric = posed(body_of(self._m), 0.0, 0.0, 0.0), fabric
 
     def around(self, frame: int) -> solver.Around:
-        swell = smooth(frame / SWOLLEN)
+        swell = eased(frame / SWOLLEN)
         limbs = arms_of(self._m, *ARMS_DEG, 0.0, 0.0, 0.0)
         fall = np.array([0.0, 0.0, -solver.GRAVITY * swell])
         skin = min(self._fabric.skin, 0.5 + self._fabric.skin * swell)

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.hanger import hanger_arms
+from kilnchisel.core.easing import eased
 from kilnchisel.core.job.garments import Measures
 from tailoring import solver
-from tailoring.settling import FRAME, Fabric, Freely, smooth
+from tailoring.settling import FRAME, Fabric, Freely
 
 Array = NDArray[Any]
 
@@ -34,8 +35,8 @@ class Hanging(Freely):
     def around(self, frame: int) -> solver.Around:
         # it swells below the seams, comes up with its full thickness, and only then the cloth falls: a thin
         # one would cut through a shoulder
-        swell, up = smooth(frame / SWOLLEN), smooth((frame - SWOLLEN) / RISEN)
+        swell, up = eased(frame / SWOLLEN), eased((frame - SWOLLEN) / RISEN)
         skin = min(self._fabric.skin, 0.5 + self._fabric.skin * swell)
-        fall = np.array([0.0, 0.0, -solver.GRAVITY * smooth((frame - SWOLLEN) / RISEN - 0.4)])
+        fall = np.array([0.0, 0.0, -solver.GRAVITY * eased((frame - SWOLLEN) / RISEN - 0.4)])
         limbs = self._limbs - np.array([0.0, 0.0, RISES_MM * (1 - up), 0.0])
         return solver.Around(solver.NO_BODY, limbs, 0.04 + 0.96 * swell, self._wall, skin, RUB, fall)

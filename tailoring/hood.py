@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.job.garments import Measures
 from tailoring.panel import Edge, NeckRun, Panel, bezier, evenly, run_of
 
@@ -69,8 +70,7 @@ def _panel(name: str, m: Measures, necks: list[NeckRun], way: float, step: float
         at_neck = np.stack([x, layer * step / 2, z + above], axis=1)
         lens = way * LENS_MM * np.sin(np.pi * np.clip(p / deep, 0.02, 0.98))
         upright = np.stack([lens, p - deep / 2, m.length / 2 - m.drop_front + uv[:, 1]], axis=1)
-        share = np.clip(above / TURNING_MM, 0, 1)[:, None]
-        share = share * share * (3 - 2 * share)
+        share = smooth_step(above, 0.0, TURNING_MM)[:, None]
         return np.asarray((1 - share) * at_neck + share * upright)
 
     return Panel(name, edges, lies, stiff=2.5)

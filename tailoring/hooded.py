@@ -11,10 +11,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.finishes.noise import smooth_step
+from kilnchisel.core.easing import eased, smooth_step
 from kilnchisel.core.job.garments import Measures, wall_behind
 from tailoring import solver
-from tailoring.settling import FRAME, LATE, TABLE_RUB, Fabric, Freely, smooth
+from tailoring.settling import FRAME, LATE, TABLE_RUB, Fabric, Freely
 from tailoring.sewn import Sewn
 
 Array = NDArray[Any]
@@ -86,16 +86,16 @@ class LaidUp(OfAHood):
     FAR_MM = 190.0  # the table below it at first
 
     def around(self, frame: int) -> solver.Around:
-        spread = smooth(frame / self.SPREAD)
-        down = smooth((frame - 0.6 * self.SPREAD) / self.LOWERED)
+        spread = eased(frame / self.SPREAD)
+        down = eased((frame - 0.6 * self.SPREAD) / self.LOWERED)
         table = self._behind + 0.3 + self.FAR_MM * (1 - down)
         # its crown is turned down over its opening
-        turned = self.TURNED * smooth((frame - self.SPREAD) / self.LOWERED) * (frame < self.frames - LATE)
+        turned = self.TURNED * eased((frame - self.SPREAD) / self.LOWERED) * (frame < self.frames - LATE)
         fall = solver.GRAVITY * np.array([0.0, 0.05 + 0.95 * down, -turned])
         up, aside, back = RODS.T
-        eased = smooth((frame - self.SPREAD - self.LOWERED) / 20)
-        radius = 4.0 + (ROD_MM - 4.0) * spread * (1 - eased)
-        out = spread * (1 - EASED * eased) * aside * self._m.hood
+        in_again = eased((frame - self.SPREAD - self.LOWERED) / 20)
+        radius = 4.0 + (ROD_MM - 4.0) * spread * (1 - in_again)
+        out = spread * (1 - EASED * in_again) * aside * self._m.hood
         behind = self._middle[1] + back * self._m.hood
         y = np.minimum(behind, table - radius - 2 * self._fabric.skin)
         rods = _both(6.0 + out, y, self._middle[2] + up * self._m.hood, radius)
@@ -124,9 +124,9 @@ class ThrownBack(OfAHood):
         self._wall = wall_behind(m)
 
     def around(self, frame: int) -> solver.Around:
-        swell = smooth(frame / self.SWOLLEN)
-        over = np.radians(self.OVER_DEG) * smooth((frame - self.SWOLLEN) / self.THROWN)
-        gone = smooth((frame - self.SWOLLEN - self.THROWN) / self.AWAY)
+        swell = eased(frame / self.SWOLLEN)
+        over = np.radians(self.OVER_DEG) * eased((frame - self.SWOLLEN) / self.THROWN)
+        gone = eased((frame - self.SWOLLEN - self.THROWN) / self.AWAY)
         far, thick = FORM.T * self._m.hood
         x, y, z = self._middle
         radius = np.maximum((0.1 + 0.9 * swell) * thick * (1 - gone), 1.0)

@@ -127,12 +127,6 @@ def layer_gap(fabric: Fabric) -> float:
     return 2 * fabric.thick + 0.4
 
 
-def smooth(share: float) -> float:
-    """From 0 to 1 without a jerk."""
-    share = min(max(share, 0.0), 1.0)
-    return share * share * (3 - 2 * share)
-
-
 def _sprung(cloth: Sewn, fabric: Fabric, dt: float) -> solver.Springs:
     edges, length, hinges, stiff = springs(cloth)
     areas = areas_of(cloth)

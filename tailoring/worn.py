@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.easing import eased
 from kilnchisel.core.job.garments import Measures, measures_of
 from tailoring import solver
 from tailoring.mannequin import arms_of, arms_within, body_of, head_of, posed
-from tailoring.settling import FRAME, Fabric, Freely, smooth
+from tailoring.settling import FRAME, Fabric, Freely
 
 Array = NDArray[Any]
 
@@ -55,8 +56,8 @@ class Worn(Freely):
 
     def around(self, frame: int) -> solver.Around:
         pose, m = self._pose, self._m
-        swell = smooth(frame / SWOLLEN)
-        up, down = smooth((frame - SWOLLEN) / RAISED), smooth((frame - SWOLLEN - RAISED) / LOWERED)
+        swell = eased(frame / SWOLLEN)
+        up, down = eased((frame - SWOLLEN) / RAISED), eased((frame - SWOLLEN - RAISED) / LOWERED)
         lift = self._start_deg + (pose.raised_deg - self._start_deg) * up
         lean = pose.lean_mm * (up - down) + pose.rest_mm * down
         twist = pose.twist_deg * (down - 0.8 * (up - down))

@@ -14,6 +14,7 @@ from kilnchisel.core.blanks.mesh import Mesh, facing_out, filled, grid, join, wi
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.trims import Trim
 from kilnchisel.core.later import interpolate
@@ -100,8 +101,7 @@ def _slope(bank: Bank, slant: float, low: float, uv: Array) -> Array:
         start, span = 0.5, 0.75
     crest = 1 - 0.16 * (2 * p) ** 2 * np.clip(t, 0, 1)
     # towards both ends it runs out into level ground
-    out = np.clip((np.abs(2 * p) - start) / span, 0, 1)
-    crest = np.maximum(crest, 0) * (1 - out * out * (3 - 2 * out))
+    crest = np.maximum(crest, 0) * (1 - smooth_step(np.abs(2 * p), start, start + span))
     z = low + bank.rise_mm * rise * crest + bank.rough_mm * rough + _shaped(bank, x, t)
     z = LEAST_MM + (z - LEAST_MM) * edge
     return np.stack([x, bank.deep_mm * (t - 0.5), z], axis=1)
@@ -112,10 +112,8 @@ def _natural(bank: Bank, slant: float, p: Array, t: Array) -> tuple[Array, Array
     to 1, and 1 on it falling to 0 at the land's outer border."""
     # a foot that is hollow, a brow that is round, and behind it down again
     up = np.clip(t, 0, 1)
-    climb = up * up * (3 - 2 * up)
-    climb = 0.25 * up + 0.75 * climb
-    back = np.clip((t - CREST[0]) / (CREST[1] - CREST[0]), 0, 1)
-    rise = climb * (1 - back * back * (3 - 2 * back))
+    climb = 0.25 * up + 0.75 * smooth_step(up)
+    rise = climb * (1 - smooth_step(t, *CREST))
     rng = np.random.default_rng(1000 + bank.seed)
     longest = max(0.55 * bank.width_mm, slant)
     length = longest * np.geomspace(1, 0.03, WAVES)
@@ -135,8 +133,7 @@ def _natural(bank: Bank, slant: float, p: Array, t: Array) -> tuple[Array, Array
             np.zeros(len(p)),
         ]
     )
-    left = np.clip(1 - away, 0, 1)
-    return rise, rough, left * left * (3 - 2 * left)
+    return rise, rough, smooth_step(1 - away)
 
 
 def _land(side: Surface, u: Array, v: Array, first: tuple[int, int], count: tuple[int, int]) -> Shell:

@@ -18,6 +18,7 @@ from kilnchisel.core.blanks.sides import ClearZone, Plane
 from kilnchisel.core.blanks.slab import edge_of
 from kilnchisel.core.blanks.turnedside import Turned
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.easing import eased
 from kilnchisel.core.job.blank import Band
 from kilnchisel.core.job.bodies import Bracelet, Signet
 
@@ -42,7 +43,7 @@ def signet_body(ring: Signet, *, detail: Detail) -> Body:
     rows = [_row(points + out * normals, front + deep, middle) for out, deep in edge]
     start = float(edge[-1, 1])
     for t in np.linspace(0, 1, 33 if detail.fine else 9)[1:]:
-        ease = t * t * (3 - 2 * t)
+        ease = eased(float(t))
         flat = points * (1 - ease) + foot * ease
         back = _round(foot[:, 0], outer - SUNK_MM)
         y = (front + start) * (1 - t) + back * t

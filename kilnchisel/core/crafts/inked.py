@@ -20,6 +20,7 @@ from kilnchisel.core.crafts.roof import (
     widest_mm,
 )
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Engraved, Raised, WovenPatch
 from kilnchisel.core.laying.laid import Laid, LaidLayer
@@ -209,8 +210,7 @@ def heights_at(ink: Inked, far: Array, uv: Array) -> Array:
     high = ink.below + np.interp(far, *np.array(ink.stage.knots).T)
     field = ink.stage.field
     if field is not None:
-        fade = np.clip(far / field.fade_mm, 0, 1) if field.fade_mm > 0 else np.ones(len(far))
-        fade = fade * fade * (3 - 2 * fade)
+        fade = smooth_step(far, 0.0, field.fade_mm) if field.fade_mm > 0 else np.ones(len(far))
         high = high + fade * field.heights(own_points(ink.laid, uv))
     return np.asarray(high)
 

@@ -14,6 +14,7 @@ import shapely
 
 from kilnchisel.core.blanks.body import FinishSlot
 from kilnchisel.core.crafts.fields import Field, carving_of, moulding_of, portrait_of
+from kilnchisel.core.easing import eased
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import (
     Carved,
@@ -202,7 +203,7 @@ def _with_edge(craft: Raised, widest: float, region: shapely.MultiPolygon) -> tu
         return tuple(Stage(-k * wide, ((0.0, height * (k + 1) / craft.steps),), "letters") for k in treads)
     if edge == "drawn":
         outs = np.linspace(1, 0, ROUND)
-        knots = tuple((float(-wide * out), height * _soft(1 - float(out))) for out in outs)
+        knots = tuple((float(-wide * out), height * eased(1 - float(out))) for out in outs)
         return (Stage(wide, knots, "letters", "blank"),)
     if edge == "moulded":
         return (Stage(0.0, ((0.0, 0.0),), "letters", field=moulding_of(craft, region)),)
@@ -216,7 +217,7 @@ def _carved(craft: Carved, on: Outlined) -> tuple[Stage, ...]:
         knots: Knots = ((0.0, craft.base_mm),)
     else:
         run = np.linspace(0, craft.edge_mm, ROUND)
-        knots = tuple((float(d), craft.base_mm * _soft(float(d) / craft.edge_mm)) for d in run)
+        knots = tuple((float(d), craft.base_mm * eased(float(d) / craft.edge_mm)) for d in run)
     return (Stage(0.0, knots, role, field=carving_of(craft)),)
 
 
@@ -241,12 +242,6 @@ def _with_round(stage: Stage, radius: float) -> Stage:
     return replace(stage, knots=tuple(zip(both.tolist(), heights.tolist(), strict=True)))
 
 
-def _soft(share: float) -> float:
-    """From 0 to 1 without a corner at either end."""
-    t = min(max(share, 0.0), 1.0)
-    return t * t * (3 - 2 * t)
-
-
 SWELL_WIDE = 3.0  # how far the swelling reaches, in widths of the soft edge
 
 
@@ -255,13 +250,13 @@ def _pressed(craft: Pressed, on: Outlined) -> tuple[Stage, ...]:
     """Down from the outline over the soft width; outside it the ground has swollen and falls off again."""
     soft, depth = craft.soft_mm, craft.depth_mm
     rise = depth * craft.swell / 100
-    inner = tuple((float(d), -depth * _soft(float(d) / soft)) for d in np.linspace(0, soft, ROUND + 1))
+    inner = tuple((float(d), -depth * eased(float(d) / soft)) for d in np.linspace(0, soft, ROUND + 1))
     if rise <= 0:
         return (Stage(0.0, inner, "recess"),)
     outer = []
     for out in np.linspace(SWELL_WIDE, 0, ROUND)[:-1]:
         # a hump that is highest a third of the way out, level with the ground at its far end
-        share = _soft(float(out)) * (1 - _soft((float(out) - 1) / (SWELL_WIDE - 1)))
+        share = eased(float(out)) * (1 - eased((float(out) - 1) / (SWELL_WIDE - 1)))
         outer.append((-float(out) * soft, rise * share))
     knots = (*outer, *inner)
     return (Stage(SWELL_WIDE * soft, knots, "recess", "blank"),)

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.finishes.material import Amount
-from kilnchisel.core.finishes.noise import RECIPE, noise, smooth_step
+from kilnchisel.core.finishes.noise import RECIPE, noise
 from kilnchisel.core.kept import Arrays, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.remembered import remembered

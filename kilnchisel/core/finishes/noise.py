@@ -78,9 +78,3 @@ def relief_texture(tile_mm: float, tint: Array, height_mm: Array, dull: Array | 
 def grey(values: Array) -> Array:
     """Values (h, w) as equal red, green and blue."""
     return np.repeat(values[..., None], 3, axis=-1)
-
-
-def smooth_step(values: Array, low: float, high: float) -> Array:
-    """0 below ``low``, 1 above ``high``, a smooth rise between."""
-    share = np.clip((values - low) / (high - low), 0, 1)
-    return np.asarray(share * share * (3 - 2 * share))

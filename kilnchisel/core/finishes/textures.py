@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.finishes.material import Texture
-from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture, smooth_step
+from kilnchisel.core.finishes.noise import grey, kept, noise, relief_texture
 from kilnchisel.core.later import ndimage, spatial
 
 Array = NDArray[Any]

@@ -17,9 +17,10 @@ from PIL import Image, ImageDraw
 
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.finishes.amounts import handled, scratches
 from kilnchisel.core.finishes.material import MOST_COVERS, Amount, Cover, Material, Texture
-from kilnchisel.core.finishes.noise import noise, smooth_step
+from kilnchisel.core.finishes.noise import noise
 from kilnchisel.core.job.finish import Wear
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.lettering.polygons import polygons_in

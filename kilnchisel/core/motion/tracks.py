@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.easing import eased
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.cameras import place_named
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
@@ -109,7 +110,7 @@ def moment(job: Job, film: Film, frame: int) -> Moment:
     if film.loops and film.track not in LOOPS:
         share = 1 - abs(1 - 2 * share)
     if film.ease == "soft":
-        share = _eased(share)
+        share = eased(share)
     return TRACKS[film.track](job, film, share)
 
 
@@ -133,7 +134,7 @@ def _between(job: Job, film: Film, share: float) -> Moment:
         raise KilnError("The camera goes between two places at least: --places front,detail")
     at = share * (len(cameras) - 1)
     leg = min(int(at), len(cameras) - 2)
-    part = _eased(at - leg)
+    part = eased(at - leg)
     old, new = cameras[leg], cameras[leg + 1]
     update: dict[str, Any] = {}
     for name in ("tilt_deg", "shift_mm", "rise_mm", "f_number", "focus_mm"):
@@ -320,11 +321,6 @@ def _at(craft: Any, share: float) -> Any:
 def _seen(job: Job, camera: Camera) -> Job:
     setting = job.setting.model_copy(update={"camera": camera})
     return job.model_copy(update={"setting": setting})
-
-
-def _eased(share: float) -> float:
-    """Slow at both ends (smoothstep)."""
-    return share * share * (3 - 2 * share)
 
 
 def _within(deg: float) -> float:
