@@ -84,6 +84,23 @@ class Caster:
         return np.asarray(self.tracer.run(*own, query="DISTANCE"))
 
 
+class Seen:
+    """The gathering points of a piece that are seen; of all where none is: what lies close below, as in a
+    pile of cloth, is not to darken what is on it."""
+
+    def __init__(self, points: Array, normals: Array, buried: Array) -> None:
+        """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them."""
+        self._numbers = np.flatnonzero(buried == buried.all())
+        self._tree = spatial.cKDTree(_keyed(points[self._numbers], normals[self._numbers]))
+
+    def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
+        """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
+        (n, ``count``), nearly those."""
+        roughly = 0.0 if count is None else 0.4
+        far, index = self._tree.query(_keyed(points, normals), k=count or 1, eps=roughly, workers=-1)
+        return far, self._numbers[index]
+
+
 @dataclass(frozen=True, eq=False)
 class Hits:
     """What each gathering point sees. Points 0..pieces-1 lie on the piece, the rest on the ground.
@@ -91,7 +108,7 @@ class Hits:
     points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest
     to the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix;
     slot (n,): index into the slots' albedos; covered: on which of the ground's something thin lies; buried:
-    which of the piece's see nothing but what is almost on them.
+    which of the piece's see nothing but what is almost on them; seen: the others.
     """
 
     points: Array
@@ -110,6 +127,7 @@ class Hits:
     lift_mm: float
     covered: Array
     buried: Array
+    seen: Seen
 
     @cached_property
     def met(self) -> Any:
@@ -119,23 +137,6 @@ class Hits:
         size = len(self.points)
         shares = np.full(len(point), np.float32(1 / rays)), (point, self.target[point, ray])
         return sparse.csr_matrix(shares, shape=(size, size))
-
-    @cached_property
-    def _seen(self) -> Array:
-        """The numbers of the piece's points that are not buried; of all where all are."""
-        return np.flatnonzero(self.buried == self.buried.all())
-
-    @cached_property
-    def _tree(self) -> Any:
-        return spatial.cKDTree(_keyed(self.points[self._seen], self.normals[self._seen]))
-
-    def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
-        """How far, in place and direction, and which the next of the piece's points are that are seen:
-        (n,) each, or (n, ``count``), nearly those. What lies close below, as in a pile of cloth, is not to
-        darken what is on it."""
-        roughly = 0.0 if count is None else 0.4
-        far, index = self._tree.query(_keyed(points, normals), k=count or 1, eps=roughly, workers=-1)
-        return far, self._seen[index]
 
 
 @dataclass(frozen=True, eq=False)
@@ -171,7 +172,7 @@ class Gathered:
 
     def at(self, points: Array, normals: Array) -> Array:
         """Soft light and openness at surface points of the piece: (n, 3), (n, 3) -> (n, 4)."""
-        distance, index = self.hits.near(points, normals, 4)
+        distance, index = self.hits.seen.near(points, normals, 4)
         weight = 1.0 / np.maximum(distance, 1e-3) ** 2
         weight /= weight.sum(axis=1, keepdims=True)
         values = np.column_stack([self.light, self.open])[index]
@@ -361,7 +362,7 @@ def trace(
     directions = _hemisphere(all_normals, rays)
     # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
     lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
-    kind, target, buried = _cast(
+    kind, target, buried, seen = _cast(
         caster, all_points, all_normals, directions, len(at), under, axes, half, lift
     )
     return Hits(
@@ -381,6 +382,7 @@ def trace(
         lift,
         _covered(caster, floor, base.normal, half),
         buried,
+        seen,
     )
 
 
@@ -436,8 +438,9 @@ def _cast(
     axes: Array,
     half: float,
     lift: float,
-) -> tuple[Array, Array, Array]:
-    """Kind and target of each ray (n, rays), and which of the piece's points are buried (pieces,)."""
+) -> tuple[Array, Array, Array, Seen]:
+    """Kind and target of each ray (n, rays), which of the piece's points are buried (pieces,), and the
+    others."""
     count = len(points)
     rays = directions.shape[1]
     origins = np.repeat(points + lift * normals, rays, axis=0)
@@ -450,19 +453,21 @@ def _cast(
     on_ground = (down < -1e-6) & (to_ground > 0) & ~(struck & (distance < to_ground))
     on_piece = struck & ~on_ground
     kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
-    target = np.zeros(count * rays, dtype=np.int32)
-    hits = origins[on_piece] + distance[on_piece, None] * ways[on_piece]
+    close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
+    buried = close.mean(axis=1) > BURIED
+    seen = Seen(points[:pieces], normals[:pieces], buried)
+    # what is buried meets itself: nobody asks for its light
+    target = np.repeat(np.arange(count, dtype=np.int32), rays)
+    asks = on_piece & ~np.repeat(np.append(buried, np.zeros(count - pieces, dtype=bool)), rays)
     # the surface that is struck faces the ray: look for a gathering point on that side
-    tree = spatial.cKDTree(_keyed(points[:pieces], normals[:pieces]))
-    target[on_piece] = tree.query(_keyed(hits, -0.6 * ways[on_piece]), workers=-1)[1]
+    target[asks] = seen.near(origins[asks] + distance[asks, None] * ways[asks], -0.6 * ways[asks])[1]
     away = origins[on_ground] + to_ground[on_ground, None] * ways[on_ground] - under
     cell = [
         np.clip(np.floor((away @ axes[i] / half + 1) / 2 * GROUND_CELLS), 0, GROUND_CELLS - 1)
         for i in range(2)
     ]
     target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
-    close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
-    return kind.reshape(count, rays), target.reshape(count, rays), close.mean(axis=1) > BURIED
+    return kind.reshape(count, rays), target.reshape(count, rays), buried, seen
 
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:

@@ -87,7 +87,7 @@ def facets_of(body: Body, stance: Array, hits: Hits) -> Facets:
         normals.append(out[nearest].reshape(-1, 3, 3))
         slots.append(np.full(len(triangles), SLOTS[sheet.slot]))
     at, out = np.concatenate(corners), np.concatenate(normals) @ turn.T
-    index = hits.near(at.reshape(-1, 3), out.reshape(-1, 3))[1]
+    index = hits.seen.near(at.reshape(-1, 3), out.reshape(-1, 3))[1]
     return Facets(tracer_of(parts), out, index.reshape(-1, 3), np.concatenate(slots))
 
 

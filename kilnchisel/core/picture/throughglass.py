@@ -118,7 +118,7 @@ def seen_through(
     solid = np.flatnonzero(ended >= 0)
     if len(solid):
         light = (gathered.light + gathered.key)[: gathered.hits.pieces]
-        near = gathered.hits.near(at[solid], -way[solid])[1]
+        near = gathered.hits.seen.near(at[solid], -way[solid])[1]
         seen[solid] += kept[solid] * walls.tint[ended[solid]] * light[near]
     # what bends strongly is one of few ways out of many
     return together(panes, np.column_stack([seen, np.ones(count)]), 1)

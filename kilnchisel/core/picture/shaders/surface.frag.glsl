@@ -98,10 +98,16 @@ float turning(vec3 n) {
 
 // A texture at its own sharpness. Where a plane is seen on its edge, and in slivers, its place and its steps
 // grow beyond all bounds and mean nothing: there it is the mean of all of it. A software card would average
-// over every tile that such a step spans, for half a minute. (Given the steps, it would take the wrong texel.)
+// over every tile that such a step spans, for half a minute; and as it takes steps from one pixel of four to
+// the next, it would too where only some of the four are looked up at their place: all of them or none are.
+// (Given the steps, it would take the wrong texel.)
 vec4 tile(sampler2D map) {
     vec2 steps = max(abs(dFdx(uv)), abs(dFdy(uv)));
     bool tame = max(steps.x, steps.y) < 1.0 && max(abs(uv.x), abs(uv.y)) < 1024.0;
+    float wild = tame ? 0.0 : 1.0;
+    wild += abs(dFdx(wild));
+    wild += abs(dFdy(wild));
+    tame = wild == 0.0;
     vec4 seen = texture(map, tame ? uv : vec2(0.0));
     return tame ? seen : textureLod(map, vec2(0.5), 20.0);
 }
