@@ -9,6 +9,7 @@ that several results share are counted once.
 from __future__ import annotations
 
 import functools
+import inspect
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -138,8 +139,18 @@ def known(function: Any, *args: Any, **kwargs: Any) -> bool:
     return _key(function.__wrapped__, args, kwargs) in STORE
 
 
+@functools.cache
+def _parameters(make: Any) -> tuple[tuple[str, ...], dict[str, Any]]:
+    """The names of a function's parameters, and what those are that need not be given."""
+    given = inspect.signature(make).parameters
+    return tuple(given), {name: one.default for name, one in given.items() if one.default is not one.empty}
+
+
 def _key(make: Any, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
-    return (make, args, tuple(sorted(kwargs.items()))) if kwargs else (make, args)
+    """The same however the arguments are given: by place, by name, or left to what they are by default."""
+    names, fixed = _parameters(make)
+    rest = names[len(args) :]
+    return (make, *args, *(kwargs[name] if name in kwargs else fixed.get(name) for name in rest))
 
 
 PLAIN = frozenset((int, float, str, bool, type(None)))  # what weighs nothing

@@ -7,13 +7,34 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from kilnchisel.core.remembered import LEAST_KEPT, Store, leaves_of
+from kilnchisel.core.remembered import LEAST_KEPT, Store, known, leaves_of, made_elsewhere, remembered
 
 MB = 2**20
 
 
 def megabyte(number=1):
     return np.zeros(number * MB, dtype=np.uint8)
+
+
+class Asked(unittest.TestCase):
+    def test_once_however_the_arguments_are_given(self):
+        made = []
+
+        @remembered
+        def sum_of(one, other=2, *, twice=False):
+            made.append((one, other, twice))
+            return (one + other) * (2 if twice else 1)
+
+        self.assertEqual(
+            {sum_of(1), sum_of(1, 2), sum_of(other=2, one=1), sum_of(1, twice=False), sum_of(one=1)}, {3}
+        )
+        self.assertEqual(made, [(1, 2, False)])
+        self.assertEqual((sum_of(1, twice=True), sum_of(2, 1)), (6, 3))
+        self.assertEqual(len(made), 3)
+        self.assertFalse(known(sum_of, 5))
+        made_elsewhere(8, sum_of, 5, other=2)
+        self.assertTrue(known(sum_of, one=5, twice=False))
+        self.assertEqual(sum_of(5), 8)
 
 
 class Bounded(unittest.TestCase):
