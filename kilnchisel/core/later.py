@@ -29,7 +29,7 @@ csgraph: Any = Later("scipy.sparse.csgraph")
 sparse_linalg: Any = Later("scipy.sparse.linalg")
 interpolate: Any = Later("scipy.interpolate")
 optimize: Any = Later("scipy.optimize")
-signal: Any = Later("scipy.signal")
+fft: Any = Later("scipy.fft")
 special: Any = Later("scipy.special")
 
 

@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.fourier import convolved
 from kilnchisel.core.job.setting import Glow
-from kilnchisel.core.later import signal
 
 Array = NDArray[Any]
 
@@ -70,5 +70,4 @@ def veil(light: Array, glow: Glow, degrees_high: float) -> Array:
         return np.zeros_like(light)
     half = min(max(height, width), int(WIDEST_DEG / degrees_high * height) + 1)
     spread = kernel(degrees_high / height, half, glow.reach / 100)
-    blurred = np.stack([signal.fftconvolve(over[..., c], spread, mode="same") for c in range(3)], axis=2)
-    return np.asarray(glow.strength / 100 * (blurred - over))
+    return np.asarray(glow.strength / 100 * (convolved(over, spread) - over))

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from shapely import affinity
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.later import signal
+from kilnchisel.core.fourier import convolved_within
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.units import format_length, parse_length
 
@@ -136,7 +136,7 @@ def _lowest(taken: Array, mask: Array) -> tuple[int, int] | None:
         return None
     if not taken.any():
         return 0, 0
-    met = signal.fftconvolve(taken.astype(np.float32), mask[::-1, ::-1].astype(np.float32), mode="valid")
+    met = convolved_within(taken.astype(np.float32), mask[::-1, ::-1].astype(np.float32))
     free = met < 0.5
     if not free.any():
         return None
