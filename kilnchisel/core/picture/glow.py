@@ -70,4 +70,6 @@ def veil(light: Array, glow: Glow, degrees_high: float) -> Array:
         return np.zeros_like(light)
     half = min(max(height, width), int(WIDEST_DEG / degrees_high * height) + 1)
     spread = kernel(degrees_high / height, half, glow.reach / 100)
-    return np.asarray(glow.strength / 100 * (convolved(over, spread) - over))
+    for channel in range(3):  # one after the other: a picture's transform is large
+        over[..., channel] = convolved(over[..., channel], spread) - over[..., channel]
+    return np.asarray(glow.strength / 100 * over)
