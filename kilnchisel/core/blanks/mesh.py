@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.later import csgraph, sparse, spatial
+from kilnchisel.core.later import compiled, csgraph, sparse, spatial
 
 Array = NDArray[Any]
 
@@ -226,38 +226,58 @@ def corner_normals(weighted: Array, faces: Array, crease: float) -> Array:
     bends = np.einsum("mij,mj->mi", found, own) < np.cos(np.arccos(crease) / 2)
     sharp = np.zeros(size, dtype=bool)
     sharp[faces[bends]] = True
-    rows, columns = np.nonzero(sharp[faces])
-    if len(rows) == 0:
-        return np.asarray(found)
-    # all pairs of corners that meet at one sharp point; where very many do, those that point the same way
-    # count as one
-    point = faces[rows, columns]
-    group = np.arange(len(rows))
-    crowded = np.bincount(point, minlength=size)[point] > CROWD
-    if crowded.any():
-        way = np.rint((own[rows[crowded]] + 1) * CROWD_WAYS).astype(np.int64)
-        cell = np.column_stack([point[crowded], way])
-        group[crowded] = len(rows) + distinct(cell)[1]
-    _, first, group = np.unique(group, return_index=True, return_inverse=True)
-    total = np.stack([np.bincount(group, weighted[rows, k]) for k in range(3)], axis=1)
-    mean_way = total / np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-30)
-    at = point[first]
-    order = np.argsort(at, kind="stable")
-    start = np.searchsorted(at[order], point)
-    many = np.searchsorted(at[order], point, side="right") - start
-    one = np.repeat(np.arange(len(rows)), many)
-    offset = np.arange(len(one)) - np.repeat(np.cumsum(many) - many, many)
-    other = order[start[one] + offset]
-    near = np.einsum("ij,ij->i", own[rows[one]], mean_way[other]) > crease
-    mean = np.stack([np.bincount(one[near], total[other[near], k], len(rows)) for k in range(3)], axis=1)
-    bare = np.linalg.norm(mean, axis=1) < 1e-30
-    mean[bare] = own[rows[bare]]
-    found[rows, columns] = mean / np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-30)
+    if sharp.any():
+        _part(
+            np.ascontiguousarray(faces),
+            own,
+            np.ascontiguousarray(weighted, dtype=float),
+            sharp,
+            crease,
+            found,
+        )
     return np.asarray(found)
 
 
-CROWD = 64  # faces round one point, above which they are taken together by the way they face
-CROWD_WAYS = 8  # steps of a normal's parts for that
+CROWD = 4096  # faces round one point, above which each is taken to bend away from none
+
+
+@compiled(nogil=True, cache=True)
+def _part(faces: Array, own: Array, weighted: Array, sharp: Array, crease: float, found: Array) -> None:
+    """The normals of ``corner_normals`` at the sharp points, in place. Compiled: where all of a surface
+    bends, each corner is held against a dozen others."""
+    first = np.zeros(len(sharp) + 1, np.int64)
+    for face in range(len(faces)):
+        for corner in range(3):
+            if sharp[faces[face, corner]]:
+                first[faces[face, corner] + 1] += 1
+    for point in range(len(sharp)):
+        first[point + 1] += first[point]
+    place, met = first[:-1].copy(), np.empty(first[-1], np.int64)
+    for face in range(len(faces)):
+        for corner in range(3):
+            point = faces[face, corner]
+            if sharp[point]:
+                met[place[point]] = face
+                place[point] += 1
+    for face in range(len(faces)):
+        for corner in range(3):
+            point = faces[face, corner]
+            if not sharp[point] or first[point + 1] - first[point] > CROWD:
+                continue
+            a, b, c = own[face, 0], own[face, 1], own[face, 2]
+            x, y, z = 0.0, 0.0, 0.0
+            for number in range(first[point], first[point + 1]):
+                other = met[number]
+                if a * own[other, 0] + b * own[other, 1] + c * own[other, 2] > crease:
+                    x += weighted[other, 0]
+                    y += weighted[other, 1]
+                    z += weighted[other, 2]
+            long = np.sqrt(x * x + y * y + z * z)
+            if long < 1e-30:
+                x, y, z, long = a, b, c, 1.0
+            found[face, corner, 0] = x / long
+            found[face, corner, 1] = y / long
+            found[face, corner, 2] = z / long
 
 
 def unit(ways: Array) -> Array:
