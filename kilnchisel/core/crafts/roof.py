@@ -16,7 +16,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import border_edges, distinct, edges_of
+from kilnchisel.core.blanks.mesh import among, border_edges, distinct, edges_of
 from kilnchisel.core.blanks.net import points_over
 from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.detail import Detail
@@ -106,25 +106,31 @@ def _along_ridges(
 
 @remembered
 def inner_points(layer: Layer, deepest: float, *, detail: Detail) -> Array:
-    """Points inside a layer that an even slope down to ``deepest`` from its outline needs, (n, 2): the
-    medial axis, the line where the slope ends, and lines between."""
+    """Points inside a layer that an even slope down to ``deepest`` from its outline needs, and how far
+    inside it they are, as near as its corners are drawn round, (n, 3): the medial axis, the line where the
+    slope ends, and lines between."""
     region = layer.region
     if region.is_empty:
-        return np.empty((0, 2))
+        return np.empty((0, 3))
     step = stroke_mm(region) / (ROUGH if detail.rough else FINE)
     medial = medial_points(layer, detail=detail)
     end = shapely.buffer(region, -deepest, quad_segs=6)
     # where the slope ends, what is nearly as deep gives way to the line along which it does
     most = np.inf if end.is_empty else deepest - 0.1 * step
-    found = [medial[medial[:, 2] < most, :2], _along(end, step)]
+    found = [medial[medial[:, 2] < most], _at(_along(end, step), deepest)]
     # round a bend the slope is part of a cone: lines between follow it
     between = int(min(deepest, float(medial[:, 2].max(initial=0.0))) / step)
     for k in range(1, between + 1):
         line = _along(shapely.buffer(region, -k * step, quad_segs=6), step)
         if len(line) and len(medial):
             line = line[spatial.cKDTree(medial[:, :2]).query(line)[0] > 0.4 * step]
-        found.append(line)
+        found.append(_at(line, k * step))
     return _thinned(np.concatenate(found), 0.1 * step)
+
+
+def _at(points: Array, far: float) -> Array:
+    """Points (n, 2) with how far all of them are inside the outline, (n, 3)."""
+    return np.column_stack([points, np.full(len(points), far)])
 
 
 MOST_FIELD_POINTS = 1_200_000
@@ -156,7 +162,7 @@ def _thinned(points: Array, step: float) -> Array:
     """The points without those that share a cell of a grid with an earlier one."""
     if len(points) == 0:
         return points
-    cell = np.rint(points / step).astype(np.int64)
+    cell = np.rint(points[:, :2] / step).astype(np.int64)
     return np.asarray(points[np.sort(distinct(cell)[0])])
 
 
@@ -238,7 +244,7 @@ def roof_faces(points: Array, border: Array) -> Array | None:
     size = len(points)
     for _ in range(3):
         have = _keys(edges_of(faces), size)
-        missing = border[~np.isin(_keys(border, size), have)]
+        missing = border[~among(_keys(border, size), have)]
         if len(missing) == 0:
             break
         if len(missing) > MOST_MISSING:
@@ -320,15 +326,16 @@ def _left_of(faces: Array, border: Array, size: int) -> Array | None:
     order = np.argsort(keys, kind="stable")
     twin = keys[order][1:] == keys[order][:-1]
     first, second = face[order[:-1][twin]], face[order[1:][twin]]
-    fence = np.isin(keys[order[:-1][twin]], _keys(border, size))
+    fence = among(keys[order[:-1][twin]], _keys(border, size))
     links = sparse.coo_matrix(
         (np.ones(int((~fence).sum())), (first[~fence], second[~fence])), shape=(len(faces), len(faces))
     )
-    _, group = csgraph.connected_components(links, directed=False)
+    number, group = csgraph.connected_components(links, directed=False)
     wanted = border.astype(np.int64) @ [size, 1]
-    left = np.isin(edges @ [size, 1], wanted)
-    kept = faces[np.isin(group, np.unique(group[face[left]]))]
+    wide = np.zeros(number, dtype=bool)
+    wide[group[face[among(edges @ [size, 1], wanted)]]] = True
+    kept = faces[wide[group]]
     outline = border_edges(kept) @ [size, 1]
-    if len(outline) != len(wanted) or len(np.setdiff1d(outline, wanted)):
+    if len(outline) != len(wanted) or not among(outline, wanted).all():
         return None
     return np.asarray(kept)

@@ -138,8 +138,8 @@ def with_heights(
     if rest.any():
         # an even slope, or what the side's border or another lettering has cut
         # a slope that ends at the outline needs no points within it
-        inner = inner_points(layer, distances[-1], detail=detail) if distances[-1] > 0 else np.empty((0, 2))
-        spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
+        inner = inner_points(layer, distances[-1], detail=detail) if distances[-1] > 0 else np.empty((0, 3))
+        spots = [_on_domain(some, side) for some in placing.everywhere(inner[:, :2])]
         points = np.concatenate([uv, *spots])
         true = side.true_at(ink.laid.middle)
         used, edges = compacted(border[rest], len(uv))
@@ -152,7 +152,9 @@ def with_heights(
             number = np.where(own < len(uv), own, own + start)
             fresh.append(points[len(uv) :])
             more.append(number[found_here])
-            far.append(np.full(len(points) - len(uv), np.nan))
+            # while something moves it is enough how far they are meant to be
+            deep = inner[:, 2] if detail.rough else np.full(len(inner), np.nan)
+            far.append(np.tile(deep, len(spots)))
     return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
 
 
@@ -172,7 +174,7 @@ def _with_field(
     inner = field.lines(rough=detail.rough) if isinstance(field, Moulding) else field_points(layer, step)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end
-        inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)])
+        inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)[:, :2]])
     spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
     # clear of every border, that of letters on it too
     middles = spatial.cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
