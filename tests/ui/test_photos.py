@@ -76,7 +76,12 @@ class InAPhoto(WindowTest):
         self.take()
         view = view_of(self.session.job)
         start = self.mark(0)
-        self.drag(start, (start[0], start[1] + 20), keys=Qt.KeyboardModifier.ShiftModifier)
+        shown = self.window.picture
+        with mock.patch.object(shown, "_ask", wraps=shown._ask) as asked:
+            self.drag(start, (start[0], start[1] + 20), keys=Qt.KeyboardModifier.ShiftModifier, drop=False)
+        # so large as can be drawn in time
+        self.assertEqual({call.args[0] for call in asked.call_args_list}, {shown._budget.scale})
+        self.mouse(QEvent.Type.MouseButtonRelease, (start[0], start[1] + 20), False)
         self.assertAlmostEqual(self.mark(0)[1], start[1] + 20, delta=1)
         self.assertNotEqual(view_of(self.session.job).up.tolist(), view.up.tolist())
         self.settle()

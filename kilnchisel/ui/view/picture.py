@@ -79,6 +79,7 @@ REST_MS, PAUSE_MS = 180, 650
 SLOW_MS, LONG_S = 450, 4.0  # a draft that takes longer is spoken of; and can be stopped
 STOPPED = "Drawing was stopped. It begins again with the next change; Undo takes the last one back."
 EDIT_SCALE, WALK_SCALE = 0.6, 0.4
+MOVES_ALL = ("walk", "aim", "sheet", "mark", "place", "height")  # drags after which all is drawn anew
 WALK_S = 0.03  # what drawing a picture may take while one walks round
 WINDOW_SAMPLES = 64
 CURSORS = {"bend": Qt.CursorShape.SizeVerCursor, "spread": Qt.CursorShape.SizeHorCursor}
@@ -182,8 +183,8 @@ class PictureView(QWidget):
         """Draw the job again, roughly and at once; finely when it rests, as a mockup after a pause."""
         if self.width() < 16 or self.height() < 16 or not self.isVisible():
             return
-        walking = self._drag is not None and self._drag.kind in ("walk", "aim", "sheet")
-        self._ask(self._budget.scale if walking else scale, detail=Detail.ROUGH)
+        all_moves = self._drag is not None and self._drag.kind in MOVES_ALL
+        self._ask(self._budget.scale if all_moves else scale, detail=Detail.ROUGH)
         if not self.making_picture:
             self.mockups.withdraw(self._number)
         self._mockup_number = -1
