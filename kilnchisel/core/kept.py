@@ -21,7 +21,8 @@ ENDING = ".arrays"
 
 def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 200) -> Arrays:
     """The arrays of this name, read back, or made and kept. ``shelf``: the folder they are kept in, of
-    which the ``most`` that were used last stay. Half-precision arrays come back as they are."""
+    which the ``most`` that were used last stay: what takes long to make is to share none with what is made
+    at every turn. Half-precision arrays come back as they are."""
     folder = cache_folder() / shelf
     path = folder / f"{name}{ENDING}"
     found = _read(path)

@@ -278,7 +278,7 @@ def blurred_room(name: str, degrees: float = 2.6) -> Array:
         return {"seen": ndimage.gaussian_filter1d(soft, sigma, axis=0, mode="nearest").astype(np.float32)}
 
     named = f"{name}-{degrees:g}-{digest_of(picture)}"
-    return np.asarray(kept_arrays("rooms", named, made, most=24)["seen"])
+    return np.asarray(kept_arrays("behind", named, made, most=48)["seen"])
 
 
 LEAST_BLUR_DEG = 1.05  # three pixels of a place's picture: sharper, it would show them
@@ -310,7 +310,7 @@ def unfocused_room(name: str, degrees: float) -> Array:
         return {"seen": np.maximum(seen, 0).astype(np.float32)}
 
     named = f"{name}-lens-{degrees:g}-{digest_of(picture)}"
-    return np.asarray(kept_arrays("rooms", named, made, most=48)["seen"])
+    return np.asarray(kept_arrays("behind", named, made, most=48)["seen"])
 
 
 BRIGHTEST = 12.0  # of what is seen behind: brighter lamps would flood the picture

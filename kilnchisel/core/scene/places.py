@@ -75,7 +75,7 @@ def _kept(name: str, read: Callable[[], Array]) -> Place:
         told = np.zeros(5) if sun is None else np.array([sun.azimuth_deg, sun.elevation_deg, *sun.light])
         return {"picture": found.picture, "sun": told}
 
-    kept = kept_arrays("rooms", f"place-{name}-{RECIPE}", made, most=48)
+    kept = kept_arrays("places", f"{name}-{RECIPE}", made, most=24)
     told = kept["sun"]
     shines = bool(told[2:].any())
     return Place(kept["picture"], Sun(float(told[0]), float(told[1]), told[2:]) if shines else None)

@@ -1,0 +1,61 @@
+"""Arrays kept in the cache folder: what stays there, and for how long."""
+
+import os
+import tempfile
+import unittest
+from unittest import mock
+
+import numpy as np
+
+from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.sets import fitted
+from kilnchisel.core.kept import kept_arrays
+from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.remembered import STORE
+from kilnchisel.core.scene import places
+from tests.samples import mug_job
+
+
+class Shelves(unittest.TestCase):
+    def setUp(self):
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}))
+
+    def test_those_used_last_stay(self):
+        made = []
+
+        def one(name):
+            return kept_arrays("tried", name, lambda: made.append(name) or {"x": np.arange(3)}, most=2)
+
+        for number, name in enumerate(("a", "b", "a", "c")):
+            one(name)
+            os.utime(places_of("tried") / f"{name}.arrays", (number, number))
+        one("a")
+        self.assertEqual(made, ["a", "b", "c"])
+        one("b")
+        self.assertEqual(made, ["a", "b", "c", "b"])
+
+    def test_a_place_stays_however_many_rooms_are_looked_at(self):
+        STORE.clear()
+        job, draft = fitted(mug_job(), "workshop bench"), Draft()
+        read = mock.Mock(wraps=places.gain_mapped)
+        with mock.patch.object(places, "gain_mapped", read):
+            for turn in range(26):  # each room that is mirrored is kept too
+                seen = change(job, ("setting", "light", "turn_deg"), 7.0 * turn)
+                draft.render(scene_of_job(seen, detail=Detail.ROUGH), view_of(seen), (48, 40))
+            once = read.call_count
+            STORE.clear()
+            draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), (48, 40))
+        self.assertEqual((once, read.call_count), (1, 1))
+
+
+def places_of(shelf):
+    from kilnchisel.core.paths import cache_folder
+
+    return cache_folder() / shelf
+
+
+if __name__ == "__main__":
+    unittest.main()
