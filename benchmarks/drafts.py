@@ -11,7 +11,7 @@ from benchmarks.figure import Figure, spread
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.edits import change, with_lettering
-from kilnchisel.core.job.fresh import first_lettering
+from kilnchisel.core.job.fresh import first_lettering, fresh_job, with_shown
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.core.picture.draft import Draft
@@ -65,3 +65,18 @@ def run() -> Iterator[Figure]:
         job = change(job, ("letterings", 0, "lay", "along_mm"), number * 0.7)
         spent.append(frame_seconds(draft, job, moving))
     yield from spread(f"drag the lettering, a frame at {WALK_SCALE:g} of 700x560", spent, 80, None)
+    yield from _at_rest(draft)
+
+
+def _at_rest(draft: Draft) -> Iterator[Figure]:
+    """The picture that is shown when nothing moves, of a mug and of cloth in many layers, walked round."""
+    piled = with_shown(fresh_job("apparel", WORDS), garment="hooded sweatshirt", shown="folded")
+    for name, job in (("mug", fresh_job("mug", WORDS)), ("folded hooded sweatshirt", piled)):
+        spent = []
+        for _ in range(6):
+            job = change(job, ("setting", "camera", "turn_deg"), job.setting.camera.turn_deg + 3.0)
+            start = time.perf_counter()
+            draft.render(scene_of_job(job), view_of(job), SIZE)
+            spent.append(time.perf_counter() - start)
+        yield Figure(f"{name}: a draft at rest, the first", spent[0], "s", 5)
+        yield Figure(f"{name}: another from elsewhere", float(np.median(spent[1:])), "s", 1.5)

@@ -20,6 +20,7 @@ from kilnchisel.core.photo.cleared import shown_pixels
 from kilnchisel.core.photo.marks import beginning, marks_of
 from kilnchisel.core.photo.masks import mask_pixels
 from kilnchisel.core.photo.reading import photo_pixels
+from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.ui.standsbefore import StandsBefore, TakenAway
 from kilnchisel.ui.view.groundmarks import ground_marks, height_at
 from kilnchisel.ui.view.photomarks import in_photo_px, on_widget
@@ -77,10 +78,11 @@ class InAPhoto(WindowTest):
         view = view_of(self.session.job)
         start = self.mark(0)
         shown = self.window.picture
-        with mock.patch.object(shown, "_ask", wraps=shown._ask) as asked:
+        in_time = mock.patch.object(FrameBudget, "scale", new_callable=mock.PropertyMock, return_value=0.35)
+        with in_time, mock.patch.object(shown, "_ask", wraps=shown._ask) as asked:
             self.drag(start, (start[0], start[1] + 20), keys=Qt.KeyboardModifier.ShiftModifier, drop=False)
         # so large as can be drawn in time
-        self.assertEqual({call.args[0] for call in asked.call_args_list}, {shown._budget.scale})
+        self.assertEqual({call.args[0] for call in asked.call_args_list}, {0.35})
         self.mouse(QEvent.Type.MouseButtonRelease, (start[0], start[1] + 20), False)
         self.assertAlmostEqual(self.mark(0)[1], start[1] + 20, delta=1)
         self.assertNotEqual(view_of(self.session.job).up.tolist(), view.up.tolist())
