@@ -7,6 +7,7 @@ taken; which of them is said, with how far wrong the result may be.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
@@ -92,12 +93,20 @@ class Stood:
 
 def turned(vector: Array) -> Array:
     """The rotation (3, 3) about a vector by its length in radians (Rodrigues)."""
-    angle = float(np.linalg.norm(vector))
+    x, y, z = vector.tolist()  # a fit turns some hundred times, and numbers are quicker than small arrays
+    angle = math.sqrt(x * x + y * y + z * z)
     if angle < 1e-12:
         return np.eye(3)
-    x, y, z = vector / angle
-    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-    return np.asarray(np.eye(3) + np.sin(angle) * cross + (1 - np.cos(angle)) * cross @ cross)
+    x, y, z = x / angle, y / angle, z / angle
+    s, c = math.sin(angle), math.cos(angle)
+    d = 1 - c
+    return np.array(
+        [
+            [c + d * x * x, d * x * y - s * z, d * x * z + s * y],
+            [d * x * y + s * z, c + d * y * y, d * y * z - s * x],
+            [d * x * z - s * y, d * y * z + s * x, c + d * z * z],
+        ]
+    )
 
 
 def focal_of_record(lens_mm: float | None, size: tuple[int, int]) -> tuple[float, LensFrom]:
@@ -127,11 +136,10 @@ class Fit:
     def moved(self, step: Array) -> Fit:
         """Turned by step[:3] (radians), shifted by step[3:6] in its own distances; focal length and
         ``tall`` are multiplied by e^step[6] and e^step[7]."""
-        far = np.linalg.norm(self.shift)
-        focal, tall = np.exp(step[6:])
-        return Fit(
-            turned(step[:3]) @ self.look, self.shift + step[3:6] * far, self.focal * focal, self.tall * tall
-        )
+        far = math.sqrt(self.shift @ self.shift)
+        focal, tall = (math.exp(one) for one in step[6:].tolist())
+        look = turned(step[:3]) @ self.look if step[:3].any() else self.look
+        return Fit(look, self.shift + step[3:6] * far, self.focal * focal, self.tall * tall)
 
 
 TURNS, SHIFTS, LENS, TALL = (0, 1, 2), (3, 4, 5), (6,), (7,)  # the steps of a fit
