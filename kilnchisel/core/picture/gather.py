@@ -47,6 +47,7 @@ CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes t
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 # what lies under the coarse mesh: so many of its rays end within so many lifts
 BURIED, NEARLY = 0.8, 12.0
+STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
 SLOTS = {slot: row for row, slot in enumerate(ALL_SLOTS)}
@@ -85,20 +86,32 @@ class Caster:
 
 
 class Seen:
-    """The gathering points of a piece that are seen; of all where none is: what lies close below, as in a
-    pile of cloth, is not to darken what is on it."""
+    """The gathering points of a piece, those that are seen before those that are buried.
 
-    def __init__(self, points: Array, normals: Array, buried: Array) -> None:
-        """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them."""
+    What lies close below, as in a pile of cloth, is not to darken what is on it. Far from all that is seen,
+    as in the corners of a room, the others are all there are.
+    """
+
+    def __init__(self, points: Array, normals: Array, buried: Array, reach_mm: float) -> None:
+        """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them;
+        ``reach_mm``: how far a seen one stands in for them."""
         self._numbers = np.flatnonzero(buried == buried.all())
-        self._tree = spatial.cKDTree(_keyed(points[self._numbers], normals[self._numbers]))
+        places = _keyed(points, normals)
+        self._all = spatial.cKDTree(places) if len(self._numbers) < len(points) else None
+        self._tree = spatial.cKDTree(places[self._numbers])
+        self._reach = reach_mm
 
     def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
         """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
         (n, ``count``), nearly those."""
-        roughly = 0.0 if count is None else 0.4
-        far, index = self._tree.query(_keyed(points, normals), k=count or 1, eps=roughly, workers=-1)
-        return far, self._numbers[index]
+        how: dict[str, Any] = {"k": count or 1, "eps": 0.0 if count is None else 0.4, "workers": -1}
+        places = _keyed(points, normals)
+        far, index = self._tree.query(places, **how)
+        number = self._numbers[index]
+        lost = (far if count is None else far[:, 0]) > self._reach
+        if self._all is not None and lost.any():
+            far[lost], number[lost] = self._all.query(places[lost], **how)
+        return far, number
 
 
 @dataclass(frozen=True, eq=False)
@@ -455,7 +468,7 @@ def _cast(
     kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
     close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
     buried = close.mean(axis=1) > BURIED
-    seen = Seen(points[:pieces], normals[:pieces], buried)
+    seen = Seen(points[:pieces], normals[:pieces], buried, STANDS_IN * NEARLY * lift)
     # what is buried meets itself: nobody asks for its light
     target = np.repeat(np.arange(count, dtype=np.int32), rays)
     asks = on_piece & ~np.repeat(np.append(buried, np.zeros(count - pieces, dtype=bool)), rays)
