@@ -49,7 +49,7 @@ class OfAHood(Freely):
         apart = np.linalg.norm(cloth.points[free][:, None] - cloth.points[neck][None], axis=2)
         weight = 1 / (apart**2 + 25.0)
         weight /= weight.sum(axis=1, keepdims=True)
-        near = smooth_step(1 - apart.min(axis=1) / FADES_MM, 0.0, 1.0)[:, None]
+        near = smooth_step(1 - apart.min(axis=1) / FADES_MM)[:, None]
         x[free] += near * (weight @ moved[neck]) + (1 - near) * moved[neck].mean(axis=0)
         self._moves = (~still).astype(float)
         self._middle = x[neck].mean(axis=0)

@@ -72,7 +72,7 @@ def posed(torso: Array, lean_mm: float, twist_deg: float, tall_mm: float) -> Arr
     """The same trunk, its shoulders so far aside of its hips, turned against them, and lifted, (k, 6)."""
     high = torso[-1, 0]
     t = np.clip((torso[:, 0] + high) / (2 * high), 0, 1)
-    smooth = smooth_step(t, 0.0, 1.0)
+    smooth = smooth_step(t)
     bent = np.column_stack([torso, np.radians(twist_deg) * (smooth - 0.35)])
     bent[:, 0] += tall_mm * np.clip(2.2 * (t - 0.25), 0, 1)
     bent[:, 4] = lean_mm * (smooth - 0.5 * np.sin(np.pi * t) ** 2)

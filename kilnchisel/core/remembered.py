@@ -150,7 +150,7 @@ def _key(make: Any, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
     """The same however the arguments are given: by place, by name, or left to what they are by default."""
     names, fixed = _parameters(make)
     rest = names[len(args) :]
-    return (make, *args, *(kwargs[name] if name in kwargs else fixed.get(name) for name in rest))
+    return (make, *args, *(kwargs.get(name, fixed.get(name)) for name in rest))
 
 
 PLAIN = frozenset((int, float, str, bool, type(None)))  # what weighs nothing

@@ -12,6 +12,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.kept import kept_arrays
+from kilnchisel.core.paths import cache_folder
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene import places
@@ -31,7 +32,7 @@ class Shelves(unittest.TestCase):
 
         for number, name in enumerate(("a", "b", "a", "c")):
             one(name)
-            os.utime(places_of("tried") / f"{name}.arrays", (number, number))
+            os.utime(cache_folder() / "tried" / f"{name}.arrays", (number, number))
         one("a")
         self.assertEqual(made, ["a", "b", "c"])
         one("b")
@@ -49,12 +50,6 @@ class Shelves(unittest.TestCase):
             STORE.clear()
             draft.render(scene_of_job(job, detail=Detail.ROUGH), view_of(job), (48, 40))
         self.assertEqual((once, read.call_count), (1, 1))
-
-
-def places_of(shelf):
-    from kilnchisel.core.paths import cache_folder
-
-    return cache_folder() / shelf
 
 
 if __name__ == "__main__":

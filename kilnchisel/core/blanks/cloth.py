@@ -41,9 +41,8 @@ class Run:
 @dataclass(frozen=True, eq=False)
 class Panel:
     """A piece of cloth. ``runs`` go round its pattern counter-clockwise as it is read from outside;
-    ``rib``: it is knitted rib;
-    ``thick_mm``: how thick it is. ``values`` (rows, columns, 3): coefficients of cubic B-splines ``step``
-    mm apart from ``corner`` on."""
+    ``rib``: it is knitted rib; ``thick_mm``: how thick it is. ``values`` (rows, columns, 3): coefficients
+    of cubic B-splines ``step`` mm apart from ``corner`` on."""
 
     name: str
     runs: tuple[Run, ...]

@@ -11,7 +11,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, distinct
+from kilnchisel.core.blanks.mesh import Mesh, distinct, unit
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import Card, let_go_of, set_values
@@ -220,8 +220,7 @@ class DraftLight:
         # a mesh without a body to gather for: open light, once a direction
         steps = np.rint(normals * 48)
         first, which = distinct(steps)
-        steps = steps[first] / np.maximum(np.linalg.norm(steps[first], axis=1, keepdims=True), 1e-9)
-        light = open_light(scene, steps)[which]
+        light = open_light(scene, unit(steps[first]))[which]
         return np.column_stack([light, np.ones(len(normals))])
 
 

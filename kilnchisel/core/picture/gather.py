@@ -96,10 +96,13 @@ class Seen:
         """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them;
         ``reach_mm``: how far a seen one stands in for them."""
         self._numbers = np.flatnonzero(buried == buried.all())
-        places = _keyed(points, normals)
-        self._all = spatial.cKDTree(places) if len(self._numbers) < len(points) else None
-        self._tree = spatial.cKDTree(places[self._numbers])
-        self._reach = reach_mm
+        self._places = _keyed(points, normals)
+        self._tree = spatial.cKDTree(self._places[self._numbers])
+        self._reach = reach_mm if buried.any() else np.inf
+
+    @cached_property
+    def _all(self) -> Any:
+        return spatial.cKDTree(self._places)
 
     def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
         """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
@@ -109,7 +112,7 @@ class Seen:
         far, index = self._tree.query(places, **how)
         number = self._numbers[index]
         lost = (far if count is None else far[:, 0]) > self._reach
-        if self._all is not None and lost.any():
+        if lost.any():
             far[lost], number[lost] = self._all.query(places[lost], **how)
         return far, number
 
