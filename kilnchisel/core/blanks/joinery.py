@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -10,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import BEHIND, FinishSlot, Sheet, Shell
-from kilnchisel.core.blanks.mesh import Mesh, join
+from kilnchisel.core.blanks.mesh import Mesh, join, quartered
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.sides import ClearZone, Plane, flipped
@@ -35,14 +36,18 @@ class Parts:
 
     def box(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
         """An upright box with its edges broken a little, seen from the front."""
+        (x0, _, z0), (x1, _, z1) = low, high
+        bevel = min(2.0, 0.2 * (x1 - x0), 0.2 * (z1 - z0))
+        ring = rectangle(x1 - x0, z1 - z0, bevel, detail=self.detail)[0]
+        return _pushed(ring + ((x0 + x1) / 2, (z0 + z1) / 2), low[1], high[1])
+
+    def wall(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
+        """An upright box in faces small enough for light to change over it: drafts know it at corners."""
         (x0, y0, z0), (x1, y1, z1) = low, high
-        middle = ((x0 + x1) / 2, (z0 + z1) / 2)
-        ring = rectangle(x1 - x0, z1 - z0, min(2.0, 0.2 * (x1 - x0), 0.2 * (z1 - z0)), detail=self.detail)[
-            0
-        ]
-        # pushed along y: z x x = y
-        flat = (ring + middle)[:, ::-1][::-1]
-        return prism(np.ascontiguousarray(flat), np.array([0.0, y0, 0.0]), Z, X, y1 - y0)
+        made = _pushed(np.array([(x0, z0), (x1, z0), (x1, z1), (x0, z1)]), y0, y1)
+        for _ in range(math.ceil(math.log2(max(x1 - x0, y1 - y0, z1 - z0) / LIT_MM))):
+            made = quartered(made)
+        return made
 
     def run(self, profile: Array, low_x: float, high_x: float) -> Mesh:
         """A moulding: a profile (n, 2) of (y, z), counter-clockwise, along x."""
@@ -52,6 +57,12 @@ class Parts:
         """A frame of (x, z) with openings, from y0 to y1."""
         area = shapely.difference(outer, shapely.union_all(holes))
         return plate(shapely.transform(area, lambda p: p[:, ::-1]), np.array([0.0, y0, 0.0]), Z, X, y1 - y0)
+
+
+def _pushed(ring: Array, y0: float, y1: float) -> Mesh:
+    """An outline (n, 2) of (x, z), counter-clockwise from the front, from y0 back to y1."""
+    flat = ring[:, ::-1][::-1]  # pushed along y: z x x = y
+    return prism(np.ascontiguousarray(flat), np.array([0.0, y0, 0.0]), Z, X, y1 - y0)
 
 
 def pane(
@@ -116,6 +127,7 @@ ON_SHELVES: tuple[tuple[float, int, float, float, FinishSlot], ...] = (
     (0.75, 2, 0.14, 0.58, "white paint"),
 )
 SKIN_MM = 40.0  # of the walls of a room
+LIT_MM = 500.0  # no farther apart are the points of a room's wall
 
 
 def room_behind(
@@ -126,16 +138,16 @@ def room_behind(
     x0, _, x1, z1 = box
     back = y + deep
     walls = [
-        parts.box((x0, back, floor), (x1, back + SKIN_MM, z1)),
-        parts.box((x0 - SKIN_MM, y, floor), (x0, back + SKIN_MM, z1)),
-        parts.box((x1, y, floor), (x1 + SKIN_MM, back + SKIN_MM, z1)),
-        parts.box((x0 - SKIN_MM, y, z1), (x1 + SKIN_MM, back + SKIN_MM, z1 + SKIN_MM)),
+        parts.wall((x0, back, floor), (x1, back + SKIN_MM, z1)),
+        parts.wall((x0 - SKIN_MM, y, floor), (x0, back + SKIN_MM, z1)),
+        parts.wall((x1, y, floor), (x1 + SKIN_MM, back + SKIN_MM, z1)),
+        parts.wall((x0 - SKIN_MM, y, z1), (x1 + SKIN_MM, back + SKIN_MM, z1 + SKIN_MM)),
     ]
     parts.add(f"{BEHIND}: walls", "room wall", *walls)
     parts.add(
         f"{BEHIND}: floor",
         "hanger wood",
-        parts.box((x0 - SKIN_MM, y, floor - SKIN_MM), (x1 + SKIN_MM, back + SKIN_MM, floor)),
+        parts.wall((x0 - SKIN_MM, y, floor - SKIN_MM), (x1 + SKIN_MM, back + SKIN_MM, floor)),
     )
     wide, high = x1 - x0, z1 - floor
     levels = [floor + share * high for share in (0.34, 0.52, 0.70)]

@@ -344,10 +344,18 @@ def _masonry(finish: Masonry) -> Material:
     return Material("matte", hex_to_linear(finish.colour), alpha, texture())
 
 
+LEAST_FROST, FROST = 0.08, 0.42  # roughness of glass that is hardly frosted, and how much rougher it gets
+
+
 @material_of.of(Glass)
 def _glass(finish: Glass) -> Material:
-    alpha = 0.0 if finish.frosted <= 0 else 0.08 + 0.42 * finish.frosted / 100
+    alpha = 0.0 if finish.frosted <= 0 else LEAST_FROST + FROST * finish.frosted / 100
     return Material("glass", hex_to_linear(finish.colour), max(alpha, 0.01))
+
+
+def frosted_film(material: Material) -> Material:
+    """Glass as a film on glass: what frosts it scatters light to both sides."""
+    return replace(material, film=float(np.clip((material.alpha - LEAST_FROST) / FROST, 0.0, 1.0)))
 
 
 @material_of.of(Foam)

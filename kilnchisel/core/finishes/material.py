@@ -23,6 +23,9 @@ GLASS_IOR = 1.52  # soda-lime glass, CRC Handbook
 WATER_IOR = 1.333  # at 20 °C, CRC Handbook
 GLASS_KEEPS = 0.25  # a wall of some millimetres keeps 10 mm's tint to this power at each of its faces
 POLISHED = 0.015  # roughness below which glass is taken as polished
+# of the light that meets frosted film so much is scattered, and of that so much back; common practice: it
+# hides what is behind it and lets two thirds of the light in
+FILM_SCATTERS, FILM_BACK = 0.8, 0.3
 COAT_KEEPS = 0.95  # what the coat leaves of the ground's own reflectance, so that white stays below 1
 
 
@@ -86,7 +89,8 @@ class Material:
     emission: the radiance it sends out itself, the same every way. covers: what lies over parts of it,
     later ones on top, at most MOST_COVERS; their own covers and textures count for nothing. sends_back: the
     share of light that goes back the way it came, square on; less at a slant, by the cosine. ``ior``: of
-    glass, how it bends light, and ``before_ior`` what is before it: not air where it is wet.
+    glass, how it bends light, and ``before_ior`` what is before it: not air where it is wet. ``film``:
+    0..1, how frosted a film on glass is, whose back is the glass itself.
     """
 
     kind: Kind
@@ -103,6 +107,7 @@ class Material:
     covers: tuple[Cover, ...] = ()
     ior: float = GLASS_IOR
     before_ior: float = 1.0
+    film: float = 0.0
 
     @property
     def mean_alpha(self) -> float:

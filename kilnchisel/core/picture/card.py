@@ -17,7 +17,13 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import MOST_SHOWN, PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
+from kilnchisel.core.finishes.material import (
+    COAT_KEEPS,
+    COAT_SHINE,
+    Amount,
+    Material,
+    Texture,
+)
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.onphoto import OUTSIDE, UNCHANGED
@@ -72,17 +78,25 @@ class Maps:
     steep: float
 
 
+# what frosted film sends back, with the light that its pane throws to it again: as the mockup has it
+FILM_RETURNS = 0.5
+FILM_BLURS = 6.0  # behind frosted film all is blurred over 2 to this power of pixels
+
+
 @dataclass(eq=False)
 class Frames:
-    """Targets of one size: what is drawn to, what stays from picture to picture, what is read."""
+    """Targets of one size: what is drawn to, what stays from picture to picture, what is read, and what is
+    behind glass, as a texture."""
 
     frame: Any
     still: Any
     plain: Any
+    behind: Any
     still_of: object = None
 
     def release(self) -> None:
-        for target in {id(t): t for t in (self.frame, self.still, self.plain)}.values():
+        targets = self.frame, self.still, self.plain, self.behind
+        for target in {id(t): t for t in targets}.values():
             let_go_of(target)
 
 
@@ -100,6 +114,8 @@ class Card:
             "PALE_MOST": PALE_MOST,
             "COAT_KEEPS": COAT_KEEPS,
             "COAT_SHINE": COAT_SHINE,
+            "FILM_RETURNS": FILM_RETURNS,
+            "FILM_BLURS": FILM_BLURS,
             "SHEET": SHEET,
             "SHEET_FALLS": SHEET_FALLS,
             "MOST_SHOWN": MOST_SHOWN,
@@ -322,7 +338,10 @@ class Card:
             frame = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
             still = self.gl.simple_framebuffer((width, height), components=4, samples=samples)
             plain = self.gl.simple_framebuffer((width, height), components=4) if samples else frame
-            self._frames[key] = Frames(frame, still, plain)
+            seen = self.gl.texture((width, height), 4)
+            seen.repeat_x = seen.repeat_y = False
+            behind = self.gl.framebuffer(color_attachments=[seen])
+            self._frames[key] = Frames(frame, still, plain, behind)
         return self._frames[key]
 
     def _program(self, vertex: str, fragment: str, choice: str = "") -> Any:

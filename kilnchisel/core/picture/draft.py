@@ -22,7 +22,7 @@ from kilnchisel.core.finishes.material import (
     cover_matrix,
     texture_matrix,
 )
-from kilnchisel.core.picture.card import KINDS, Card, let_go_of, look_of, set_values, weakly
+from kilnchisel.core.picture.card import KINDS, Card, Frames, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps
 from kilnchisel.core.picture.gather import Gathered
 from kilnchisel.core.picture.ggx import SIZE as SHARES
@@ -51,6 +51,7 @@ FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 PHOTO = GROUND_LIT + 1
+SEEN = 6  # what is behind panes: in the place of the light of tubes, of which glass knows nothing
 ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 NOTHING = ("no item",)
 NO_MASK = (None, None, None, None)
@@ -194,7 +195,7 @@ class Draft:
             ):
                 self._draw_item(item, gathered)
         self._use_mirror(mirrors.get("glass"))
-        self._draw_glass(scene, gathered)
+        self._draw_glass(scene, frames, gathered)
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
         data = self._card.read(frames.plain, components=4)
@@ -260,12 +261,35 @@ class Draft:
         if scene.base is not None:
             self._draw_base(scene.base)
 
-    def _draw_glass(self, scene: Scene, gathered: Gathered | None) -> None:
-        """Glass over what is behind it, its far walls first: each wall darkens by what it keeps, then adds
-        what it mirrors."""
+    def _draw_glass(self, scene: Scene, frames: Frames, gathered: Gathered | None) -> None:
+        """Glass over what is behind it, its far walls first."""
         glass = [item for item in scene.items if item.material.kind == "glass"]
         if not glass:
             return
+        if scene.clear:
+            self._draw_walls(glass, gathered)
+        else:
+            self._draw_panes(glass, frames, gathered)
+
+    def _draw_panes(self, panes: list[Item], frames: Frames, gathered: Gathered | None) -> None:
+        """Panes, which seldom lie before each other: each is drawn once, with the light it lets through."""
+        seen = frames.behind.color_attachments[0]
+        blurs = any(item.material.film > 0 for item in panes)
+        seen.filter = (moderngl.LINEAR_MIPMAP_LINEAR if blurs else moderngl.LINEAR, moderngl.LINEAR)
+        self._card.share(glass_pass=2, seen_map=SEEN)
+        for facing in ("front", "back"):  # which faces are left out
+            self._card.copy(frames.behind, frames.frame)
+            if blurs:
+                seen.build_mipmaps()
+            frames.frame.use()
+            self.gl.cull_face = facing
+            seen.use(SEEN)
+            for item in panes:
+                self._draw_item(item, gathered)
+
+    def _draw_walls(self, glass: list[Item], gathered: Gathered | None) -> None:
+        """The walls of a vessel, one behind the other: each darkens by what it keeps, then adds what it
+        mirrors."""
         self.gl.enable(moderngl.BLEND)
         self.gl.depth_func = "<="  # a wall is drawn twice
         for facing in ("front", "back"):  # which faces are left out
@@ -665,6 +689,7 @@ class Draft:
             panel_taps=self._panel_taps(material) if self._detail.fine else 0,
             textured=material.texture is not None,
             grain=texture_matrix(material).T,
+            film=material.film,
             tint_high=maps.high,
             slope_steep=maps.steep,
             cover_count=len(material.covers),

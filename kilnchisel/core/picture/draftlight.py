@@ -103,18 +103,20 @@ class DraftLight:
         )
         albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel
+        lamp = np.array(scene.slots["lamp"].emission)
         lit = (
             id(hits),
             id(scene.draft_room.radiance),
             scene.draft_room.turn,
             albedos.tobytes(),
+            lamp.tobytes(),
             None
             if panel is None
             else (panel.middle.tobytes(), panel.half.tobytes(), panel.radiance.tobytes()),
             scene.clear,
         )
         if lit not in self._gathered:
-            result = gather(hits, scene.draft_room, panel, albedos)
+            result = gather(hits, scene.draft_room, panel, albedos, lamp)
             ground, open_to = result.ground()
             if scene.clear:
                 ground = ground + CLEAR_SHARE * (

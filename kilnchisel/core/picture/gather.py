@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.coarse import sampled
+from kilnchisel.core.blanks.mesh import join, unit
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
@@ -43,10 +44,14 @@ COVERED = 0.5  # of a cell of the ground's grid: what is lower than that is thin
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
 SKY = (32, 64)  # rows and columns of what is seen of a room
 PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
+LAMP_POINTS = {RAYS: 12, QUICK_RAYS: 4}  # on the lamp of a room
 CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes through glass
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 # what lies under the coarse mesh: so many of its rays end within so many lifts
 BURIED, NEARLY = 0.8, 12.0
+# so many rays of a place on a sheet end within so much of its grid's step: how dark it is there tells
+# nothing of what lies about it, as close under a sill
+CROWDED, NARROW = 0.25, 0.5
 STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
@@ -62,6 +67,17 @@ class Lattice:
     columns: int
     rows: int
     bounds: tuple[float, float, float, float]
+
+    @property
+    def points(self) -> slice:
+        """The numbers of its points."""
+        return slice(self.first, self.first + self.columns * self.rows)
+
+    @property
+    def step_mm(self) -> float:
+        """How far apart the points are, along u or v, whichever is more."""
+        low_u, low_v, high_u, high_v = self.bounds
+        return max((high_u - low_u) / (self.columns - 1), (high_v - low_v) / (self.rows - 1))
 
     @property
     def box(self) -> tuple[float, float, float, float]:
@@ -123,8 +139,10 @@ class Hits:
 
     points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest
     to the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix;
-    slot (n,): index into the slots' albedos; covered: on which of the ground's something thin lies; buried:
-    which of the piece's see nothing but what is almost on them; seen: the others.
+    slot (n,): index into the slots' albedos; lamp (n,): irradiance / pi from the lamp of a room behind
+    glass, of radiance 1; covered: on which of the ground's something thin lies; buried:
+    which of the piece's see nothing but what is almost on them; seen: the others; crowded: which of its
+    sheets' are too close to something for their grid.
     """
 
     points: Array
@@ -134,6 +152,7 @@ class Hits:
     target: Array
     sky: Any
     slot: Array
+    lamp: Array
     caster: Caster
     cells: Cells
     ground_axes: Array
@@ -143,6 +162,7 @@ class Hits:
     lift_mm: float
     covered: Array
     buried: Array
+    crowded: Array
     seen: Seen
 
     @cached_property
@@ -197,11 +217,12 @@ class Gathered:
     def over(self, side: str) -> Array:
         """Soft light and openness over a side's sheet as a picture, (rows, columns, 4), row 0 at low v."""
         grid = self.hits.lattices[side]
-        mine = slice(grid.first, grid.first + grid.rows * grid.columns)
+        mine = grid.points
         shape = grid.rows, grid.columns
         values = np.column_stack([self.light[mine], self.open[mine]]).reshape(*shape, 4)
         # a fold of the coarse cloth over its true place; beside it is what is seen
-        return _beside(values, self.hits.buried[mine].reshape(shape))
+        hidden = self.hits.buried[mine] | self.hits.crowded[mine]
+        return _beside(values, hidden.reshape(shape))
 
     def ground(self) -> tuple[Array, Array]:
         """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest
@@ -378,9 +399,12 @@ def trace(
     directions = _hemisphere(all_normals, rays)
     # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
     lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
-    kind, target, buried, seen = _cast(
+    kind, target, distance, buried, seen = _cast(
         caster, all_points, all_normals, directions, len(at), under, axes, half, lift
     )
+    narrow = np.zeros(len(all_points))
+    for grid_ in lattices.values():
+        narrow[grid_.points] = NARROW * grid_.step_mm
     return Hits(
         all_points,
         all_normals,
@@ -389,6 +413,7 @@ def trace(
         target,
         _sky(kind, directions),
         np.concatenate([slots_at, np.full(len(floor), GROUND_ROW)]),
+        _lamp(body, caster, all_points + lift * all_normals, all_normals, LAMP_POINTS[rays]),
         caster,
         cells,
         axes,
@@ -398,8 +423,34 @@ def trace(
         lift,
         _covered(caster, floor, base.normal, half),
         buried,
+        ((kind == PIECE) & (distance < narrow[:, None]))[: len(at)].mean(axis=1) > CROWDED,
         seen,
     )
+
+
+def _lamp(body: Body, caster: Caster, points: Array, normals: Array, count: int) -> Array:
+    """``Hits.lamp``: ``count`` points of each of its triangles in turn, the largest first, stand for it."""
+    meshes = [shell.mesh for shell in body.shells if shell.slot == "lamp"]
+    arrives = np.zeros(len(points))
+    if not meshes:
+        return arrives
+    whole = join(meshes).moved(caster.stance)
+    corners = whole.points[whole.faces]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    areas = np.linalg.norm(across, axis=1) / 2
+    # places spread evenly over its area, in the order of its faces
+    runs = (np.arange(count) + 0.5) / count * areas.sum()
+    for face in np.searchsorted(np.cumsum(areas), runs):
+        way = corners[face].mean(axis=0) - points
+        far = np.linalg.norm(way, axis=1)
+        way /= np.maximum(far, 1e-9)[:, None]
+        lit = np.clip(np.einsum("ij,ij->i", way, normals), 0, None)
+        lit *= np.clip(-(way @ unit(across[face])), 0, None) * areas.sum() / count / np.pi
+        lit /= np.maximum(far**2, areas.sum())  # close to it, its points are not it
+        reached = np.flatnonzero(lit > 0)
+        met = caster.distance(points[reached], way[reached]) > 0.99 * far[reached]
+        arrives[reached[met]] += lit[reached[met]]
+    return arrives
 
 
 def _covered(caster: Caster, floor: Array, normal: Array, half: float) -> Array:
@@ -454,9 +505,9 @@ def _cast(
     axes: Array,
     half: float,
     lift: float,
-) -> tuple[Array, Array, Array, Seen]:
-    """Kind and target of each ray (n, rays), which of the piece's points are buried (pieces,), and the
-    others."""
+) -> tuple[Array, Array, Array, Array, Seen]:
+    """Kind, target and length of each ray (n, rays), which of the piece's points are buried (pieces,), and
+    the others."""
     count = len(points)
     rays = directions.shape[1]
     origins = np.repeat(points + lift * normals, rays, axis=0)
@@ -483,12 +534,14 @@ def _cast(
         for i in range(2)
     ]
     target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
-    return kind.reshape(count, rays), target.reshape(count, rays), buried, seen
+    shape = count, rays
+    return kind.reshape(shape), target.reshape(shape), distance.reshape(shape), buried, seen
 
 
-def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array) -> Gathered:
-    """Apply light to the remembered hits. albedos (4, 3): of blank, rim, detail and ground."""
-    direct = hits.sky @ _softened(room)
+def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Array) -> Gathered:
+    """Apply light to the remembered hits. albedos (k, 3): of each slot and, last, the ground; ``lamp``
+    (3,): the radiance of one in a room behind glass."""
+    direct = hits.sky @ _softened(room) + hits.lamp[:, None] * lamp
     key, lit = np.zeros_like(direct), np.ones(len(direct))
     if panel is not None:
         key, lit = _panel_light(hits, panel)

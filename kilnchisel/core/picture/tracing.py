@@ -20,6 +20,8 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import (
     COAT_KEEPS,
     COAT_SHINE,
+    FILM_BACK,
+    FILM_SCATTERS,
     GLASS_KEEPS,
     POLISHED,
     Amount,
@@ -530,6 +532,16 @@ class TracedScene:
         return {"type": "diffuse", "reflectance": self._colour(material)}
 
     def _glass(self, material: Material) -> dict[str, Any]:
+        if material.film > 0:
+            scattered = FILM_SCATTERS * material.film
+            return {
+                "type": "principledthin",
+                "base_color": self._rgb(np.asarray(material.base)),
+                "roughness": float(np.sqrt(material.alpha)),
+                "eta": material.ior,
+                "spec_trans": 1 - scattered,
+                "diff_trans": 2 * (1 - FILM_BACK),  # the tracer's scale: 2 where none goes back
+            }
         tint = np.asarray(material.base, dtype=float) ** GLASS_KEEPS
         glass: dict[str, Any] = {
             "int_ior": material.ior,

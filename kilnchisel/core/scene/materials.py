@@ -13,6 +13,7 @@ from kilnchisel.core.finishes.finish import (
     blockout_material,
     darkened,
     filled_with_light,
+    frosted_film,
     let_through,
     letter_material,
     light_panel,
@@ -188,6 +189,8 @@ def _woven(_: WovenPatch, material: Material, role: str, ground: Material) -> Ma
 
 @crafted.of(Printed)
 def _inked(craft: Printed, material: Material, role: str, ground: Material) -> Material:
+    if material.kind == "glass":
+        return frosted_film(material)
     material = on_relief(material, ground, craft.film_mm)
     if craft.lets_through and ground.shines and material.texture is None:
         return let_through(material, ground)

@@ -78,6 +78,18 @@ vec3 encoded(vec3 light) {
 
 vec3 shown(vec3 light) { return encoded(curved(max(light, 0.0) * gain)); }
 
+// core/colour.py: srgb_decode
+vec3 decoded(vec3 seen) {
+    return mix(seen / 12.92, pow((seen + 0.055) / 1.055, vec3(2.4)), step(0.04045, seen));
+}
+
+// the exposed light that is shown so, as far as the shoulder keeps it
+vec3 uncurved(vec3 plain) {
+    float peak = max(plain.r, max(plain.g, plain.b)), room = 1.0 - SHOULDER;
+    float over = clamp(peak, SHOULDER, MOST_SHOWN) - SHOULDER;
+    return plain * (peak > SHOULDER ? (SHOULDER - room * log(1.0 - over / room)) / peak : 1.0);
+}
+
 // A photo behind the piece: core/picture/onphoto.py
 uniform sampler2D photo;
 uniform vec4 photo_box;      // where it lies in the picture: left, low, width and height, in shares of that
@@ -89,10 +101,7 @@ bool photo_here(vec3 changed, vec3 veil, out vec3 seen) {
     if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) return false;
     seen = texture(photo, vec2(at.x, 1.0 - at.y)).rgb;
     if (all(lessThan(abs(changed - 1.0), vec3(UNCHANGED))) && veil == vec3(0.0)) return true;
-    vec3 plain = mix(seen / 12.92, pow((seen + 0.055) / 1.055, vec3(2.4)), step(0.04045, seen));
-    float peak = max(plain.r, max(plain.g, plain.b)), room = 1.0 - SHOULDER;
-    float over = clamp(peak, SHOULDER, MOST_SHOWN) - SHOULDER;
-    vec3 light = plain * (peak > SHOULDER ? (SHOULDER - room * log(1.0 - over / room)) / peak : 1.0);
+    vec3 plain = decoded(seen), light = uncurved(plain);
     seen = encoded(plain + curved(light * changed + veil * gain) - curved(light));
     return true;
 }

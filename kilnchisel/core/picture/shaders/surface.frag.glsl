@@ -21,7 +21,9 @@ uniform mat3 cover_to[4];         // surface millimetres to the amount's box
 uniform int cover_kind[4];
 uniform vec3 cover_base[4];
 uniform float cover_alpha[4];
-uniform int glass_pass;           // 0: what glass lets through, 1: what it mirrors
+uniform int glass_pass;           // 0: what glass lets through, 1: what it mirrors, 2: over what is behind
+uniform sampler2D seen_map;       // that, as it is shown; smaller ones blurred
+uniform float film;               // share of light that a frosted film scatters
 uniform bool textured;
 uniform sampler2D tint_map;
 uniform sampler2D slope_map;
@@ -395,13 +397,13 @@ void main() {
     float mirror = COAT_SHINE * f.x + f.y;
     vec4 behind;
     bool known = mirror_here(flat_n, behind);
+    // half of what a wall of some millimetres keeps, by the length of the way through it
+    vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
+    vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
+    // towards its outline a wall bends away what is behind it
+    through *= mix(1.0, 0.5, pow(1.0 - c, 3.0));
     if (glass_pass == 0) {
         if (known) { colour = vec4(0.0, 0.0, 0.0, 1.0); return; }
-        // half of what a wall of some millimetres keeps, by the length of the way through it
-        vec3 through = pow(tone, vec3(0.25 / max(c, 0.25)));
-        vec3 veiled = mix(vec3(1.0), vec3(0.9), min(2.0 * rough, 1.0));
-        // towards its outline a wall bends away what is behind it
-        through *= mix(1.0, 0.5, pow(1.0 - c, 3.0));
         colour = vec4(pow(through * veiled, vec3(1.0 / 2.4)), 1.0);
         return;
     }
@@ -416,6 +418,19 @@ void main() {
     vec3 scattered = 0.72 * tone * soft_here().rgb;
     float shows = clamp(mirror + milky * (1.0 - mirror), 0.0, 1.0);
     vec3 sum = mirror * room + milky * (1.0 - mirror) * scattered;
+    if (glass_pass == 2) {
+        vec2 size = vec2(textureSize(seen_map, 0));
+        vec4 seen = textureLod(seen_map, gl_FragCoord.xy / size, film * FILM_BLURS);
+        vec3 lets = through * veiled * (1.0 - shows);
+        if (film > 0.0) {
+            vec3 lit = soft_here().rgb;
+            if (has_panel) lit += panel_radiance * panel_on(n) * lit_share(flat_n);
+            sum = mirror * room + (1.0 - mirror) * tone * film * FILM_RETURNS * lit;
+            lets = (1.0 - mirror) * tone * (1.0 - film * FILM_RETURNS);
+        }
+        colour = vec4(shown(sum + lets * uncurved(decoded(seen.rgb)) / gain), seen.a);
+        return;
+    }
     colour = vec4(shown(sum / max(shows, 1e-4)), shows);
 #else
     Arriving light;
