@@ -23,7 +23,6 @@ from kilnchisel.core.blanks.terrain import level_of_bank
 from kilnchisel.core.crafts.fittings import fitting_parts
 from kilnchisel.core.crafts.freemesh import craft_free
 from kilnchisel.core.crafts.inked import inked_of
-from kilnchisel.core.crafts.insets import is_gap
 from kilnchisel.core.crafts.lettered import FarFace, craft_sheet
 from kilnchisel.core.crafts.piece import Lamp, Part, Piece, shell_parts
 from kilnchisel.core.crafts.standing import standing_parts
@@ -52,6 +51,7 @@ from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.photo import Photo
+from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.wording import Circle, Rows, Wording
 from kilnchisel.core.job.words.sections import piece_words
 from kilnchisel.core.kinds import by_kind
@@ -401,11 +401,7 @@ def _across(lay: Lay, body: Body, side: str) -> Lay:
 
 def has_gaps(job: Job, index: int) -> bool:
     """Whether there are gaps between panels on the side that a lettering is on."""
-    if isinstance(job.blank, Mesh3D):
-        return False
-    sheets = body_of(job.blank).sheets
-    side = job.letterings[index].lay.side
-    return any(is_gap(inset) for sheet in sheets if sheet.side.name == side for inset in sheet.insets)
+    return job.letterings[index].lay.side in traits_of(job.blank).gapped(job.blank)
 
 
 def lays_of(job: Job, index: int) -> tuple[Lay, ...]:

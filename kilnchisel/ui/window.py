@@ -127,7 +127,7 @@ class Window(LetteringActions, QMainWindow):
         self.solids = SolidDesk(self.picture.workshop)
         self.readings = ReadingsPanel(self.theme)
         self.session.preview = self.picture.preview
-        self.proofs = ProofStrip(self.session, lambda: self.picture.preview()())
+        self.proofs = ProofStrip(self.session, self.picture.preview)
         self._build()
         self.tidying = Tidying(self)
         self._connect()

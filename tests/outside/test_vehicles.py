@@ -18,9 +18,13 @@ from kilnchisel.core.blanks.vehicles.sailinghull import BLOCK_MM, Lines
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, cage_of, limit, normals_at, refined
 from kilnchisel.core.blanks.vehicles.van import shape_of
 from kilnchisel.core.build import has_gaps, lettering_laid, piece_of
+from kilnchisel.core.crafts.insets import is_gap
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.blank import KINDS
+from kilnchisel.core.job.boards import Board, Wall
 from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.traits import GAP_MM, traits_of
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, SailingHull, Van
 from tests.outside.test_blanks import job_on, mesh_of
 
@@ -452,6 +456,16 @@ class Film(unittest.TestCase):
     def test_all_three_close(self):
         for gaps in ("laid in", "bridged", "cut open"):
             self.assertTrue(mesh_of(self.film(gaps)).is_watertight)
+
+    def test_what_is_known_of_gaps_is_what_bodies_have(self):
+        """The window asks the table, which is quicker than making a body."""
+        others = [BoxTruck(rear="shutter"), Hatchback(doors="three"), Van(windows="minibus")]
+        others += [Coach(door_on="left side"), Aeroplane(engines="at the tail"), Wall(surface="plaster")]
+        others += [Board(line_rise_mm=1.0), Board(line_mm=0.0), Board(line_mm=GAP_MM + 2)]
+        for blank in [*(kind() for kind in KINDS.values()), *others]:
+            sheets = body_of(blank, detail=Detail.ROUGH).sheets
+            found = {sheet.side.name for sheet in sheets if any(is_gap(inset) for inset in sheet.insets)}
+            self.assertEqual(found, set(traits_of(blank).gapped(blank)), blank)
 
     def test_it_is_asked_for_where_there_are_gaps(self):
         self.assertTrue(has_gaps(self.film("laid in"), 0))

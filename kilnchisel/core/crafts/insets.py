@@ -23,6 +23,7 @@ from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.placed import Footing, Placed, flat, placed_on, walls_of
 from kilnchisel.core.crafts.shaped import Surface
 from kilnchisel.core.crafts.sheet import GROUND, cut_sheet, region_walls
+from kilnchisel.core.job.traits import GAP_MM
 from kilnchisel.core.lettering.polygons import as_region
 from kilnchisel.core.remembered import remembered
 
@@ -31,7 +32,6 @@ Met = Literal["goes on", "nothing", "follows"]
 
 APART_MM = 1.0  # letters that keep this far off all insets do not change them
 SPANS_MM = 1.0  # what is thicker goes across a joint, what is thinner follows it
-GAP_MM = 30.0  # between panels: what is wider is a window or a recess
 
 
 @remembered

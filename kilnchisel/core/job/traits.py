@@ -160,6 +160,7 @@ class Traits:
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
     the blank. ``wear``: what use has done to it. ``stays``: it is there already; nobody makes or turns it.
+    ``gapped``: the sides with narrow gaps, as between panels, which a film goes over.
     ``as_shown``: what is otherwise where the blank is shown otherwise (its field ``shown``).
     """
 
@@ -181,6 +182,7 @@ class Traits:
     view: tuple[float, float] = (20.0, 5.9)
     wear: Wear = AS_HANDED_OVER
     stays: bool = False
+    gapped: Callable[[Any], tuple[str, ...]] = lambda _: ()
     as_shown: dict[str, dict[str, Any]] = field(default_factory=dict)
 
     @property
@@ -189,6 +191,7 @@ class Traits:
         return "lying" in self.stances
 
 
+GAP_MM = 30.0  # between panels: what is wider is a window or a recess
 WALL_MM = 120.0  # roughly: how deep a wall stands
 ASPHALT = Ground(kind="asphalt")
 BOARDED: tuple[Stance, ...] = ("lying", "hung", "standing")
@@ -297,6 +300,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Board: Traits(
         _flat,
+        gapped=lambda b: ("front",) if 0 < b.line_mm < GAP_MM and b.line_rise_mm < 0 else (),
         side="front",
         room=_lesser,
         stances=BOARDED,
@@ -336,6 +340,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Wall: Traits(
         _flat,
+        gapped=lambda b: ("front",) if b.surface != "plaster" else (),
         stays=True,
         side="front",
         room=lambda b: b.height_mm * 0.9,
@@ -349,6 +354,7 @@ TRAITS: dict[type, Traits] = {
     ),
     ShopFront: Traits(
         _flat,
+        gapped=lambda _: ("wall",),
         stays=True,
         side="fascia",
         room=lambda b: b.fascia_mm * 2.2,
@@ -416,12 +422,14 @@ TRAITS: dict[type, Traits] = {
         finishes=(Paint(colour="#f1efe8"), Paint(colour="#22345f"), Paint(colour="#1a2026", gloss=100)),
     ),
     Van: _vehicle(
+        gapped=lambda _: ("left side", "right side", "nose", "rear"),
         room=lambda b: b.height_mm * 0.48,
         along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
         rim="hubs and lamps",
         finishes=GLAZED,
     ),
     Hatchback: _vehicle(
+        gapped=lambda _: ("left side", "right side", "bonnet", "nose", "rear"),
         room=lambda b: b.height_mm * 0.3,
         along=lambda b: round(-0.07 * b.length_mm, 0),  # on the front door
         middle=lambda b: round(-0.05 * b.height_mm, 0),
@@ -429,17 +437,20 @@ TRAITS: dict[type, Traits] = {
         finishes=GLAZED,
     ),
     BoxTruck: _vehicle(
+        gapped=lambda _: ("left door", "right door", "nose", "rear"),
         finishes=GLAZED,
         room=lambda b: b.height_mm * 0.62,
         middle=lambda b: round(0.06 * b.height_mm, 0),
     ),
     Coach: _vehicle(
+        gapped=lambda _: ("left side", "right side", "nose", "rear"),
         finishes=GLAZED,
         room=lambda b: b.length_mm * 0.15,
         along=lambda b: round(-0.03 * b.length_mm, 0),  # between the axles
         middle=lambda b: round(-0.112 * b.height_mm, 0),  # over the flaps, under the glass
     ),
     Aeroplane: _vehicle(
+        gapped=lambda _: ("left side", "right side"),
         size=lambda b: (b.length_mm, 1.36 * b.width_mm + b.fin_mm),
         deep=lambda b: b.span_mm,
         room=lambda b: b.length_mm * 0.12,
@@ -559,6 +570,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Garment: Traits(
         lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),
+        gapped=lambda _: ("front",),
         side="front",
         room=lambda b: b.chest_mm * 0.5,
         middle=lambda b: round(b.length_mm * 0.16, 0),

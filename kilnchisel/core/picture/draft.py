@@ -77,6 +77,7 @@ class Draft:
         self._shadow.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._shadow.repeat_x = self._shadow.repeat_y = False
         self._shadow_frame = self.gl.framebuffer(depth_attachment=self._shadow)
+        self._open_scene: Any = None  # the one that is drawn: all that it is made of hangs on it
         self._shadow_of: tuple[Any, Any] = (None, None)
         self._backdrops: OrderedDict[int, tuple[Array, Any]] = OrderedDict()
         self._maps: LightMaps | None = None
@@ -113,6 +114,7 @@ class Draft:
         self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
         self._shadow_of = (None, None)
         self._maps = None
+        self._open_scene = None
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size

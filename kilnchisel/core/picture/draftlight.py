@@ -16,7 +16,6 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import Card, let_go_of, set_values
 from kilnchisel.core.picture.gather import (
-    CLEAR_SHARE,
     QUICK_RAYS,
     RAYS,
     Gathered,
@@ -24,6 +23,7 @@ from kilnchisel.core.picture.gather import (
     forget_tracers,
     gather,
     kept_of_late,
+    lets_through,
     materials_of,
     panes_of,
     trace,
@@ -104,6 +104,7 @@ class DraftLight:
         albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel
         lamp = np.array(scene.slots["lamp"].emission)
+        through = lets_through(scene)
         lit = (
             id(hits),
             id(scene.draft_room.radiance),
@@ -113,15 +114,14 @@ class DraftLight:
             None
             if panel is None
             else (panel.middle.tobytes(), panel.half.tobytes(), panel.radiance.tobytes()),
-            scene.clear,
+            through.tobytes(),
         )
         if lit not in self._gathered:
             result = gather(hits, scene.draft_room, panel, albedos, lamp)
             ground, open_to = result.ground()
-            if scene.clear:
-                ground = ground + CLEAR_SHARE * (
-                    np.array([*self.over_open_ground(scene, base), 1.0]) - ground
-                )
+            if through.any():
+                open_ground = np.array([*self.over_open_ground(scene, base), 1.0])
+                ground = ground + np.append(through, through.mean()) * (open_ground - ground)
             maps = LightMaps(
                 self._light_map(ground),
                 self._light_map(np.repeat(open_to[..., None], 4, axis=2)),

@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.blanks.mesh import join, unit
-from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.material import GLASS_KEEPS, Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
 from kilnchisel.core.remembered import remembered
@@ -326,6 +326,18 @@ def row_of(shell: Shell) -> int:
 def materials_of(scene: Scene) -> list[Material]:
     """The materials of all rows but the ground's."""
     return [*(scene.slots[slot] for slot in SLOTS), *scene.others]
+
+
+def lets_through(scene: Scene) -> Array:
+    """How much of the light that a solid piece would hide comes through one of glass, in the colour of what
+    is in it, (3,); nothing through one that is not, or whose contents are not."""
+    if not scene.clear:
+        return np.zeros(3)
+    if not any(item.material is scene.slots["contents"] for item in scene.items):
+        return np.full(3, CLEAR_SHARE)
+    if scene.slots["contents"].kind != "glass":
+        return np.zeros(3)
+    return CLEAR_SHARE * np.asarray(scene.slots["wetted"].base) ** (2 * GLASS_KEEPS)
 
 
 PANES = ("pane", "detail")  # what may be of glass that is looked through

@@ -18,12 +18,12 @@ from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.later import spatial
 from kilnchisel.core.picture.gather import (
-    CLEAR_SHARE,
     GROUND_CELLS,
     SLOTS,
     Gathered,
     Hits,
     Part,
+    lets_through,
     materials_of,
     row_of,
     tracer_of,
@@ -208,8 +208,7 @@ def _ground_differs(scene: Scene, gathered: Gathered) -> Array:
     open_ = open_light(scene, base.normal)
     if scene.panel is not None:
         open_ = open_ + scene.panel.on(base.point, base.normal)
-    less = 1 - CLEAR_SHARE if scene.clear else 1.0
-    differs = less * (here - open_) * base.material.albedo
+    differs = (1 - lets_through(scene)) * (here - open_) * base.material.albedo
     return np.ascontiguousarray(differs.reshape(GROUND_CELLS, GROUND_CELLS, 3))
 
 

@@ -30,6 +30,7 @@ from kilnchisel.core.scene.view import View
 Array = NDArray[Any]
 
 WALLS = 8  # that a way meets at most
+CAUGHT = 0.25  # of the room's mean light, as the mockup has it: most such ways come to where it stands
 NEAR = 4.0  # radii of the piece from its foot: so far the grain of the ground is seen
 GROUND, OPEN = -2, -3  # where a way ends: on the ground, at what is behind all
 LIFT = 2e-5  # of the radius of the piece, off a wall
@@ -105,8 +106,8 @@ def seen_through(
             lift,
             int(risen),
         )
-    if alive.any():  # caught within for long: as light as the room in the mean
-        seen[alive] += kept[alive] * room[-1, ..., :3].mean(axis=(0, 1))
+    if alive.any():  # caught within for long
+        seen[alive] += CAUGHT * kept[alive] * room[-1, ..., :3].mean(axis=(0, 1))
     on_ground = np.flatnonzero(ended == GROUND)
     seen[on_ground] *= _texture(scene, at[on_ground])
     # beyond the edge of a table, and above the ground: what is behind the piece

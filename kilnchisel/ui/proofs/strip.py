@@ -32,6 +32,7 @@ from kilnchisel.core.job.proofs import (
     work_of,
 )
 from kilnchisel.core.job.words.differences import differences
+from kilnchisel.ui.away import away
 from kilnchisel.ui.images import filling, picture_of
 from kilnchisel.ui.session import Session
 
@@ -109,7 +110,7 @@ class ProofStrip(QWidget):
     try_wanted = pyqtSignal()
     shown = pyqtSignal(bool)
 
-    def __init__(self, session: Session, pictured: Callable[[], bytes | None]) -> None:
+    def __init__(self, session: Session, pictured: Callable[[], Callable[[], bytes | None]]) -> None:
         super().__init__()
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -201,7 +202,8 @@ class ProofStrip(QWidget):
 
     def keep(self) -> None:
         """Keep the job as it is now."""
-        job = kept(self.session.job, picture_png=self._pictured())
+        picture = away(self._pictured(), "Keeping a proof", self)
+        job = kept(self.session.job, picture_png=picture)
         self.session.put(job, f"proof {job.proofs[-1].name} kept")
 
     def take(self, number: int) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
@@ -22,7 +23,7 @@ FORMS = {"point": SQUARE, "turn": DIAMOND, "bend": BAR, "spread": BAR}
 
 def polygon(points: Any) -> QPolygonF:
     """Pixels (n, 2) as Qt has them."""
-    return QPolygonF([QPointF(float(x), float(y)) for x, y in points])
+    return QPolygonF([QPointF(x, y) for x, y in np.asarray(points, dtype=float).tolist()])
 
 
 def paint_band(painter: QPainter, band: Band, over: Handle | None, theme: Theme) -> None:

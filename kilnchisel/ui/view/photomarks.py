@@ -111,11 +111,12 @@ def paint_marks(painter: QPainter, job: Job, size: tuple[int, int], over: int | 
         # ground that is shaped shows its own lines
         shaped = isinstance(job.blank, Bank) and job.blank.heights
         lines = () if shaped else grid_of(stood_for(photo), photo.told)[0]
+        taken = photo.width_px, photo.height_px
+        shown = [polygon(on_widget(photo, curved(line, photo.bent, taken), size)) for line in lines]
         for pen in (QPen(QColor(0, 0, 0, 70), 2.2), QPen(QColor(255, 255, 255, 130), 1.0)):
             painter.setPen(pen)
-            for line in lines:
-                seen = curved(line, photo.bent, (photo.width_px, photo.height_px))
-                painter.drawPolyline(polygon(on_widget(photo, seen, size)))
+            for one in shown:
+                painter.drawPolyline(one)
     except KilnError:
         pass  # the marks are still there to be moved
     painter.restore()

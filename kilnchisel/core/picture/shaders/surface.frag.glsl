@@ -157,18 +157,21 @@ float lit_share(vec3 n) {
         float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
         if (d < map.z - slack) { sum += d; count += 1.0; }
     }
-    if (count < 0.5) return mix(1.0, seen, wide);
+    float none = mix(1.0, seen, wide);
+    if (count < 0.5) return none;
+    // one of few looks that meets something may be a stray one: alone it would be a dot
+    float sure = min(count / 3.0, 1.0);
     float gap = (map.z - sum / count) * shadow_depth;
     float radius = spread * gap / shadow_texel;
     wide = is_ground ? smoothstep(30.0, 80.0, radius) : 0.0;
-    if (wide == 1.0) return seen;
+    if (wide == 1.0) return mix(none, seen, sure);
     radius = clamp(radius, 1.2, 90.0) * texel;
     float open = 0.0;
     for (int i = 0; i < shadow_taps; ++i) {
         float d = texture(shadow_map, map.xy + spin * DISC[i] * radius).r;
         open += step(map.z - slack, d);
     }
-    return mix(open / float(shadow_taps), seen, wide);
+    return mix(none, mix(open / float(shadow_taps), seen, wide), sure);
 }
 
 vec3 edge_light(vec3 a, vec3 b) {
