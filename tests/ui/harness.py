@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import functools
+import importlib
 import os
 import pickle
 import tempfile
+import threading
 import unittest
 from collections.abc import Callable
 from dataclasses import replace
@@ -15,7 +17,7 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -23,7 +25,9 @@ from PyQt6.QtWidgets import QApplication
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.picture.afar import Afar
 from kilnchisel.core.sending.things import Receiver
+from kilnchisel.core.workshop.aside import Orders
 from kilnchisel.core.workshop.bench import Bench
+from kilnchisel.ui.setdesk import SetDesk
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
 from kilnchisel.ui.work import Workshop
@@ -75,12 +79,63 @@ def inside() -> Inside:
     return Inside()
 
 
+class Beside(QObject):
+    """The process that serves a page, in this one and kept for the next page: it takes seconds to start.
+    Everything goes over as it does to the process."""
+
+    heard = pyqtSignal(object)
+
+    def __init__(self, module: str, parent: QObject) -> None:
+        super().__init__(parent)
+        self._orders, self._hear = _beside(module, len(parent.findChildren(Beside)))
+        self._hear[:] = [self._tell]
+
+    def send(self, *order: Any) -> None:
+        self._orders.take(pickle.loads(pickle.dumps(order)))
+
+    def end(self) -> None:
+        """What it is at is none of the next page's."""
+        self._hear.clear()
+        settled = threading.Event()
+        self._orders.take(("settle", settled))
+        settled.wait()
+
+    def _tell(self, answer: tuple[Any, ...]) -> None:
+        with contextlib.suppress(RuntimeError):  # the page has gone meanwhile
+            self.heard.emit(pickle.loads(pickle.dumps(answer)))
+
+
+@functools.cache
+def _beside(module: str, _number: int) -> tuple[Orders, list[Callable[[Any], None]]]:
+    """What does the orders of a page's first process of this module, its second..., and who hears."""
+    room = importlib.import_module(f"kilnchisel.core.workshop.{module}")
+    hear: list[Callable[[Any], None]] = []
+
+    def answer(message: Any) -> None:
+        for one in tuple(hear):
+            one(message)
+
+    def made(answer: Any, stale: Any) -> dict[str, Any]:
+        return {**room._made(answer, stale), "settle": threading.Event.set}
+
+    orders = Orders(made, room.NEWEST, answer)
+
+    def run() -> None:
+        while True:
+            orders.do_next()
+
+    threading.Thread(target=run, name=module, daemon=True).start()
+    return orders, hear
+
+
 class WindowTest(unittest.TestCase):
     """A fresh window and an own state folder for every test. A fault that the window took fails it."""
 
     provoked = False  # a test that provokes faults says so
     # one that looks at the pixels of drafts says so: on a software card they are the most work
     sharp = False
+    # one that waits for pictures of sets says so: they are made by a process of their own
+    set_pictures = False
 
     def setUp(self) -> None:
         self.app = application()
@@ -88,6 +143,8 @@ class WindowTest(unittest.TestCase):
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
         self.enterContext(mock.patch("kilnchisel.ui.view.picture.Workshop", inside))
         inside().sharp, inside().draws = self.sharp, True
+        if not self.set_pictures:
+            self.enterContext(mock.patch.object(SetDesk, "_make", lambda *_: None))
         # half the time of a draft at rest on a software card; the core's tests look at its edges
         self.enterContext(mock.patch.dict("kilnchisel.core.picture.draft.SAMPLES", {Detail.FINE: 0}))
         self.window = self.open_window()

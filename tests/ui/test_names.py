@@ -15,7 +15,7 @@ from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.ui.names.page import APPROVE, EACH, TOGETHER, NamesPage, place_of
 from kilnchisel.ui.names.rows import CHECKS, FIT, NAME
-from tests.ui.harness import WindowTest
+from tests.ui.harness import Beside, WindowTest
 from tests.waiting import until
 
 PUT = (("letterings.1.lay.across_mm", "3"),)
@@ -23,11 +23,15 @@ CREW = Path(__file__).parents[2] / "demo" / "lists" / "crew.csv"
 ROWS = "name,duty\nOda Vern,Keeper\nMaximiliana Featherstonehaugh,Dome\nPip,Cook\nѦ Yus,Clerk\n"
 
 
-class Names(WindowTest):
+class WithAList(WindowTest):
+    apart = False  # its rows are checked by processes of their own
+
     def setUp(self):
         super().setUp()
         # a process more takes longer to start than these few rows; tests/core/test_lists.py has two
         self.enterContext(mock.patch("kilnchisel.ui.names.desk.PROCESSES", 1))
+        if not self.apart:
+            self.enterContext(mock.patch("kilnchisel.ui.names.page.Aside", Beside))
         self.new("plaque")
         self.window.session.edit(("letterings", 0, "content", "text"), "{name}")
         self.list = self.folder / "few.csv"
@@ -58,6 +62,10 @@ class Names(WindowTest):
         page.table.selectRow(page.rows.order.index(number))
         self.wait(lambda: page.by_hand.form.isVisible(), "the row looked at")
 
+
+class Apart(WithAList):
+    apart = True
+
     def test_rows_are_checked_and_those_to_be_looked_at_come_first(self):
         page = self.page(CREW)
         self.checked(page)
@@ -72,6 +80,8 @@ class Names(WindowTest):
         first = page.rows.order[0]
         self.assertIn(page.rows.outcomes[first].warnings[0], self.cell(page, 0, CHECKS))
 
+
+class Names(WithAList):
     def test_what_is_too_wide_fits_as_it_is_said(self):
         page = self.page()
         self.checked(page)

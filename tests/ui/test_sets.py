@@ -15,13 +15,40 @@ from kilnchisel.core.job.sets import kept_sets, set_of, sets_for
 from tests.ui.harness import WindowTest
 
 
-class Sets(WindowTest):
+class WithTiles(WindowTest):
     sharp = True
 
     def tiles(self):
         self.window.ticket.show_section("setting")
         return self.window.ticket.forms["setting"].fields["setting.set"]
 
+
+class SetPictures(WithTiles):
+    set_pictures = True
+
+    def test_pictures_of_this_piece_come_by_themselves(self):
+        # the bench goes on when the test is over and may write one more texture while the folder is removed
+        cache = self.enterContext(tempfile.TemporaryDirectory(ignore_cleanup_errors=True))
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": cache}))
+        self.new()
+        two = sets_for(self.window.session.job.blank)[:2]
+        with (
+            mock.patch("kilnchisel.core.handover.setpictures.sets_for", lambda blank: two),
+            mock.patch("kilnchisel.ui.setdesk.RESTS_S", 0.1),
+            mock.patch("kilnchisel.ui.setdesk.BEHIND", 0),  # other tests beside it are no person's work
+        ):
+            made = []
+            self.window.sets.made.connect(lambda job, name, pixels: made.append((name, pixels.mean())))
+            field = self.tiles()
+            empty = field.group.button(0).icon().cacheKey()
+            self.wait(lambda: len(made) == 2, "two pictures")
+        self.assertEqual([name for name, _ in made], [one.name for one in two])
+        self.assertNotEqual(field.group.button(0).icon().cacheKey(), empty)
+        shown = field.group.button(0).icon().pixmap(78, 52).toImage()
+        self.assertGreater(np.ptp([shown.pixelColor(x, 26).lightness() for x in range(78)]), 40)
+
+
+class Sets(WithTiles):
     def test_one_click_puts_the_piece_into_a_set_and_one_undo_takes_it_back(self):
         self.new()
         before = self.window.session.job
@@ -46,27 +73,6 @@ class Sets(WindowTest):
         said = ticket.sections[key].words.text()
         ticket.toggle(key)
         return said
-
-    def test_pictures_of_this_piece_come_by_themselves(self):
-        # the bench goes on when the test is over and may write one more texture while the folder is removed
-        cache = self.enterContext(tempfile.TemporaryDirectory(ignore_cleanup_errors=True))
-        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": cache}))
-        self.new()
-        two = sets_for(self.window.session.job.blank)[:2]
-        with (
-            mock.patch("kilnchisel.core.handover.setpictures.sets_for", lambda blank: two),
-            mock.patch("kilnchisel.ui.setdesk.RESTS_S", 0.1),
-            mock.patch("kilnchisel.ui.setdesk.BEHIND", 0),  # other tests beside it are no person's work
-        ):
-            made = []
-            self.window.sets.made.connect(lambda job, name, pixels: made.append((name, pixels.mean())))
-            field = self.tiles()
-            empty = field.group.button(0).icon().cacheKey()
-            self.wait(lambda: len(made) == 2, "two pictures")
-        self.assertEqual([name for name, _ in made], [one.name for one in two])
-        self.assertNotEqual(field.group.button(0).icon().cacheKey(), empty)
-        shown = field.group.button(0).icon().pixmap(78, 52).toImage()
-        self.assertGreater(np.ptp([shown.pixelColor(x, 26).lightness() for x in range(78)]), 40)
 
     def test_pictures_of_a_job_that_has_changed_are_not_shown(self):
         self.new()

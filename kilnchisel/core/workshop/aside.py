@@ -28,39 +28,59 @@ def started(module: str) -> Process:
     return spawned([sys.executable, "-m", f"kilnchisel.core.workshop.{module}"])
 
 
-def serve(made: Callable[[Answer, Stale], Mapping[str, Callable[..., None]]], newest: str) -> NoReturn:
+Made = Callable[[Answer, Stale], Mapping[str, Callable[..., None]]]
+
+
+class Orders:
+    """Orders that are done one after the other; of those of the kind ``newest`` only the last one waits."""
+
+    def __init__(self, made: Made, newest: str, answer: Answer) -> None:
+        self._newest, self._answer = newest, answer
+        self._waiting: list[tuple[Any, ...]] = []
+        self._ready = threading.Condition()
+        self._does = made(answer, lambda: any(one[0] == newest for one in self._waiting))
+
+    def take(self, order: tuple[Any, ...]) -> None:
+        """One more; comes back at once."""
+        with self._ready:
+            left = [one for one in self._waiting if one[0] != self._newest or order[0] != self._newest]
+            self._waiting[:] = [*left, order]
+            self._ready.notify()
+
+    def do_next(self) -> None:
+        """Wait for one, and do it."""
+        with self._ready:
+            while not self._waiting:
+                self._ready.wait()
+            kind, *values = self._waiting.pop(0)
+        try:
+            self._does[kind](*values)
+        except KilnError as error:
+            self._answer(("failed", str(error), ""))
+        except Exception as error:
+            self._answer(("failed", sentence_of(error), report_of(error)))
+
+
+def serve(made: Made, newest: str) -> NoReturn:
     """Take orders until the pipe ends."""
     os.nice(BEHIND)
     settle_allocator()
     answers = way_back()
     one_at_a_time = threading.Lock()
-    waiting: list[tuple[Any, ...]] = []
-    ready = threading.Condition()
 
     def answer(message: tuple[Any, ...]) -> None:
         with one_at_a_time:
             sent(answers, message)
 
+    orders = Orders(made, newest, answer)
+
     def listen() -> None:
         while True:
             try:
-                order = taken(0)
+                orders.take(taken(0))
             except BaseException:  # the page is closed, or the program has ended
                 os._exit(0)
-            with ready:
-                waiting[:] = [one for one in waiting if one[0] != newest or order[0] != newest] + [order]
-                ready.notify()
 
     threading.Thread(target=listen, name="orders", daemon=True).start()
-    does = made(answer, lambda: any(one[0] == newest for one in waiting))
     while True:
-        with ready:
-            while not waiting:
-                ready.wait()
-            kind, *values = waiting.pop(0)
-        try:
-            does[kind](*values)
-        except KilnError as error:
-            answer(("failed", str(error), ""))
-        except Exception as error:
-            answer(("failed", sentence_of(error), report_of(error)))
+        orders.do_next()

@@ -70,5 +70,7 @@ def _made(answer: Answer, stale: Stale) -> dict[str, Callable[..., None]]:
     return {"check": listed.check, "look": listed.look}
 
 
+NEWEST = "check"
+
 if __name__ == "__main__":
-    serve(_made, "check")
+    serve(_made, NEWEST)
