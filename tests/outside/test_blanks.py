@@ -249,6 +249,23 @@ class NeverMirrored(unittest.TestCase):
             whole = mesh_of(both).volume
             self.assertAlmostEqual(mesh_of(apart).volume / whole, 1.0, delta=1e-6)
 
+    def test_mirrored_where_it_is_asked_for(self):
+        """As film behind glass is cut: the mirror image of what stands there otherwise, as much of it."""
+        crafts = (Engraved(depth_mm=0.3), Engraved(depth_mm=0.3, floor="v"), Raised(height_mm=0.5))
+        for blank, craft in [*((Plaque(), craft) for craft in crafts), (Mug(handle=False), crafts[0])]:
+            plain = job_on(blank, text="TARN g8", cap=8, craft=craft, turn_deg=20.0)
+            mirrored = change(plain, ("letterings", 0, "lay", "mirrored"), True)
+            mirrored = change(mirrored, ("letterings", 0, "lay", "turn_deg"), -20.0)
+            flipped = shapely.transform(lettering_laid(plain, 0).ink, lambda p: p * (-1, 1))
+            ink = lettering_laid(mirrored, 0).ink
+            self.assertLess(shapely.symmetric_difference(flipped, ink).area, 1e-5 * ink.area)
+            first, second = mesh_of(plain), mesh_of(mirrored)
+            self.assertTrue(second.is_watertight)
+            whole = mesh_of(Job(blank=blank)).volume
+            changed = (first.volume - whole, second.volume - whole)
+            chords = 0.002 if blank.kind == "plaque" else 0.03  # others under other letters
+            self.assertAlmostEqual(changed[1] / changed[0], 1.0, delta=chords)
+
     def test_on_both_sides_of_a_van_at_the_same_place_along_it(self):
         job = job_on(
             Van(), side="left side", text="TARN", cap=120, along_mm=1300, craft=Raised(height_mm=2)

@@ -40,6 +40,7 @@ class Lay(Value):
     turn_deg: Degrees = 0.0
     repeat: Repeat | None = None
     cone: Literal["straight rows", "unrolled"] = "straight rows"
+    mirrored: bool = False  # to be read from behind, through what it is on
     both: bool = False  # the opposite side too, reading right on both
     seam_deg: Degrees = 180.0  # on a closed side: how far round from the lettering's middle the seam is
     stretch_limit: Percent = 6.0  # more stretch than this is warned of

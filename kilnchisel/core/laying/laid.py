@@ -262,6 +262,9 @@ def _spots(ink: shapely.MultiPolygon) -> Array:
 SPOTS = (25, 13)
 
 
+MIRRORED = np.diag([-1.0, 1.0])
+
+
 def _turning(degrees: float) -> Array:
     turn = np.radians(degrees)
     return np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
@@ -272,6 +275,8 @@ def _copies(
 ) -> tuple[tuple[Array, Array], ...]:
     """Turn and place of every repetition: round the origin, round a closed side, or side by side."""
     turn = upright @ _turning(lay.turn_deg)
+    if lay.mirrored:
+        turn = turn @ MIRRORED
     first = ((turn, middle),)
     repeat = lay.repeat
     if repeat is None or outline.width_mm <= 0:

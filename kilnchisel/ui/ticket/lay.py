@@ -61,6 +61,9 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
     photo = job.setting.photo
     if photo is not None and photo.before is not None:
         fields.append(at((*here, "before"), "In the photo", "switch", options=STANDS))
+    hint = "Mirrored: for film behind glass that is read from the front, and for stamps."
+    reads = ((False, "As it stands"), (True, "Mirrored"))
+    fields.append(at((*path, "mirrored"), "Reads", "switch", options=reads, hint=hint))
     if can_be_on_both(job, index):
         fields.append(
             at(

@@ -57,6 +57,7 @@ def _rim_words(job: Job) -> str:
 def _lay(job: Job, lettering: Lettering) -> str:
     lay = lettering.lay
     turn = f", turned {format_angle(lay.turn_deg)}" if lay.turn_deg else ""
+    turn += ", mirrored" if lay.mirrored else ""
     if isinstance(job.blank, Mug):
         degrees = lay.along_mm / (job.blank.diameter_mm / 2) * 57.29577951308232
         return (
