@@ -86,6 +86,8 @@ class Desk(threading.Thread):
         state.mkdir()
         self._told = state / "told.txt"  # the last test that was begun, and where it stood if it hung
         self._environment = {**os.environ, "XDG_STATE_HOME": str(state)}
+        if (os.cpu_count() or 1) <= MOST:  # each core has a process: a software card needs no threads
+            self._environment.setdefault("LP_NUM_THREADS", "0")
 
     def run(self) -> None:
         process = self._process()

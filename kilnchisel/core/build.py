@@ -15,7 +15,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.bodies import body_of, sides_at
+from kilnchisel.core.blanks.bodies import body_of, sides_about, sides_at
 from kilnchisel.core.blanks.body import Body, Sheet, Sides
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
@@ -141,6 +141,16 @@ def side_of(blank: Blank, lay: Lay, reach_mm: float = 10.0, *, detail: Detail = 
     if isinstance(blank, Mesh3D):
         return chart_for(free_mesh(blank), lay, reach_mm, detail=detail)
     return sides_at(blank).named(lay.side)
+
+
+def side_about(job: Job, index: int) -> Side | None:
+    """The side a lettering lies on, for whoever asks whether it closes, tapers or has zones; None on a
+    mesh, where it does none of that, and for a side that the blank does not have."""
+    if isinstance(job.blank, Mesh3D):
+        return None
+    with contextlib.suppress(KilnError):
+        return sides_about(job.blank).named(job.letterings[index].lay.side)
+    return None
 
 
 def reach_of(outline: Outline, lay: Lay) -> float:
@@ -571,7 +581,7 @@ def can_be_on_both(job: Job, index: int) -> bool:
     if isinstance(job.blank, Mesh3D):
         return False
     try:
-        sides = sides_at(job.blank)
+        sides = sides_about(job.blank)
         side = sides.named(lay.side)
     except KilnError:
         return False
@@ -606,7 +616,7 @@ def sides_of(blank: Blank) -> tuple[str, ...]:
     if isinstance(blank, Mesh3D):
         mesh = free_mesh(blank)
         return (ANY_SPOT, *(area.name for area in mesh.areas), *(area.name for area in mesh.round_areas))
-    return tuple(side.name for side in sides_at(blank).all)
+    return tuple(side.name for side in sides_about(blank).all)
 
 
 def middle_of_job(job: Job) -> Array:

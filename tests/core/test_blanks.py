@@ -9,8 +9,9 @@ from kilnchisel.core.blanks.mug import foot_round, wall_top
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import piece_of
 from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import Mug, Plaque
+from kilnchisel.core.job.blank import KINDS, Mug, Plaque
 from kilnchisel.core.job.model import Job
 
 MUGS = (
@@ -133,6 +134,19 @@ class Sides(unittest.TestCase):
             handle = next(s for s in body.shells if s.solid == "handle").mesh.points.mean(axis=0)
             self.assertAlmostEqual(np.degrees(np.arctan2(handle[0], -handle[1])), degrees, delta=0.5)
         self.assertEqual(body_of(Mug(handle=False)).sheet("outside").side.clear, ())
+
+    def test_what_sides_are_is_known_of_the_rough_body(self):
+        """The window asks it while a blank is being changed, and cannot wait for the fine one."""
+        for kind in KINDS.values():
+            fine, rough = (body_of(kind(), detail=detail).sides for detail in (Detail.FINE, Detail.ROUGH))
+            told = [
+                [
+                    (s.name, type(s), s.period, s.taper, bool(s.clear), all_.opposite(s.name))
+                    for s in all_.all
+                ]
+                for all_ in (fine, rough)
+            ]
+            self.assertEqual(*told)
 
     def test_unknown_side_names_the_sides(self):
         with self.assertRaises(KilnError) as caught:

@@ -225,7 +225,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r".*craft\..*", ("relief",), ("body", "camera")),
     (r".*lay\.(stretch_limit|seam_deg)", ("verdict",), ("body", "ink")),
     (r".*lay\.(along_mm|across_mm)|along_deg", ("place",), ("body",)),
-    (r".*lay\.(turn_deg|side|at place)", ("place",), ("body",)),
+    (r".*lay\.(turn_deg|mirrored|side|at place)", ("place",), ("body",)),
     (r"letterings\.\d+\.before", ("stands",), GEOMETRY + SCENE),
     (r".*lay\.(both|wrap|cone)", ("relief",), ("body",)),
     (r"spread_deg", ("ink",), ("body",)),

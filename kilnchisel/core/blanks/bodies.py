@@ -51,7 +51,7 @@ from kilnchisel.core.job.bodies import (
 )
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Hull, SailingHull, Van
 from kilnchisel.core.kinds import by_kind
-from kilnchisel.core.remembered import remembered
+from kilnchisel.core.remembered import known, remembered
 
 
 @by_kind(Blank)
@@ -108,6 +108,12 @@ def _mesh_body(blank: Mesh3D, *, detail: Detail) -> Body:
 def sides_at(blank: Blank) -> Sides:
     """The sides of a blank, for whoever needs no more of its body."""
     return body_of(blank).sides
+
+
+def sides_about(blank: Blank) -> Sides:
+    """Its sides, for whoever asks what they are and not just where: where nobody has wanted the exact ones
+    yet, those of the rough body."""
+    return sides_at(blank) if known(sides_at, blank) else body_of(blank, detail=Detail.ROUGH).sides
 
 
 @remembered

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.build import can_be_on_both, outline_of, side_of, sides_of
+from kilnchisel.core.build import can_be_on_both, outline_of, side_about, sides_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.bodies import Mesh3D
@@ -52,7 +51,7 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
         )
     )
     index = int(here[1])
-    side = _side_of(job, index)
+    side = side_about(job, index)
     if side is not None and side.period is not None:
         fields += _round(job, path, index, side.period / (2 * math.pi))
     across = "Up" if isinstance(job.blank, Mug) else "Above middle"
@@ -133,7 +132,7 @@ def lay_specs(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
 def _is_stretched(job: Job, index: int) -> bool:
     if isinstance(job.blank, Mesh3D):
         return True  # nearly always; to be sure it would have to be unrolled here, which takes its time
-    side = _side_of(job, index)
+    side = side_about(job, index)
     unrolled = side is not None and side.taper is not None and job.letterings[index].lay.cone == "unrolled"
     return side is not None and not unrolled and not unrolls_true(side)
 
@@ -150,7 +149,7 @@ def _wrap(job: Job, here: tuple[str | int, ...]) -> list[Spec]:
                 options.append(("own map", "Its own map"))
         except KilnError:
             pass  # the picture says what is wrong with the mesh
-    elif isinstance(_side_of(job, int(here[1])), Plane | None):
+    elif isinstance(side_about(job, int(here[1])), Plane | None):
         return []
     return [
         at(
@@ -234,12 +233,3 @@ def _round(job: Job, path: tuple[str | int, ...], index: int, radius: float) -> 
             hint="The letters are set apart until the words go so far round.",
         ),
     ]
-
-
-def _side_of(job: Job, index: int) -> Any:
-    if isinstance(job.blank, Mesh3D):
-        return None  # a chart neither closes nor tapers nor has zones: nothing here depends on it
-    try:
-        return side_of(job.blank, job.letterings[index].lay)
-    except KilnError:
-        return None  # the picture says what is wrong

@@ -5,19 +5,17 @@ Fields lie in groups that fold; a folded group says its values in a few words.
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from kilnchisel.core.build import outline_of, side_of, width_of
+from kilnchisel.core.build import outline_of, side_about, width_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import (
     Artwork,
     Picture,
     Shape,
 )
-from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.job.model import Job
@@ -456,6 +454,5 @@ def _comes_round(job: Job, index: int) -> bool:
     content = lettering.content
     if isinstance(content, Wording) and isinstance(content.arrangement, Circle):
         return True
-    with contextlib.suppress(KilnError):
-        return not isinstance(job.blank, Mesh3D) and side_of(job.blank, lettering.lay).period is not None
-    return False
+    side = side_about(job, index)
+    return side is not None and side.period is not None
