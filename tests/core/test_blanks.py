@@ -4,7 +4,8 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.blanks.bodies import body_of
-from kilnchisel.core.blanks.mesh import Mesh, grid, join, open_edges, welded
+from kilnchisel.core.blanks.joinery import Parts
+from kilnchisel.core.blanks.mesh import Mesh, grid, join, open_edges, quartered, welded
 from kilnchisel.core.blanks.mug import foot_round, wall_top
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import piece_of
@@ -168,6 +169,14 @@ class Meshes(unittest.TestCase):
             mesh = grid(flat, normals, flat[..., :2])
             a, b, c = (mesh.points[mesh.faces[:, i]] for i in range(3))
             self.assertTrue((np.sign(np.cross(b - a, c - a)[:, 2]) == way).all())
+
+    def test_quartered_it_is_the_same_body(self):
+        wall = Parts(Detail.ROUGH).wall((0, 0, 0), (900, 40, 2500))
+        self.assertEqual(len(wall.faces), 12 * 4**3)  # 2500 mm in eight
+        again = quartered(wall)
+        self.assertEqual(open_edges(welded(again.points, again.faces)[1]), 0)
+        self.assertAlmostEqual(again.volume_mm3 / (900 * 40 * 2500), 1.0, places=9)
+        np.testing.assert_allclose(np.linalg.norm(again.normals, axis=1), 1.0)
 
     def test_join_and_weld(self):
         x, y = np.meshgrid([0.0, 1], [0.0, 1])

@@ -129,6 +129,20 @@ class ThroughGlass(unittest.TestCase):
 
         self.assertLess(off(Detail.FINE), 0.75 * off(Detail.ROUGH))
 
+    def test_a_window_mirrors_the_street_over_its_room_as_the_mockup_does(self):
+        job = change(fresh_job("window", "OPEN"), ("letterings", 0, "finish"), Glass(frosted=75.0))
+        scene, view = scene_of_job(job), view_of(job)
+        mock = srgb_decode(mocked(scene, view, SIZE, samples=48) / 255)
+        drawn = srgb_decode(the_draft().render(scene, view, SIZE, detail=Detail.FINE)[..., :3] / 255)
+        off = delta_e(drawn, mock)
+        # the pane, and the letters of frosted film on it
+        for mask, most in (("pane", 8.5), ("lettering", 9.0)):
+            seen = [item for item in scene.items if item.side == "outside"]
+            only = tuple(item for item in seen if item.mask.startswith(mask))
+            there = the_draft().coverage(replace(scene, items=only), view, SIZE)
+            self.assertGreater(there.sum(), 100)
+            self.assertLess(off[there].mean(), most, mask)
+
     def test_a_filled_tumbler_shows_the_table_and_the_place_behind_it_as_the_mockup_does(self):
         job = change(fresh_job("tumbler"), ("finish",), Glass(colour="#f4f8f4", frosted=0.0))
         job = change(job, ("blank", "filled"), 60.0).model_copy(update={"letterings": ()})

@@ -7,7 +7,8 @@ from pathlib import Path
 import mitsuba
 import numpy as np
 
-from kilnchisel.core.blanks.mesh import grid
+from kilnchisel.core.blanks.body import Body, Shell
+from kilnchisel.core.blanks.mesh import Mesh, grid
 from kilnchisel.core.colour import (
     delta_e,
     fresnel_normal,
@@ -18,6 +19,7 @@ from kilnchisel.core.colour import (
 )
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.finishes.metals import metal_colour
+from kilnchisel.core.picture.gather import LAMP_POINTS, RAYS, Caster, _lamp, tracer_of
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.light import MANY_NORMALS, cosine_sum, directions_of
@@ -122,6 +124,38 @@ class OpenSurfaces(unittest.TestCase):
         many = cosine_sum(seen, self.normals, above)
         few = np.concatenate([cosine_sum(seen, n[None], above) for n in self.normals])
         self.assertLess(np.abs(many - few).max(), 0.01 * few.max())
+
+
+class RoomLamps(unittest.TestCase):
+    """A round lamp that shines down, as a draft gathers its light: the view factor of a disc from a
+    parallel element, x beside and h below: (1 - (h² + x² - r²) / sqrt((h² + x² + r²)² - 4 r² x²)) / 2
+    (handbooks of radiation; from memory)."""
+
+    RADIUS = 138.0
+
+    def found(self, points, *more):
+        turns = np.linspace(0, 2 * np.pi, 49)[:-1]
+        rim = self.RADIUS * np.column_stack([np.cos(turns), np.sin(turns), 0 * turns])
+        disc = np.concatenate([np.zeros((1, 3)), rim])
+        faces = np.array([[0, (k + 1) % 48 + 1, k + 1] for k in range(48)])  # counter-clockwise from below
+        lamp = Mesh(disc, np.tile([0.0, 0, -1], (49, 1)), disc[:, :2], faces.astype(np.int32))
+        body = Body((Shell("lamp", "lamp", lamp, "lamp"),), ())
+        caster = Caster(tracer_of([(disc, faces), *more]), np.eye(4))
+        return _lamp(body, caster, points, np.tile([0.0, 0, 1], (len(points), 1)), LAMP_POINTS[RAYS])
+
+    def test_by_the_view_factor_of_a_disc(self):
+        beside = np.array([0.0, 400.0, 900.0, 2500.0])
+        for below in (700.0, 1500.0):
+            points = np.column_stack([beside, 0 * beside, np.full(4, -below)])
+            reach, r2 = below**2 + beside**2, self.RADIUS**2
+            closed = (1 - (reach - r2) / np.sqrt((reach + r2) ** 2 - 4 * r2 * beside**2)) / 2
+            np.testing.assert_allclose(self.found(points), closed, rtol=0.04)
+
+    def test_what_stands_between_hides_it(self):
+        shelf = np.array([[-200.0, -200, -300], [200, -200, -300], [200, 200, -300], [-200, 200, -300]])
+        points = np.array([[0.0, 0, -700], [2500, 0, -700], [0, 0, 50]])
+        lit = self.found(points, (shelf, np.array([[0, 1, 2], [0, 2, 3]])))
+        np.testing.assert_array_equal(lit > 0, [False, True, False])  # the last is above it
 
 
 class Furnace(unittest.TestCase):

@@ -44,7 +44,7 @@ class Parts:
     def wall(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
         """An upright box in faces small enough for light to change over it: drafts know it at corners."""
         (x0, y0, z0), (x1, y1, z1) = low, high
-        made = _pushed(np.array([(x0, z0), (x1, z0), (x1, z1), (x0, z1)]), y0, y1)
+        made = _pushed(np.array([(x0, z0), (x1, z0), (x1, z1), (x0, z1)], dtype=float), y0, y1)
         for _ in range(math.ceil(math.log2(max(x1 - x0, y1 - y0, z1 - z0) / LIT_MM))):
             made = quartered(made)
         return made

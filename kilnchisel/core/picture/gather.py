@@ -52,6 +52,7 @@ BURIED, NEARLY = 0.8, 12.0
 # so many rays of a place on a sheet end within so much of its grid's step: how dark it is there tells
 # nothing of what lies about it, as close under a sill
 CROWDED, NARROW = 0.25, 0.5
+TURNED_MM, TURNED_SHARE = 25.0, 0.1  # how far off what faces another way is, at least and of the radius
 STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
@@ -108,11 +109,15 @@ class Seen:
     as in the corners of a room, the others are all there are.
     """
 
-    def __init__(self, points: Array, normals: Array, buried: Array, reach_mm: float) -> None:
+    def __init__(
+        self, points: Array, normals: Array, buried: Array, reach_mm: float, turned_mm: float
+    ) -> None:
         """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them;
-        ``reach_mm``: how far a seen one stands in for them."""
+        ``reach_mm``: how far a seen one stands in for them; ``turned_mm``: as far off as that is what faces
+        another way, by the length between the normals."""
         self._numbers = np.flatnonzero(buried == buried.all())
-        self._places = _keyed(points, normals)
+        self._turned = turned_mm
+        self._places = self._keyed(points, normals)
         self._tree = spatial.cKDTree(self._places[self._numbers])
         self._reach = reach_mm if buried.any() else np.inf
 
@@ -124,13 +129,17 @@ class Seen:
         """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
         (n, ``count``), nearly those."""
         how: dict[str, Any] = {"k": count or 1, "eps": 0.0 if count is None else 0.4, "workers": -1}
-        places = _keyed(points, normals)
+        places = self._keyed(points, normals)
         far, index = self._tree.query(places, **how)
         number = self._numbers[index]
         lost = (far if count is None else far[:, 0]) > self._reach
         if lost.any():
             far[lost], number[lost] = self._all.query(places[lost], **how)
         return far, number
+
+    def _keyed(self, points: Array, normals: Array) -> Array:
+        """Surface points as the tree has them: place and direction, (n, 6)."""
+        return np.column_stack([points, normals * self._turned])
 
 
 @dataclass(frozen=True, eq=False)
@@ -244,14 +253,6 @@ def _beside(values: Array, hidden: Array) -> Array:
         return values
     found = ndimage.distance_transform_edt(hidden, return_distances=False, return_indices=True)
     return np.asarray(values[tuple(found)])
-
-
-NORMAL_WEIGHT_MM = 25.0
-
-
-def _keyed(points: Array, normals: Array) -> Array:
-    """Surface points as the tree of gathering points has them: place and direction, (n, 6)."""
-    return np.column_stack([points, normals * NORMAL_WEIGHT_MM])
 
 
 def _sky(kind: Array, directions: Array) -> Any:
@@ -534,7 +535,9 @@ def _cast(
     kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
     close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
     buried = close.mean(axis=1) > BURIED
-    seen = Seen(points[:pieces], normals[:pieces], buried, STANDS_IN * NEARLY * lift)
+    # the two faces of a wall are as close as the points on one: what faces the other way is not near
+    turned = max(TURNED_MM, TURNED_SHARE * half / GROUND_REACH)
+    seen = Seen(points[:pieces], normals[:pieces], buried, STANDS_IN * NEARLY * lift, turned)
     # what is buried meets itself: nobody asks for its light
     target = np.repeat(np.arange(count, dtype=np.int32), rays)
     asks = on_piece & ~np.repeat(np.append(buried, np.zeros(count - pieces, dtype=bool)), rays)
