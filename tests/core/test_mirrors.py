@@ -17,6 +17,7 @@ from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture import card
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.ggx import share_table
+from kilnchisel.core.picture.mirrorpass import _slight
 from kilnchisel.core.picture.rays import RAYS, lobes
 from tests.samples import mocked, the_draft
 
@@ -110,6 +111,18 @@ class Mirrors(unittest.TestCase):
         draft = Draft()
         draft.render(scene_of_job(matt), self.view, SIZE)
         self.assertNotIn("still", draft._mirrors._last)
+
+
+class Narrow(unittest.TestCase):
+    def test_what_is_met_here_and_there_only_is_told_from_what_is_seen_whole(self):
+        """A plain with an edge one pixel wide in pieces, and a ridge three pixels wide all along."""
+        facing = np.tile([0.0, 0.0, 1.0], (20, 30, 1))
+        slope = np.array([0.0, -0.7071, 0.7071])
+        facing[5, 3:8] = facing[5, 14:20] = slope
+        facing[12:15] = slope
+        wanted = np.zeros((20, 30), bool)
+        wanted[5, 3:8] = wanted[5, 14:20] = True
+        np.testing.assert_array_equal(_slight(facing, np.ones((20, 30), int)), wanted)
 
 
 class ThroughGlass(unittest.TestCase):

@@ -91,6 +91,29 @@ def _alpha_of(material: Material) -> float:
     return material.alpha + (material.dullest - material.alpha) * share
 
 
+ALIKE = 0.95  # cosine between the normals of one face's pixels
+
+
+def _slight(facing: Array, number: Array) -> Array:
+    """Which pixels (h, w) are of a face too narrow to be met by each row of them, beside a wide one: seen
+    here and there only, it would look like dashes. ``facing`` (h, w, 3), ``number`` (h, w)."""
+    rows, columns = number.shape
+    shifts = [(y, x) for y in (0, 1, 2) for x in (0, 1, 2) if (y, x) != (1, 1)]
+
+    def beside(values: Array, fill: float) -> list[Array]:
+        wide = np.pad(values, ((1, 1), (1, 1), (0, 0))[: values.ndim], constant_values=fill)
+        return [wide[y : y + rows, x : x + columns] for y, x in shifts]
+
+    alike = [
+        (np.einsum("ijk,ijk->ij", facing, one) > ALIKE) & (number == other)
+        for one, other in zip(beside(facing, 0.0), beside(number, NOTHING), strict=True)
+    ]
+    count = np.sum(alike, axis=0)
+    wide = beside(count >= 4, fill=False)
+    between = np.sum([whole & ~same for whole, same in zip(wide, alike, strict=True)], axis=0)
+    return np.asarray((count < 3) & (between >= 3))
+
+
 class MirrorPass:
     """Of one card. The last picture's mirrors are kept."""
 
@@ -142,6 +165,10 @@ class MirrorPass:
         place, facing, grain = self._places(shown, drawn)
         number = np.rint(place[..., 3]).astype(np.int16)
         told = np.abs(facing[..., :3]).sum(axis=-1) > 0.5  # a sliver may have no direction
+        materials = [scene.base.material, *(item.material for item in items)]
+        # a coat mirrors little: of it what is beside will do. A metal is nothing but its mirror image
+        coats = np.array([*(material.kind == "coated" for material in materials), False])
+        told &= ~(coats[number] & _slight(facing[..., :3], number))
         row, column = np.nonzero(np.append(wanted, False)[number] & told)  # nothing is the last
         if not len(row):
             return None
@@ -149,7 +176,6 @@ class MirrorPass:
         points = place[row, column, :3]
         eyes = view.eye.astype(np.float32) - points
         away = np.linalg.norm(eyes, axis=1)
-        materials = [scene.base.material, *(item.material for item in items)]
         alpha = np.array([_alpha_of(material) for material in materials])
         across = np.array([material.across or own for material, own in zip(materials, alpha, strict=True)])
         pixels = Glossy(
