@@ -76,8 +76,14 @@ class Panel:
 
     def net(self, step_mm: float) -> Net:
         """Triangles over the pattern, the points of its border at most ``step_mm`` apart."""
-        ring = closely(shapely.get_coordinates(self.outline.exterior)[:-1], step_mm)
-        return net_over(shapely.Polygon(ring), step_mm)
+        return _net_over(shapely.to_wkb(self.outline), step_mm)
+
+
+@remembered
+def _net_over(outline: bytes, step_mm: float) -> Net:
+    """One pattern is worn, hung and laid flat."""
+    ring = closely(shapely.get_coordinates(shapely.from_wkb(outline).exterior)[:-1], step_mm)
+    return net_over(shapely.Polygon(ring), step_mm)
 
 
 @dataclass(frozen=True, eq=False)
