@@ -132,7 +132,7 @@ class ThroughGlass(unittest.TestCase):
         job = job.model_copy(update={"letterings": ()})
         job = fitted(job, "white sweep")
         scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
-        draft = Draft()
+        draft = the_draft()
         mock = mocked(scene, view, SIZE, samples=48)
         there = draft.coverage(scene, view, SIZE)
 

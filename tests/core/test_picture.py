@@ -24,7 +24,7 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.gather import PIECE, trace
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
 from kilnchisel.core.picture.tracing import Slice, TracedScene, variant_name
-from tests.samples import mug_job, plaque_job
+from tests.samples import mug_job, plaque_job, the_draft
 
 SIZE = (240, 192)
 
@@ -80,8 +80,10 @@ class Drafts(unittest.TestCase):
             plaque_job("B"),
         ]
         warm = [self.draw(job, Detail.FINE) for job in jobs]
+        other = Draft()
         for job, picture in zip(jobs, warm, strict=True):
-            fresh = Draft().render(scene_of_job(job), view_of(job), SIZE, detail=Detail.FINE)
+            other.forget()
+            fresh = other.render(scene_of_job(job), view_of(job), SIZE, detail=Detail.FINE)
             self.assertLess(np.abs(fresh.astype(int) - picture).mean(), 0.05)
 
     def test_rough_and_fine_pictures_in_turn_equal_fresh_ones(self):
@@ -91,11 +93,12 @@ class Drafts(unittest.TestCase):
         looks = [(one, large, fine), (one, small, rough), (two, small, rough), (two, large, fine)]
         looks += [(one, small, rough), (one, large, fine), (two, large, fine)]
         pictures = [self.draw(job, detail, size) for job, size, detail in looks]
-        fresh = {}
+        fresh, other = {}, Draft()
         for (job, size, detail), picture in zip(looks, pictures, strict=True):
             key = (id(job), size)
             if key not in fresh:
-                fresh[key] = Draft().render(scene_of_job(job), view_of(job), size, detail=Detail.FINE)
+                other.forget()
+                fresh[key] = other.render(scene_of_job(job), view_of(job), size, detail=Detail.FINE)
             off = np.abs(fresh[key].astype(int) - picture).mean()
             self.assertLess(off, 0.2 if detail.fine else 4.0)
 
@@ -214,7 +217,7 @@ class Mockups(unittest.TestCase):
         states = list(Mockup(scene).refine(view, SIZE, 16, progress=heard.append))
         self.assertEqual([s.done for s in states], [1, 4, 16])
         self.assertEqual((heard[-1], sorted(heard)), (1.0, heard))
-        draft = Draft()
+        draft = the_draft()
         quick = draft.render(scene, view, SIZE)[..., :3]
         covered = draft.coverage(scene, view, SIZE)
         difference = delta_e(srgb_decode(quick / 255), srgb_decode(states[-1].pixels / 255))
@@ -250,7 +253,7 @@ class Mockups(unittest.TestCase):
         job = mug_job()
         scene, view = scene_of_job(job), view_of(job)
         sky = replace(scene, items=(), base=None)
-        drawn = Draft().render(sky, view, SIZE, detail=Detail.ROUGH)[..., :3]
+        drawn = the_draft().render(sky, view, SIZE, detail=Detail.ROUGH)[..., :3]
         expected = srgb_encode(picture_curve(backdrop_of(scene, view, SIZE), scene.gain)) * 255
         self.assertLess(np.abs(drawn - expected).max(), 2.5)
 
@@ -275,7 +278,7 @@ class FirstStates(unittest.TestCase):
 
         np.testing.assert_array_equal(cover(2, 0) + cover(2, 2), cover(4, 0))
         # the first lies in the middle of its pixel, so that the first edges are those of a picture
-        inside = Draft().coverage(replace(scene_of_job(job), base=None), view, size)
+        inside = the_draft().coverage(replace(scene_of_job(job), base=None), view, size)
         piece = traced.masks(Slice(view, size, (0, 60), 1, 7, 0))
         mine = piece[0][..., 2 : 2 + len(piece[1])].sum(axis=2) > 0
         self.assertLess(int((mine != inside).sum()), 12)

@@ -17,12 +17,12 @@ from kilnchisel.core.job.garments import SHOWN, SIZES, TABLE
 from kilnchisel.core.job.sets import home_set, named, set_of, sets_for
 from kilnchisel.core.job.traits import stances_of
 from kilnchisel.core.job.words.blanks import blank_words
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.placing import at_place
 from tests.commands import called
+from tests.samples import the_draft
 
 
 def shirt(shown="worn", text="OK"):
@@ -138,7 +138,7 @@ class Drawn(unittest.TestCase):
         size = (200, 150)
         job = job_on(Apparel(garment="hooded sweatshirt", shown="folded"), "Hood", "OK")
         scene, view = scene_of_job(job), view_of(job, size[0] / size[1])
-        draft = srgb_decode(Draft().render(scene, view, size)[..., :3] / 255) @ LUMA
+        draft = srgb_decode(the_draft().render(scene, view, size)[..., :3] / 255) @ LUMA
         mockup = np.clip(picture_curve(Mockup(scene).linear(view, size, 16)), 0, 1) @ LUMA
         piece = mockup < 0.12  # midnight cloth on a pale table
         self.assertGreater(piece.mean(), 0.1)
