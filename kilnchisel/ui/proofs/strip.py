@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.model import Job, Proof
+from kilnchisel.core.job.model import Job, Proof, Shot
 from kilnchisel.core.job.proofs import (
     is_present,
     kept,
@@ -47,7 +47,7 @@ class ProofCard(QToolButton):
 
     asked = pyqtSignal(str)
 
-    def __init__(self, proof: Proof) -> None:
+    def __init__(self, proof: Proof, picture: QIcon) -> None:
         super().__init__()
         self.proof = proof
         self.setObjectName("proof")
@@ -57,9 +57,7 @@ class ProofCard(QToolButton):
         self.setText(self.fontMetrics().elidedText(proof.name, Qt.TextElideMode.ElideRight, NAME_PX))
         self.setAccessibleName(f"Proof {proof.name}")
         self.setAutoRaise(True)
-        picture = picture_of(proof)
-        if picture is not None:
-            self.setIcon(QIcon(filling(picture, PICTURE, self.devicePixelRatioF())))
+        self.setIcon(picture)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self.open_menu)
 
@@ -117,6 +115,7 @@ class ProofStrip(QWidget):
         self.setFixedHeight(TALL)
         self.session, self._pictured = session, pictured
         self.cards: list[ProofCard] = []
+        self._icons: dict[Shot | None, QIcon] = {}
         self._shown: tuple[Proof, ...] = ()
         self._told: Job | None = None
         row = QHBoxLayout(self)
@@ -172,12 +171,21 @@ class ProofStrip(QWidget):
         for card in self.cards:
             self._row.removeWidget(card)
             card.deleteLater()
-        self.cards = [ProofCard(proof) for proof in job.proofs]
+        icons = [self._icon(proof) for proof in job.proofs]
+        self._icons = {proof.picture: icon for proof, icon in zip(job.proofs, icons, strict=True)}
+        self.cards = [ProofCard(proof, icon) for proof, icon in zip(job.proofs, icons, strict=True)]
         for number, card in enumerate(self.cards):
             card.clicked.connect(partial(self.take, number))
             card.asked.connect(partial(self._asked, number))
             card.installEventFilter(self)
             self._row.insertWidget(number, card)
+
+    def _icon(self, proof: Proof) -> QIcon:
+        """Its small picture; that of one that was there before is not read again."""
+        if proof.picture in self._icons:
+            return self._icons[proof.picture]
+        picture = picture_of(proof)
+        return QIcon() if picture is None else QIcon(filling(picture, PICTURE, self.devicePixelRatioF()))
 
     def eventFilter(self, card: object, event: QEvent | None) -> bool:
         """What a proof differs in is worked out when somebody wants to know."""
