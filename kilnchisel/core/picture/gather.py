@@ -52,7 +52,7 @@ BURIED, NEARLY = 0.8, 12.0
 # so many rays of a place on a sheet end within so much of its grid's step: how dark it is there tells
 # nothing of what lies about it, as close under a sill
 CROWDED, NARROW = 0.25, 0.5
-TURNED_MM, TURNED_SHARE = 25.0, 0.1  # how far off what faces another way is, at least and of the radius
+TURNED_MM, TURNED_SHARE = 25.0, 0.06  # how far off what faces another way is, at least and of the radius
 STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
@@ -128,7 +128,7 @@ class Seen:
     def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
         """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
         (n, ``count``), nearly those."""
-        how: dict[str, Any] = {"k": count or 1, "eps": 0.0 if count is None else 0.4, "workers": -1}
+        how: dict[str, Any] = {"k": count or 1, "eps": 0.4, "workers": -1}
         places = self._keyed(points, normals)
         far, index = self._tree.query(places, **how)
         number = self._numbers[index]
