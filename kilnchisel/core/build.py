@@ -577,15 +577,10 @@ def body_of_job(job: Job) -> Body:
 
 def can_be_on_both(job: Job, index: int) -> bool:
     """Whether a lettering's side has an opposite: the other face, or half way round."""
-    lay = job.letterings[index].lay
-    if isinstance(job.blank, Mesh3D):
+    lay, side = job.letterings[index].lay, side_about(job, index)
+    if side is None or lay.repeat is not None:
         return False
-    try:
-        sides = sides_about(job.blank)
-        side = sides.named(lay.side)
-    except KilnError:
-        return False
-    return lay.repeat is None and (side.period is not None or sides.opposite(lay.side) is not None)
+    return side.period is not None or sides_about(job.blank).opposite(lay.side) is not None
 
 
 def unlinked(job: Job, index: int) -> Job:

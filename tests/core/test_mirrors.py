@@ -6,6 +6,7 @@ from unittest import mock
 
 import numpy as np
 
+from demo.jobs import JOBS
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import delta_e, srgb_decode
 from kilnchisel.core.detail import Detail
@@ -16,6 +17,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture import card
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.gather import lets_through
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.mirrorpass import _slight
 from kilnchisel.core.picture.rays import RAYS, lobes
@@ -141,6 +143,12 @@ class ThroughGlass(unittest.TestCase):
             return delta_e(srgb_decode(pixels / 255), srgb_decode(mock / 255))[there].mean()
 
         self.assertLess(off(Detail.FINE), 0.75 * off(Detail.ROUGH))
+
+    def test_what_is_in_a_jar_colours_its_shadow_at_rest_as_while_it_moves(self):
+        job = JOBS["honey-jar"]()
+        moving, rest = (lets_through(scene_of_job(job, detail=one)) for one in (Detail.ROUGH, Detail.FINE))
+        np.testing.assert_array_equal(moving, rest)
+        self.assertGreater(rest[0], 4 * rest[2])  # honey lets little blue through
 
     def test_a_window_mirrors_the_street_over_its_room_as_the_mockup_does(self):
         job = change(fresh_job("window", "OPEN"), ("letterings", 0, "finish"), Glass(frosted=75.0))

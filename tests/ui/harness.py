@@ -17,7 +17,7 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -27,6 +27,7 @@ from kilnchisel.core.picture.afar import Afar
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.workshop.aside import Orders
 from kilnchisel.core.workshop.bench import Bench
+from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.setdesk import SetDesk
 from kilnchisel.ui.startpage import DemoJob
 from kilnchisel.ui.window import Window
@@ -79,14 +80,12 @@ def inside() -> Inside:
     return Inside()
 
 
-class Beside(QObject):
+class Beside(Aside):
     """The process that serves a page, in this one and kept for the next page: it takes seconds to start.
     Everything goes over as it does to the process."""
 
-    heard = pyqtSignal(object)
-
     def __init__(self, module: str, parent: QObject) -> None:
-        super().__init__(parent)
+        QObject.__init__(self, parent)
         self._orders, self._hear = _beside(module, len(parent.findChildren(Beside)))
         self._hear[:] = [self._tell]
 
@@ -100,10 +99,6 @@ class Beside(QObject):
         self._orders.take(("settle", settled))
         settled.wait()
 
-    def _tell(self, answer: tuple[Any, ...]) -> None:
-        with contextlib.suppress(RuntimeError):  # the page has gone meanwhile
-            self.heard.emit(pickle.loads(pickle.dumps(answer)))
-
 
 @functools.cache
 def _beside(module: str, _number: int) -> tuple[Orders, list[Callable[[Any], None]]]:
@@ -113,7 +108,7 @@ def _beside(module: str, _number: int) -> tuple[Orders, list[Callable[[Any], Non
 
     def answer(message: Any) -> None:
         for one in tuple(hear):
-            one(message)
+            one(pickle.loads(pickle.dumps(message)))
 
     def made(answer: Any, stale: Any) -> dict[str, Any]:
         return {**room._made(answer, stale), "settle": threading.Event.set}

@@ -17,13 +17,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import MOST_SHOWN, PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.finishes.material import (
-    COAT_KEEPS,
-    COAT_SHINE,
-    Amount,
-    Material,
-    Texture,
-)
+from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.onphoto import OUTSIDE, UNCHANGED

@@ -49,11 +49,11 @@ CLEAR_SHARE = 0.7  # how much of the light that a solid piece would hide comes t
 LIFT_MM, LIFT_SHARE = 0.02, 0.0015
 # what lies under the coarse mesh: so many of its rays end within so many lifts
 BURIED, NEARLY = 0.8, 12.0
+STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 # so many rays of a place on a sheet end within so much of its grid's step: how dark it is there tells
 # nothing of what lies about it, as close under a sill
 CROWDED, NARROW = 0.25, 0.5
 TURNED_MM, TURNED_SHARE = 25.0, 0.06  # how far off what faces another way is, at least and of the radius
-STANDS_IN = 6.0  # times as far as that, what is seen stands in for what is buried
 NOTHING, PIECE, GROUND = 0, 1, 2
 # the first rows of the albedos; copies' own finishes follow
 SLOTS = {slot: row for row, slot in enumerate(ALL_SLOTS)}
@@ -126,8 +126,8 @@ class Seen:
         return spatial.cKDTree(self._places)
 
     def near(self, points: Array, normals: Array, count: int | None = None) -> tuple[Array, Array]:
-        """How far, in place and direction, and which of the piece's points the next are: (n,) each, or
-        (n, ``count``), nearly those."""
+        """How far, in place and direction, and which of the piece's points are nearly the next: (n,) each,
+        or (n, ``count``)."""
         how: dict[str, Any] = {"k": count or 1, "eps": 0.4, "workers": -1}
         places = self._keyed(points, normals)
         far, index = self._tree.query(places, **how)
@@ -149,9 +149,9 @@ class Hits:
     points, normals (n, 3) scene; kind (n, rays); target (n, rays): index of the gathering point nearest
     to the hit; sky: what each point sees of an all-round picture of SKY pixels, row by row, as a matrix;
     slot (n,): index into the slots' albedos; lamp (n,): irradiance / pi from the lamp of a room behind
-    glass, of radiance 1; covered: on which of the ground's something thin lies; buried:
-    which of the piece's see nothing but what is almost on them; seen: the others; crowded: which of its
-    sheets' are too close to something for their grid.
+    glass, of radiance 1; covered: on which of the ground's something thin lies; hidden: which of the
+    piece's see nothing but what is almost on them, or are too close to something for their sheet's grid;
+    seen: those that see more.
     """
 
     points: Array
@@ -170,8 +170,7 @@ class Hits:
     lattices: dict[str, Lattice]
     lift_mm: float
     covered: Array
-    buried: Array
-    crowded: Array
+    hidden: Array
     seen: Seen
 
     @cached_property
@@ -230,8 +229,7 @@ class Gathered:
         shape = grid.rows, grid.columns
         values = np.column_stack([self.light[mine], self.open[mine]]).reshape(*shape, 4)
         # a fold of the coarse cloth over its true place; beside it is what is seen
-        hidden = self.hits.buried[mine] | self.hits.crowded[mine]
-        return _beside(values, hidden.reshape(shape))
+        return _beside(values, self.hits.hidden[mine].reshape(shape))
 
     def ground(self) -> tuple[Array, Array]:
         """The ground's grid as pictures: light and openness (cells, cells, 4), how much of the strongest
@@ -334,7 +332,7 @@ def lets_through(scene: Scene) -> Array:
     is in it, (3,); nothing through one that is not, or whose contents are not."""
     if not scene.clear:
         return np.zeros(3)
-    if not any(item.material is scene.slots["contents"] for item in scene.items):
+    if not any(item.mask == "contents" for item in scene.items):
         return np.full(3, CLEAR_SHARE)
     if scene.slots["contents"].kind != "glass":
         return np.zeros(3)
@@ -412,12 +410,12 @@ def trace(
     directions = _hemisphere(all_normals, rays)
     # points lie on the true surface, the coarse mesh runs a little above it where that is hollow
     lift = max(LIFT_MM, LIFT_SHARE * radius_mm)
-    kind, target, distance, buried, seen = _cast(
-        caster, all_points, all_normals, directions, len(at), under, axes, half, lift
+    narrow = np.zeros(len(at))
+    for lattice in lattices.values():
+        narrow[lattice.points] = NARROW * lattice.step_mm
+    kind, target, hidden, seen = _cast(
+        caster, all_points, all_normals, directions, narrow, under, axes, half, lift
     )
-    narrow = np.zeros(len(all_points))
-    for grid_ in lattices.values():
-        narrow[grid_.points] = NARROW * grid_.step_mm
     return Hits(
         all_points,
         all_normals,
@@ -435,14 +433,13 @@ def trace(
         lattices,
         lift,
         _covered(caster, floor, base.normal, half),
-        buried,
-        ((kind == PIECE) & (distance < narrow[:, None]))[: len(at)].mean(axis=1) > CROWDED,
+        hidden,
         seen,
     )
 
 
 def _lamp(body: Body, caster: Caster, points: Array, normals: Array, count: int) -> Array:
-    """``Hits.lamp``: ``count`` points of each of its triangles in turn, the largest first, stand for it."""
+    """``Hits.lamp``: ``count`` of its triangles, spread evenly over its area, stand for it."""
     meshes = [shell.mesh for shell in body.shells if shell.slot == "lamp"]
     arrives = np.zeros(len(points))
     if not meshes:
@@ -451,19 +448,25 @@ def _lamp(body: Body, caster: Caster, points: Array, normals: Array, count: int)
     corners = whole.points[whole.faces]
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     areas = np.linalg.norm(across, axis=1) / 2
-    # places spread evenly over its area, in the order of its faces
     runs = (np.arange(count) + 0.5) / count * areas.sum()
     for face in np.searchsorted(np.cumsum(areas), runs):
-        way = corners[face].mean(axis=0) - points
-        far = np.linalg.norm(way, axis=1)
-        way /= np.maximum(far, 1e-9)[:, None]
-        lit = np.clip(np.einsum("ij,ij->i", way, normals), 0, None)
-        lit *= np.clip(-(way @ unit(across[face])), 0, None) * areas.sum() / count / np.pi
-        lit /= np.maximum(far**2, areas.sum())  # close to it, its points are not it
+        way, far, lit = _faced(points, normals, corners[face].mean(axis=0), unit(across[face]))
+        # close to it, its points are not it
+        lit *= areas.sum() / count / np.pi / np.maximum(far**2, areas.sum())
         reached = np.flatnonzero(lit > 0)
         met = caster.distance(points[reached], way[reached]) > 0.99 * far[reached]
         arrives[reached[met]] += lit[reached[met]]
     return arrives
+
+
+def _faced(points: Array, normals: Array, spot: Array, facing: Array) -> tuple[Array, Array, Array]:
+    """The way from each surface point (n, 3) to a spot that faces so (3,), how far it is, and how much both
+    are turned to each other: the product of the cosines, (n,)."""
+    way = spot - points
+    far = np.linalg.norm(way, axis=1)
+    way /= np.maximum(far, 1e-9)[:, None]
+    turned = np.clip(np.einsum("ij,ij->i", way, normals), 0, None) * np.clip(-(way @ facing), 0, None)
+    return way, far, turned
 
 
 def _covered(caster: Caster, floor: Array, normal: Array, half: float) -> Array:
@@ -513,15 +516,16 @@ def _cast(
     points: Array,
     normals: Array,
     directions: Array,
-    pieces: int,
+    narrow: Array,
     under: Array,
     axes: Array,
     half: float,
     lift: float,
-) -> tuple[Array, Array, Array, Array, Seen]:
-    """Kind, target and length of each ray (n, rays), which of the piece's points are buried (pieces,), and
-    the others."""
-    count = len(points)
+) -> tuple[Array, Array, Array, Seen]:
+    """Kind and target of each ray (n, rays), which of the piece's points are hidden (pieces,), and those
+    that are not buried. ``narrow`` (pieces,): what many rays of a point end at within so many mm hides it.
+    """
+    count, pieces = len(points), len(narrow)
     rays = directions.shape[1]
     origins = np.repeat(points + lift * normals, rays, axis=0)
     ways = directions.reshape(-1, 3)
@@ -533,8 +537,9 @@ def _cast(
     on_ground = (down < -1e-6) & (to_ground > 0) & ~(struck & (distance < to_ground))
     on_piece = struck & ~on_ground
     kind = np.where(on_piece, PIECE, np.where(on_ground, GROUND, NOTHING)).astype(np.int8)
-    close = (on_piece & (distance < NEARLY * lift)).reshape(count, rays)[:pieces]
-    buried = close.mean(axis=1) > BURIED
+    met = np.where(on_piece, distance, np.inf).reshape(count, rays)[:pieces]
+    buried = (met < NEARLY * lift).mean(axis=1) > BURIED
+    crowded = (met < narrow[:, None]).mean(axis=1) > CROWDED
     # the two faces of a wall are as close as the points on one: what faces the other way is not near
     turned = max(TURNED_MM, TURNED_SHARE * half / GROUND_REACH)
     seen = Seen(points[:pieces], normals[:pieces], buried, STANDS_IN * NEARLY * lift, turned)
@@ -549,8 +554,7 @@ def _cast(
         for i in range(2)
     ]
     target[on_ground] = pieces + (cell[1] * GROUND_CELLS + cell[0]).astype(np.int32)
-    shape = count, rays
-    return kind.reshape(shape), target.reshape(shape), distance.reshape(shape), buried, seen
+    return kind.reshape(count, rays), target.reshape(count, rays), buried | crowded, seen
 
 
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Array) -> Gathered:
@@ -583,11 +587,9 @@ def _panel_light(hits: Hits, panel: Panel) -> tuple[Array, Array]:
     whole, open_ = np.zeros(len(hits.points)), np.zeros(len(hits.points))
     start = hits.points + hits.lift_mm * hits.normals
     for du, dv in product(steps * panel.half[0], steps * panel.half[1]):
-        way = panel.middle + du * side + dv * up - start
-        far = np.linalg.norm(way, axis=1)
-        way /= far[:, None]
-        lit = np.clip(np.einsum("ij,ij->i", way, hits.normals), 0, None)
-        lit *= np.clip(-(way @ panel.facing), 0, None) * panel.area / far**2 / np.pi
+        spot = panel.middle + du * side + dv * up
+        way, far, lit = _faced(start, hits.normals, spot, panel.facing)
+        lit *= panel.area / far**2 / np.pi
         blocked = hits.caster.distance(start, way) < 1e6
         whole += lit
         open_ += np.where(blocked, 0.0, lit)

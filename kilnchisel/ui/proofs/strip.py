@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.model import Job, Proof, Shot
+from kilnchisel.core.job.model import Job, Proof
 from kilnchisel.core.job.proofs import (
     is_present,
     kept,
@@ -115,7 +115,6 @@ class ProofStrip(QWidget):
         self.setFixedHeight(TALL)
         self.session, self._pictured = session, pictured
         self.cards: list[ProofCard] = []
-        self._icons: dict[Shot | None, QIcon] = {}
         self._shown: tuple[Proof, ...] = ()
         self._told: Job | None = None
         row = QHBoxLayout(self)
@@ -171,9 +170,9 @@ class ProofStrip(QWidget):
         for card in self.cards:
             self._row.removeWidget(card)
             card.deleteLater()
-        icons = [self._icon(proof) for proof in job.proofs]
-        self._icons = {proof.picture: icon for proof, icon in zip(job.proofs, icons, strict=True)}
-        self.cards = [ProofCard(proof, icon) for proof, icon in zip(job.proofs, icons, strict=True)]
+        # pictures that were there before are not read again
+        known = {card.proof.picture: card.icon() for card in self.cards}
+        self.cards = [ProofCard(one, known.get(one.picture) or self._icon(one)) for one in job.proofs]
         for number, card in enumerate(self.cards):
             card.clicked.connect(partial(self.take, number))
             card.asked.connect(partial(self._asked, number))
@@ -181,9 +180,7 @@ class ProofStrip(QWidget):
             self._row.insertWidget(number, card)
 
     def _icon(self, proof: Proof) -> QIcon:
-        """Its small picture; that of one that was there before is not read again."""
-        if proof.picture in self._icons:
-            return self._icons[proof.picture]
+        """Its small picture."""
         picture = picture_of(proof)
         return QIcon() if picture is None else QIcon(filling(picture, PICTURE, self.devicePixelRatioF()))
 
