@@ -373,25 +373,18 @@ def _grass(finish: Grass) -> Material:
 
 @material_of.of(PaintedWood)
 def _painted_wood(finish: PaintedWood) -> Material:
-    grain = _faded(finish.grain)
+    grain = _faded(round(finish.grain))
     return Material(
         "coated", hex_to_linear(finish.colour), gloss_alpha(finish.gloss), grain, finish.grain_deg
     )
 
 
-def _faded(percent: float) -> Any:
+@remembered
+def _faded(percent: int) -> Texture:
     """The wood texture with its figure and relief at ``percent`` of full strength."""
     full = woods.wood(woods.RINGS_MM, 50.0)
-    key = round(percent)
-    if key not in _FADED:
-        share = key / 100
-        _FADED[key] = replace(
-            full, tint=(1 - share + share * full.tint).astype(np.float32), slope=full.slope * share
-        )
-    return _FADED[key]
-
-
-_FADED: dict[int, Any] = {}
+    share = np.float16(percent / 100)
+    return replace(full, tint=1 - share + share * full.tint, slope=full.slope * share)
 
 
 @material_of.of(Slate)

@@ -268,17 +268,6 @@ class Card:
         self._amounts.move_to_end(id(amount))
         return self._amounts[id(amount)][2]
 
-    def forget(self) -> None:
-        """Give back all meshes and images; what is wanted again is sent again."""
-        for mesh in self._meshes.values():
-            _drop(mesh)
-        _give_back(*(image for maps in self._textures.values() for image in (maps.tint, maps.slope)))
-        _give_back(*(image for _, _, image in self._amounts.values()))
-        for kept in (self._meshes, self._textures, self._amounts):
-            kept.clear()
-        for frames in self._frames.values():
-            frames.still_of = None
-
     def _image(self, four: Array) -> Any:
         """Bytes (h, w, 4) with mipmaps. Always four channels: each format is compiled for."""
         height, width = four.shape[:2]

@@ -24,7 +24,7 @@ from kilnchisel.core.finishes.material import (
 )
 from kilnchisel.core.picture.card import KINDS, Card, Frames, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps
-from kilnchisel.core.picture.gather import Gathered
+from kilnchisel.core.picture.gather import Gathered, forget_tracers
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.glow import veil
@@ -99,22 +99,11 @@ class Draft:
         with self.gl:  # there may be other contexts in this thread
             return self._render(scene, view, size, detail=detail)
 
-    def forget(self) -> None:
-        """Let go of what is kept of the pieces drawn so far: another one is drawn from now on."""
-        with self.gl:
-            self._card.forget()
-            self._mirrors.forget()
-            self._light.forget()
-            for _, texture in self._backdrops.values():
-                texture.release()
-            if self._photo_of[1] is not None:
-                self._photo_of[1].release()
-        self._backdrops.clear()
-        self._company.clear()
-        self._photo, self._photo_of, self._before = None, (None, None), NO_MASK
-        self._shadow_of = (None, None)
-        self._maps = None
-        self._open_scene = None
+    def close(self) -> None:
+        """Give back all that it holds, the context too: its programs grow with all that they draw. It can
+        draw no more."""
+        forget_tracers()
+        self.gl.release()
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size

@@ -20,7 +20,6 @@ from kilnchisel.core.picture.gather import (
     RAYS,
     Gathered,
     Hits,
-    forget_tracers,
     gather,
     kept_of_late,
     lets_through,
@@ -67,17 +66,6 @@ class DraftLight:
         self._hits: OrderedDict[tuple[Any, ...], tuple[object, Hits]] = OrderedDict()
         self._gathered: OrderedDict[tuple[Any, ...], tuple[object, Gathered, LightMaps]] = OrderedDict()
 
-    def forget(self) -> None:
-        """Let go of what is remembered: another piece is drawn from now on."""
-        for _, _, maps in self._gathered.values():
-            maps.release()
-        for _, texture in self._rooms.values():
-            texture.release()
-        for kept in (self._hits, self._gathered, self._rooms):
-            kept.clear()
-        self._open = (None, None, ())
-        forget_tracers()
-
     def of(self, scene: Scene, *, detail: Detail) -> tuple[Gathered | None, LightMaps | None]:
         """What arrives at the piece and its ground, and the same as textures; None where there is no body
         to gather for."""
@@ -103,7 +91,7 @@ class DraftLight:
         )
         albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel
-        lamp = np.array(scene.slots["lamp"].emission)
+        lamp = np.array(scene.slots["lamp"].emission if "lamp" in scene.slots else np.zeros(3))
         through = lets_through(scene)
         lit = (
             id(hits),

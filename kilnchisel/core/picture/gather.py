@@ -323,8 +323,9 @@ def row_of(shell: Shell) -> int:
 
 
 def materials_of(scene: Scene) -> list[Material]:
-    """The materials of all rows but the ground's."""
-    return [*(scene.slots[slot] for slot in SLOTS), *scene.others]
+    """The materials of all rows but the ground's; of what a blank does not have, that of its own."""
+    own = scene.slots["blank"]
+    return [*(scene.slots.get(slot, own) for slot in SLOTS), *scene.others]
 
 
 def lets_through(scene: Scene) -> Array:
@@ -344,7 +345,7 @@ PANES = ("pane", "detail")  # what may be of glass that is looked through
 
 def panes_of(scene: Scene) -> frozenset[str]:
     """What of a scene's blank is a pane: light goes through it."""
-    return frozenset(slot for slot in PANES if scene.slots[slot].kind == "glass")
+    return frozenset(slot for slot in PANES if slot in scene.slots and scene.slots[slot].kind == "glass")
 
 
 @remembered

@@ -123,15 +123,6 @@ class MirrorPass:
         self._walls: tuple[Any, Any] = (None, None)
         self._last: dict[Part, tuple[Any, Mirror | None]] = {}
 
-    def forget(self) -> None:
-        """Let go of what the last pictures mirrored."""
-        for _, mirror in self._last.values():
-            if mirror is not None:
-                mirror.release()
-        self._last.clear()
-        self._facets.clear()
-        self._walls = (None, None)
-
     def of(self, shown: Shown, part: Part) -> Mirror | None:
         """What the pixels of a part of a picture mirror, or show behind them; None where there are none."""
         base = shown.scene.base

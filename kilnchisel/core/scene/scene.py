@@ -6,6 +6,7 @@ Scene coordinates are mm, z up. The piece keeps its own frame and is brought int
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from itertools import product
 from typing import Any
@@ -129,7 +130,7 @@ class Scene:
     gain: Array  # (3,): exposure and white balance
     middle: Array
     radius_mm: float
-    slots: dict[str, Material]  # of the blank, by what they are for
+    slots: dict[str, Material]  # of the blank, by what they are for: of what it has
     others: tuple[Material, ...]  # of the copies that have a finish of their own
     proxy: Body | None  # the blank's coarse body, for gathering light; None for a bare mesh
     clear: bool = False  # light goes through the piece
@@ -203,14 +204,14 @@ def scene_of(
         gain = gain_of(setting, middle, radius, ground.albedo)
         base = _base_on(on_photo, setting.light, middle, radius, gain)
         if on_photo.plain is not None:  # of the blank, what the photo shows
-            slots = dict.fromkeys(slots, base.material)
+            slots = _alike(base.material)
             if on_photo.carried and _is_flat(
                 on_photo.plain
             ):  # what is there has no edge where the blank has
                 piece = _without_shells(piece)
                 on_photo = replace(on_photo, plain=_without_shells(on_photo.plain))
     else:
-        slots = _with_turf(job, slots, middle, radius)
+        slots["blank"] = _with_turf(job, slots["blank"], middle, radius)
     items = _items(job, piece, slots, proxy, marks)
     bare: tuple[Item, ...] = ()
     if on_photo is not None and on_photo.plain is not None:
@@ -246,7 +247,7 @@ def scene_of(
         gain=gain_of(setting, middle, radius, ground.albedo),
         middle=middle,
         radius_mm=radius,
-        slots=slots,
+        slots=slots.of(proxy),
         others=tuple(material_of(copy.finish) for copy in setting.copies if copy.finish is not None),
         proxy=proxy,
         clear=ground.kind == "glass",
@@ -299,9 +300,31 @@ def _is_blanks(job: Job, part: Part) -> bool:
     return cut and isinstance(lettering.finish, AsBlank)
 
 
-def _slots(job: Job) -> dict[str, Material]:
+class _Slots(dict[str, Material]):
+    """A blank's materials by what they are for, each made when it is asked for: no blank has all of them,
+    and what wood and stone look like takes tens of MB."""
+
+    def __init__(self, make: Callable[[str], Material]) -> None:
+        self._make = make
+
+    def __missing__(self, slot: str) -> Material:
+        self[slot] = self._make(slot)
+        return self[slot]
+
+    def of(self, body: Body) -> dict[str, Material]:
+        """Those asked for so far, and all that a body has."""
+        has = {shell.slot for shell in body.shells} | {sheet.slot for sheet in body.sheets}
+        return {slot: self[slot] for slot in (*self, *sorted(has))}
+
+
+def _alike(material: Material) -> _Slots:
+    return _Slots(lambda _: material)
+
+
+def _slots(job: Job) -> _Slots:
     """The blank's materials by what they are for."""
-    slots = {slot: material_of(finish) for slot, finish in finishes_of(job).items()}
+    finishes = finishes_of(job)
+    slots = _Slots(lambda slot: material_of(finishes[slot]))
     if isinstance(job.blank, BoxSign) and job.blank.brightness > 0:
         slots["blank"] = lit_face(slots["blank"], job.blank)
     if _of_bricks(job):
@@ -315,17 +338,17 @@ def _slots(job: Job) -> dict[str, Material]:
     return slots
 
 
-def _with_turf(job: Job, slots: dict[str, Material], middle: Array, radius: float) -> dict[str, Material]:
+def _with_turf(job: Job, blank: Material, middle: Array, radius: float) -> Material:
     """The turf of a bank that rises from grass is that of the land round it, as far as its own colour is
     not another."""
     if not isinstance(job.blank, Bank) or job.blank.seed == 0 or not isinstance(job.finish, Grass):
-        return slots
+        return blank
     base = ground_of(job, middle, radius) if job.setting.ground.kind == "grass" else None
     if base is None or base.fades is None:
-        return slots
+        return blank
     own = np.array(hex_to_linear(job.finish.colour)) / np.array(hex_to_linear(Grass().colour))
     red, green, blue = (float(x) for x in np.clip(np.array(base.material.base) * own, 0.0, 0.95))
-    return slots | {"blank": replace(base.material, base=(red, green, blue))}
+    return replace(base.material, base=(red, green, blue))
 
 
 def _of_bricks(job: Job) -> bool:

@@ -147,7 +147,9 @@ class _Drafts:
         if self.forget:
             self.forget = False
             STORE.clear()
-            self._draft.forget()
+            self._draft.close()
+            self._draft = None
+            self._ready()
             give_back()
         pixels, view, seconds = self._draw(order)
         self.served = True
