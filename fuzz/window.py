@@ -1,7 +1,8 @@
 """Random gestures in the real window: what goes wrong, what memory does, how long it stands still.
 
 ``./run fuzz --window --minutes N --seed N`` drives it unseen, mockups on. Printed: distinct exceptions with
-the actions before them, memory by the minute, the longest gaps between events with what ran meanwhile.
+the actions before them, ends of the drawing process that nobody asked for, memory by the minute and twice
+at rest with the same job, the longest gaps between events with what ran meanwhile.
 """
 
 from __future__ import annotations
@@ -22,6 +23,8 @@ BEAT_MS = 10
 GAP_S = 0.1  # a longer one is a fault
 PEAK_MB = 250  # a process that has held so much more than before is told
 SETTLED_S = 300  # from then on memory should not grow
+# what is held hangs on the open job: it is measured with this one, when its mockup has had so long
+AT_REST, REST_S = "moon-mug", 60.0
 DEMO = Path(__file__).parent.parent / "demo"
 WORDS = "TARN & Hill “8” – Ångström 1897 fi ffl"
 
@@ -48,6 +51,10 @@ class Driver:
         self.faults: dict[str, str] = {}
         self.refusals: collections.Counter[str] = collections.Counter()
         self.window.guard.told.connect(self._fault)
+        workshop = self.window.picture.workshop
+        workshop.heard.connect(self._heard)
+        self.asked_to_end, self._end = False, workshop.end
+        workshop.end = self._end_workshop  # type: ignore[method-assign]
         self.count = 0
         self.peaks: dict[int, float] = {}
 
@@ -56,6 +63,27 @@ class Driver:
             self.faults.setdefault(report, "; ".join(self.done))
         else:
             self.refusals[sentence[:120]] += 1
+
+    def _end_workshop(self) -> None:
+        self.asked_to_end = True
+        self._end()
+
+    def _heard(self, answer: tuple[Any, ...]) -> None:
+        if answer[0] == "ended":
+            if not self.asked_to_end:
+                self.faults.setdefault(
+                    f"the drawing process ended, number {self.count}", "; ".join(self.done)
+                )
+            self.asked_to_end = False
+
+    def at_rest_mb(self) -> float:
+        """What is held when one and the same job has been open for a while."""
+        self.say(f"rest with {AT_REST}")
+        self.window.open_demo(DEMO / f"{AT_REST}.kcj")
+        self.breathe(REST_S)
+        held = memory_mb()
+        self.watch.anew()
+        return held
 
     # what a hand does
 
@@ -304,6 +332,7 @@ class Driver:
         closer.timeout.connect(lambda: (d := self.app.activeModalWidget()) is not None and d.close())
         closer.start(2500)
         begun, memories, told = time.monotonic(), [(0.0, memory_mb())], 0
+        at_rest: list[float] = []
         paces = [pace_ms()]
         self.open_demo()
         while (now := time.monotonic() - begun) < 60 * minutes:
@@ -324,7 +353,10 @@ class Driver:
                     f"{memories[-1][1]:.0f} MB ({parts}), {self.count} actions, {len(self.faults)} faults"
                 )
                 tell(f"{told} min: {so_far}, a fixed sum takes {paces[-1]:.0f} ms")
+            if not at_rest and now >= min(SETTLED_S, 30 * minutes):
+                at_rest.append(self.at_rest_mb())
         memories.append((time.monotonic() - begun, memory_mb()))
+        at_rest.append(self.at_rest_mb())
         self.watch.close()
         beat.stop()
         self.window.session._saved_job = self.window.session.job
@@ -335,6 +367,7 @@ class Driver:
             "faults": self.faults,
             "gaps": self.watch.longest(25),
             "memory": memories,
+            "at rest": at_rest,
             "pace": paces,
         }
 
@@ -361,7 +394,10 @@ def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int
     for gap, doing, where in found["gaps"]:
         tell(f"  {gap * 1000:6.0f} ms  {doing:<44}  {where}")
     tell(f"a fixed sum took {min(found['pace']):.0f} to {max(found['pace']):.0f} ms")
-    settled = [mb for at, mb in found["memory"] if at >= min(SETTLED_S, 30 * minutes)]
     by_minute = ", ".join(f"{mb:.0f}" for _, mb in found["memory"])
-    tell(f"memory: {by_minute} MB; grown by {settled[-1] - settled[0]:.0f}")
+    tell(f"memory by the minute, whatever job is open: {by_minute} MB")
+    first, last = found["at rest"][0], found["at rest"][-1]
+    tell(
+        f"memory at rest with {AT_REST}: {first:.0f} MB, at the end {last:.0f}; grown by {last - first:.0f}"
+    )
     return len(found["faults"])

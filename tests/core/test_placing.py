@@ -15,7 +15,7 @@ from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
 from kilnchisel.core.job.garments import collar_of, folded_size, measures_of
-from kilnchisel.core.job.lettering import Lay
+from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.tradeplaces import PLACES
 from kilnchisel.core.job.vehicles import Van
@@ -230,6 +230,13 @@ class Bending(unittest.TestCase):
             back = bent_round(made, length, 0.0)
             self.assertIsInstance(back.content.arrangement, Rows)
             self.assertAlmostEqual(back.lay.across_mm, item.lay.across_mm, delta=0.02)
+        for wide in (26_000.0, 60_000.0):  # letters on a lawn, and a hillside: kept by the file as it is
+            made = bent_round(item, wide, 0.008 * wide)
+            self.assertAlmostEqual(bend_of(made, wide) / wide, 0.008, delta=0.0002)
+            self.assertEqual(Lettering.model_validate(made.model_dump()), made)
+            self.assertIsInstance(bent_round(item, wide, 0.003 * wide).content.arrangement, Rows)
+        huge = bent_round(item, 90_000.0, 0.0041 * 90_000.0)
+        self.assertIsInstance(huge.content.arrangement, Rows)
         up, down = (
             lettering_laid(change(job, ("letterings",), (bent_round(item, length, s),)), 0) for s in (6, -6)
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from kilnchisel.core.job.lettering import Lettering
-from kilnchisel.core.job.wording import Circle, Rows, Wording
+from kilnchisel.core.job.wording import FLATTEST_MM, Circle, Rows, Wording
 
 MOST = 0.36  # of the row's length: a sagitta beyond which no arc of that length goes
 LEAST = 0.004  # less bend than this is none
@@ -41,11 +41,10 @@ def bent_round(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lett
     assert isinstance(wording, Wording)
     middle = _middle(lettering)
     share = min(abs(sagitta_mm) / width_mm, MOST)
-    if share < LEAST:
-        return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
     # (1 - cos x) / x = 2 s / w, x being half the angle that the row takes
-    half = _half_angle(2 * share)
-    radius = round(width_mm / 2 / half, 1)
+    radius = round(width_mm / 2 / _half_angle(2 * share), 1)
+    if share < LEAST or radius > FLATTEST_MM:
+        return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
     up = sagitta_mm > 0
     circle = Circle(radius_mm=radius, centre_deg=0.0 if up else 180.0, heads="out" if up else "in")
     return _with(

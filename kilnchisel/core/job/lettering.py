@@ -24,6 +24,10 @@ class Repeat(Value):
     gap_mm: Annotated[float, Field(ge=0, le=10_000)] = 6.0
 
 
+# the middle of a row on the flattest of arcs is its centre, and the place it had may be 100 m off
+OFF_MM = 1_100_000.0
+
+
 class Lay(Value):
     """Where the middle of the lettering sits on its side's sheet.
 
@@ -35,8 +39,8 @@ class Lay(Value):
     """
 
     side: str = "outside"
-    along_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
-    across_mm: Annotated[float, Field(ge=-100_000, le=100_000)] = 0.0
+    along_mm: Annotated[float, Field(ge=-OFF_MM, le=OFF_MM)] = 0.0
+    across_mm: Annotated[float, Field(ge=-OFF_MM, le=OFF_MM)] = 0.0
     turn_deg: Degrees = 0.0
     repeat: Repeat | None = None
     cone: Literal["straight rows", "unrolled"] = "straight rows"

@@ -81,6 +81,9 @@ class Column(Value):
     kind: Literal["column"] = "column"
 
 
+FLATTEST_MM = 1_000_000.0  # an arc of a larger radius is straight, whatever the row
+
+
 class Circle(Value):
     """Round a circle about the lettering's place; the radius is that of the first row's baseline.
 
@@ -89,7 +92,7 @@ class Circle(Value):
     """
 
     kind: Literal["circle"] = "circle"
-    radius_mm: Annotated[float, Field(ge=0.5, le=50_000)] = 60.0
+    radius_mm: Annotated[float, Field(ge=0.5, le=FLATTEST_MM)] = 60.0
     centre_deg: Degrees = 0.0
     heads: Literal["out", "in"] = "out"
     second_under: bool = False

@@ -212,6 +212,9 @@ class Card:
             if key in self._textures:
                 _give_back(self._textures[key].tint, self._textures[key].slope)
             self._textures[key] = self._maps(texture, key[1])
+            if key == whole and self._has(halved, texture):
+                old = self._textures.pop(halved)
+                _give_back(old.tint, old.slope)
             self._textures.move_to_end(key)  # where another had its number it stood with the oldest
             self._within_images()
         self._textures.move_to_end(key)

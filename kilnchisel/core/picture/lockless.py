@@ -16,6 +16,7 @@ LIBRARIES = ("libOpenGL.so.0", "libGL.so.1")
 # of the OpenGL registry
 TRIANGLES, UNSIGNED_INT, UNSIGNED_BYTE, TEXTURE_2D, RGBA, RGBA8 = 0x4, 0x1405, 0x1401, 0xDE1, 0x1908, 0x8058
 TEXTURE0, UNPACK_ALIGNMENT = 0x84C0, 0xCF5
+INDEX_BYTES = 4
 READ_FRAMEBUFFER, DRAW_FRAMEBUFFER, COLOUR_AND_DEPTH, NEAREST = 0x8CA8, 0x8CA9, 0x4100, 0x2600
 NEEDED = (
     "glFinish",
@@ -32,12 +33,18 @@ NEEDED = (
 )
 
 
+# A card in software keeps, for as long as its context, room for all triangles it has ever held at once:
+# 120 MB of a large piece, 30 by so many at a time, in the same time.
+AT_ONCE = 60_000
+
+
 class Lockless:
     """The calls, on whatever context is current in the thread. Without the library they go through the
     bindings."""
 
     def __init__(self) -> None:
         self._gl: Any = None
+        self._held = 0  # triangles since all was drawn
         for name in LIBRARIES:
             with contextlib.suppress(OSError, AttributeError):
                 library = ctypes.CDLL(name)
@@ -50,6 +57,7 @@ class Lockless:
         """Come back when all that was asked for is drawn."""
         if self._gl is not None:
             self._gl.glFinish()
+            self._held = 0
 
     def draw(self, array: Any, vertices: int | None = None) -> None:
         """The triangles of a vertex array; ``vertices``: so many, of an array without an index."""
@@ -58,10 +66,15 @@ class Lockless:
             return
         self._gl.glUseProgram(array.program.glo)
         self._gl.glBindVertexArray(array.glo)
-        if vertices is None:
-            self._gl.glDrawElements(TRIANGLES, array.vertices, UNSIGNED_INT, None)
-        else:
+        if vertices is not None:
             self._gl.glDrawArrays(TRIANGLES, 0, vertices)
+            return
+        for first in range(0, array.vertices, 3 * AT_ONCE):
+            count = min(array.vertices - first, 3 * AT_ONCE)
+            if self._held + count // 3 > AT_ONCE:
+                self.finish()
+            self._gl.glDrawElements(TRIANGLES, count, UNSIGNED_INT, ctypes.c_void_p(INDEX_BYTES * first))
+            self._held += count // 3
 
     def copy(self, context: Any, target: Any, source: Any) -> None:
         """Colour and depth of one framebuffer to another of its size."""
