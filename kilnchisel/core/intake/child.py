@@ -20,7 +20,8 @@ from kilnchisel.core.intake import gate
 from kilnchisel.core.sending.wire import sent, taken, way_back
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
-REST = ("trimesh", "kilnchisel.core.blanks.meshfile", "kilnchisel.core.lettering.content", "svgelements")
+# what meshes take, 45 MB, is loaded with the first one
+REST = ("kilnchisel.core.lettering.content", "svgelements")
 
 AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
 
