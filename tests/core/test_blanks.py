@@ -5,7 +5,16 @@ import shapely
 
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.joinery import Parts
-from kilnchisel.core.blanks.mesh import Mesh, grid, join, open_edges, quartered, welded
+from kilnchisel.core.blanks.mesh import (
+    Mesh,
+    edges_of,
+    grid,
+    join,
+    open_edges,
+    quartered,
+    welded,
+    with_short_edges,
+)
 from kilnchisel.core.blanks.mug import foot_round, wall_top
 from kilnchisel.core.blanks.sides import principal_stretches
 from kilnchisel.core.build import piece_of
@@ -177,6 +186,17 @@ class Meshes(unittest.TestCase):
         self.assertEqual(open_edges(welded(again.points, again.faces)[1]), 0)
         self.assertAlmostEqual(again.volume_mm3 / (900 * 40 * 2500), 1.0, places=9)
         np.testing.assert_allclose(np.linalg.norm(again.normals, axis=1), 1.0)
+
+    def test_with_short_edges_it_is_the_same_body(self):
+        wide, deep, tall = 2600.0, 70.0, 90.0
+        bar = Parts(Detail.FINE).box((0, 0, 0), (wide, deep, tall))
+        for longest in (3000.0, 1400.0, 500.0, 60.0):  # none, one, two and all edges of a triangle
+            again = with_short_edges(bar, longest)
+            edges = again.points[edges_of(again.faces)]
+            self.assertLessEqual(np.linalg.norm(edges[:, 0] - edges[:, 1], axis=1).max(), longest)
+            self.assertEqual(open_edges(welded(again.points, again.faces)[1]), 0)
+            self.assertAlmostEqual(again.volume_mm3 / bar.volume_mm3, 1.0, places=9)
+        self.assertIs(with_short_edges(bar, 3000.0), bar)
 
     def test_join_and_weld(self):
         x, y = np.meshgrid([0.0, 1], [0.0, 1])

@@ -21,7 +21,7 @@ from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.job.garments import folded_size, measures_of
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.core.picture.gather import PIECE, trace
+from kilnchisel.core.picture.gather import PIECE, trace, tracer_of
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
 from kilnchisel.core.picture.tracing import Slice, TracedScene, variant_name
 from tests.samples import mug_job, plaque_job, the_draft
@@ -63,6 +63,32 @@ class Drafts(unittest.TestCase):
             draft.close()
             resident.append(int(held()) * 4096 / 2**20)
         self.assertLess(resident[-1] - resident[1], 12.0)
+
+    def test_woodwork_is_as_light_while_something_moves_as_at_rest(self):
+        """Posts a floor high, that are buried at both ends."""
+        job = fresh_job("shop front", "TARN")
+        moving = scene_of_job(job, detail=Detail.ROUGH)
+        view, size = view_of(job, 1.6), (320, 200)
+        rough = self.draft.render(moving, view, size, detail=Detail.ROUGH)
+        fine = self.draft.render(scene_of_job(job), view, size)
+        tracer, items = self.items_of(moving, "pilaster")
+        rows, columns = np.mgrid[:200, :320]
+        pixels = np.column_stack([columns.ravel(), rows.ravel()]) + 0.5
+        eyes, ways = view.rays(pixels, size)
+        eyes = np.broadcast_to(eyes, ways.shape)
+        met = tracer.run(np.ascontiguousarray(eyes, np.float32), np.ascontiguousarray(ways, np.float32))
+        posts = items[met].reshape(200, 320)
+        self.assertGreater(posts.sum(), 300)
+        light = [picture[posts][:, :3].mean(axis=1) for picture in (rough, fine)]
+        self.assertGreater(np.quantile(light[0], 0.1), 0.6 * np.quantile(light[1], 0.1))
+
+    def items_of(self, scene, word):
+        """A tracer of all that is solid, and of each face whether its item's name holds the word."""
+        solid = [item for item in scene.items if item.material.kind != "glass"]
+        turn, shift = scene.stance[:3, :3], scene.stance[:3, 3]
+        parts = [(item.mesh.points @ turn.T + shift, item.mesh.faces) for item in solid]
+        marked = [np.full(len(item.mesh.faces), word in item.name) for item in solid]
+        return tracer_of(parts), np.append(np.concatenate(marked), False)
 
     def test_an_oval_hides_no_light_beyond_its_outline(self):
         job = change(

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import BEHIND, FinishSlot, Sheet, Shell
-from kilnchisel.core.blanks.mesh import Mesh, join, quartered
+from kilnchisel.core.blanks.mesh import Mesh, join, quartered, with_short_edges
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.sides import ClearZone, Plane, flipped
@@ -25,14 +25,15 @@ X, Y, Z = np.eye(3)
 
 
 class Parts:
-    """Shells as they are added: closed solids of one name and slot each."""
+    """Shells as they are added: closed solids of one name and slot each, in faces small enough for light to
+    change over them: drafts know it at corners."""
 
     def __init__(self, detail: Detail) -> None:
         self.detail = detail
         self.shells: list[Shell] = []
 
     def add(self, name: str, slot: FinishSlot, *meshes: Mesh) -> None:
-        self.shells.append(Shell(name, slot, join(list(meshes)), name))
+        self.shells.append(Shell(name, slot, with_short_edges(join(list(meshes)), LIT_MM), name))
 
     def box(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
         """An upright box with its edges broken a little, seen from the front."""
@@ -42,7 +43,7 @@ class Parts:
         return _pushed(ring + ((x0 + x1) / 2, (z0 + z1) / 2), low[1], high[1])
 
     def wall(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
-        """An upright box in faces small enough for light to change over it: drafts know it at corners."""
+        """An upright box with sharp edges, in faces that are all alike: light over a plain wall is even."""
         (x0, y0, z0), (x1, y1, z1) = low, high
         made = _pushed(np.array([(x0, z0), (x1, z0), (x1, z1), (x0, z1)], dtype=float), y0, y1)
         for _ in range(math.ceil(math.log2(max(x1 - x0, y1 - y0, z1 - z0) / LIT_MM))):

@@ -313,6 +313,50 @@ def quartered(mesh: Mesh) -> Mesh:
     )
 
 
+def with_short_edges(mesh: Mesh, longest_mm: float) -> Mesh:
+    """Edges that are longer halved until none is: a closed mesh stays closed, and knows its light at more
+    points."""
+    while True:
+        pairs = np.sort(edges_of(mesh.faces), axis=1)
+        first, which = distinct(pairs)
+        a, b = pairs[first].T
+        long = np.linalg.norm(mesh.points[a] - mesh.points[b], axis=1) > longest_mm
+        if not long.any():
+            return mesh
+        number = np.full(len(first), -1)
+        number[long] = len(mesh.points) + np.arange(long.sum())
+        a, b = a[long], b[long]
+        mesh = Mesh(
+            np.concatenate([mesh.points, (mesh.points[a] + mesh.points[b]) / 2]),
+            np.concatenate([mesh.normals, unit(mesh.normals[a] + mesh.normals[b])]),
+            np.concatenate([mesh.uv, (mesh.uv[a] + mesh.uv[b]) / 2]),
+            _halved(mesh.faces, number[which].reshape(3, -1).T).astype(np.int32),
+        )
+
+
+def _halved(faces: Array, middle: Array) -> Array:
+    """Triangles (n, 3) by the middles of their edges, ab, bc, ca, (n, 3): -1 where an edge stays whole."""
+    cut = middle >= 0
+    count = cut.sum(axis=1)
+    # the one that is cut comes first, the one that is not last
+    start = np.where(count == 2, (np.argmin(cut, axis=1) + 1) % 3, np.argmax(cut, axis=1))
+    turn = (np.arange(3) + start[:, None]) % 3
+    corners, middles = np.take_along_axis(faces, turn, 1), np.take_along_axis(middle, turn, 1)
+    found = [faces[count == 0]]
+    for cuts, triangles in _CUT.items():
+        both = np.column_stack([corners, middles])[count == cuts]
+        found += [both[:, triangle] for triangle in triangles]
+    return np.concatenate(found)
+
+
+# by how many edges are cut: triangles of the corners a, b, c, 0 to 2, and the middles ab, bc, ca, 3 to 5
+_CUT = {
+    1: ([0, 3, 2], [3, 1, 2]),
+    2: ([3, 1, 4], [0, 3, 2], [3, 4, 2]),
+    3: ([0, 3, 5], [3, 1, 4], [5, 4, 2], [3, 4, 5]),
+}
+
+
 def grid(points: Array, normals: Array, uv: Array) -> Mesh:
     """A mesh from a lattice of corners, (rows, columns, 3) and (rows, columns, 2).
 

@@ -65,7 +65,7 @@ TRIMS: dict[str, Any] = {
     "amber lens": Plastic(colour="#bf6414", gloss=98),
     "number plate": Plastic(colour="#f3f2ec", gloss=60),
     "steel": Stainless(polish="satin"),
-    "brass": Brass(polish="satin", patina=20.0),
+    "brass": Brass(polish="satin"),
     "pane": Glass(colour="#f3faf6"),
     "dark pane": Plastic(colour="#14191b", gloss=100),
     "room wall": Paper(colour="#a3937c"),

@@ -115,6 +115,7 @@ class Seen:
         """``buried`` (n,) bool: which of the points (n, 3) see nothing but what is almost on them;
         ``reach_mm``: how far a seen one stands in for them; ``turned_mm``: as far off as that is what faces
         another way, by the length between the normals."""
+        self.buried = buried
         self._numbers = np.flatnonzero(buried == buried.all())
         self._turned = turned_mm
         self._places = self._keyed(points, normals)
@@ -174,6 +175,17 @@ class Hits:
     seen: Seen
 
     @cached_property
+    def stands_in(self) -> Array:
+        """The point that tells the light of each of the piece's (pieces,): itself where it is seen."""
+        number = np.arange(self.pieces)
+        buried = self.seen.buried
+        if buried.any():
+            number[buried] = self.seen.near(
+                self.points[: self.pieces][buried], self.normals[: self.pieces][buried]
+            )[1]
+        return number
+
+    @cached_property
     def met(self) -> Any:
         """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n)."""
         rays = self.kind.shape[1]
@@ -211,7 +223,7 @@ class Gathered:
 
     def about(self, points: Array, normals: Array) -> Array:
         """Roughly what ``at`` says, quickly, at points (n, 3) and normals of the body's own frame."""
-        index = self.hits.cells.find(points, normals)
+        index = self.hits.stands_in[self.hits.cells.find(points, normals)]
         return np.asarray(np.column_stack([self.light, self.open])[index])
 
     def at(self, points: Array, normals: Array) -> Array:
