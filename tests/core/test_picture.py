@@ -82,6 +82,16 @@ class Drafts(unittest.TestCase):
         light = [picture[posts][:, :3].mean(axis=1) for picture in (rough, fine)]
         self.assertGreater(np.quantile(light[0], 0.1), 0.6 * np.quantile(light[1], 0.1))
 
+    def test_a_sunset_has_one_colour_while_something_moves_and_at_rest(self):
+        job = fresh_job("window", "DOME TOURS")
+        view, size = view_of(job, 1.25), (200, 160)
+        moving, still = scene_of_job(job, detail=Detail.ROUGH), scene_of_job(job)
+        rough = self.draft.render(moving, view, size, detail=Detail.ROUGH)
+        fine = self.draft.render(still, view, size)
+        where = self.draft.coverage(still, view, size)
+        off = (rough[where][:, :3].astype(float) - fine[where][:, :3]).mean(axis=0)
+        self.assertLess(np.abs(off).max(), 3.0, off)
+
     def items_of(self, scene, word):
         """A tracer of all that is solid, and of each face whether its item's name holds the word."""
         solid = [item for item in scene.items if item.material.kind != "glass"]

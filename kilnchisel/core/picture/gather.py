@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.coarse import sampled
-from kilnchisel.core.blanks.mesh import join, unit
+from kilnchisel.core.blanks.mesh import distinct, join, unit
 from kilnchisel.core.finishes.material import GLASS_KEEPS, Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
@@ -42,6 +42,7 @@ BOUNCES = 4
 GROUND_CELLS = 48
 COVERED = 0.5  # of a cell of the ground's grid: what is lower than that is thin
 GROUND_REACH = 2.4  # half width of the ground's grid, in radii of the piece
+ALIKE_STEPS = 32  # of a normal's parts, within which all are open to the same
 SKY = (32, 64)  # rows and columns of what is seen of a room
 PANEL_POINTS = {RAYS: 4, QUICK_RAYS: 2}  # on the strongest light, each way
 LAMP_POINTS = {RAYS: 12, QUICK_RAYS: 4}  # on the lamp of a room
@@ -573,7 +574,11 @@ def _cast(
 def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Array) -> Gathered:
     """Apply light to the remembered hits. albedos (k, 3): of each slot and, last, the ground; ``lamp``
     (3,): the radiance of one in a room behind glass."""
-    direct = hits.sky @ _softened(room) + hits.lamp[:, None] * lamp
+    seen = _softened(room)
+    direct = hits.sky @ seen
+    if hits.kind.shape[1] == QUICK_RAYS:
+        direct = direct * _missed(hits.normals, seen)
+    direct = direct + hits.lamp[:, None] * lamp
     key, lit = np.zeros_like(direct), np.ones(len(direct))
     if panel is not None:
         key, lit = _panel_light(hits, panel)
@@ -583,6 +588,20 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Ar
         light = direct + hits.met @ ((light + key) * reflect)
     clear = (hits.kind != PIECE).mean(axis=1)
     return Gathered(hits, light, key, lit, clear)
+
+
+def _missed(normals: Array, seen: Array) -> Array:
+    """By how much more or less RAYS rays would bring from an open sky than QUICK_RAYS do, (n, 3): few miss
+    a sunset, and all alike. ``seen``: what ``_softened`` gives."""
+    steps = np.rint(normals * ALIKE_STEPS)
+    first, which = distinct(steps)
+    ways = unit(steps[first])
+    few, many = (
+        _sky(np.full((len(ways), rays), NOTHING), _hemisphere(ways, rays)) @ seen
+        for rays in (QUICK_RAYS, RAYS)
+    )
+    share = np.where(few > 1e-9, many / np.maximum(few, 1e-9), 1.0)
+    return np.asarray(np.clip(share, 0.5, 2.0)[which])
 
 
 def _softened(room: Room) -> Array:
