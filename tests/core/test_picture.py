@@ -7,6 +7,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from scipy.ndimage import distance_transform_edt, gaussian_filter, minimum_filter
@@ -81,6 +82,15 @@ class Drafts(unittest.TestCase):
         self.assertGreater(posts.sum(), 300)
         light = [picture[posts][:, :3].mean(axis=1) for picture in (rough, fine)]
         self.assertGreater(np.quantile(light[0], 0.1), 0.6 * np.quantile(light[1], 0.1))
+
+    def test_given_to_the_card_bit_by_bit_it_is_the_same_picture(self):
+        scene, view = scene_of_job(mug_job("TARN")), view_of(mug_job())
+        whole = self.draft.render(scene, view, SIZE)
+        self.assertGreater(sum(len(item.mesh.faces) for item in scene.items), 5 * 777)
+        with mock.patch("kilnchisel.core.picture.lockless.AT_ONCE", 777):
+            other = Draft()
+            np.testing.assert_array_equal(other.render(scene, view, SIZE), whole)
+            other.close()
 
     def test_a_sunset_has_one_colour_while_something_moves_and_at_rest(self):
         job = fresh_job("window", "DOME TOURS")

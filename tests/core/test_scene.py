@@ -6,7 +6,7 @@ from unittest import mock
 
 import numpy as np
 
-from kilnchisel.core.build import scene_of_job, square_on_view, view_of
+from kilnchisel.core.build import piece_of, scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import LUMA, fresnel_normal
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes import textures, woods
@@ -30,8 +30,10 @@ from kilnchisel.core.job.finish import (
     Stainless,
     Wood,
 )
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
+from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.lamps import key_panel
 from kilnchisel.core.scene.light import (
     ROOM_FILES,
@@ -189,6 +191,29 @@ class Scenes(unittest.TestCase):
                 and np.array_equal(scene.gain, plain.gain)
             )
             self.assertFalse(same, path)
+
+    def test_a_scene_has_what_its_piece_is_of_and_no_more(self):
+        """Each texture is 10 MB: wood, weave and stone that no part shows are not made for it."""
+        for kind in ("plaque", "van", "window", "jar", "apparel"):
+            with self.subTest(kind=kind):
+                job = fresh_job(kind, "TARN")
+                scene, proxy = scene_of_job(job), scene_of_job(job).proxy
+                has = {part.slot for part in (*proxy.shells, *proxy.sheets)}
+                self.assertLessEqual(has, set(scene.slots))
+                shown = {part.role for part in piece_of(job).parts}
+                self.assertLessEqual(
+                    set(scene.slots) - has - shown, {"blank", "cabin", "lamp", "contents", "wetted"}
+                )
+        self.assertFalse({"hanger wood", "boulder", "seat"} & set(scene_of_job(plaque_job()).slots))
+
+    def test_grain_that_is_painted_over_is_kept_for_a_while_only(self):
+        kept = {id(material_of(PaintedWood(grain=grain)).texture) for grain in (40.0, 40.2, 60.0)}
+        self.assertEqual(len(kept), 2)
+        STORE.clear()
+        again = material_of(PaintedWood(grain=40.0)).texture
+        full = material_of(PaintedWood(grain=100.0)).texture
+        np.testing.assert_allclose(again.slope, 0.4 * full.slope, atol=2e-3)
+        np.testing.assert_allclose(again.tint, 0.6 + 0.4 * full.tint, atol=2e-3)
 
 
 class Finishes(unittest.TestCase):
