@@ -1,3 +1,4 @@
+import string
 import tempfile
 import unittest
 from pathlib import Path
@@ -124,6 +125,23 @@ class Sizes(unittest.TestCase):
                 shapely.hausdorff_distance(rough.boundary, fine.boundary), 1.02 * tolerance
             )
             self.assertLessEqual(tolerance * cap / face.cap_height, 0.02 + 1e-9)
+
+    def test_a_letter_has_the_same_holes_at_every_size(self):
+        """Contours that overlap leave slivers between them, which large letters would be cut with."""
+        for name in SHIPPED:
+            face = load_face(ShippedFace(name=name))
+            for character in string.ascii_letters + string.digits + "&$@€":
+                glyph = face.font.get_nominal_glyph(ord(character))
+                if glyph is None:
+                    continue
+                counts = set()
+                for cap in (4.0, 205.0, 2000.0):
+                    ink = glyph_region(face, glyph, tolerance_units(face, cap))
+                    holes = [hole for part in ink.geoms for hole in part.interiors]
+                    counts.add(len(holes))
+                    for hole in holes:
+                        self.assertGreater(2 * shapely.Polygon(hole).area / hole.length, 1.0, name)
+                self.assertEqual(len(counts), 1, f"{name} {character}")
 
 
 class Filling(unittest.TestCase):

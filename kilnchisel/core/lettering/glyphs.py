@@ -19,6 +19,7 @@ from kilnchisel.core.lettering.polygons import as_region, fill_nonzero, polygons
 Array = NDArray[Any]
 
 FINEST_MM = 0.02  # no chord strays further than this from its curve, at any size
+FONT_UNIT = 1.0  # to which the points of a glyph are rounded
 FINEST_SHARE = 1024  # nor further than this share of the capital height
 
 
@@ -32,7 +33,7 @@ def tolerance_units(face: LoadedFace, cap_height_mm: float) -> float:
 def glyph_region(face: LoadedFace, glyph: int, tolerance: float) -> shapely.MultiPolygon:
     """The glyph's ink in font units, non-zero fill, curves flattened within ``tolerance`` units.
 
-    Holes smaller than twice the tolerance across are closed.
+    Holes smaller than twice the tolerance across, or narrower than what points are rounded to, are closed.
     """
     region = fill_nonzero(glyph_rings(face, glyph, tolerance))
     # A straight run may carry points that turn nothing; the cutting sheet wants corners only.
@@ -41,9 +42,15 @@ def glyph_region(face: LoadedFace, glyph: int, tolerance: float) -> shapely.Mult
 
 
 def _without_slivers(part: shapely.Polygon, tolerance: float) -> shapely.Polygon:
-    """The polygon without holes smaller than the flattening can tell, as overlapping contours leave."""
+    """The polygon without holes that nobody drew, as overlapping contours leave: smaller than the
+    flattening can tell, or, whatever the size of the letters, on the average narrower than a font unit."""
     least = (2 * tolerance) ** 2
-    holes = [hole for hole in part.interiors if shapely.Polygon(hole).area >= least]
+    areas = [shapely.Polygon(hole).area for hole in part.interiors]
+    holes = [
+        hole
+        for hole, area in zip(part.interiors, areas, strict=True)
+        if area >= least and 2 * area >= FONT_UNIT * hole.length
+    ]
     return part if len(holes) == len(part.interiors) else shapely.Polygon(part.exterior, holes)
 
 
