@@ -128,7 +128,7 @@ ON_SHELVES: tuple[tuple[float, int, float, float, FinishSlot], ...] = (
     (0.75, 2, 0.14, 0.58, "white paint"),
 )
 SKIN_MM = 40.0  # of the walls of a room
-LIT_MM = 500.0  # no farther apart are the points of a room's wall
+LIT_MM = 500.0  # no farther apart are the corners of a face
 
 
 def room_behind(

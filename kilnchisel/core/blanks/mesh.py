@@ -296,45 +296,38 @@ def lattice_faces(rows: int, columns: int) -> Array:
 def quartered(mesh: Mesh) -> Mesh:
     """Each triangle as four, by the middles of its edges: a closed one stays closed, and knows its light
     at more points."""
-    pairs = np.sort(edges_of(mesh.faces), axis=1)
-    first, which = distinct(pairs)
-    a, b = pairs[first].T
-    middle = len(mesh.points) + which.reshape(3, -1).T
-    ab, bc, ca = middle.T
-    x, y, z = mesh.faces.T
-    faces = np.concatenate(
-        [np.stack(of, axis=1) for of in ((x, ab, ca), (ab, y, bc), (ca, bc, z), (ab, bc, ca))]
-    )
-    return Mesh(
-        np.concatenate([mesh.points, (mesh.points[a] + mesh.points[b]) / 2]),
-        np.concatenate([mesh.normals, unit(mesh.normals[a] + mesh.normals[b])]),
-        np.concatenate([mesh.uv, (mesh.uv[a] + mesh.uv[b]) / 2]),
-        faces.astype(np.int32),
-    )
+    return _halved(mesh, 0.0)
 
 
 def with_short_edges(mesh: Mesh, longest_mm: float) -> Mesh:
     """Edges that are longer halved until none is: a closed mesh stays closed, and knows its light at more
     points."""
-    while True:
-        pairs = np.sort(edges_of(mesh.faces), axis=1)
-        first, which = distinct(pairs)
-        a, b = pairs[first].T
-        long = np.linalg.norm(mesh.points[a] - mesh.points[b], axis=1) > longest_mm
-        if not long.any():
-            return mesh
-        number = np.full(len(first), -1)
-        number[long] = len(mesh.points) + np.arange(long.sum())
-        a, b = a[long], b[long]
-        mesh = Mesh(
-            np.concatenate([mesh.points, (mesh.points[a] + mesh.points[b]) / 2]),
-            np.concatenate([mesh.normals, unit(mesh.normals[a] + mesh.normals[b])]),
-            np.concatenate([mesh.uv, (mesh.uv[a] + mesh.uv[b]) / 2]),
-            _halved(mesh.faces, number[which].reshape(3, -1).T).astype(np.int32),
-        )
+    again = _halved(mesh, longest_mm)
+    while again is not mesh:
+        mesh, again = again, _halved(again, longest_mm)
+    return mesh
 
 
-def _halved(faces: Array, middle: Array) -> Array:
+def _halved(mesh: Mesh, longest_mm: float) -> Mesh:
+    """Edges that are longer in two; the mesh itself where there are none."""
+    pairs = np.sort(edges_of(mesh.faces), axis=1)
+    first, which = distinct(pairs)
+    a, b = pairs[first].T
+    long = np.linalg.norm(mesh.points[a] - mesh.points[b], axis=1) > longest_mm
+    if not long.any():
+        return mesh
+    number = np.full(len(first), -1)
+    number[long] = len(mesh.points) + np.arange(long.sum())
+    a, b = a[long], b[long]
+    return Mesh(
+        np.concatenate([mesh.points, (mesh.points[a] + mesh.points[b]) / 2]),
+        np.concatenate([mesh.normals, unit(mesh.normals[a] + mesh.normals[b])]),
+        np.concatenate([mesh.uv, (mesh.uv[a] + mesh.uv[b]) / 2]),
+        _cut(mesh.faces, number[which].reshape(3, -1).T).astype(np.int32),
+    )
+
+
+def _cut(faces: Array, middle: Array) -> Array:
     """Triangles (n, 3) by the middles of their edges, ab, bc, ca, (n, 3): -1 where an edge stays whole."""
     cut = middle >= 0
     count = cut.sum(axis=1)

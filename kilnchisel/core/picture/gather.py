@@ -187,6 +187,19 @@ class Hits:
         return number
 
     @cached_property
+    def open_skies(self) -> tuple[Array, Any, Any]:
+        """What QUICK_RAYS and RAYS rays see of a sky that nothing hides, as ``sky`` tells it, by normals
+        that are nearly alike, and which of these each point has."""
+        steps = np.rint(self.normals * ALIKE_STEPS)
+        first, which = distinct(steps)
+        ways = unit(steps[first])
+        few, many = (
+            _sky(np.full((len(ways), rays), NOTHING), _hemisphere(ways, rays))
+            for rays in (QUICK_RAYS, RAYS)
+        )
+        return which, few, many
+
+    @cached_property
     def met(self) -> Any:
         """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n)."""
         rays = self.kind.shape[1]
@@ -577,7 +590,7 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Ar
     seen = _softened(room)
     direct = hits.sky @ seen
     if hits.kind.shape[1] == QUICK_RAYS:
-        direct = direct * _missed(hits.normals, seen)
+        direct = direct * _missed(hits, seen)
     direct = direct + hits.lamp[:, None] * lamp
     key, lit = np.zeros_like(direct), np.ones(len(direct))
     if panel is not None:
@@ -590,16 +603,11 @@ def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Ar
     return Gathered(hits, light, key, lit, clear)
 
 
-def _missed(normals: Array, seen: Array) -> Array:
+def _missed(hits: Hits, seen: Array) -> Array:
     """By how much more or less RAYS rays would bring from an open sky than QUICK_RAYS do, (n, 3): few miss
     a sunset, and all alike. ``seen``: what ``_softened`` gives."""
-    steps = np.rint(normals * ALIKE_STEPS)
-    first, which = distinct(steps)
-    ways = unit(steps[first])
-    few, many = (
-        _sky(np.full((len(ways), rays), NOTHING), _hemisphere(ways, rays)) @ seen
-        for rays in (QUICK_RAYS, RAYS)
-    )
+    which, *skies = hits.open_skies
+    few, many = (sky @ seen for sky in skies)
     share = np.where(few > 1e-9, many / np.maximum(few, 1e-9), 1.0)
     return np.asarray(np.clip(share, 0.5, 2.0)[which])
 

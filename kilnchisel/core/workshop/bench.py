@@ -143,14 +143,14 @@ class _Drafts:
         return pixels, view, time.monotonic() - started
 
     def _serve(self, order: DraftOrder) -> None:
-        self._ready()
         if self.forget:
             self.forget = False
             STORE.clear()
-            self._draft.close()
-            self._draft = None
-            self._ready()
+            if self._draft is not None:
+                self._draft.close()
+                self._draft = None
             give_back()
+        self._ready()
         pixels, view, seconds = self._draw(order)
         self.served = True
         count = len(order.job.letterings)
