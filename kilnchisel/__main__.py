@@ -29,7 +29,7 @@ def main(arguments: list[str]) -> int:
     """Run a command. Returns the exit status: 0 done, 2 refused with a sentence on stderr."""
     try:
         if arguments and arguments[0] in ACTIONS:
-            if arguments[0] not in ("fonts", "schema", "about"):
+            if arguments[0] not in ("fonts", "schema", "ready", "about"):
                 gate.warm()  # it starts while the command loads what it needs
             return _command(arguments)
         return _window(arguments)
@@ -165,6 +165,7 @@ def _command(arguments: list[str]) -> int:
     fonts.add_argument("folders", type=Path, nargs="*", help="folders instead of the system's fonts")
     fonts.add_argument("--json", action="store_true", help="as JSON")
     commands.add_parser("schema", help="print the JSON Schema of the job file")
+    commands.add_parser("ready", help="make what is made once on a machine: programs, textures, places")
     commands.add_parser("about", help="what this is, and what it draws with on this machine")
     options = parser.parse_args(arguments)
     ACTIONS[options.command](options)
@@ -195,7 +196,7 @@ def _new(options: Any) -> None:
 
     if options.list:
         for kind, title in TITLES.items():
-            print(f"{kind:<12}{title}")
+            print(f"{kind:<{max(map(len, TITLES)) + 2}}{title}")
         return
     if options.blank is None or options.output is None:
         raise KilnError("Say on what, and where to: kilnchisel new mug -o mug.kcj")
@@ -588,6 +589,16 @@ def _about(_options: Any) -> None:
         print(f"{label + ':':<24}{words}")
 
 
+def _ready(_options: Any) -> None:
+    from kilnchisel.core.handover.readiness import make_ready, steps
+
+    wanted = steps()
+    end = "\r" if sys.stdout.isatty() else "\n"  # one line that counts, where there is someone to see it
+    for count, step in enumerate(make_ready(wanted), 1):
+        print(f"{f'{count} of {len(wanted)}: {step.kind}, {step.set_name}':<60}", end=end, flush=True)
+    print("Ready." + " " * 54)
+
+
 def _writable(path: Path) -> None:
     """Refuse a hopeless target before the work, not after it."""
     try:
@@ -644,6 +655,7 @@ ACTIONS: dict[str, Callable[[Any], None]] = {
     "outline": _outline,
     "fonts": _fonts,
     "schema": _schema,
+    "ready": _ready,
     "about": _about,
 }
 
