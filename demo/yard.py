@@ -9,7 +9,7 @@ from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Fitting, Raised, Standing
 from kilnchisel.core.job.finish import Glass, Grass, Ink, Paint, PaintedWood, Stainless, Wear, Wood
 from kilnchisel.core.job.lettering import Lay, Lettering
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.model import Job, Plates
 from kilnchisel.core.job.vehicles import Van
 from kilnchisel.core.job.wording import Circle
 
@@ -24,6 +24,7 @@ def shuttle_van() -> Job:
         finish=Paint(colour="#ece6d6", gloss=92),
         rim_finish=Stainless(polish="satin"),
         detail_finish=Glass(colour="#82918b"),
+        plates=Plates(registration="TO 1897"),
         letterings=(
             Lettering(
                 content=words("TARNLIGHT", "cinzel-bold", 215, letter_spacing_mm=12),

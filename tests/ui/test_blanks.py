@@ -4,6 +4,7 @@ import unittest
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton
 
 from kilnchisel.core.errors import KilnError
@@ -141,6 +142,25 @@ class Objects(WindowTest):
         self.assertEqual(self.window.session.job.blank.kind, "board")
         menu = self.field("blank", "blank.kind").list
         self.assertTrue(all(not action.icon().isNull() for action in menu.actions()))
+
+    def test_a_registration_is_taken_while_it_is_typed_and_taken_back(self):
+        self.window.start_new("van")
+        self.window.activateWindow()  # again: what told that the van was being made had the keys
+        field = self.field("blank", "plates.registration")
+        line = field.line
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, "to 18")
+        self.assertEqual(self.window.session.job.plates.registration, "TO 18")
+        self.assertEqual(line.text(), "TO 18")
+        QTest.keyClicks(line, "_")
+        self.assertEqual(self.window.session.job.plates.registration, "TO 18")
+        self.assertIn(
+            "cannot be on a number plate", self.field("blank", "plates.registration").refusal.text()
+        )
+        QTest.keyClick(line, Qt.Key.Key_Backspace)
+        QTest.keyClick(line, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.window.session.job.plates.registration, "AB 12 CDE")
 
     def test_an_outline_from_a_drawing(self):
         self.window.start_new("board")

@@ -130,6 +130,9 @@ class Seen:
     def detail(self):
         return self._materials(lambda part: part.role == "detail")
 
+    def plates(self):
+        return self._materials(lambda part: part.role == "number plate")
+
     def light(self):
         scene = scene_of_job(self.job)
         panels = tuple(
@@ -211,6 +214,7 @@ PROMISES: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...] = (
     (r"rim_finish\..*", ("rim",), GEOMETRY + ("letters", "detail")),
     (r"detail_finish\..*", ("detail",), GEOMETRY + ("rim",)),
     (r"finish\..*", ("blank",), GEOMETRY + ("rim", "detail")),
+    (r"plates\..*", ("plates",), GEOMETRY + LOOKS),
     (r"wear\..*", ("blank",), GEOMETRY),
     (r".*craft\.kind", ("relief",), ("body",)),
     (
@@ -369,7 +373,7 @@ def values_for(spec, job):
         return [option for option, _ in spec.options if option not in (value, "own", "")]
     if spec.kind == "colour":
         return ["#20a010"]
-    if spec.kind == "words":
+    if spec.kind in ("words", "line"):
         return ["0 0; 50 100; 100 20" if end == "profile" else "XY"]
     if spec.kind in ("angle", "stops"):
         return [value + 7 if spec.kind == "angle" else value + 1]

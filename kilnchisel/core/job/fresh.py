@@ -11,13 +11,15 @@ from kilnchisel.core.job.crafts import Craft, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change, limits, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Content, Lay, Lettering
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.model import Job, Plates
 from kilnchisel.core.job.sets import fitted, home_set, named, set_of, sets_for
 from kilnchisel.core.job.setting import Camera, Ground, Setting
 from kilnchisel.core.job.traits import TRAITS, size_of, stances_of, traits_of
+from kilnchisel.core.job.vehicles import WITH_PLATES
 from kilnchisel.core.job.wording import Wording
 
 FARTHEST_MM = 1_000_000.0
+REGISTRATION = "AB 12 CDE"
 
 
 def fresh_job(kind: str, text: str = "Your words") -> Job:
@@ -29,7 +31,8 @@ def fresh_job(kind: str, text: str = "Your words") -> Job:
 def job_on(blank: Any, name: str, text: str) -> Job:
     """A new job on this blank, with a first lettering."""
     setting = home_setting(blank, Setting())
-    job = Job(name=name, blank=blank, setting=setting, wear=traits_of(blank).wear, **home_finishes(blank))
+    looks = home_finishes(blank) | home_plates(blank)
+    job = Job(name=name, blank=blank, setting=setting, wear=traits_of(blank).wear, **looks)
     return fitted(with_lettering(job, first_lettering(blank, text)), home_set(blank))
 
 
@@ -37,6 +40,11 @@ def home_finishes(blank: Blank) -> dict[str, Any]:
     """The finishes a blank has at first, by the job's fields; none for one that keeps the defaults."""
     finishes = traits_of(blank).finishes
     return dict(zip(("finish", "rim_finish", "detail_finish"), finishes, strict=True)) if finishes else {}
+
+
+def home_plates(blank: Blank) -> dict[str, Any]:
+    """What is written on a vehicle's number plates at first, by the job's field."""
+    return {"plates": Plates(registration=REGISTRATION)} if isinstance(blank, WITH_PLATES) else {}
 
 
 def home_setting(blank: Blank, setting: Setting) -> Setting:
@@ -107,6 +115,8 @@ def with_blank(job: Job, kind: str) -> Job:
     # copies are as far from one another as suited the other object
     setting = home_setting(blank, job.setting).model_copy(update={"copies": ()})
     known = {"blank": blank, "setting": setting, **home_finishes(blank)}
+    if not job.plates.registration:
+        known |= home_plates(blank)
     made = change(job.model_copy(update=known), ("letterings",), tuple(letterings))
     if stood is None:
         return made

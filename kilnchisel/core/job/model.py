@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field, StringConstraints
+from pydantic import AfterValidator, Field, StringConstraints
 
-from kilnchisel.core.job.base import Value
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.base import Colour, Value
 from kilnchisel.core.job.blank import Blank, Mug
 from kilnchisel.core.job.finish import Enamel, SurfaceFinish, Wear
 from kilnchisel.core.job.lettering import Lettering
@@ -16,6 +17,28 @@ from kilnchisel.core.job.setting import Copies, Setting, Stance
 
 MOST_OTHERS = 8
 MOST_PROOFS = 60
+MOST_ON_A_PLATE = 10
+ON_PLATES = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZÄÖÜ0123456789 .-")
+
+
+def _for_plates(words: str) -> str:
+    """Capitals, as plates have them. Raises KilnError for what is on none."""
+    capitals = words.upper()
+    wrong = next((letter for letter in capitals if letter not in ON_PLATES), None)
+    if wrong is not None:
+        raise KilnError(
+            f"“{wrong}” cannot be on a number plate, only letters, figures, spaces, dots, dashes."
+        )
+    return capitals
+
+
+class Plates(Value):
+    """The number plates of a vehicle: what is written on them, and their colours in front and behind. Its
+    letters are dark on pale plates, pale on dark ones. They are seen in pictures, and not made here."""
+
+    registration: Annotated[str, Field(max_length=MOST_ON_A_PLATE), AfterValidator(_for_plates)] = ""
+    colour: Colour = "#f3f2ec"
+    rear_colour: Colour = "#f3f2ec"
 
 
 class Made(Value):
@@ -25,6 +48,7 @@ class Made(Value):
     finish: SurfaceFinish = Enamel()
     rim_finish: SurfaceFinish = Enamel(colour="#1d2a4d")
     detail_finish: SurfaceFinish = Enamel(colour="#2b2d2f")  # windows, inlays, fittings
+    plates: Plates = Plates()
     wear: Wear = Wear()
     letterings: Annotated[tuple[Lettering, ...], Field(max_length=200)] = ()
 

@@ -121,6 +121,9 @@ class Aeroplane(Value):
         return self
 
 
+WITH_PLATES = (Van, Hatchback, Coach, BoxTruck)
+
+
 class SailingHull(Value):
     """The hull of a sailing boat, ashore: both topsides and the transom. ``freeboard_mm``: how high it
     stands over its water line, ``draught_mm``: how deep it goes under it."""

@@ -22,7 +22,9 @@ from kilnchisel.core.lists.rows import Names
 from kilnchisel.core.units import format_length
 
 PLACE = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
-FIELD = re.compile(r"(?:letterings\.\d+|blank|finish|rim_finish|detail_finish|wear|setting)(?:\.\w+)*")
+FIELD = re.compile(
+    r"(?:letterings\.\d+|blank|finish|rim_finish|detail_finish|plates|wear|setting)(?:\.\w+)*"
+)
 RECIPE = re.compile(r"letterings\.(\d{1,3})\.recipe")
 RING_SIZE = "blank.ring_size"
 PATH = re.compile(r"\w+(?:\.\w+)+")

@@ -48,6 +48,7 @@ from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.platework import plated
 
 UNWORN = Wear()
 
@@ -90,6 +91,8 @@ def _come_round(material: Material, part: Part, rounds: dict[str, float]) -> Mat
 
 
 def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
+    if part.role == "number plate":
+        return plated(job.plates, part.mesh, rear=part.side != "nose")
     if part.lettering is None or part.role == "blank":
         return slots[part.role]
     lettering = job.letterings[part.lettering]

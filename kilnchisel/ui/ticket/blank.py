@@ -19,6 +19,7 @@ from kilnchisel.core.job.ringsizes import (
     iso_size,
     us_size,
 )
+from kilnchisel.core.job.vehicles import WITH_PLATES
 from kilnchisel.ui.ticket.fields import Spec, at, link, ranged
 
 
@@ -70,9 +71,21 @@ def blank_specs(job: Job) -> list[Spec]:
         fields += ring_sizes(job)
     if type(blank) in FORMATS:
         fields.insert(1, _format(blank))
+    if isinstance(blank, WITH_PLATES):
+        fields += _plates()
     if isinstance(blank, Board):
         fields.append(link("blank.outline", "Outline", "From a drawing…"))
     return fields
+
+
+def _plates() -> list[Spec]:
+    """What is written on number plates, and on what."""
+    hint = "Letters, figures, spaces; empty for plates that nothing is written on."
+    return [
+        at(("plates", "registration"), "Registration", "line", hint=hint),
+        at(("plates", "colour"), "Front plate", "colour"),
+        at(("plates", "rear_colour"), "Rear plate", "colour"),
+    ]
 
 
 def _shown(path: tuple[str, str], label: str, options: tuple[tuple[str, str], ...]) -> Spec:

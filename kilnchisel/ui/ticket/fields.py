@@ -469,6 +469,37 @@ class WordsField(Field):
             self.edited.emit(self.spec, self.text.toPlainText(), self.spec.key)
 
 
+class LineField(Field):
+    """A few letters in one line, taken over while typing."""
+
+    def __init__(self, spec: Spec) -> None:
+        super().__init__(spec)
+        self.line = _PlainLine()
+        self.line.textEdited.connect(lambda text: self.edited.emit(self.spec, text, self.spec.key))
+        self.line.editingFinished.connect(self.ended)
+        self.hold(self.line)
+
+    def show_job(self, job: Job, unit: str) -> None:
+        value = self.spec.get(job)
+        if value != self.line.text():
+            at = self.line.cursorPosition()
+            self.line.setText(value)
+            self.line.setCursorPosition(at)
+
+
+class _PlainLine(QLineEdit):
+    """A line that leaves undo and redo to the job's history."""
+
+    def event(self, event: QEvent | None) -> bool:
+        return False if _is_undo(event) else super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and _undoes(event):
+            event.ignore()  # up to the window
+        else:
+            super().keyPressEvent(event)
+
+
 class _WordsBox(QPlainTextEdit):
     """A text box that leaves undo and redo to the job's history."""
 
@@ -490,11 +521,12 @@ class _WordsBox(QPlainTextEdit):
 
 def _is_undo(event: QEvent | None) -> bool:
     """Whether a widget is about to claim the keys of undo or redo for itself."""
-    return (
-        isinstance(event, QKeyEvent)
-        and event.type() == QEvent.Type.ShortcutOverride
-        and (event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo))
-    )
+    override = QEvent.Type.ShortcutOverride
+    return isinstance(event, QKeyEvent) and event.type() == override and _undoes(event)
+
+
+def _undoes(event: QKeyEvent) -> bool:
+    return event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
 
 
 class LinkField(Field):
@@ -662,6 +694,7 @@ KINDS: dict[str, type[Field]] = {
     "switch": SwitchField,
     "colour": ColourField,
     "words": WordsField,
+    "line": LineField,
     "link": LinkField,
 }
 

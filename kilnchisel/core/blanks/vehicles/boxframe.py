@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import FinishSlot, Shell
 from kilnchisel.core.blanks.tubes import plate
 from kilnchisel.core.blanks.vehicles.boxbody import STANDS_MM, Box, blocks
+from kilnchisel.core.blanks.vehicles.panelwork import PLATE_MM
 from kilnchisel.core.job.vehicles import BoxTruck
 
 Array = NDArray[Any]
@@ -108,5 +109,6 @@ def _rear_beam(truck: BoxTruck, box: Box) -> list[Shell]:
             for y0, y1 in ((-out * wide, -within * wide), (within * wide, out * wide))
         ]
         shells += blocks(name, slot, pair)
-    plate_: Ends = [((front - 5, -260, low + 20), (front + 6, 260, high - 20))]
-    return shells + blocks("plate", "number plate", plate_)
+    area = shapely.box(-PLATE_MM[0] / 2, low + 20, PLATE_MM[0] / 2, low + 20 + PLATE_MM[1])
+    mesh = plate(area, (front - 5) * X, Y, Z, 11.0)
+    return [*shells, Shell("plate", "number plate", mesh, "plate")]

@@ -37,6 +37,7 @@ def differences(before: Work, after: Work) -> tuple[str, ...]:
         found.append(
             f"{wear_words(after.wear) or 'as new'} instead of {wear_words(before.wear) or 'as new'}"
         )
+    found += _of_fields(before.plates, after.plates)
     found += _of_letterings(before.letterings, after.letterings)
     found += _of_setting(before, after)
     if len(before.others) != len(after.others):
