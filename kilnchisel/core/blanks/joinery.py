@@ -10,13 +10,13 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import BEHIND, FinishSlot, Sheet, Shell
+from kilnchisel.core.blanks.body import FinishSlot, Sheet, Shell
 from kilnchisel.core.blanks.mesh import Mesh, join, quartered, with_short_edges
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.outlines import rectangle
 from kilnchisel.core.blanks.sides import ClearZone, Plane, flipped
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
-from kilnchisel.core.blanks.tubes import lathed, plate, prism, tube
+from kilnchisel.core.blanks.tubes import plate, prism
 from kilnchisel.core.detail import Detail
 
 Array = NDArray[Any]
@@ -112,72 +112,4 @@ def _about(sheet: Sheet, x: float) -> Sheet:
     return replace(sheet, side=replace(side, domain=domain, origin=side.origin + x * X))
 
 
-# what stands on the shelves of a room, by shares of its width and height: left, shelf, wide, high, of what
-ON_SHELVES: tuple[tuple[float, int, float, float, FinishSlot], ...] = (
-    (0.06, 0, 0.10, 0.55, "head band"),
-    (0.18, 0, 0.05, 0.72, "white paint"),
-    (0.25, 0, 0.08, 0.62, "brass"),
-    (0.56, 0, 0.16, 0.45, "hanger wood"),
-    (0.80, 0, 0.06, 0.74, "bisque"),
-    (0.10, 1, 0.07, 0.70, "bisque"),
-    (0.20, 1, 0.20, 0.40, "leaf"),
-    (0.62, 1, 0.05, 0.74, "white paint"),
-    (0.69, 1, 0.12, 0.52, "head band"),
-    (0.14, 2, 0.15, 0.50, "hanger wood"),
-    (0.45, 2, 0.07, 0.66, "brass"),
-    (0.75, 2, 0.14, 0.58, "white paint"),
-)
-SKIN_MM = 40.0  # of the walls of a room
 LIT_MM = 500.0  # no farther apart are the corners of a face
-
-
-def room_behind(
-    parts: Parts, box: tuple[float, float, float, float], y: float, deep: float, *, floor: float
-) -> None:
-    """A room behind glass: walls, a wooden floor, shelves with what stands on them, a table, and a lamp
-    that hangs over it. ``box``: left, low, right, high of it, from ``y`` back; ``floor``: where that is."""
-    x0, _, x1, z1 = box
-    back = y + deep
-    walls = [
-        parts.wall((x0, back, floor), (x1, back + SKIN_MM, z1)),
-        parts.wall((x0 - SKIN_MM, y, floor), (x0, back + SKIN_MM, z1)),
-        parts.wall((x1, y, floor), (x1 + SKIN_MM, back + SKIN_MM, z1)),
-        parts.wall((x0 - SKIN_MM, y, z1), (x1 + SKIN_MM, back + SKIN_MM, z1 + SKIN_MM)),
-    ]
-    parts.add(f"{BEHIND}: walls", "room wall", *walls)
-    parts.add(
-        f"{BEHIND}: floor",
-        "hanger wood",
-        parts.wall((x0 - SKIN_MM, y, floor - SKIN_MM), (x1 + SKIN_MM, back + SKIN_MM, floor)),
-    )
-    wide, high = x1 - x0, z1 - floor
-    levels = [floor + share * high for share in (0.34, 0.52, 0.70)]
-    boards = [parts.box((x0 + 60, back - 260, z - 28), (x1 - 60, back - 2, z)) for z in levels]
-    parts.add(f"{BEHIND}: shelves", "hanger wood", *boards)
-    rise = 0.18 * high - 40
-    for number, (left, shelf, across, tall, slot) in enumerate(ON_SHELVES):
-        start = x0 + left * wide
-        low = (start, back - 210, levels[shelf] + 0.5)
-        top = (start + across * wide, back - 60, levels[shelf] + tall * rise)
-        parts.add(f"{BEHIND}: on a shelf {number + 1}", slot, parts.box(low, top))
-    table = floor + 740.0
-    middle = (x0 + x1) / 2 + 0.12 * wide
-    half = min(0.3 * wide, 800.0)
-    near = y + 0.4 * deep
-    board = [parts.box((middle - half, near, table - 34), (middle + half, near + 700, table))]
-    board += [
-        parts.box((x - 30, yy - 30, floor), (x + 30, yy + 30, table - 30))
-        for x in (middle - half + 60, middle + half - 60)
-        for yy in (near + 60, near + 640)
-    ]
-    parts.add(f"{BEHIND}: table", "hanger wood", *board)
-    hang = max(table + 700.0, z1 - 0.3 * high)
-    shade = np.array([[0.0, 0.0], [150.0, 0.0], [150.0, 8.0], [90.0, 120.0], [24.0, 150.0], [0.0, 152.0]])
-    at = np.array([middle, near + 350.0, hang])
-    parts.add(
-        f"{BEHIND}: shade", "trim", lathed(shade + (0.0, 6.0), at, Z, X, 48 if parts.detail.fine else 16)
-    )
-    glow = np.array([[0.0, 0.0], [138.0, 0.0], [138.0, 3.0], [0.0, 3.0]])
-    parts.add(f"{BEHIND}: lamp", "lamp", lathed(glow, at, Z, X, 48 if parts.detail.fine else 16))
-    cord = tube(np.array([at + 150 * Z, [at[0], at[1], z1 + 10]]), 4.0, detail=parts.detail)
-    parts.add(f"{BEHIND}: cord", "trim", cord)

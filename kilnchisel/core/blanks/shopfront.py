@@ -9,9 +9,10 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, Inset, Sheet, Shell
-from kilnchisel.core.blanks.joinery import Parts, pane, room_behind
+from kilnchisel.core.blanks.joinery import Parts, pane
 from kilnchisel.core.blanks.masonry import brick_shapes, joints_of
 from kilnchisel.core.blanks.outlines import normals_of, rectangle
+from kilnchisel.core.blanks.roombehind import room_behind
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.blanks.tubes import tube
 from kilnchisel.core.detail import Detail

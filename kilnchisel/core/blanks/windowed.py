@@ -10,8 +10,9 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body
-from kilnchisel.core.blanks.joinery import Parts, pane, room_behind
+from kilnchisel.core.blanks.joinery import Parts, pane
 from kilnchisel.core.blanks.outlines import normals_of
+from kilnchisel.core.blanks.roombehind import room_behind
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.slab import Face, Slab, edge_of, slab
 from kilnchisel.core.detail import Detail
