@@ -4,8 +4,9 @@ import unittest
 
 from kilnchisel.core.job.artwork import Disc, Shape
 from kilnchisel.core.job.blank import Plaque
+from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change, with_lettering
-from kilnchisel.core.job.finish import Ink, Paint
+from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import LineFace, Wording
@@ -73,6 +74,18 @@ class Grounds(unittest.TestCase):
         self.assertLess(self.contrast(0.0), 1.05)  # dark on the dark disc
         self.assertGreater(self.contrast(100.0), 10.0)  # beside it
         self.assertGreater(self.contrast(33.0), 10.0)  # a little of them on it
+
+    def test_an_engraving_has_a_contrast_where_it_is_darkened(self):
+        """Bare grooves are as pale as their ground: their contrast is shade, and not told."""
+        job = Job(blank=Plaque(), finish=Paint(colour="#f4f4f4"))
+        words = Lettering(content=Wording(text="II"), lay=Lay(side="front"), finish=AsBlank())
+        found = []
+        for darkened in (0.0, 90.0):
+            engraved = words.model_copy(update={"craft": Engraved(depth_mm=0.5, darkened=darkened)})
+            told_ = readings(with_lettering(job, engraved), 0)
+            found.append([one.value for one in told_ if one.key == "contrast"])
+        self.assertEqual(found[0], [])
+        self.assertGreater(found[1][0], 3.0)
 
 
 class Steps(unittest.TestCase):

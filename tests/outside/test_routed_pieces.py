@@ -156,8 +156,9 @@ class TheBlank(unittest.TestCase):
         self.assertLess(told.over.most_mm, 0.02)
         self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1, delta=0.05)
         border = seen_at(job, sides_of_job(job).named("front"))
-        wide = border.bounds[2] - border.bounds[0]
+        wide, tall = np.subtract(border.bounds[2:], border.bounds[:2])
         self.assertAlmostEqual(one.piece.stock[0] - wide, 2 * 8.0, delta=0.01)
+        self.assertAlmostEqual(one.piece.stock[1] - tall, 2 * 8.0, delta=0.01)
         values, corner = done.heights.values, one.piece.corner
         row, column = np.indices(values.shape)
         spots = shapely.points(corner[0] + (column + 0.5) * 0.1, corner[1] + (row + 0.5) * 0.1)

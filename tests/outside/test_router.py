@@ -447,6 +447,28 @@ class AFlatCutter(unittest.TestCase):
                 read = read_program(data[name])
                 self.assertLess(read.ends[:, 2].min(), -6.0 if craft.kind == "standing" else -8.0)
 
+    def test_stock_for_letters_is_theirs_and_the_cutter_round_them(self):
+        """What is left of it by the simulated machine: the letters whole, a groove through round them."""
+        job = plate(Standing(thickness_mm=6.0), "HI")
+        (piece,) = routed(job, Routing(flats_mm=(3.0,)))
+        region = flat_work(job, Standing)[0].region
+        size = np.subtract(region.bounds[2:], region.bounds[:2])
+        np.testing.assert_allclose(piece.stock, (*(size + 4 * 3.0), 6.0), atol=0.01)
+        data, _ = router_files(job, Routing(flats_mm=(3.0,)))
+        read = read_program(data["router-letters-1.nc"])
+        np.testing.assert_allclose(read.stock, piece.stock, atol=0.01)
+        done = route(read, read.stock, cell_mm=0.1)
+        row, column = np.indices(done.heights.values.shape)
+        spots = shapely.points(
+            *((at + 0.5) * 0.1 + c for at, c in zip((column, row), piece.corner, strict=True))
+        )
+        shapely.prepare(region)
+        far = shapely.distance(spots, region)
+        self.assertGreater(done.heights.values[shapely.contains(region.buffer(-0.1), spots)].min(), -1e-6)
+        self.assertGreater(
+            (done.heights.values[(far > 0.1) & (far < 2.9)] <= -6.0).mean(), 0.8
+        )  # but for tabs
+
 
 class TheMachine(unittest.TestCase):
     def test_a_second_reader_goes_the_same_way(self):
