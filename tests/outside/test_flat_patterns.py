@@ -7,6 +7,7 @@ from xml.etree import ElementTree
 
 import ezdxf
 import numpy as np
+from scipy import integrate
 from svgelements import Path as SvgPath
 
 from kilnchisel.core.build import lettering_laid
@@ -96,6 +97,14 @@ class Distances(unittest.TestCase):
         _, along, up = distance_on(ball, np.array([0.0, v]), np.array([30.0, v]))
         self.assertAlmostEqual(along, 15.0, delta=0.01)
         self.assertAlmostEqual(up, 0.0, delta=1e-9)
+        # straight on the sheet and slanting on the ball: from latitude to latitude, by its integral
+        start, end, turn = np.radians((20.0, 60.0, 35.0))
+        spots = np.array([(0.0, start), (turn, end)]) * radius
+        far, along, up = distance_on(ball, *spots)
+        piece = lambda t: float(np.hypot(turn * np.cos(start + t * (end - start)), end - start))  # noqa: E731
+        self.assertAlmostEqual(far, radius * integrate.quad(piece, 0, 1)[0], delta=0.01)
+        self.assertAlmostEqual(along, radius * turn * np.cos(start), delta=0.01)
+        self.assertAlmostEqual(up, radius * (end - start), delta=0.01)
 
 
 class BallAndCylinder(unittest.TestCase):

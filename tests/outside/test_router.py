@@ -36,6 +36,7 @@ from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
+from kilnchisel.core.shop.paths.roughing import rough_ways
 from kilnchisel.core.shop.paths.routerwork import Routing, tools_of
 from kilnchisel.core.shop.paths.routing import routed
 from kilnchisel.core.shop.paths.surface import Heights, faced
@@ -146,6 +147,23 @@ class ABallEnd(unittest.TestCase):
         np.testing.assert_allclose(
             left_by(heights, ball)[150:250, 150:250], bowl[150:250, 150:250], atol=0.02
         )
+
+    def test_roughing_keeps_off_a_boss_on_all_its_sides_alike(self):
+        """By elementary geometry: a flat cutter comes no nearer than its radius and what it is to leave."""
+        cell, left, tool = 0.1, 0.5, Tool("flat", 4.0)
+        y, x = (np.mgrid[:300, :300] + 0.5) * cell - 15
+        boss = np.where(np.maximum(abs(x), abs(y)) < 5, 0.0, -3.0)
+        ways = rough_ways(Heights(boss, (-15.0, -15.0), cell), tool, 1.0, left)
+        self.assertAlmostEqual(min(way[:, 2].min() for way in ways), -3.0 + left, delta=0.01)
+        lines = shapely.union_all([shapely.LineString(way[:, :2]) for way in ways])
+        for name, beside in {
+            "left": shapely.box(-15, -4, -5, 4),
+            "right": shapely.box(5, -4, 15, 4),
+            "below": shapely.box(-4, -15, 4, -5),
+            "above": shapely.box(-4, 5, 4, 15),
+        }.items():
+            near = shapely.distance(shapely.intersection(lines, beside), shapely.box(-5, -5, 5, 5))
+            self.assertAlmostEqual(near, tool.radius_mm + left, delta=1.5 * cell, msg=name)
 
     def test_a_raised_lettering_is_left_standing(self):
         job = plate(Raised(height_mm=1.5, edge="rounded", edge_mm=0.8), "IT")
