@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+from scipy import integrate
 
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.body import BEHIND
@@ -10,11 +11,12 @@ from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.finishes.material import GLASS_IOR
 from kilnchisel.core.job.edits import change
-from kilnchisel.core.job.finish import Paint
+from kilnchisel.core.job.finish import Glass, Paint
 from kilnchisel.core.job.fresh import job_on
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, Van
-from kilnchisel.core.picture.gather import NOTHING, SLOTS, panes_of, trace, tracer_of
+from kilnchisel.core.picture.gather import NOTHING, SLOTS, gather, panes_of, through_panes, trace, tracer_of
 
 GLAZED = (
     Van(),
@@ -77,3 +79,45 @@ class Cabins(unittest.TestCase):
             sky.append(float((hits.kind[seats] == NOTHING).mean()))
         self.assertGreater(sky[0], 0.05)
         self.assertLess(sky[1], 0.01)
+
+    def test_panes_let_through_what_fresnel_says(self):
+        """Of even light, both faces of clear glass, each way of polarisation by itself, no absorption; its
+        tint by what 10 mm of it keep, to half that thickness."""
+
+        def passed(cosine):
+            within = np.sqrt(1 - (1 - cosine**2) / GLASS_IOR**2)
+            s = (cosine - GLASS_IOR * within) / (cosine + GLASS_IOR * within)
+            p = (GLASS_IOR * cosine - within) / (GLASS_IOR * cosine + within)
+            return cosine * sum((1 - r) / (1 + r) for r in (s**2, p**2))
+
+        wanted = integrate.quad(passed, 0, 1)[0]
+        job = job_on(Van(), "van", "")
+        for colour in ("#ffffff", "#808080"):
+            scene = scene_of_job(change(job, ("detail_finish",), Glass(colour=colour)), detail=Detail.ROUGH)
+            tint = scene.slots["detail"].base[0]
+            self.assertAlmostEqual(through_panes(scene), wanted * np.sqrt(tint), delta=0.005)
+        self.assertEqual(
+            through_panes(scene_of_job(job_on(Aeroplane(), "a", ""), detail=Detail.ROUGH)), 1.0
+        )
+
+    def test_light_behind_panes_is_less_by_what_they_keep(self):
+        """With panes that let half through what comes straight from outside is half, and no more of what
+        comes back out."""
+        scene = scene_of_job(job_on(Hatchback(), "car", ""), detail=Detail.ROUGH)
+        panes = panes_of(scene)
+        hits = trace(scene.proxy, scene.stance, scene.base, scene.middle, scene.radius_mm, 64, panes)
+        albedos = np.zeros((len(SLOTS) + 1, 3))  # black: no light goes on
+        clear, half = (
+            gather(hits, scene.draft_room, None, albedos, np.zeros(3), share) for share in (1.0, 0.5)
+        )
+        within = hits.behind & (clear.light.sum(axis=1) > 1e-6)
+        self.assertGreater(int(within.sum()), 20)
+        np.testing.assert_allclose(half.light[within], 0.5 * clear.light[within], rtol=1e-5)
+        np.testing.assert_allclose(half.light[~hits.behind], clear.light[~hits.behind], rtol=1e-5)
+        white = np.full((len(SLOTS) + 1, 3), 0.8)
+        clear, half = (
+            gather(hits, scene.draft_room, None, white, np.zeros(3), share) for share in (1.0, 0.5)
+        )
+        outside, inside = ~hits.behind, within
+        self.assertLess(half.light[inside].mean() / clear.light[inside].mean(), 0.55)
+        self.assertTrue(0.9 < half.light[outside].mean() / clear.light[outside].mean() <= 1.0)

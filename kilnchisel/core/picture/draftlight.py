@@ -25,6 +25,7 @@ from kilnchisel.core.picture.gather import (
     lets_through,
     materials_of,
     panes_of,
+    through_panes,
     trace,
 )
 from kilnchisel.core.picture.lamplight import Baked
@@ -92,7 +93,7 @@ class DraftLight:
         albedos = np.stack([one.albedo for one in (*materials_of(scene), base.material)])
         panel = scene.panel
         lamp = np.array(scene.slots["lamp"].emission if "lamp" in scene.slots else np.zeros(3))
-        through = lets_through(scene)
+        through, glazed = lets_through(scene), through_panes(scene)
         lit = (
             id(hits),
             id(scene.draft_room.radiance),
@@ -103,9 +104,10 @@ class DraftLight:
             if panel is None
             else (panel.middle.tobytes(), panel.half.tobytes(), panel.radiance.tobytes()),
             through.tobytes(),
+            glazed,
         )
         if lit not in self._gathered:
-            result = gather(hits, scene.draft_room, panel, albedos, lamp)
+            result = gather(hits, scene.draft_room, panel, albedos, lamp, glazed)
             ground, open_to = result.ground()
             if through.any():
                 open_ground = np.array([*self.over_open_ground(scene, base), 1.0])

@@ -23,9 +23,10 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Body, Sheet, Shell
+from kilnchisel.core.blanks.body import BEHIND, Body, Sheet, Shell
 from kilnchisel.core.blanks.coarse import sampled
 from kilnchisel.core.blanks.mesh import distinct, join, unit
+from kilnchisel.core.colour import LUMA
 from kilnchisel.core.finishes.material import GLASS_KEEPS, Material
 from kilnchisel.core.job.trims import SLOTS as ALL_SLOTS
 from kilnchisel.core.later import ndimage, sparse, spatial
@@ -153,7 +154,7 @@ class Hits:
     slot (n,): index into the slots' albedos; lamp (n,): irradiance / pi from the lamp of a room behind
     glass, of radiance 1; covered: on which of the ground's something thin lies; hidden: which of the
     piece's see nothing but what is almost on them, or are too close to something for their sheet's grid;
-    seen: those that see more.
+    seen: those that see more; behind (n,): which are behind the piece's panes.
     """
 
     points: Array
@@ -174,6 +175,7 @@ class Hits:
     covered: Array
     hidden: Array
     seen: Seen
+    behind: Array
 
     @cached_property
     def stands_in(self) -> Array:
@@ -200,13 +202,25 @@ class Hits:
         return which, few, many
 
     @cached_property
-    def met(self) -> Any:
-        """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n)."""
+    def _met(self) -> tuple[Any, Any]:
+        """What each point sees of the others, as matrices (n, n): with nothing between them, and through
+        a pane."""
         rays = self.kind.shape[1]
         point, ray = np.nonzero(self.kind != NOTHING)
-        size = len(self.points)
-        shares = np.full(len(point), np.float32(1 / rays)), (point, self.target[point, ray])
-        return sparse.csr_matrix(shares, shape=(size, size))
+        target, size = self.target[point, ray], len(self.points)
+        through = self.behind[point] != self.behind[target]
+        share = np.float32(1 / rays)
+        clear, glazed = (
+            sparse.csr_matrix((np.full(some.sum(), share), (point[some], target[some])), shape=(size, size))
+            for some in (~through, through)
+        )
+        return clear, glazed
+
+    def met(self, panes: float) -> Any:
+        """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n).
+        ``panes``: the share of light that they let through."""
+        clear, glazed = self._met
+        return clear + np.float32(panes) * glazed if glazed.nnz else clear
 
 
 @dataclass(frozen=True, eq=False)
@@ -367,11 +381,22 @@ def lets_through(scene: Scene) -> Array:
 
 
 PANES = ("pane", "detail")  # what may be of glass that is looked through
+# of even light from all sides so much is not mirrored at both faces of a pane: Fresnel's equations for an
+# index of 1.52, integrated over the hemisphere
+PANE_PASSES = 0.846
 
 
 def panes_of(scene: Scene) -> frozenset[str]:
     """What of a scene's blank is a pane: light goes through it."""
     return frozenset(slot for slot in PANES if slot in scene.slots and scene.slots[slot].kind == "glass")
+
+
+def through_panes(scene: Scene) -> float:
+    """The share of the light on a scene's panes that comes through them; 1 where there are none."""
+    bases = [scene.slots[slot].base for slot in sorted(panes_of(scene))]
+    if not bases:
+        return 1.0
+    return PANE_PASSES * float(np.mean([np.asarray(base) ** (2 * GLASS_KEEPS) @ LUMA for base in bases]))
 
 
 @remembered
@@ -413,6 +438,8 @@ def trace(
     at, out, slots_at = (np.concatenate(x) for x in (points, normals, slot))
     cells, keep = _cells(at, out, radius_mm)
     points, normals, slot = [at[keep]], [out[keep]], [slots_at[keep]]
+    inner = [np.full(len(shell.mesh.points), shell.solid.startswith(BEHIND)) for shell in body.shells]
+    behind = np.flatnonzero(np.concatenate(inner)[keep])
     lattices = {}
     for sheet in body.sheets:
         p, n, t, size = sampled(sheet)
@@ -443,6 +470,8 @@ def trace(
     kind, target, hidden, seen = _cast(
         caster, all_points, all_normals, directions, narrow, under, axes, half, lift
     )
+    within = np.zeros(len(all_points), dtype=bool)
+    within[behind] = True
     return Hits(
         all_points,
         all_normals,
@@ -462,6 +491,7 @@ def trace(
         _covered(caster, floor, base.normal, half),
         hidden,
         seen,
+        within,
     )
 
 
@@ -584,21 +614,26 @@ def _cast(
     return kind.reshape(count, rays), target.reshape(count, rays), buried | crowded, seen
 
 
-def gather(hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Array) -> Gathered:
+def gather(
+    hits: Hits, room: Room, panel: Panel | None, albedos: Array, lamp: Array, panes: float = 1.0
+) -> Gathered:
     """Apply light to the remembered hits. albedos (k, 3): of each slot and, last, the ground; ``lamp``
-    (3,): the radiance of one in a room behind glass."""
+    (3,): the radiance of one in a room behind glass; ``panes``: the share of light that its panes let
+    through."""
     seen = _softened(room)
     direct = hits.sky @ seen
     if hits.kind.shape[1] == QUICK_RAYS:
         direct = direct * _missed(hits, seen)
-    direct = direct + hits.lamp[:, None] * lamp
+    direct[hits.behind] *= panes
+    direct = direct + hits.lamp[:, None] * np.where(hits.behind, 1.0, panes)[:, None] * lamp
     key, lit = np.zeros_like(direct), np.ones(len(direct))
     if panel is not None:
         key, lit = _panel_light(hits, panel)
-    reflect = albedos[hits.slot]
+        key[hits.behind] *= panes
+    reflect, met = albedos[hits.slot], hits.met(panes)
     light = direct
     for _ in range(BOUNCES):
-        light = direct + hits.met @ ((light + key) * reflect)
+        light = direct + met @ ((light + key) * reflect)
     clear = (hits.kind != PIECE).mean(axis=1)
     return Gathered(hits, light, key, lit, clear)
 

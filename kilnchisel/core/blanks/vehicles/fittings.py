@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import FinishSlot, Shell
@@ -20,6 +21,8 @@ Array = NDArray[Any]
 
 X, Y, Z = np.eye(3)
 GLASS_MM = np.array([19.0, 82.0, 116.0])  # of a mirror: half its sizes
+# of wipers: how they rise, how far a blade goes beyond its arm by its length, how far off the edge it ends
+RISE_MM, BEYOND, EDGE_SHARE = 64.0, 0.4, 0.035
 
 
 def pillow(middle: Array, half: Array, power: float, *, detail: Detail) -> Mesh:
@@ -107,11 +110,16 @@ def hung_mirror(name: str, root: Array, way: float, *, detail: Detail) -> list[S
 
 
 def wipers(wide: float, screen: Side, reach: float, *, detail: Detail) -> list[Shell]:
-    """Two wipers at the foot of a windscreen, ``reach`` as a share of the body's width."""
-    low, shells = screen.domain.bounds[1], []
-    for name, aside in (("left", 0.04), ("right", -0.04 - reach)):
-        foot = np.array([aside * wide, low + 16])
-        shells += wiper(name, screen, foot, foot + (reach * wide, 64.0), detail=detail)
+    """Two wipers at the foot of a windscreen, both swept the same way, as far apart as its edges let them:
+    ``reach`` of their arms as a share of the body's width."""
+    left, low, right, _ = screen.domain.bounds
+    level = shapely.LineString([(left, low + 16 + RISE_MM), (right, low + 16 + RISE_MM)])
+    first, _, last, _ = shapely.intersection(screen.domain, level).bounds
+    whole = (1 + BEYOND) * reach * wide
+    shells = []
+    for name, start in (("left", last - EDGE_SHARE * wide - whole), ("right", first + EDGE_SHARE * wide)):
+        foot = np.array([start, low + 16])
+        shells += wiper(name, screen, foot, foot + (reach * wide, RISE_MM), detail=detail)
     return shells
 
 
@@ -149,7 +157,7 @@ def wiper(name: str, side: Side, foot: Array, tip: Array, *, detail: Detail) -> 
     arm = side.to_body(foot + along * across, 14 + 16 * np.sin(np.pi * along[:, 0]))
     arm[0] = side.to_body(foot[None], np.array([-6.0]))[0]
     blade = across / np.linalg.norm(across) * np.array([1.0, 0.35])
-    spots = tip + np.linspace(-0.62, 0.4, 13)[:, None] * np.linalg.norm(across) * blade
+    spots = tip + np.linspace(-0.62, BEYOND, 13)[:, None] * np.linalg.norm(across) * blade
     rests = side.to_body(spots, np.full(13, 9.0))
     around = 10 if detail.fine else 5
     parts = [("arm", bar(arm, np.full(13, 7.0), around)), ("blade", bar(rests, np.full(13, 8.0), around))]
