@@ -100,7 +100,7 @@ class Drafts(unittest.TestCase):
         fine = self.draft.render(still, view, size)
         where = self.draft.coverage(still, view, size)
         off = (rough[where][:, :3].astype(float) - fine[where][:, :3]).mean(axis=0)
-        self.assertLess(np.abs(off).max(), 3.0, off)
+        self.assertLess(np.abs(off).max(), 1.5, off)
 
     def items_of(self, scene, word):
         """A tracer of all that is solid, and of each face whether its item's name holds the word."""

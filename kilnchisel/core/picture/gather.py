@@ -190,15 +190,13 @@ class Hits:
 
     @cached_property
     def open_skies(self) -> tuple[Array, Any, Any]:
-        """What QUICK_RAYS and RAYS rays see of a sky that nothing hides, as ``sky`` tells it, by normals
-        that are nearly alike, and which of these each point has."""
+        """What QUICK_RAYS and RAYS rays see of a sky that nothing but the ground hides, as ``sky`` tells it,
+        by normals that are nearly alike, and which of these each point has."""
         steps = np.rint(self.normals * ALIKE_STEPS)
         first, which = distinct(steps)
-        ways = unit(steps[first])
-        few, many = (
-            _sky(np.full((len(ways), rays), NOTHING), _hemisphere(ways, rays))
-            for rays in (QUICK_RAYS, RAYS)
-        )
+        directions = [_hemisphere(unit(steps[first]), rays) for rays in (QUICK_RAYS, RAYS)]
+        up = self.ground_axes[2]
+        few, many = (_sky(np.where(ways @ up < 0, GROUND, NOTHING), ways) for ways in directions)
         return which, few, many
 
     @cached_property
@@ -220,7 +218,16 @@ class Hits:
         """What each point sees of the others, as a matrix: what those send, times it, arrives (n, n).
         ``panes``: the share of light that they let through."""
         clear, glazed = self._met
-        return clear + np.float32(panes) * glazed if glazed.nnz else clear
+        if not glazed.nnz:
+            return clear
+        if panes not in self._met_by_panes:
+            self._met_by_panes.clear()
+            self._met_by_panes[panes] = clear + np.float32(panes) * glazed
+        return self._met_by_panes[panes]
+
+    @cached_property
+    def _met_by_panes(self) -> dict[float, Any]:
+        return {}
 
 
 @dataclass(frozen=True, eq=False)
