@@ -36,6 +36,7 @@ from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.pocket import profile_ways, rest_of, rings_over
 from kilnchisel.core.shop.paths.raster import left_by, raster_ways, stepover_of
+from kilnchisel.core.shop.paths.reach import fitting
 from kilnchisel.core.shop.paths.roughing import rough_ways
 from kilnchisel.core.shop.paths.routerwork import Routing, tools_of
 from kilnchisel.core.shop.paths.routing import routed
@@ -464,6 +465,15 @@ class AFlatCutter(unittest.TestCase):
                 data, _ = router_files(plate(craft, "HI"), Routing())
                 read = read_program(data[name])
                 self.assertLess(read.ends[:, 2].min(), -6.0 if craft.kind == "standing" else -8.0)
+
+    def test_the_widest_cutter_that_gets_into_every_part(self):
+        flats = (6.0, 3.0, 1.0)
+        for width, wanted in ((8.0, 6.0), (6.0, 6.0), (5.0, 3.0), (2.98, 3.0), (2.9, 1.0), (0.5, 1.0)):
+            with self.subTest(width=width):
+                slot = shapely.MultiPolygon([shapely.box(0, 0, 20, width)])
+                self.assertEqual(fitting(slot, flats).diameter_mm, wanted)
+                both = shapely.MultiPolygon([shapely.box(0, 0, 20, width), shapely.box(0, 30, 20, 50)])
+                self.assertEqual(fitting(both, flats).diameter_mm, wanted)
 
     def test_stock_for_letters_is_theirs_and_the_cutter_round_them(self):
         """What is left of it by the simulated machine: the letters whole, a groove through round them."""

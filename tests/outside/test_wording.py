@@ -22,6 +22,7 @@ from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.bidi import bracket_table, levels, levels_of, visual_order
 from kilnchisel.core.lettering.faces import face_path, load_face
 from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region
+from kilnchisel.core.lettering.openpaths import smoothed
 from kilnchisel.core.lettering.outline import make_outline
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.lettering.reshaping import offset
@@ -275,6 +276,37 @@ class Figures(unittest.TestCase):
     def test_legibility_index(self):
         # MUTCD 2009, 2A.13: 30 ft of distance for each inch of letter height
         self.assertAlmostEqual(legible_m(6 * 25.4), 180 * 0.3048)
+
+
+class SmoothedLines(unittest.TestCase):
+    """Letters of lines are drawn through few points: those of a circle give that circle (elementary
+    geometry), corners and straights stay what they are."""
+
+    def test_points_of_an_arc_give_the_arc(self):
+        for first, last in ((0, 360), (20, 250)):
+            with self.subTest(degrees=last - first):
+                turn = np.radians(np.linspace(first, last, 13))
+                line = smoothed(30 * np.stack([np.cos(turn), np.sin(turn)], axis=1))
+                self.assertEqual(len(line), 12 * 8 + 1)
+                away = np.abs(np.hypot(*line.T) - 30)
+                inner = away if last == 360 else away[8:-8]  # an open end has no circle through it
+                self.assertLess(inner.max(), 0.02)
+                self.assertLess(away.max(), 0.8)
+
+    def test_corners_and_straights_stay(self):
+        for line in (
+            np.array([[0.0, 0], [10, 0], [10, 10]]),
+            np.array([[0.0, 0], [10, 0], [10, 10], [0, 10], [0, 0]]),
+            np.array([[0.0, 0], [4, 7], [8, 0], [12, 7], [16, 0]]),
+        ):
+            np.testing.assert_allclose(smoothed(line), line)
+        turn = np.radians(np.linspace(-90, 90, 7))
+        bow = 5 * np.stack([np.cos(turn), 1 + np.sin(turn)], axis=1)
+        line = smoothed(np.concatenate([[[-80.0, 0]], bow, [[-80.0, 10]]]))
+        np.testing.assert_allclose(line[:2], [(-80, 0), (0, 0)], atol=1e-9)  # a long straight into a bow
+        np.testing.assert_allclose(line[-2:], [(0, 10), (-80, 10)], atol=1e-9)
+        round_ = line[1:-1]
+        self.assertLess(np.abs(np.hypot(round_[:, 0], round_[:, 1] - 5) - 5).max(), 0.02)
 
 
 if __name__ == "__main__":

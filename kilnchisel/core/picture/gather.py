@@ -190,8 +190,8 @@ class Hits:
 
     @cached_property
     def open_skies(self) -> tuple[Array, Any, Any]:
-        """What QUICK_RAYS and RAYS rays see of a sky that nothing but the ground hides, as ``sky`` tells it,
-        by normals that are nearly alike, and which of these each point has."""
+        """What QUICK_RAYS and RAYS rays see of a sky that nothing but the ground hides, as ``sky`` tells
+        it, by normals that are nearly alike, and which of these each point has."""
         steps = np.rint(self.normals * ALIKE_STEPS)
         first, which = distinct(steps)
         directions = [_hemisphere(unit(steps[first]), rays) for rays in (QUICK_RAYS, RAYS)]
