@@ -275,6 +275,21 @@ class Files(unittest.TestCase):
         widest = max(float(s[0]) for s in spans)
         self.assertAlmostEqual(widest, job.blank.width_mm / 1000, delta=0.003)  # metres
 
+    def test_a_number_plate_that_is_of_no_side_has_its_letters(self):
+        job = change(fresh_job("box truck", "TARN"), ("plates", "registration"), "L")
+        (plate,) = (part for part in textured_parts(job, 64) if part.name == "plate")
+        picture = np.asarray(plate.textures.colour).astype(float).mean(axis=2)
+        dark = np.argwhere(picture < 100)
+        (top, left), (foot, right) = dark.min(axis=0), dark.max(axis=0)
+        ink = picture[top : foot + 1, left : right + 1] < 100
+        self.assertGreater(ink[-len(ink) // 8 :].mean(), 0.95)
+        self.assertGreater(ink[:, : ink.shape[1] // 8].mean(), 0.95)
+        self.assertLess(ink[: len(ink) // 2, ink.shape[1] // 2 :].mean(), 0.05)
+        # seen from behind the truck, that looks along -x, right is +y
+        face = plate.mesh.normals[:, 0] > 0.9
+        self.assertGreater(np.corrcoef(plate.mesh.points[face, 1], plate.uv[face, 0])[0, 1], 0.99)
+        self.assertGreater(np.corrcoef(plate.mesh.points[face, 2], plate.uv[face, 1])[0, 1], 0.99)
+
     def test_the_package_is_read_by_the_library_of_the_format(self):
         from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 

@@ -103,8 +103,8 @@ def textured_parts(
             found.append(TexturedPart(names[id(item)], mesh, uv, textures, item.material))
     for item in items:
         if id(item) not in laid:
-            uv = np.zeros((len(item.mesh.points), 2))
-            found.append(TexturedPart(names[id(item)], item.mesh, uv, None, item.material))
+            uv, picture = _covered(item.mesh, item.material, names[id(item)])
+            found.append(TexturedPart(names[id(item)], item.mesh, uv, picture, item.material))
     return [part for part in found if len(part.mesh.faces)]
 
 
@@ -164,6 +164,27 @@ def _textures(baking: Baking, maps: Maps) -> Textures:
         _picture(normal * 0.5 + 0.5),
         None if emission is None else _picture(srgb_encode(emission)),
     )
+
+
+def _covered(mesh: Mesh, material: Material, name: str) -> tuple[Array, Textures | None]:
+    """The uv and the picture of a part that is of no side: what lies on it in one place, as what is written
+    on a number plate; no picture where there is nothing of the kind."""
+    once = [cover for cover in material.covers if not cover.amount.repeats]
+    if not once:
+        return np.zeros((len(mesh.points), 2)), None
+    amount = once[-1].amount
+    share = amount.values[::-1, :, None]
+    under, over = np.asarray(material.albedo), np.asarray(once[-1].material.albedo)
+    colour = under + share * (over - under)
+    rough = np.sqrt(material.mean_alpha) + share[..., 0] * (
+        np.sqrt(once[-1].material.mean_alpha) - np.sqrt(material.mean_alpha)
+    )
+    metal = np.full_like(rough, 1.0 if material.kind == "metal" else 0.0)
+    flat = np.broadcast_to((0.5, 0.5, 1.0), colour.shape)
+    packed = np.stack([np.ones_like(rough), rough, metal], axis=-1)
+    uv = np.clip((mesh.uv - amount.corner) / amount.size, 0, 1)
+    textures = Textures(name, _picture(srgb_encode(colour)), _picture(packed), _picture(flat), None)
+    return uv, textures
 
 
 def _picture(values: Array) -> Any:
