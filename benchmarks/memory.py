@@ -115,42 +115,62 @@ def edited(job: Any, rng: random.Random) -> Any:
 
 
 def work(edits: int, seed: int) -> None:
-    """Edit, draw and read, printing the memory every FIRST edits."""
-    from kilnchisel.core.allocation import give_back, settle_allocator
-    from kilnchisel.core.build import scene_of_job, view_of
+    """Edit, draw and read as the window's workshop does. Every FIRST edits the first job is opened again
+    and its memory printed: what is held hangs on the job that is open, so one job tells what is left of all
+    others."""
+    from kilnchisel.core.allocation import settle_allocator
     from kilnchisel.core.errors import KilnError
     from kilnchisel.core.job.file import open_job
-    from kilnchisel.core.picture.draft import Draft
-    from kilnchisel.core.shop.checks import checks
-    from kilnchisel.core.shop.readings import readings
 
     settle_allocator()  # as the window does
     rng = random.Random(seed)
-    draft = Draft()
     jobs = [open_job(path) for path in sorted(DEMO.glob("*.kcj"))]
-    job = jobs[0]
+    desk = Desk()
     for number in range(1, edits + 1):
         if number % IN_A_ROW == 1:
+            desk.clear()  # another job comes
             job = rng.choice(jobs)
-        detail = Detail.ROUGH if number % FINE_EVERY else Detail.FINE
         try:
             tried = edited(job, rng)
-            draft.render(
-                scene_of_job(tried, detail=detail),
-                view_of(tried, 4 / 3),
-                (320, 240),
-                detail=detail,
-            )
+            desk.show(tried, Detail.ROUGH if number % FINE_EVERY else Detail.FINE)
             job = tried
-            if detail.fine and job.letterings:
-                readings(job, 0)
-                checks(job, 0)
-                give_back()
         except KilnError:
             continue  # refused, as a hand would be
         finally:
             if number % FIRST == 0:
+                desk.clear()
+                for detail in (Detail.ROUGH, Detail.FINE):
+                    desk.show(jobs[0], detail)
                 print(number, round(memory_mb()), flush=True)
+
+
+class Desk:
+    """What draws and reads the open job."""
+
+    def __init__(self) -> None:
+        from kilnchisel.core.picture.draft import Draft
+
+        self.draft = Draft()
+
+    def clear(self) -> None:
+        """Begin anew, as for another job."""
+        from kilnchisel.core.picture.draft import Draft
+
+        self.draft.close()
+        self.draft = Draft()
+
+    def show(self, job: Any, detail: Detail) -> None:
+        """Draw a job, and at rest read it. Raises KilnError."""
+        from kilnchisel.core.allocation import give_back
+        from kilnchisel.core.build import scene_of_job, view_of
+        from kilnchisel.core.shop.checks import checks
+        from kilnchisel.core.shop.readings import readings
+
+        self.draft.render(scene_of_job(job, detail=detail), view_of(job, 4 / 3), (320, 240), detail=detail)
+        if detail.fine and job.letterings:
+            readings(job, 0)
+            checks(job, 0)
+            give_back()
 
 
 def run() -> Iterator[Figure]:
