@@ -3,6 +3,7 @@
 import csv
 import io
 import unittest
+import warnings
 from itertools import pairwise
 
 import numpy as np
@@ -149,6 +150,18 @@ class OnCloth(unittest.TestCase):
             for d in (Detail.FINE, Detail.ROUGH)
         )
         self.assertLess(len(rough.faces), 0.25 * len(fine.faces))
+
+    def test_beside_its_cloth_no_stitch_is_drawn(self):
+        """Letters wider than the front of a cap: what is drawn faces out, and the fit is told."""
+        job = job_on(PeakedCap(), "front", "TARNLIGHT", 42.0, Embroidered())
+        self.assertEqual(next(one.level for one in checks(job, 0) if one.key == "fit"), "failure")
+        for detail in (Detail.ROUGH, Detail.FINE):
+            with warnings.catch_warnings():
+                warnings.simplefilter("error")
+                parts = [p for p in piece_of(job, detail=detail).parts if p.role == "thread"]
+            normals = np.concatenate([part.mesh.normals for part in parts])
+            self.assertGreater(len(normals), 1000)
+            np.testing.assert_allclose(np.linalg.norm(normals, axis=1), 1, atol=0.01)
 
     def test_what_is_read(self):
         found = {r.key: r.value for r in readings(self.job(), 0)}

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh
+from kilnchisel.core.blanks.mesh import Mesh, unit
 from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.profile import OVERLOCKED_MM
@@ -23,6 +23,7 @@ OVERLOCK_MM, YARN_MM = 0.75, 0.85  # round a patch, common practice: from yarn t
 THREAD_MM = 0.4  # number 40 thread, common practice: how wide it lies
 LOW_MM, ARCH = 0.3, 0.055  # how high a stitch stands, and so much more by its length
 HIGH_MM = 0.8
+HELD = 0.5  # length of a normal: less where a sheet goes on beside its cloth, in no direction
 ALONG = {Detail.FINE: np.array([0.0, 0.12, 0.5, 0.88, 1.0]), Detail.ROUGH: np.array([0.0, 0.5, 1.0])}
 EVERY = {Detail.FINE: 1, Detail.ROUGH: 3}  # stitches that are drawn, as much wider
 
@@ -87,17 +88,19 @@ def _drawn(
 ) -> Mesh:
     """``lift_mm``: how much higher its middle is than that of a stitch in the cloth."""
     step = EVERY[detail]
+    side = laid.side
     starts, ends = starts[::step], ends[::step]
+    up = side.frames((starts + ends) / 2)[:, 2]
+    held = np.linalg.norm(up, axis=1) > HELD  # beside the cloth nothing holds a stitch
+    starts, ends, up = starts[held], ends[held], up[held]
     along, count = ALONG[detail], len(starts)
     far = np.linalg.norm(ends - starts, axis=1)
     high = np.minimum(LOW_MM + ARCH * far, HIGH_MM)
     bow = np.sqrt(np.maximum(4 * along * (1 - along), 0.0))
     heights = 0.02 + lift_mm * np.minimum(4 * bow, 1.0) + high[:, None] * bow
     uv = starts[:, None] + along[:, None] * (ends - starts)[:, None]
-    side = laid.side
     flat = uv.reshape(-1, 2)
     ground = side.to_body(flat, np.zeros(len(flat))).reshape(count, len(along), 3)
-    up = side.frames((starts + ends) / 2)[:, 2]
     middle = ground + heights[..., None] * up[:, None]
     way = ground[:, -1] - ground[:, 0]
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
@@ -111,7 +114,7 @@ def _drawn(
     for out, drop, lean in ((-1.0, 1.0, 0.86), (0.0, 0.0, 0.0), (1.0, 1.0, 0.86)):
         low = drop * np.minimum(0.16, 0.8 * heights)
         points.append(middle + out * half * across[:, None] - low[..., None] * up[:, None])
-        normals.append(top * np.sqrt(1 - lean * lean) + out * lean * across[:, None])
+        normals.append(unit(top * np.sqrt(1 - lean * lean) + out * lean * across[:, None]))
         turn = out * half * np.stack([-(ends - starts)[:, 1], (ends - starts)[:, 0]], axis=1)
         sheet.append(uv + (turn / np.maximum(far, 1e-9)[:, None])[:, None])
     lattice = np.arange(3 * count * len(along)).reshape(3, count, len(along))
