@@ -6,12 +6,16 @@ from pathlib import Path
 
 import numpy as np
 import pygltflib
+import shapely
 import trimesh
 
-from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.build import lettering_laid, piece_of, sides_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.handover.meshes import write_mesh
 from kilnchisel.core.job.crafts import Raised
+from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.shop.silhouette import seen_at
 from tests.samples import engraved_mug, mug_job, plaque_job
 
 THIRTY = "TARNLIGHTHILLOBSERVATORYNIGHTS"  # 30 letters
@@ -80,3 +84,29 @@ class ReadBack(unittest.TestCase):
         self.assertTrue({"outside", "rim", "handle", "outside lettering 1"} <= names)
         whole = trimesh.load(path).to_geometry()
         self.assertAlmostEqual(whole.bounds[1][1], 0.084, delta=1e-4)  # y is up
+
+
+class Silhouettes(unittest.TestCase):
+    """Seen straight at a side: the union of all projected faces by GEOS, that nothing is left out of."""
+
+    def test_it_is_the_union_of_all_faces(self):
+        for kind, name in (
+            ("jar", "lid"),
+            ("box sign", "front"),
+            ("window", "outside"),
+            ("medallion", "back"),
+        ):
+            with self.subTest(kind):
+                job = fresh_job(kind)
+                side = sides_of_job(job).named(name)
+                found = seen_at(job, side)
+                frame = side.frames(np.zeros((1, 2)))[0]
+                origin = side.to_body(np.zeros((1, 2)), np.zeros(1))[0]
+                shells = body_of(job.blank).shells
+                flat = [((s.mesh.points - origin) @ frame[:2].T)[s.mesh.faces] for s in shells]
+                faces = shapely.polygons(np.concatenate(flat))
+                whole = shapely.union_all([side.domain, *faces[shapely.area(faces) > 1e-6]], grid_size=1e-4)
+                largest = max(shapely.get_parts(whole), key=shapely.area)
+                holes = [hole for hole in largest.interiors if shapely.Polygon(hole).area > 0.01]
+                filled = shapely.Polygon(largest.exterior, holes)
+                self.assertAlmostEqual(found.symmetric_difference(filled).area / filled.area, 0, delta=1e-5)

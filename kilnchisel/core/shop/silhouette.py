@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import shapely
 
@@ -31,14 +33,21 @@ def seen_at(job: Job, side: Side) -> shapely.Polygon:
     frame = straight.frames(spot)[0]
     if straight is back:  # seen from behind, right is left
         frame = frame * ((-1.0,), (1.0,), (-1.0,))
-    seen = rings_of(shapely.orient_polygons(side.domain))
+    found = []
     for shell in shells:
         laid = (shell.mesh.points - origin) @ frame[:2].T + spot[0]
         faces = laid[shell.mesh.faces]
         first, second = (faces[:, k] - faces[:, 0] for k in (1, 2))
         doubled = first[:, 0] * second[:, 1] - first[:, 1] * second[:, 0]
         faces = np.where(doubled[:, None, None] < 0, faces[:, ::-1], faces)
-        seen += list(faces[np.abs(doubled) > LEAST_FACE_MM2])
-    whole = max(polygons_in(fill_nonzero(seen)), key=lambda part: part.area)
+        found.append((float(np.abs(doubled).sum()), faces[np.abs(doubled) > LEAST_FACE_MM2]))
+    # the largest first: most of the others lie within, and what is welded keeps everything else waiting
+    seen: Any = shapely.orient_polygons(side.domain)
+    for _, faces in sorted(found, key=lambda one: -one[0]):
+        shapely.prepare(seen)
+        beside = faces[~shapely.covers(seen, shapely.polygons(faces))]
+        if len(beside):
+            seen = fill_nonzero([*rings_of(seen), *beside])
+    whole = max(polygons_in(seen), key=lambda part: part.area)
     holes = [hole for hole in whole.interiors if shapely.Polygon(hole).area > LEAST_HOLE_MM2]
     return shapely.Polygon(whole.exterior, holes).simplify(SEEN_MM)
