@@ -24,8 +24,7 @@ from kilnchisel.core.job.setups import SETS
 
 SIZE = (264, 176)
 PROCESSES = 2  # each may hold a gigabyte
-FIRST = "mug"  # what a person meets first: its mockup is made too
-SIZES = ("signet", "mug", "board")  # grounds are made in sizes, by the piece on them
+FIRST = "mug"  # what a person meets first: it is made in all its sets, and its mockup
 
 
 @dataclass(frozen=True)
@@ -38,8 +37,8 @@ class Step:
 
 
 def steps() -> tuple[Step, ...]:
-    """Every kind of blank in the set it is at home in, a small, a middle and a large piece in all sets that
-    they suit, every other set once, and one mockup."""
+    """Every kind of blank in the set it is at home in, FIRST in all sets that it suits, every other set
+    once."""
     fresh = {kind: fresh_job(kind) for kind in TITLES}
     found = [Step(kind, home_set(job.blank), mockup=kind == FIRST) for kind, job in fresh.items()]
     found += [
