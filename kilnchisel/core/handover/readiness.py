@@ -41,9 +41,7 @@ def steps() -> tuple[Step, ...]:
     once."""
     fresh = {kind: fresh_job(kind) for kind in TITLES}
     found = [Step(kind, home_set(job.blank), mockup=kind == FIRST) for kind, job in fresh.items()]
-    found += [
-        Step(kind, name) for name, one in SETS.items() for kind in SIZES if one.suits(fresh[kind].blank)
-    ]
+    found += [Step(FIRST, name) for name, one in SETS.items() if one.suits(fresh[FIRST].blank)]
     seen = {step.set_name for step in found}
     found += [
         Step(next(kind for kind, job in fresh.items() if one.suits(job.blank)), name)
