@@ -10,7 +10,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.bending import bend_of, bent_round, can_bend
 from kilnchisel.core.job.blank import KINDS, Mug
-from kilnchisel.core.job.boards import BoxSign
+from kilnchisel.core.job.boards import BoxSign, Wall
 from kilnchisel.core.job.bodies import Apparel
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import first_lettering, fresh_job, job_on
@@ -278,6 +278,12 @@ class Picking(unittest.TestCase):
                 self.assertAlmostEqual(spot.along_mm, uv[0, 0], delta=0.02)
                 self.assertAlmostEqual(spot.across_mm, uv[0, 1], delta=0.02)
         self.assertIsNone(spot_under(Mug(), np.array([0, -500.0, 500]), np.array([0, -1.0, 0])))
+
+    def test_a_side_is_not_met_from_behind(self):
+        before, behind = np.array([0, -900.0, 60]), np.array([0, 900.0, 60])
+        ahead = np.array([0, 1.0, 0])
+        self.assertEqual(spot_under(Wall(), before, ahead).side, "front")
+        self.assertIsNone(spot_under(Wall(), behind, -ahead))
 
     def test_centred_and_nudged(self):
         job = nudged(centred(fresh_job("book"), 0), 0, 1.0, -0.1)
