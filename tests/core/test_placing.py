@@ -280,10 +280,10 @@ class Picking(unittest.TestCase):
         self.assertIsNone(spot_under(Mug(), np.array([0, -500.0, 500]), np.array([0, -1.0, 0])))
 
     def test_a_side_is_not_met_from_behind(self):
-        before, behind = np.array([0, -900.0, 60]), np.array([0, 900.0, 60])
-        ahead = np.array([0, 1.0, 0])
-        self.assertEqual(spot_under(Wall(), before, ahead).side, "front")
-        self.assertIsNone(spot_under(Wall(), behind, -ahead))
+        way = np.array([0.28, 0.96, 0.0])
+        spot = np.array([0.0, 0.0, 60.0])
+        self.assertEqual(spot_under(Wall(), spot - 900 * way, way).side, "front")
+        self.assertIsNone(spot_under(Wall(), spot + 900 * way, -way))
 
     def test_centred_and_nudged(self):
         job = nudged(centred(fresh_job("book"), 0), 0, 1.0, -0.1)
