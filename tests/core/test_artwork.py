@@ -295,6 +295,16 @@ class Pictures(Folder):
         self.assertNotIn("fineness", [check.key for check in checks(smaller, 1)])
         self.assertIn("fineness", [reading.key for reading in readings(job, 1)])
 
+    def test_a_picture_without_clear_parts_is_printed_as_its_rectangle(self):
+        def draw(d):
+            d.rectangle([20, 20, 99, 59], fill=(200, 30, 30))
+
+        content = content_of_file(self.png(draw, mode="RGB", ground=(250, 240, 220)))
+        picture = picture_of_artwork(content).model_copy(update={"width_mm": 50.0})
+        outline = outline_of_content(picture)
+        np.testing.assert_allclose(outline.ink.bounds, (-25.0, -12.5, 25.0, 12.5), atol=1e-9)
+        self.assertAlmostEqual(outline.ink.area, 1250.0)
+
     def test_a_picture_too_large_is_refused_before_it_is_read(self):
         with self.assertRaisesRegex(KilnError, "million"):
             wide = Image.new("1", (40_000, 4_000))
