@@ -8,6 +8,7 @@ from scipy import integrate
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.body import BEHIND
 from kilnchisel.core.blanks.coarse import sampled
+from kilnchisel.core.blanks.vehicles.fittings import wipers
 from kilnchisel.core.build import piece_of, scene_of_job
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
@@ -67,6 +68,17 @@ class Cabins(unittest.TestCase):
             job_on(Aeroplane(), "a", ""),
         ):
             self.assertFalse([i for i in scene_of_job(dark).items if i.name.endswith(", inside")])
+
+    def test_wipers_end_on_their_glass(self):
+        for vehicle in GLAZED:
+            with self.subTest(vehicle=vehicle):
+                body = body_of(vehicle)
+                sheet = body.sheet("windscreen")
+                made = wipers(vehicle.width_mm, sheet.side, 0.36, detail=Detail.FINE)
+                points, glass = np.concatenate([s.mesh.points for s in made]), sampled(sheet)[0]
+                about = (glass[:, 2] > points[:, 2].min() - 20) & (glass[:, 2] < points[:, 2].max() + 20)
+                for way in (-1, 1):
+                    self.assertLess((way * points[:, 1]).max(), (way * glass[about, 1]).max())
 
     def test_light_gets_in_through_panes(self):
         scene = scene_of_job(job_on(Hatchback(), "car", ""), detail=Detail.ROUGH)
