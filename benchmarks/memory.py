@@ -148,15 +148,15 @@ class Desk:
     """What draws and reads the open job."""
 
     def __init__(self) -> None:
-        from kilnchisel.core.picture.draft import Draft
-
-        self.draft = Draft()
+        self.draft: Any = None
+        self.clear()
 
     def clear(self) -> None:
         """Begin anew, as for another job."""
         from kilnchisel.core.picture.draft import Draft
 
-        self.draft.close()
+        if self.draft is not None:
+            self.draft.close()
         self.draft = Draft()
 
     def show(self, job: Any, detail: Detail) -> None:

@@ -5,16 +5,19 @@ import unittest
 import numpy as np
 
 from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.build import piece_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Plastic
 from kilnchisel.core.job.fresh import REGISTRATION, fresh_job, with_blank
 from kilnchisel.core.job.model import Job, Plates
 from kilnchisel.core.job.vehicles import WITH_PLATES
 from kilnchisel.core.job.words.differences import differences
 from kilnchisel.core.lists.filling import filled
+from kilnchisel.core.scene.materials import material_of_part
 from kilnchisel.core.scene.platework import DARK, PALE, plated
 
 
@@ -114,6 +117,19 @@ class InAJob(unittest.TestCase):
         own = change(fresh_job("van"), ("plates", "registration"), "TO 1897")
         self.assertEqual(with_blank(own, "coach").plates.registration, "TO 1897")
         self.assertIn("registration", " ".join(differences(fresh_job("van"), own)).lower())
+
+    def test_in_a_photo_that_shows_the_vehicle_it_is_as_the_photo_has_it(self):
+        """There all of the blank is of one material, that of the photo."""
+        job, photo = fresh_job("van"), material_of(Plastic(colour="#806040"))
+        parts = [p for p in piece_of(job, detail=Detail.ROUGH).parts if p.role == "number plate"]
+        self.assertEqual(len(parts), 2)
+        for part in parts:
+            own = material_of_part(job, part, {"number plate": material_of(PALE), "blank": photo}, {}, {})
+            self.assertIn(material_of(DARK), [cover.material for cover in own.covers])
+            same = {"number plate": photo, "blank": photo}
+            shown = material_of_part(job, part, same, {}, {})
+            self.assertEqual(shown.base, photo.base)
+            self.assertNotIn(material_of(DARK), [cover.material for cover in shown.covers])
 
     def test_a_fleet_from_a_list(self):
         made = filled(fresh_job("van"), {"plates.registration": "to 7"}, 1).job

@@ -91,7 +91,8 @@ def _come_round(material: Material, part: Part, rounds: dict[str, float]) -> Mat
 
 
 def _material(job: Job, part: Part, slots: dict[str, Material]) -> Material:
-    if part.role == "number plate":
+    # in a photo that shows the blank itself all of it is as the photo has it
+    if part.role == "number plate" and slots[part.role] is not slots["blank"]:
         return plated(job.plates, part.mesh, rear=part.side != "nose")
     if part.lettering is None or part.role == "blank":
         return slots[part.role]
