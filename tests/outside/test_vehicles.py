@@ -1,15 +1,17 @@
 """Subdivision surfaces against splines and closed forms; the van against published measures and as a solid
 by a second library."""
 
+import pickle
 import unittest
 from itertools import product
+from unittest import mock
 
 import numpy as np
 import shapely
 import trimesh
 from scipy import interpolate
 
-from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.bodies import body_of, sides_at
 from kilnchisel.core.blanks.mesh import join
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.vehicles.coach import shape_of as coach_shape
@@ -26,6 +28,7 @@ from kilnchisel.core.job.boards import Board, Wall
 from kilnchisel.core.job.crafts import Engraved, Printed
 from kilnchisel.core.job.traits import GAP_MM, traits_of
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, SailingHull, Van
+from kilnchisel.core.remembered import STORE
 from tests.outside.test_blanks import job_on, mesh_of
 
 RNG = np.random.default_rng(11)
@@ -239,6 +242,22 @@ OTHERS = (
     SailingHull(keel="long", length_mm=6000, width_mm=2200, freeboard_mm=700, draught_mm=900),
 )
 BESIDE = ("mirror", "wiper", "cooler", "hatch", "toe rail", "wire", "stanchion", "pulpit", "pushpit")
+
+
+class InAnotherProcess(unittest.TestCase):
+    def test_a_side_is_there_without_its_skin(self):
+        van = Van(length_mm=5711)
+        sides = sides_at(van)
+        side = sides.named("left side")
+        low_u, low_v, high_u, high_v = side.domain.bounds
+        uv = np.random.default_rng(0).uniform((low_u, low_v), (high_u, high_v), (200, 2))
+        uv = uv[shapely.contains_xy(side.domain, *uv.T)]
+        wanted = side.to_body(uv, np.zeros(len(uv)))
+        sent = pickle.dumps(sides)
+        STORE.clear()
+        with mock.patch("kilnchisel.core.blanks.vehicles.design.skin_of", side_effect=AssertionError):
+            come = pickle.loads(sent).named("left side")
+            np.testing.assert_array_equal(come.to_body(uv, np.zeros(len(uv))), wanted)
 
 
 class OtherVehicles(unittest.TestCase):

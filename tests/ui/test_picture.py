@@ -3,7 +3,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, margin_mm, on_picture, sheet_at
 from kilnchisel.ui.view.rulers import marks
 from tests.ui.harness import WindowTest
@@ -267,6 +267,21 @@ class Measuring(WindowTest):
         self.assertIs(self.window.session.job, before)
         self.key(picture, Qt.Key.Key_Escape)
         self.assertIsNone(picture.points)
+
+
+class AnotherChosen(WindowTest):
+    def test_another_lettering_that_is_chosen_is_looked_at(self):
+        self.new("mug")
+        session = self.window.session
+        second = change(session.job, ("letterings", 0, "lay", "along_mm"), 90.0).letterings[0]
+        session.put(with_lettering(session.job, second), "another")
+        session.choose(0)
+        self.window.look_square_on()
+        self.assertEqual(self.window.picture.look.at[0], 0.0)
+        session.choose(1)
+        self.assertEqual(self.window.picture.look.at[0], 90.0)
+        session.edit(("letterings", 1, "lay", "along_mm"), 70.0)  # one that is moved is seen to move
+        self.assertEqual(self.window.picture.look.at[0], 90.0)
 
 
 class Refining(WindowTest):

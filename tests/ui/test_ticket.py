@@ -1,4 +1,5 @@
 import shutil
+import threading
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -8,6 +9,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from kilnchisel.core.blanks.bodies import made_body
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.wording import FileFace, ShippedFace
@@ -135,6 +137,30 @@ class Sections(WindowTest):
         self.assertFalse(self.window.session.job.blank.handle)
         self.assertNotIn("blank.handle_deg", blank.forms["blank"].fields)
         self.assertFalse(any(k.endswith("align") for k in blank.forms["wording"].fields))
+
+    def test_lay_of_a_changed_blank_waits_for_its_sides(self):
+        made = []
+
+        def watched(blank, *, detail):
+            made.append(threading.current_thread())
+            return made_body(blank, detail=detail)
+
+        self.enterContext(mock.patch("kilnchisel.core.blanks.bodies.made_body", watched))
+        self.new("tumbler")
+        self.window.ticket.show_section("lay")
+        self.settle()
+        forms = self.window.ticket.forms["lay"]
+        cone = next(key for key in forms.fields if key.endswith("cone"))
+        made.clear()
+        foot = self.window.session.job.blank.foot_mm
+        self.window.session.edit(("blank", "top_mm"), foot)  # a wall without a taper
+        self.assertIn(cone, forms.fields)
+        self.wait(lambda: cone not in forms.fields, "Lay of the sides that have come")
+        self.window.session.undo()
+        self.settle()
+        self.assertIn(cone, forms.fields)
+        self.assertTrue(made)
+        self.assertNotIn(threading.main_thread(), made)
 
 
 class Numbers(WindowTest):

@@ -116,6 +116,12 @@ def sides_about(blank: Blank) -> Sides:
     return sides_at(blank) if known(sides_at, blank) else body_of(blank, detail=Detail.ROUGH).sides
 
 
+def sides_known(blank: Blank) -> bool:
+    """Whether ``sides_about`` has its answer at hand; a body may take a second to make."""
+    rough = known(body_of, blank, detail=Detail.ROUGH)
+    return rough or known(sides_at, blank) or isinstance(blank, Mesh3D)
+
+
 @remembered
 def body_of(blank: Blank, *, detail: Detail = Detail.FINE) -> Body:
     """The body of a blank; the rough one is for gathering light."""

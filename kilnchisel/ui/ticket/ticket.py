@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from kilnchisel.core.blanks.bodies import sides_known
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.setpictures import alike
 from kilnchisel.core.job.crafts import Fitting
@@ -185,6 +186,9 @@ class Ticket(QWidget):
         self.unit = "mm"
         self.open_section: str | None = "wording"
         self.open_groups: frozenset[str] = frozenset()
+        # what the Lay section showed last: its fields, of which job and lettering
+        self._lay: tuple[Job, int | None, tuple[Spec, ...]] = (session.job, None, ())
+        self._waits = False
         self.letterings = LetteringLines()
         self.letterings.chosen.connect(session.choose)
         self.handover = HandOver()
@@ -266,7 +270,31 @@ class Ticket(QWidget):
 
     def _specs(self, key: str) -> list[Spec]:
         session = self.session
-        return specs(session.job, key, session.index, self.open_groups, session.letter)
+        if key == "lay" and self._lay_waits():
+            return list(self._lay[2])
+        found = specs(session.job, key, session.index, self.open_groups, session.letter)
+        if key == "lay":
+            self._lay = (session.job, session.index, tuple(found))
+        return found
+
+    def _lay_waits(self) -> bool:
+        """Whether the fields of the Lay section stay as they are until the sides of a changed blank come
+        with its draft: to make them here might take a second."""
+        (before, index, fields), job = self._lay, self.session.job
+        self._waits = bool(
+            fields
+            and not sides_known(job.blank)
+            and type(job.blank) is type(before.blank)
+            and job.model_copy(update={"blank": before.blank}) == before
+            and index == self.session.index
+        )
+        return self._waits
+
+    def sides_came(self, *, none: bool = False) -> None:
+        """A draft has come, ``none``: will not come: what waited for it can be shown."""
+        if self._waits and (none or sides_known(self.session.job.blank)):
+            self._lay = (self.session.job, None, ())
+            self.show_job()
 
     def open_group(self, key: str, *, open_: bool | None = None) -> None:
         """Unfold a group of fields, or fold it again."""

@@ -25,7 +25,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from kilnchisel.core.build import row_length, side_of
+from kilnchisel.core.blanks.bodies import sides_about
+from kilnchisel.core.build import row_length
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import PictureOrder, png_bytes
@@ -132,6 +133,7 @@ class PictureView(QWidget):
         self._as_it_came = False  # the photo alone, while a key is held
         self.pointing: Pointing | None = None  # what the next click on the piece is for
         self.caret: int | None = None  # place in the words while they are typed on the object
+        self._aimed_at: int | None = None  # square-on: the lettering that is looked at
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
@@ -157,6 +159,7 @@ class PictureView(QWidget):
         self._rest = self._timer(REST_MS, self._at_rest)
         self._pause = self._timer(PAUSE_MS, self._after_pause)
         session.changed.connect(self._still_typing)
+        session.changed.connect(self._aim_at_chosen)
         session.changed.connect(self.refresh)
 
     def _timer(self, ms: int, does: Any) -> QTimer:
@@ -377,20 +380,20 @@ class PictureView(QWidget):
         self.look_changed.emit()
         self.refresh(1.0)
 
-    def aim_again(self) -> None:
-        """Square-on: look at the chosen lettering where it is now."""
-        if self.look.square_on:
+    def _aim_at_chosen(self) -> None:
+        """Square-on: look at another lettering when it is chosen; one that is moved is left to move."""
+        if self.look.square_on and self.session.index != self._aimed_at:
             self.look = replace(self.look, at=self._aim())
 
     def _aim(self) -> tuple[float, float] | None:
-        index = self.session.index
+        self._aimed_at = index = self.session.index
         if index is None:
             return None
         lay = self.session.job.letterings[index].lay
         if lay.side == ANY_SPOT:
             return (lay.along_mm, lay.across_mm)
         try:
-            side = side_of(self.session.job.blank, lay)
+            side = sides_about(self.session.job.blank).named(lay.side)
         except KilnError:
             return None
         _, low, _, high = side.domain.bounds

@@ -7,7 +7,7 @@ the same refinement, to the bit.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -102,6 +102,10 @@ class Facing:
     before: Array
     ring: Array
     ring_at: Array
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What it has worked out stays here: triangles of another library cannot go elsewhere."""
+        return {one.name: getattr(self, one.name) for one in fields(self)}
 
     @cached_property
     def _height(self) -> Any:

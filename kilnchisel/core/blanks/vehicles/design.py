@@ -26,7 +26,7 @@ from kilnchisel.core.blanks.vehicles.bodywork import (
 from kilnchisel.core.blanks.vehicles.outlined import Shape
 from kilnchisel.core.blanks.vehicles.wheels import Face, wheel
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.remembered import remembered
+from kilnchisel.core.remembered import made_elsewhere, remembered
 
 Array = NDArray[Any]
 
@@ -71,15 +71,32 @@ def _facing(design: Design, vehicle: Any, name: str, *, detail: Detail) -> Facin
     return facing(_skin(design, vehicle, detail=detail), facet.tags, facet.view)
 
 
-def _place(design: Design, vehicle: Any, name: str, detail: Detail, uv: Array) -> Array:
-    """Places on a side, (n, 2) sheet mm -> (n, 3)."""
-    return _facing(design, vehicle, name, detail=detail).place(uv)
+@dataclass(frozen=True)
+class OnSkin:
+    """Places on a side by its name, (n, 2) sheet mm -> (n, 3). To another process its surface goes along:
+    there nobody need make the skin to know where a side is."""
+
+    design: Design
+    vehicle: Any
+    name: str
+    detail: Detail
+
+    def __call__(self, uv: Array) -> Array:
+        return _facing(self.design, self.vehicle, self.name, detail=self.detail).place(uv)
+
+    def __reduce__(self) -> Any:
+        known = _facing(self.design, self.vehicle, self.name, detail=self.detail)
+        return _brought, (self.design, self.vehicle, self.name, self.detail, known)
+
+
+def _brought(design: Design, vehicle: Any, name: str, detail: Detail, known: Facing) -> OnSkin:
+    made_elsewhere(known, _facing, design, vehicle, name, detail=detail)
+    return OnSkin(design, vehicle, name, detail)
 
 
 def _sheet(design: Design, vehicle: Any, facet: Facet, *, detail: Detail) -> Sheet:
     known = _facing(design, vehicle, facet.name, detail=detail)
-    place = partial(_place, design, vehicle, facet.name, detail)
-    sheet = sheet_of(facet, known, place, detail=detail)
+    sheet = sheet_of(facet, known, OnSkin(design, vehicle, facet.name, detail), detail=detail)
     within = sheet.side.domain.buffer(-EDGE_MM)
     taken: Any = shapely.MultiPolygon()
     insets = []
