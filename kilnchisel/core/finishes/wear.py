@@ -67,7 +67,7 @@ def marked(
     for region, height in regions:
         shifts = (-size[0], 0.0, size[0]) if closed else (0.0,)
         for shift in shifts:
-            _fill(high_map, region, (left - shift, low), per, height)
+            fill(high_map, region, (left - shift, low), per, height)
     mode = ("nearest", "wrap" if closed else "nearest")
     top, floor = (
         ndimage.maximum_filter(high_map, 3, mode=mode),
@@ -87,8 +87,9 @@ def marked(
     return Marked(np.where(above, near, 0.0), np.where(clean, 0.0, near), (left, low), size)
 
 
-def _fill(picture: Array, region: Any, origin: tuple[float, float], per: Array, value: float) -> None:
-    """Draw a region's polygons into a picture of heights."""
+def fill(picture: Array, region: Any, origin: tuple[float, float], per: Array, value: float) -> None:
+    """Draw a region's polygons into a picture (h, w), row 0 at ``origin``. ``per`` (2,): its pixels per
+    unit along and across."""
     rows, columns = picture.shape
     for part in polygons_in(region):
         box = (np.array(part.bounds).reshape(2, 2) - origin) * per

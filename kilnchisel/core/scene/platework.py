@@ -8,18 +8,17 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import LUMA, hex_to_linear
 from kilnchisel.core.finishes.finish import material_of
 from kilnchisel.core.finishes.material import Amount, Cover, Material
+from kilnchisel.core.finishes.wear import fill
 from kilnchisel.core.job.finish import Plastic
 from kilnchisel.core.job.model import Plates
 from kilnchisel.core.job.trims import TRIMS
 from kilnchisel.core.job.wording import ShippedFace, Wording
 from kilnchisel.core.lettering.content import outline_of_content
-from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -64,14 +63,9 @@ def _written(words: str, wide: float, tall: float) -> Array:
     ink = outline_of_content(wording).ink
     left, low, right, high = ink.bounds
     narrow = min(WIDE_SHARE * wide / (right - left), 1.0)
-    per = PIXELS_PER_MM * FINER
-    columns, rows = (round(PIXELS_PER_MM * x) for x in (wide, tall))
-    sheet = Image.new("L", (columns * FINER, rows * FINER))
-    pen = ImageDraw.Draw(sheet)
     middle = np.array([(left + right) / 2, (low + high) / 2])
-    for polygon in polygons_in(ink):
-        for number, ring in enumerate((polygon.exterior, *polygon.interiors)):
-            at = ((shapely.get_coordinates(ring) - middle) * (narrow, 1.0) + (wide / 2, tall / 2)) * per
-            pen.polygon([(float(x), float(y)) for x, y in at], fill=0 if number else 255)
-    whole = np.asarray(sheet, dtype=np.float32).reshape(rows, FINER, columns, FINER)
-    return np.asarray(whole.mean(axis=(1, 3)) / 255)
+    there = shapely.transform(ink, lambda xy: (xy - middle) * (narrow, 1.0) + (wide / 2, tall / 2))
+    columns, rows = (round(PIXELS_PER_MM * x) for x in (wide, tall))
+    whole = np.zeros((rows * FINER, columns * FINER), dtype=np.float32)
+    fill(whole, there, (0.0, 0.0), np.full(2, PIXELS_PER_MM * FINER), 1.0)
+    return np.asarray(whole.reshape(rows, FINER, columns, FINER).mean(axis=(1, 3)))
