@@ -58,11 +58,6 @@ def linear_to_hex(linear: Array) -> str:
     return f"#{r:02x}{g:02x}{b:02x}"
 
 
-def luminance(linear: Array) -> Array:
-    """Relative luminance Y of linear RGB (IEC 61966-2-1), shape (..., 3) -> (...)."""
-    return np.asarray(np.asarray(linear) @ LUMA)
-
-
 def lab(linear: Array) -> Array:
     """CIELAB (D65 white) of linear RGB, shape (..., 3) -> (..., 3). Source: CIE 15."""
     ratio = (np.asarray(linear, float) @ XYZ_FROM_RGB.T) / WHITE_XYZ

@@ -184,10 +184,3 @@ def _sheet(
     kept = shapely.get_coordinates(line)
     index = [int(np.argmin(np.abs(run.points - corner).sum(axis=1))) for corner in kept]
     return Sheet(side, run.slot, np.asarray(along[index]), solid=solid)
-
-
-def smooth_normals(points: Array) -> Array:
-    """Outward unit normals along an open smooth line (n, 2) that runs counter-clockwise."""
-    step = np.gradient(points, axis=0)
-    out = np.stack([step[:, 1], -step[:, 0]], axis=1)
-    return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.colour import srgb_decode
+from kilnchisel.core.colour import LUMA, srgb_decode
 from kilnchisel.core.job.photo import Cleared
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.photo.cleared import pixels_shown
@@ -34,7 +34,6 @@ FINE_CELL_PX, MOST_HALVED = 4.0, 4  # pixels of a cell of which none may be left
 COARSE_PX = 6  # the way of a pixel is worked out at every so many
 ROUNDS = 2
 REACH, LEAST_REACH = 0.4, 1.2  # of the lettering's size, and of a pull by hand: how far that is felt
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # Rec. 709
 DARKEST, LIGHTEST = 0.25, 2.5  # of the cloth's mean light
 
 
@@ -291,4 +290,4 @@ def _light_in(digest: str, name: str, cleared: Cleared | None, size: tuple[int, 
 @remembered
 def _light_of(digest: str, name: str, cleared: Cleared | None) -> Array:
     linear = srgb_decode(np.arange(256) / 255).astype(np.float32)
-    return np.asarray(linear[pixels_shown(digest, name, cleared)] @ LUMINANCE.astype(np.float32))
+    return np.asarray(linear[pixels_shown(digest, name, cleared)] @ LUMA.astype(np.float32))
