@@ -10,6 +10,7 @@ from kilnchisel.core.job.finish import AsBlank, Ink, Paint
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import LineFace, Wording
+from kilnchisel.core.shop.check import rounded_down
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.placing import AIR_MM, least_step
 from kilnchisel.core.shop.readings import readings
@@ -86,6 +87,12 @@ class Grounds(unittest.TestCase):
             found.append([one.value for one in told_ if one.key == "contrast"])
         self.assertEqual(found[0], [])
         self.assertGreater(found[1][0], 3.0)
+
+
+class Rounding(unittest.TestCase):
+    def test_what_may_be_at_most_is_rounded_down_to_what_can_be_told_apart(self):
+        for value, rounded in ((2.37, 2.3), (1.0, 1.0), (0.2379, 0.23), (0.009, 0.0)):
+            self.assertAlmostEqual(rounded_down(value), rounded, places=9)
 
 
 class Steps(unittest.TestCase):

@@ -7,7 +7,7 @@ from unittest import mock
 import numpy as np
 
 from kilnchisel.core.build import piece_of, scene_of_job, square_on_view, view_of
-from kilnchisel.core.colour import LUMA, fresnel_normal
+from kilnchisel.core.colour import LUMA, fresnel_normal, light_of_kelvin
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes import textures, woods
 from kilnchisel.core.finishes.finish import darkened, gloss_alpha, letter_material, material_of
@@ -42,8 +42,11 @@ from kilnchisel.core.scene.light import (
     directions_of,
     look_up,
     room_of,
+    seen_room,
     solid_angles,
+    unfocused_room,
 )
+from kilnchisel.core.scene.openland import LAND, OPEN_SKIES
 from kilnchisel.core.scene.view import walk_round
 from tests.samples import mug_job, plaque_job
 
@@ -131,6 +134,33 @@ class Lights(unittest.TestCase):
             d, w = directions_of(256, 512), solid_angles(256, 512)
             returned = (room.seen(d) * (w * np.clip(d[:, 2], 0, None))[:, None]).sum(axis=0) / np.pi
             self.assertAlmostEqual(float(returned @ LUMA), ROOM_WHITE, delta=0.003, msg=name)
+
+    def test_open_land_lies_below_a_sky_that_is_left_as_blue_as_it_is(self):
+        for name, (sun, kelvin) in OPEN_SKIES.items():
+            picture = room_of(Light(room=name)).radiance.astype(float)
+            rows = len(picture)
+            up = 90 - (np.arange(rows) + 0.5) / rows * 180
+            zenith = picture[up > 80].mean(axis=(0, 1))
+            self.assertGreater(zenith[2] / zenith[0], 2.0, name)
+            d, w = directions_of(rows, 2 * rows), solid_angles(rows, 2 * rows)
+            above = (picture.reshape(-1, 3) * (w * np.clip(d[:, 2], 0, None))[:, None]).sum(axis=0) / np.pi
+            lit = above + sun * float(above @ LUMA) * light_of_kelvin(kelvin)
+            np.testing.assert_allclose(picture[up < -2].mean(axis=(0, 1)), LAND * lit, rtol=0.02)
+            # hills and trees are darker than the sky behind them, and no higher than those far away are
+            level = picture @ LUMA
+            self.assertLess(level[np.abs(up - 0.2) < 0.2].mean(), 0.9 * level[np.abs(up - 3) < 0.5].mean())
+            apart = np.abs(np.diff(level, axis=1)) / level[:, 1:]
+            self.assertLess(apart[up > 2.0].max(), 0.05)
+            self.assertGreater(apart[np.abs(up - 0.5) < 0.4].max(), 0.1)
+
+    def test_far_land_is_seen_sharp_and_a_place_with_few_pixels_soft(self):
+        def steepest(name):
+            seen = seen_room(name, 0.5) @ LUMA
+            middle = len(seen) // 2
+            return np.abs(np.diff(seen[middle - 12 : middle + 12], axis=0)).max() / seen.mean()
+
+        soft = unfocused_room("clear sky", 2.0) @ LUMA
+        self.assertGreater(steepest("clear sky"), 2 * np.abs(np.diff(soft, axis=0)).max() / soft.mean())
 
     def test_strength_scales_and_turn_turns(self):
         d = np.array([[0.6, 0.64, 0.48]])

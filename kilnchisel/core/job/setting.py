@@ -56,7 +56,16 @@ PlaceName = Literal[
     "photo studio",
 ]
 RoomName = Literal[
-    "studio", "daylight", "workshop", "dark", "even", "low sun sky", "high sun sky", PlaceName
+    "studio",
+    "daylight",
+    "workshop",
+    "dark",
+    "even",
+    "low sun sky",
+    "high sun sky",
+    "clear sky",
+    "evening sky",
+    PlaceName,
 ]
 
 

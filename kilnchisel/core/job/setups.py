@@ -426,9 +426,19 @@ def _square(piece: Piece) -> Setting:
 def _low_sun(piece: Piece) -> Setting:
     sun = StudioLight(kind="sun", turn_deg=-58, tilt_deg=14, strength=120, kelvin=3900)
     return Setting(
-        light=Light(room="low sun sky", strength=60, key=NO_KEY, lamps=(sun,)),
+        white_kelvin=5000,
+        light=Light(room="evening sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=_land(piece, "gravel"),
-        camera=_camera(piece, 18, 2 if piece.posts else 7, 85, 0.7),
+        camera=_camera(piece, 18, 2 if piece.posts else 4, 85, 0.76),
+    )
+
+
+def _hard_standing(piece: Piece) -> Setting:
+    sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
+    return Setting(
+        light=Light(room="clear sky", strength=45, key=NO_KEY, lamps=(sun,)),
+        ground=_land(piece, "asphalt"),
+        camera=_camera(piece, 22, 2 if piece.posts else 4, 85, 0.82),
     )
 
 
@@ -459,6 +469,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),
         PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
         PictureSet("city square", "an overcast day in a town", "open", _square),
+        PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )
 }

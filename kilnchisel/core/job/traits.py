@@ -450,6 +450,7 @@ TRAITS: dict[type, Traits] = {
         middle=lambda b: round(-0.112 * b.height_mm, 0),  # over the flaps, under the glass
     ),
     Aeroplane: _vehicle(
+        set="hard standing",
         gapped=lambda _: ("left side", "right side"),
         size=lambda b: (b.length_mm, 1.36 * b.width_mm + b.fin_mm),
         deep=lambda b: b.span_mm,
@@ -464,6 +465,7 @@ TRAITS: dict[type, Traits] = {
         ),
     ),
     SailingHull: _vehicle(
+        set="hard standing",
         size=lambda b: (b.length_mm, b.draught_mm + 1.4 * b.freeboard_mm + 700.0),
         room=lambda b: b.freeboard_mm * 1.5,
         along=lambda b: round(0.2 * b.length_mm, 0),  # on the quarter

@@ -15,6 +15,7 @@ from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.openland import OPEN_SKIES, over_land
 from kilnchisel.core.scene.ownplace import EXPOSED, NAMED
 from kilnchisel.core.scene.places import Place, Sun, place, place_taken_in
 
@@ -26,6 +27,8 @@ ROOM_FILES = {
     "workshop": "workshop",
     "low sun sky": "low-sun-sky",
     "high sun sky": "high-sun-sky",
+    "clear sky": "high-sun-sky",
+    "evening sky": "low-sun-sky",
 }
 PLACES: tuple[str, ...] = get_args(PlaceName)
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
@@ -35,6 +38,8 @@ ROOM_TURN = {
     "workshop": 16.0,
     "low sun sky": -140.0,
     "high sun sky": -140.0,
+    "clear sky": -140.0,
+    "evening sky": -140.0,
     "park": -18.0,
     "pine wood": -8.0,
     "dawn hills": -6.0,
@@ -179,6 +184,8 @@ def _room_picture(name: str) -> Array:
     if is_place(name):
         return np.asarray((_place_of(name).picture * _scale_of_place(name)).astype(np.float32))
     picture = np.load(RESOURCES / "lights" / f"{ROOM_FILES[name]}.npy").astype(np.float64)
+    if name in OPEN_SKIES:
+        return over_land(picture, *OPEN_SKIES[name]).astype(np.float32)
     if name in SKIES:
         _lay_land(picture)
     bright = picture @ LUMA
@@ -265,6 +272,16 @@ def room_of(light: Light) -> Room:
     if light.room == DARK:
         scale *= DARK_SHARE
     return Room(_room_picture(name_of(light)) * np.float32(scale), _turn_of(light))
+
+
+@remembered
+def seen_room(name: str, degrees: float) -> Array:
+    """The room as it is seen behind the piece, (h, w, 3), at unit strength. ``degrees``: over how many a
+    lens spreads each point of it, 0 where it is sharp from near to far. A sky and land that are drawn need
+    not be blurred to hide how few pixels they have."""
+    if name in OPEN_SKIES and degrees <= LEAST_BLUR_DEG:
+        return np.minimum(_room_picture(name), BRIGHTEST)
+    return blurred_room(name) if degrees <= 0 else unfocused_room(name, degrees)
 
 
 @remembered

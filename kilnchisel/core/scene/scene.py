@@ -48,11 +48,10 @@ from kilnchisel.core.scene.light import (
     DARK_SHARE,
     ROOM_WHITE,
     Room,
-    blurred_room,
     degrees_apart,
     name_of,
     room_of,
-    unfocused_room,
+    seen_room,
 )
 from kilnchisel.core.scene.lined import linings
 from kilnchisel.core.scene.materials import material_of_part
@@ -459,5 +458,4 @@ def _backdrop(ground: Ground, room: str, strength: float, turn: float) -> Backdr
 @remembered
 def _seen_room(room: str, strength: float, degrees: float) -> Array:
     share = DARK_SHARE if room == DARK else 1.0
-    seen = blurred_room(room) if degrees <= 0 else unfocused_room(room, degrees)
-    return seen * np.float32(share * ROOM_WHITE * strength / 100)
+    return seen_room(room, degrees) * np.float32(share * ROOM_WHITE * strength / 100)
