@@ -280,7 +280,7 @@ def seen_room(name: str, degrees: float) -> Array:
     lens spreads each point of it, 0 where it is sharp from near to far. A sky and land that are drawn need
     not be blurred to hide how few pixels they have."""
     if name in OPEN_SKIES and degrees <= LEAST_BLUR_DEG:
-        return np.minimum(_room_picture(name), BRIGHTEST)
+        return np.asarray(np.minimum(_room_picture(name), BRIGHTEST))
     return blurred_room(name) if degrees <= 0 else unfocused_room(name, degrees)
 
 
