@@ -124,6 +124,9 @@ class Heights(unittest.TestCase):
         names = [part.name for part in piece_of(job).parts]
         self.assertIn("front round lettering 1", names)
         far, heights = np.array(stages_of(craft, Outlined(0.0))[0].knots).T
+        # three times as wide as the soft edge, and highest a third of the way out
+        self.assertAlmostEqual(float(far[heights.argmax()]), -0.8, delta=0.18)
+        self.assertAlmostEqual(float(far[0]), -2.4)
         slope = np.diff(heights) / np.diff(far)
         # no corner sharper than 60 degrees, none at either end
         self.assertLess(float(np.degrees(np.arctan(np.abs(slope).max()))), 65)
