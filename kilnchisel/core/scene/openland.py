@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, light_of_kelvin
-from kilnchisel.core.later import ndimage
 
 Array = NDArray[Any]
 
@@ -33,31 +32,37 @@ def over_land(sky: Array, sun: float, kelvin: float) -> Array:
     """An all-round picture (h, w, 3) of a sky whose lower half is open land, a white sheet lying below it
     returning 1. ``sun``: how many times the sky's own light the sun adds on the ground, and its colour."""
     height, width = (FINER * n for n in sky.shape[:2])
-    picture = ndimage.zoom(
-        np.concatenate([sky[:, -2:], sky, sky[:, :2]], axis=1),
-        (FINER, FINER, 1),
-        order=1,
-        grid_mode=True,
-        mode="nearest",
-    )[:, 2 * FINER : -2 * FINER]
-    middle = height // 2
-    picture[middle - FINER : middle] = picture[middle - FINER - 1]  # no land has been mixed in
-    polar = (np.arange(height) + 0.5) / height * np.pi
-    weight = np.cos(polar) * np.sin(polar) * (np.pi / height) * (2 * np.pi / width)
-    sheet = (picture[:middle] * weight[:middle, None, None]).sum(axis=(0, 1)) / np.pi
+    middle, step = height // 2, 180 / height
+    up = 90 - (np.arange(height) + 0.5) * step
+    upper = _finer(sky[: len(sky) // 2])
+    upper[-FINER:] = upper[-FINER - 1]  # no land has been mixed in
+    weight = np.sin(np.radians(up)) * np.cos(np.radians(up)) * np.radians(step) * 2 * np.pi / width
+    sheet = (upper.sum(axis=1) * weight[:middle, None]).sum(axis=0) / np.pi
     lit = sheet + sun * float(sheet @ LUMA) * light_of_kelvin(kelvin)
-    haze = picture[middle - 1]
-    up = 90 - np.degrees(polar)
+    haze = upper[-1]
     clear = 1 - np.exp(up[middle:] / HAZE_DEG)[:, None, None]
-    picture[middle:] = haze + clear * (LAND * lit - haze)
+    picture = np.concatenate([upper, haze + clear * (LAND * lit - haze)])
     rng = np.random.default_rng(SEED)
-    step = 180 / height
     for high, (first, last), hazy in ROWS:
         top = high * _waves(rng, width, first, last)
-        cover = np.clip((top - up[:, None]) / step + 0.5, 0, 1)
-        cover[middle + 1 :] = 0
-        picture += cover[..., None] * (hazy * haze + (1 - hazy) * WOODS * lit - picture)
+        rows = slice(int(np.argmax(up < top.max() + step)), middle + 1)
+        cover = np.clip((top - up[rows, None]) / step + 0.5, 0, 1)[..., None]
+        picture[rows] += cover * (hazy * haze + (1 - hazy) * WOODS * lit - picture[rows])
     return np.asarray(picture / float(sheet @ LUMA))
+
+
+def _finer(sky: Array) -> Array:
+    """The upper half of a sky with FINER times as many pixels each way, straight from one to the next."""
+    round_ = np.concatenate([sky[:, -1:], sky, sky[:, :1]], axis=1)
+    near = np.concatenate([round_[:1], round_, round_[-1:]])
+    share = (np.arange(FINER) + 0.5) / FINER - 0.5  # of the way from a pixel's middle to the next one's
+    for axis in (0, 1):
+        own, before, after = (
+            np.moveaxis(near, axis, 0)[k] for k in (slice(1, -1), slice(-2), slice(2, None))
+        )
+        steps = [own + abs(t) * ((after if t > 0 else before) - own) for t in share]
+        near = np.moveaxis(np.stack(steps, axis=1).reshape(-1, *own.shape[1:]), 0, axis)
+    return np.ascontiguousarray(near)
 
 
 def _waves(rng: np.random.Generator, width: int, first: int, last: int) -> Array:
