@@ -6,9 +6,13 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.finish import Wood
 from kilnchisel.core.shop.making import CUTTERS_MM
 from kilnchisel.core.shop.paths.order import in_short_order, rings_in_order
 from kilnchisel.core.shop.paths.reach import fitting, unreached
+from kilnchisel.core.shop.paths.routerwork import Routing
+from kilnchisel.core.shop.paths.shaping import Wanted, shaped_to
+from kilnchisel.core.shop.paths.surface import Heights
 from kilnchisel.core.shop.paths.tools import Tool, tool_written
 
 
@@ -43,6 +47,32 @@ class Reach(unittest.TestCase):
         wide = max(one for one in CUTTERS_MM if one < 4.5)
         self.assertIn(f"a cutter of {wide:g} mm would reach most of it", told)
         self.assertAlmostEqual(float(told.split()[1]), (4 - np.pi) * 4.5**2, delta=0.05)
+
+
+class Shaping(unittest.TestCase):
+    def operations(self, height, balls=(6.0, 2.0)):
+        """What is done to a square of 40 mm whose heights are a function of the way from its middle line."""
+
+        def wanted_at(cell):
+            count = int(40 / cell)
+            x = -20 + (np.arange(count) + 0.5) * cell
+            return Wanted(Heights(np.tile(height(np.abs(x)), (count, 1)), (-20.0, -20.0), cell))
+
+        how = Routing(flats_mm=(6.0,), balls_mm=balls, scallop_mm=0.02)
+        made = shaped_to("it", wanted_at, balls, Wood(), how)
+        return [(one.name, one.tool.diameter_mm) for one in made]
+
+    def test_what_one_ball_reaches_is_left_alone_by_the_next(self):
+        dish = self.operations(lambda x: -2.0 + (50 - np.sqrt(50**2 - x**2)) * (2.0 / 4.2))
+        self.assertEqual(dish, [("rough it", 6.0), ("relief it", 6.0)])
+
+    def test_what_is_narrow_and_steep_is_left_to_the_finest(self):
+        groove = self.operations(lambda x: np.clip(2.5 * (x - 1.2), -3.0, 0.0))
+        self.assertEqual([one for one in groove if one[0].startswith("detail")], [("detail it", 2.0)])
+        self.assertEqual([one for one in groove if one[0].startswith("steep")], [("steep it", 2.0)])
+
+    def test_what_is_shallow_is_not_roughed(self):
+        self.assertEqual(self.operations(lambda x: np.full(len(x), -0.4), (6.0,))[0][0], "relief it")
 
 
 class Cutters(unittest.TestCase):

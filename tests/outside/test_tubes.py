@@ -10,6 +10,7 @@ from scipy.integrate import quad
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job, view_of
 from kilnchisel.core.colour import lab, picture_curve
 from kilnchisel.core.crafts.tubes import (
+    _apart,
     back_mm,
     front_mm,
     runs_of,
@@ -56,6 +57,18 @@ def straight(start, end, radius=6.0, radiance=1.0):
         np.zeros(1, int),
         np.array([[0.0, 1.0]]),
     )
+
+
+class Apart(unittest.TestCase):
+    def test_strokes_that_meet_are_both_taken_back_until_glass_fits_between(self):
+        # two sides of a right angle that meet at its corner: taken back by t, their ends are t √2 apart
+        down, along = np.array([[0.0, 100.0], [0.0, 0.0]]), np.array([[0.0, 0.0], [100.0, 0.0]])
+        first, second = _apart([down, along], 20.0)
+        back = float(first[-1, 1])
+        self.assertAlmostEqual(back, float(second[0, 0]))
+        self.assertGreaterEqual(back * np.sqrt(2), 20.0)
+        self.assertLess(back * np.sqrt(2), 22.0)
+        np.testing.assert_allclose([first[0], second[-1]], [down[0], along[-1]])
 
 
 class Light(unittest.TestCase):
