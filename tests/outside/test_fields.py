@@ -9,6 +9,8 @@ from PIL import Image
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.fields import Carving, Portrait
+from kilnchisel.core.crafts.inked import field_step
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Picture, Shape
 from kilnchisel.core.job.assets import keep_asset
@@ -47,6 +49,11 @@ def disc_on(blank, craft, size=30.0):
 
 
 class Textures(unittest.TestCase):
+    def test_while_something_moves_its_points_are_farther_apart(self):
+        field = Carving("chips", 0.3, 2.0, 0.0, 1)
+        self.assertAlmostEqual(field_step(field, detail=Detail.FINE), 0.4)
+        self.assertAlmostEqual(field_step(field, detail=Detail.ROUGH), 1.0)
+
     def test_depth_is_kept_and_reached(self):
         points = np.random.default_rng(2).uniform(-200, 200, (40_000, 2))
         for pattern in TEXTURES:

@@ -89,6 +89,12 @@ class ReadBack(unittest.TestCase):
 class Silhouettes(unittest.TestCase):
     """Seen straight at a side: the union of all projected faces by GEOS, that nothing is left out of."""
 
+    def test_of_what_is_round_it_is_what_can_be_lettered(self):
+        for kind in ("mug", "globe"):
+            job = fresh_job(kind)
+            (side, *_) = sides_of_job(job).all
+            self.assertIs(seen_at(job, side), side.domain)
+
     def test_it_is_the_union_of_all_faces(self):
         for kind, name in (
             ("jar", "lid"),

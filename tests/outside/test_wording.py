@@ -18,7 +18,7 @@ from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.handover.outlines import write_outline
 from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
-from kilnchisel.core.lettering.bending import tightest_bend
+from kilnchisel.core.lettering.bending import bent_lines, tightest_bend
 from kilnchisel.core.lettering.bidi import bracket_table, levels, levels_of, visual_order
 from kilnchisel.core.lettering.faces import face_path, load_face
 from kilnchisel.core.lettering.glyphs import glyph_lines, glyph_region
@@ -276,6 +276,21 @@ class Figures(unittest.TestCase):
     def test_legibility_index(self):
         # MUTCD 2009, 2A.13: 30 ft of distance for each inch of letter height
         self.assertAlmostEqual(legible_m(6 * 25.4), 180 * 0.3048)
+
+
+class RoundedCorners(unittest.TestCase):
+    def test_every_corner_is_turned_on_an_arc_that_touches_both_ways(self):
+        # the circle that touches both ways of a corner of turn a: r tan(a / 2) from it
+        line = np.array([[0.0, 0], [100, 0], [100, 100], [170, 170]])
+        (bent,) = bent_lines(line, 10.0)
+        turned = 45.0
+        reach = 10.0 * math.tan(math.radians(turned) / 2)
+        for corner, out, tangent in ((1, (-1.0, 1.0), 10.0), (2, (1.0, 0.0), reach)):
+            away = np.linalg.norm(bent - line[corner], axis=1)
+            arc = bent[away < tangent - 1e-6]
+            self.assertGreater(len(arc), 3)
+            middle = line[corner] + np.array(out) * 10.0 - (0.0, reach * (corner == 2))
+            np.testing.assert_allclose(np.linalg.norm(arc - middle, axis=1), 10.0, atol=0.02)
 
 
 class SmoothedLines(unittest.TestCase):
