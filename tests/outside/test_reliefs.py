@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.profile import Outlined, stages_of
-from kilnchisel.core.crafts.roof import FINE, ROUGH, inner_points, roof_faces, stroke_mm
+from kilnchisel.core.crafts.roof import FINE, ROUGH, inner_points, medial_points, roof_faces, stroke_mm
 from kilnchisel.core.crafts.walls import _zipped
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
@@ -228,6 +228,18 @@ class Slopes(unittest.TestCase):
                 off = cKDTree(np.concatenate([points, outline])).query(inside)[0]
                 with self.subTest(area=round(shape.area, 2), detail=detail):
                     self.assertLess(float(off.max()), 0.7 * stroke_mm(layer.region) / share)
+
+
+class Ridges(unittest.TestCase):
+    def test_where_strokes_cross_the_ridge_between_is_there_all_along(self):
+        # of two strokes 10 mm wide that cross at right angles: from the middle out to where one begins the
+        # nearest of the outline are the corners, hypot(5 - x, 5) away
+        both = shapely.union(shapely.box(-40, -5, 40, 5), shapely.box(-5, -40, 5, 40))
+        found = medial_points(Layer("letters", None, shapely.MultiPolygon([both])), detail=Detail.FINE)
+        for x in np.arange(0.5, 5, 0.5):
+            near = found[np.argmin(np.hypot(found[:, 0] - x, found[:, 1]))]
+            self.assertLess(np.hypot(near[0] - x, near[1]), 0.7)
+            self.assertAlmostEqual(near[2], np.hypot(5 - near[0], 5), delta=0.05)
 
 
 class Triangles(unittest.TestCase):

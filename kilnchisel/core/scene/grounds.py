@@ -248,12 +248,15 @@ def _behind_mm(job: Job) -> float:
 
 Made = Callable[[Ground, float], Material]
 LEAST_TILES, MOST_TILES = 1.0, 5.0  # of the photograph in what is spread out
+WIDE_ROAD = 1.2  # radii of what stands on a road that it does not repeat in, though its grain is lost
 
 
-def _span(radius: float, photograph_mm: float, least: float = LEAST_TILES) -> float:
+def _span(
+    radius: float, photograph_mm: float, least: float = LEAST_TILES, most: float = MOST_TILES
+) -> float:
     """How wide a tile is made for a piece of this radius: a few photographs, in steps, so that pieces of
     like size share one."""
-    wanted = np.clip(9 * radius, least * photograph_mm, MOST_TILES * photograph_mm)
+    wanted = np.clip(9 * radius, least * photograph_mm, most * photograph_mm)
     return float(photograph_mm * 2 ** np.round(np.log2(wanted / photograph_mm)))
 
 
@@ -283,9 +286,12 @@ def _oak(ground: Ground, radius: float) -> Texture:
     return woods.oak_boards() if fine is None or ground.form != "table" else woods.oak_boards(*fine)
 
 
-def _wide(ground: Ground, radius: float, near: Any, wide: Any) -> Texture:
+WIDE_MM = 1500.0
+
+
+def _wide(ground: Ground, radius: float, near: Any, wide: Any, most: float = MOST_TILES) -> Texture:
     """What is seen as far as the horizon has a tile as wide as what lies about the piece."""
-    made = wide(_span(radius, 1500.0)) if ground.form == "open" else near()
+    made = wide(_span(radius, WIDE_MM, most=most)) if ground.form == "open" else near()
     assert isinstance(made, Texture)
     return made
 
@@ -307,7 +313,12 @@ MATERIALS: dict[str, Made] = {
         "matte", hex_to_linear(ground.colour), 0.6, textures.concrete()
     ),
     "asphalt": lambda ground, radius: Material(
-        "coated", hex_to_linear("#4a4a48"), 0.5, _wide(ground, radius, textures.asphalt, textures.road)
+        "coated",
+        hex_to_linear("#4a4a48"),
+        0.5,
+        _wide(
+            ground, radius, textures.asphalt, textures.road, max(MOST_TILES, WIDE_ROAD * radius / WIDE_MM)
+        ),
     ),
     "grass": lambda ground, radius: Material(
         "matte", hex_to_linear("#5d7a3a"), 0.8, _wide(ground, radius, textures.turf, textures.lawn)
