@@ -26,7 +26,7 @@ from kilnchisel.core.shop.paths.entry import SLOPE, come_down, led, linked
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.routerwork import Routing
 from kilnchisel.core.shop.paths.routing import routed
-from kilnchisel.core.shop.paths.surface import rolled
+from kilnchisel.core.shop.paths.surface import rolled, rolled_heights
 from kilnchisel.core.shop.silhouette import seen_at
 from tests.outside.test_router import plate
 
@@ -191,6 +191,27 @@ def _names(job):
 
 
 class RoundAnAxis(unittest.TestCase):
+    def test_heights_go_all_round_without_a_gap(self):
+        # a bare wall is as high everywhere as it is true, wherever its top is taken to begin
+        job = fresh_job("tumbler").model_copy(update={"letterings": ()})
+        for left in (-100.0, 0.0, 3.3, 61.7):
+            one = rolled(job, "outside", left)
+            found = rolled_heights(job, one, 0.5).values
+            self.assertFalse(np.isnan(found[:, 2:-2]).any(), left)
+            wanted = one.profile((np.arange(found.shape[1]) + 0.5) * 0.5)
+            self.assertLess(np.abs(found - wanted)[:, 2:-2].max(), 0.06)
+        # and letters are all there where the top begins in the middle of one
+        job = change(fresh_job("tumbler", "O&O"), ("letterings", 0, "craft"), Engraved(depth_mm=1.0))
+        job = change(job, ("letterings", 0, "content", "cap_height_mm"), 30.0)
+        sunk = []
+        for left in (-100.0, 0.3, 1.1, 10.0):
+            one = rolled(job, "outside", left)
+            found = rolled_heights(job, one, 0.1).values
+            self.assertFalse(np.isnan(found[:, 8:-8]).any(), left)
+            wanted = one.profile((np.arange(found.shape[1]) + 0.5) * 0.1)
+            sunk.append(int((found < wanted - 0.5)[:, 8:-8].sum()))
+        np.testing.assert_allclose(sunk, sunk[0], rtol=0.001)
+
     def test_raised_letters_are_left_standing_on_a_tumbler(self):
         job = fresh_job("tumbler", "O")
         job = change(job, ("letterings", 0, "craft"), Raised(height_mm=1.0))

@@ -265,6 +265,18 @@ class Traced(unittest.TestCase):
             back = shapely.distance(shapely.points(shapely.get_coordinates(true)), found.boundary)
             self.assertLess(np.quantile(back, 0.85), 0.62)  # corners of the outline, cut by the pixels
 
+    def test_more_smoothing_leaves_less_of_the_steps_of_pixels(self):
+        # a disc's outline turns once round; what it turns more is steps
+        y, x = np.mgrid[:400, :400] - 200.0
+        disc = (np.hypot(x, y) < 120).astype(np.float32)
+        turned = []
+        for smooth in (0.1, 0.4, 1.0):
+            way = np.diff(shapely.get_coordinates(traced(disc, 0.5, smooth).geoms[0].exterior), axis=0)
+            angle = np.arctan2(way[:, 1], way[:, 0])
+            turned.append(np.abs((np.diff(angle) + np.pi) % (2 * np.pi) - np.pi).sum() / (2 * np.pi))
+        self.assertGreater(turned[0], 1.2 * turned[1])
+        self.assertGreater(turned[1], 1.2 * turned[2])
+
 
 class Figures(unittest.TestCase):
     def test_contrast(self):
