@@ -51,7 +51,7 @@ class Reach(unittest.TestCase):
 
 class Shaping(unittest.TestCase):
     def operations(self, height, balls=(6.0, 2.0)):
-        """What is done to a square of 40 mm whose heights are a function of the way from its middle line."""
+        """What is done to a square of 40 mm, its heights a function of the way from its middle line."""
 
         def wanted_at(cell):
             count = int(40 / cell)
