@@ -64,11 +64,9 @@ class Through(unittest.TestCase):
         front = lettering_laid(job, 0).side.origin[1]
         self.assertAlmostEqual(float(lit[0].mesh.points[:, 1].min()) - front, 10 + 12, places=6)
         # seen through the openings from aslant, too: it goes beyond the letters on every side
-        ink, behind = (
-            shapely.box(*lettering_laid(job, 0).ink.bounds),
-            shapely.MultiPoint(lit[0].mesh.points[:, [0, 2]] - lettering_laid(job, 0).side.origin[[0, 2]]),
-        )
-        beyond = np.subtract(behind.bounds, ink.bounds) * (-1, -1, 1, 1)
+        laid, behind = lettering_laid(job, 0), lit[0].mesh.points[:, [0, 2]]
+        behind = shapely.MultiPoint(behind - laid.side.origin[[0, 2]])
+        beyond = np.subtract(behind.bounds, laid.ink.bounds) * (-1, -1, 1, 1)
         self.assertGreater(beyond.min(), 3.0)
 
     def test_an_inlay_is_flush_with_a_gap_all_round(self):

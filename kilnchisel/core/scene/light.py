@@ -15,7 +15,7 @@ from kilnchisel.core.kept import Arrays, digest_of, kept_arrays
 from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
-from kilnchisel.core.scene.openland import OPEN_SKIES, over_land
+from kilnchisel.core.scene.openland import OPEN_SKIES, lay_land, over_land
 from kilnchisel.core.scene.ownplace import EXPOSED, NAMED
 from kilnchisel.core.scene.places import Place, Sun, place, place_taken_in
 
@@ -59,10 +59,7 @@ BALANCE = 0.8
 METERED = 128  # rows of a picture that a sheet's light is taken from: less than 0.01 % off
 ROOM_WHITE = 0.5  # what a white sheet lying in the open room returns at 100 %
 SKIES = ("low sun sky", "high sun sky")
-LAND, HAZE_DEG = (
-    np.array([0.27, 0.25, 0.2]),
-    1.6,
-)  # reflectance of the land below them; how far haze reaches
+UP = np.array([0.0, 0.0, 1.0])
 FACING = (-0.5, -0.5, 0.7071)  # the sheet that a place is measured by: to the front left, half up
 
 
@@ -185,26 +182,14 @@ def _room_picture(name: str) -> Array:
         return np.asarray((_place_of(name).picture * _scale_of_place(name)).astype(np.float32))
     picture = np.load(RESOURCES / "lights" / f"{ROOM_FILES[name]}.npy").astype(np.float64)
     if name in OPEN_SKIES:
-        return over_land(picture, *OPEN_SKIES[name]).astype(np.float32)
+        return over_land(picture, _returned(picture, UP), *OPEN_SKIES[name]).astype(np.float32)
     if name in SKIES:
-        _lay_land(picture)
+        lay_land(picture, _returned(picture, UP))
     bright = picture @ LUMA
     weight = solid_angles(*bright.shape).reshape(bright.shape)
     mean = (bright * weight).sum() / weight.sum()
     picture *= np.minimum(1.0, PEAK * mean / np.maximum(bright, 1e-9))[..., None]
-    return np.asarray(
-        (picture * _balanced(_returned(picture, np.array([0.0, 0.0, 1.0])))).astype(np.float32)
-    )
-
-
-def _lay_land(picture: Array) -> None:
-    """Land below a sky (h, w, 3), in its light, in haze towards the horizon."""
-    height = len(picture)
-    lit = _returned(picture, np.array([0.0, 0.0, 1.0])) * LAND
-    haze = picture[height // 2 - 3 : height // 2].mean(axis=(0, 1))
-    down = (np.arange(height // 2) + 0.5) / height * 180
-    share = np.exp(-down / HAZE_DEG)[:, None, None]
-    picture[height // 2 :] = lit * (1 - share) + haze * share
+    return np.asarray((picture * _balanced(_returned(picture, UP))).astype(np.float32))
 
 
 def _returned(picture: Array, normal: Array) -> Array:
