@@ -19,7 +19,7 @@ from benchmarks.figure import Figure
 from kilnchisel.core.detail import Detail
 
 DEMO = Path(__file__).parent.parent / "demo"
-EDITS, FIRST, IN_A_ROW, FINE_EVERY = 2000, 200, 20, 4
+EDITS, FIRST, IN_A_ROW, FINE_EVERY = 2000, 200, 20, 10
 CRAFTS: tuple[dict[str, Any], ...] = (
     {"kind": "printed"},
     {"kind": "engraved", "depth_mm": 0.2},

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from kilnchisel.core.build import middle_of_job, unlinked
+from kilnchisel.core.build import unlinked
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.job.artwork import Artwork, Picture, Shape
@@ -39,9 +39,9 @@ from kilnchisel.core.lettering.content import (
 from kilnchisel.core.lettering.faces import file_face
 from kilnchisel.core.scene.highlights import Glint, placed_by
 from kilnchisel.core.scene.ownplace import own_place
-from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.core.units import format_length, parse_length
+from kilnchisel.core.workshop.orders import Drawn
 from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import dialog_for
 from kilnchisel.ui.memory import recall, remember
@@ -460,11 +460,10 @@ class LetteringActions:
         window = self._window()
         session = window.session
 
-        def place(glint: Glint, way: Array, view: View) -> None:
+        def place(glint: Glint, way: Array, drawn: Drawn) -> None:
             lamp = session.job.setting.light.lamps[number]
-            middle = middle_of_job(session.job)
-            path = ("setting", "light", "lamps", number)
-            session.edit(path, placed_by(glint, way, lamp, middle), "place a light", f"lamp{number}")
+            placed = placed_by(glint, way, lamp, drawn.middle)
+            session.edit(("setting", "light", "lamps", number), placed, "place a light", f"lamp{number}")
 
         self._point("Click where the highlight is to sit, or drag it there; Escape ends it.", place)
 
@@ -472,8 +471,8 @@ class LetteringActions:
         """Let a click on the piece say what is to be sharp."""
         session = self._window().session
 
-        def focus(glint: Glint, way: Array, view: View) -> None:
-            camera = session.job.setting.camera
+        def focus(glint: Glint, way: Array, drawn: Drawn) -> None:
+            camera, view = session.job.setting.camera, drawn.view
             beyond = float((glint.point - view.eye) @ view.ahead) - view.focus_mm + camera.focus_mm
             session.edit(("setting", "camera", "focus_mm"), round(beyond, 2), "focus", "focus")
 

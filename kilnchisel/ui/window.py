@@ -267,6 +267,7 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.handover.film_wanted.connect(self.make_film)
         self.ticket.handover.list_wanted.connect(self.lay_list)
         self.ticket.handover.watch_wanted.connect(self.watch_router)
+        self.ticket.draft_comes = self.picture.draft_comes
         self.picture.drafts.drawn.connect(lambda _: self.ticket.sides_came())
         self.picture.drafts.failed.connect(lambda *_: self.ticket.sides_came(none=True))
         self.picture.taken.connect(self.readings.show_taken)

@@ -22,7 +22,10 @@ from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from kilnchisel.core.blanks.bodies import made_body
+from kilnchisel.core.blanks.body import Body
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.picture.afar import Afar
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.workshop.aside import Orders
@@ -184,6 +187,17 @@ class WindowTest(unittest.TestCase):
         """A new job by the start page's button; the picture is not waited for."""
         self.window.start_new(kind)
         self.app.processEvents()
+
+    def bodies_made(self) -> list[threading.Thread]:
+        """The threads that make a body from now on, each as it begins one."""
+        made: list[threading.Thread] = []
+
+        def watched(blank: Blank, *, detail: Detail) -> Body:
+            made.append(threading.current_thread())
+            return made_body(blank, detail=detail)
+
+        self.enterContext(mock.patch("kilnchisel.core.blanks.bodies.made_body", watched))
+        return made
 
     def pixels(self) -> Any:
         """What the picture shows, (h, w, 3) int."""

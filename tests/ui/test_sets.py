@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+import threading
 from unittest import mock
 
 import numpy as np
@@ -121,6 +122,18 @@ class Sets(WithTiles):
         self.window.follow_link("lamp.place.0")
         self.key(picture, Qt.Key.Key_Escape)
         self.assertIsNone(picture.pointing)
+
+    def test_a_light_is_placed_from_what_came_with_the_draft(self):
+        self.new("apron")
+        self.window.session.edit(("blank", "colour"), "#203040", "colour")  # as nobody has made it yet
+        self.settle()
+        made = self.bodies_made()
+        before = self.window.session.job.setting.light.lamps
+        self.window.follow_link("lamp.place.0")
+        middle = (self.window.picture.width() / 2, self.window.picture.height() / 2)
+        self.drag(middle, (middle[0] + 12, middle[1] + 6))
+        self.assertNotEqual(self.window.session.job.setting.light.lamps, before)
+        self.assertNotIn(threading.main_thread(), made)
 
     def test_a_view_is_kept_and_gone_back_to(self):
         self.new()

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from kilnchisel.core.blanks.bodies import made_body
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.finish import AsBlank, Ink
 from kilnchisel.core.job.wording import FileFace, ShippedFace
@@ -139,13 +138,7 @@ class Sections(WindowTest):
         self.assertFalse(any(k.endswith("align") for k in blank.forms["wording"].fields))
 
     def test_lay_of_a_changed_blank_waits_for_its_sides(self):
-        made = []
-
-        def watched(blank, *, detail):
-            made.append(threading.current_thread())
-            return made_body(blank, detail=detail)
-
-        self.enterContext(mock.patch("kilnchisel.core.blanks.bodies.made_body", watched))
+        made = self.bodies_made()
         self.new("tumbler")
         self.window.ticket.show_section("lay")
         self.settle()
@@ -161,6 +154,22 @@ class Sections(WindowTest):
         self.assertIn(cone, forms.fields)
         self.assertTrue(made)
         self.assertNotIn(threading.main_thread(), made)
+
+    def test_lay_that_is_opened_before_the_draft_waits_for_it(self):
+        made = self.bodies_made()
+        self.new("tumbler")
+        self.window.session.edit(("blank", "top_mm"), 77.25)  # as nobody has made it yet
+        ticket = self.window.ticket
+        ticket.show_section("lay")
+        self.assertEqual(ticket.forms["lay"].fields, {})
+        self.assertTrue(ticket.sections["lay"].body.isVisible())
+        self.wait(lambda: ticket.forms["lay"].fields, "Lay of the sides that have come")
+        self.assertTrue(made)
+        self.assertNotIn(threading.main_thread(), made)
+        ticket.toggle("lay")
+        with mock.patch("kilnchisel.ui.ticket.ticket.sides_known", lambda blank: False):
+            ticket.toggle("lay")  # no draft is on its way: they are asked for here
+        self.assertTrue(ticket.forms["lay"].fields)
 
 
 class Numbers(WindowTest):

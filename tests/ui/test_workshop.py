@@ -23,7 +23,7 @@ class Apart(WindowTest):
         return self.window.picture.workshop._process.pid
 
     def drawn(self):
-        self.wait(self.window.picture._shows_present, "the draft")
+        self.wait(self.window.picture.shows_present, "the draft")
 
     def rename(self, name):
         self.window.session.edit(("name",), name, "name")

@@ -16,6 +16,7 @@ from kilnchisel.core.later import spatial
 
 Array = NDArray[Any]
 
+NET_CLEAR = 0.7  # how far the points of a net keep off its border, in steps
 KEEP_OFF_MM = 0.02  # what is cut ends this far inside the border, so that the border keeps its points
 GRID_MM = 1e-6  # the points of a net lie on this grid, as do those of the outlines that cut it
 
@@ -63,15 +64,16 @@ def gridded(points: Array) -> Array:
     return np.asarray(np.round(points / GRID_MM) * GRID_MM)
 
 
-def net_over(area: shapely.Polygon, step_mm: float) -> Net:
-    """Triangles over an area whose rings keep their own points; about ``step_mm`` apart inside.
+def net_over(area: shapely.Polygon, step_mm: float, more: Array | None = None) -> Net:
+    """Triangles over an area whose rings keep their own points; about ``step_mm`` apart inside. ``more``
+    (n, 2): points besides those, where it bends more closely.
 
     The rings' points must be on the grid and not farther apart than ``step_mm`` (``closely`` sees to
     that). Raises KilnError where the area is too narrow for its own points.
     """
     rings = [shapely.get_coordinates(ring)[:-1] for ring in (area.exterior, *area.interiors)]
-    inside = gridded(points_over(area.buffer(-0.7 * step_mm), step_mm))  # clear of its border
-    points = np.concatenate([*rings, inside])
+    inside = gridded(points_over(area.buffer(-NET_CLEAR * step_mm), step_mm))  # clear of its border
+    points = np.concatenate([*rings, inside] if more is None else [*rings, inside, gridded(more)])
     faces = spatial.Delaunay(points).simplices
     middles = points[faces].mean(axis=1)
     faces = faces[shapely.contains_xy(area, middles[:, 0], middles[:, 1])]

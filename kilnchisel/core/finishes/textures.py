@@ -204,6 +204,19 @@ def road(tile_mm: float) -> Texture:
 
 
 @kept
+def driven_road(tile_mm: float) -> Texture:
+    """A street's surface, worn down to its stones: their speckle, hand-sized patches, fine cracks."""
+    finest = min(tile_mm / 9, 0.47 * WIDE_SIZE)
+    stones = noise(WIDE_SIZE, 341, 0.35 * finest, finest, 0.0)
+    patches = noise(WIDE_SIZE, 342, tile_mm / 220, tile_mm / 45, 0.5)
+    broad = noise(WIDE_SIZE, 343, 2, max(tile_mm / 700, 4), 0.8)
+    lines = noise(WIDE_SIZE, 344, 3, max(tile_mm / 120, 12), 1.5)
+    crack = np.exp(-((lines / 0.01) ** 2)) * (noise(WIDE_SIZE, 345, 1, 5, 0.8) > 0.7)
+    tint = 1.0 + 0.24 * stones + 0.08 * patches + 0.035 * broad - 0.45 * crack
+    return relief_texture(tile_mm, grey(np.clip(tint, 0.3, 1.9)), 0.09 * tile_mm / finest * np.tanh(stones))
+
+
+@kept
 def asphalt() -> Texture:
     """A road's surface: grains of stone in dark binder."""
     size = SIZE

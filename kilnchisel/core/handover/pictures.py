@@ -151,6 +151,7 @@ def made_picture(
     checked_size(order.size)
     scene = scene or scene_of_job(job)
     view = order_view(framed_by or job, order)
+    scene = scene.seen_in(view)
     if order.draft:
         return Refined((easel or Easel()).drawn(scene, view, order.size), 1, 1)
     from kilnchisel.core.picture.mockup import Mockup

@@ -442,6 +442,16 @@ def _hard_standing(piece: Piece) -> Setting:
     )
 
 
+def _kerbside(piece: Piece) -> Setting:
+    """As a photographer stands before a car: at the height of its windows."""
+    sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
+    return Setting(
+        light=Light(room="clear sky", strength=60, key=NO_KEY, lamps=(sun,)),
+        ground=Ground(kind="none") if piece.posts else Ground(kind="asphalt", form="street"),
+        camera=_camera(piece, 20, 1.5, 85, 0.8),
+    )
+
+
 SETS: dict[str, PictureSet] = {
     one.name: one
     for one in (
@@ -469,6 +479,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),
         PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
         PictureSet("city square", "an overcast day in a town", "open", _square),
+        PictureSet("kerbside", "a road before a brick wall, a clear sky", "open", _kerbside),
         PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )

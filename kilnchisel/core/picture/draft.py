@@ -23,7 +23,7 @@ from kilnchisel.core.finishes.material import (
     texture_matrix,
 )
 from kilnchisel.core.picture.card import KINDS, Card, Frames, let_go_of, look_of, set_values, weakly
-from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps
+from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps, in_the_open
 from kilnchisel.core.picture.gather import Gathered, forget_tracers
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
@@ -37,6 +37,7 @@ from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.street import Street
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -107,6 +108,7 @@ class Draft:
 
     def _render(self, scene: Scene, view: View, size: tuple[int, int], *, detail: Detail) -> Array:
         width, height = size
+        scene = scene.seen_in(view)
         if scene.company and not view.parallel:
             scene = replace(scene, photo=self._with_company(scene, size), company=())
         self._detail = detail
@@ -249,6 +251,8 @@ class Draft:
         for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
             if item.still and item.material.kind != "glass":
                 self._draw_item(item, gathered)
+        if scene.street is not None:
+            self._draw_street(scene, scene.street)
         if scene.base is not None:
             self._draw_base(scene.base)
 
@@ -360,7 +364,7 @@ class Draft:
         ground = scene.base
         base = None
         if ground is not None:
-            base = (weakly(ground.material), *ground.form)
+            base = (weakly(ground.material), *ground.form, weakly(scene.street))
         return (
             items,
             eye,
@@ -578,7 +582,8 @@ class Draft:
         over = None if self._maps is None or item.side is None else self._maps.sheets[item.side]
         if over is None:
             # light looked up in a hurry is good enough until the picture rests
-            light = weakly(gathered), weakly(self._open_scene.lamps)
+            soft = weakly(gathered) or self._open_room(self._open_scene)
+            light = soft, weakly(self._open_scene.lamps)
             lit_by = (*light, self._detail.fine or item.side is not None)
             if drawn.lit_by not in (lit_by, (*light, True)):
                 drawn.light.write(self._item_light(item, gathered).astype("f4").tobytes())
@@ -596,6 +601,10 @@ class Draft:
         )
         self._card.draw(self._card.array(drawn, look_of(item.material, caught=caught)))
 
+    def _open_room(self, scene: Scene) -> tuple[Any, ...]:
+        """Equal for scenes in which open light is the same."""
+        return (OPEN, weakly(scene.draft_room.radiance), scene.draft_room.turn)
+
     def _use_lamp_map(self, program: Any, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
         if baked is None:
@@ -610,6 +619,21 @@ class Draft:
         return self._light.at_corners(
             self._open_scene, item.mesh, gathered, detail=self._detail, tubes=tubes
         )
+
+    def _draw_street(self, scene: Scene, street: Street) -> None:
+        """What stands on the ground behind the piece, in open light: the piece does not darken it."""
+        lit_by = self._open_room(scene)
+        for item in street.items:
+            drawn = self._card.mesh(item.mesh)
+            if drawn.lit_by != lit_by:
+                light = in_the_open(scene, item.mesh.normals)
+                drawn.light.write(light.astype("f4").tobytes())
+                drawn.lit_by = lit_by
+            program = self._use_material(item.material, caught=False)
+            set_values(program, has_sheet_light=False, stance=np.eye(4), caught_by=3)
+            self._use_lamp_map(program, None)
+            self._card.draw(self._card.array(drawn, look_of(item.material, caught=False)))
+            set_values(program, stance=self._open_scene.stance)
 
     def _draw_base(self, base: Base) -> None:
         caught = self._photo is not None

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.mesh import Mesh, distinct, unit
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.kept import digest_of, kept_arrays
-from kilnchisel.core.picture.card import Card, let_go_of, set_values
+from kilnchisel.core.picture.card import Card, let_go_of, set_values, weakly
 from kilnchisel.core.picture.gather import (
     QUICK_RAYS,
     RAYS,
@@ -139,6 +139,7 @@ class DraftLight:
             scene.draft_room.turn,
             None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
             None if ground is None else (ground.normal.tobytes(), ground.material, ground.sweep),
+            weakly(scene.street),
         )
         if key in self._rooms:
             self._rooms.move_to_end(key)
@@ -209,11 +210,16 @@ class DraftLight:
         normals = mesh.normals @ turn.T
         if gathered is not None:
             return gathered.at(mesh.points @ turn.T + scene.stance[:3, 3], normals)
-        # a mesh without a body to gather for: open light, once a direction
-        steps = np.rint(normals * 48)
-        first, which = distinct(steps)
-        light = open_light(scene, unit(steps[first]))[which]
-        return np.column_stack([light, np.ones(len(normals))])
+        return in_the_open(scene, normals)
+
+
+def in_the_open(scene: Scene, normals: Array) -> Array:
+    """Irradiance / pi and openness where there is no body to gather for, (n, 4): once a direction (n, 3)
+    of the scene."""
+    steps = np.rint(normals * 48)
+    first, which = distinct(steps)
+    light = open_light(scene, unit(steps[first]))[which]
+    return np.column_stack([light, np.ones(len(normals))])
 
 
 def _doubled(picture: Array) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from kilnchisel.core.finishes.material import COAT_SHINE
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.light import cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Scene
+from kilnchisel.core.scene.street import Street
 
 Array = NDArray[Any]
 
@@ -29,6 +31,9 @@ def surround(scene: Scene) -> Array:
         if scene.base.sweep is not None:
             behind, sent = _swept(scene, scene.base, directions)
             seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
+        if scene.street is not None:
+            behind, sent = _walled(scene, scene.street, directions)
+            seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
         below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
         seen = seen * (1 - below) + (ground_radiance(scene) + _ground_mirror(scene, directions)) * below
     return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
@@ -38,18 +43,41 @@ def _swept(scene: Scene, base: Base, directions: Array) -> tuple[Array, Array]:
     """How much of each direction (n, 3) the wall of a sweep covers, (n,), and what it sends back, (3,)."""
     assert base.sweep is not None
     behind, round_, high = base.sweep
-    away = behind + round_ - (scene.middle[1] - base.point[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        far = away / directions[:, 1]
-        up = scene.middle[2] - base.point[2] + far * directions[:, 2]
-        aside = np.abs(scene.middle[0] - base.point[0] + far * directions[:, 0])
-    soft = 0.05 * high  # the edge of a wall is not told from its room in so small a picture
-    cover = np.clip((high - up) / soft, 0, 1) * np.clip((base.radius_mm - aside) / soft, 0, 1)
-    facing, point = np.array([0.0, -1.0, 0.0]), np.array([0.0, behind + round_, high / 2]) + base.point
-    arriving = open_light(scene, facing)
-    if scene.panel is not None:
-        arriving = arriving + scene.panel.on(point, facing)
-    return np.where(directions[:, 1] > 1e-6, cover, 0.0), arriving * base.material.albedo
+    foot = base.point + np.array([0.0, behind + round_, 0.0])
+    wall = Upright(foot, np.array([0.0, -1.0, 0.0]), high, base.radius_mm)
+    return wall.seen(scene, directions, base.material.albedo)
+
+
+def _walled(scene: Scene, street: Street, directions: Array) -> tuple[Array, Array]:
+    """The same of the wall along a street."""
+    wall = Upright(street.wall, street.facing, street.high_mm, street.half_mm)
+    return wall.seen(scene, directions, street.tone)
+
+
+@dataclass(frozen=True, eq=False)
+class Upright:
+    """A wall: the middle of its foot and the way it faces, (3,); its height and half its width, mm."""
+
+    foot: Array
+    facing: Array
+    high: float
+    half: float
+
+    def seen(self, scene: Scene, directions: Array, albedo: Array) -> tuple[Array, Array]:
+        """How much of each direction (n, 3) from the piece it covers, (n,), and what it returns, (3,)."""
+        toward = -(directions @ self.facing)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            far = ((scene.middle - self.foot) @ self.facing / toward)[:, None]
+            off = scene.middle - self.foot + far * directions
+        aside = np.abs(off @ np.cross(self.facing, [0.0, 0.0, 1.0]))
+        soft = 0.05 * self.high  # the edge of a wall is not told from its room in so small a picture
+        cover = np.clip((self.high - off[:, 2]) / soft, 0, 1) * np.clip((self.half - aside) / soft, 0, 1)
+        arriving = open_light(scene, self.facing)
+        if scene.panel is not None:
+            arriving = arriving + scene.panel.on(
+                self.foot + np.array([0.0, 0.0, self.high / 2]), self.facing
+            )
+        return np.where(toward > 1e-6, cover, 0.0), arriving * albedo
 
 
 def _ground_mirror(scene: Scene, directions: Array) -> Array:

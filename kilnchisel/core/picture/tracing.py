@@ -32,7 +32,6 @@ from kilnchisel.core.finishes.material import (
     texture_uv,
 )
 from kilnchisel.core.picture.variants import SAFE, best_variant
-from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.light import cosine_sum, directions_of
@@ -48,6 +47,7 @@ Textures = dict[tuple[Any, ...], tuple[Texture, Any]]
 # x^3 = x + 1 (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018, from memory)
 SPREAD = (0.7548776662466927, 0.5698402909980532)
 DEPTH = 8
+STREET = "street "  # how the names of what stands on the ground begin
 GLASS_DEPTH = 14  # through both walls of a vessel and back
 LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
@@ -299,8 +299,10 @@ class TracedScene:
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
 
     def _is_ground(self, seen: Any) -> Any:
-        """Whether it is the ground, or what the photo shows in its place."""
+        """Whether it is the ground, what stands on it besides the piece, or what a photo shows in its
+        place."""
         caught = [f"item{number}" for number, item in enumerate(self.scene.items) if item.catches]
+        caught += [name for name in self._shapes if name.startswith(STREET)]
         found = self.mi.Bool(False)  # noqa: FBT003 - a value
         for name in ("ground", *caught):
             if (shape := self._shapes.get(name)) is not None:
@@ -381,8 +383,7 @@ class TracedScene:
                     bright = replace(item.material, emission=(1.0, 1.0, 1.0))
                     shown = replace(item, material=bright) if even and item.material.shines else item
                     parts[f"item{number}"] = self._mesh(f"item{number}", shown, bsdfs)
-            if self.scene.base is not None:
-                parts["ground"] = self._ground(self.scene.base, bsdfs)
+            parts |= self._grounds(self.scene, bsdfs)
             found.append(self.mi.load_dict(parts))
         return found[0], found[1]
 
@@ -402,8 +403,7 @@ class TracedScene:
         for number, item in enumerate(scene.items):
             if len(item.mesh.faces):
                 parts[f"item{number}"] = self._mesh(f"item{number}", item, bsdfs)
-        if scene.base is not None:
-            parts["ground"] = self._ground(scene.base, bsdfs)
+        parts |= self._grounds(scene, bsdfs)
         for number, (panel, often) in enumerate(zip(scene.panels, panels, strict=True)):
             parts[f"panel{number}"] = self._panel(panel, often)
         return mi.load_dict(parts)
@@ -459,10 +459,17 @@ class TracedScene:
         mesh.set_bsdf(bsdfs[material])  # after the update, which would make its textures anew
         return mesh
 
-    def _ground(self, base: Base, bsdfs: dict[Material, Any]) -> Any:
-        mesh, material = base.close_mesh, base.material
-        uv = texture_uv(mesh.uv, material)
-        return self._triangles("ground", mesh.points, mesh.normals, uv, mesh.faces, material, bsdfs)
+    def _grounds(self, scene: Scene, bsdfs: dict[Material, Any]) -> dict[str, Any]:
+        """The ground and what stands on it besides the piece, by name."""
+        found = {} if scene.base is None else {"ground": (scene.base.close_mesh, scene.base.material)}
+        if scene.street is not None:
+            found |= {f"{STREET}{one.name}": (one.mesh, one.material) for one in scene.street.items}
+        return {
+            name: self._triangles(
+                name, mesh.points, mesh.normals, texture_uv(mesh.uv, material), mesh.faces, material, bsdfs
+            )
+            for name, (mesh, material) in found.items()
+        }
 
     def _panel(self, panel: Panel, often: float) -> Any:
         side, up = panel.edges

@@ -25,6 +25,7 @@ from kilnchisel.core.scene.exposure import lit_by, spot_of
 from kilnchisel.core.scene.light import room_of
 from kilnchisel.core.scene.relief import laid
 from kilnchisel.core.scene.stance import behind_mm, beside_mm, posts_of, stance_shown
+from kilnchisel.core.scene.street import reach_of
 
 Array = NDArray[Any]
 
@@ -207,6 +208,8 @@ def base_of(job: Job, radius: float) -> Base | None:
     if ground.form == "table":
         half, front, back = (max(least, share * radius) for least, share in TABLE)
         return replace(base, along=_along(TABLE_TURN_DEG), radius_mm=half, table=(half, front, back))
+    if ground.form == "street":
+        return replace(base, radius_mm=reach_of(radius))
     if ground.form == "open":
         fades = (FADES[0] * radius, FADES[1] * radius)
         return replace(base, radius_mm=FADES[1] * radius, fades=fades, relief=_blades(job, radius))
@@ -291,13 +294,24 @@ WIDE_MM = 1500.0
 
 def _wide(ground: Ground, radius: float, near: Any, wide: Any, most: float = MOST_TILES) -> Texture:
     """What is seen as far as the horizon has a tile as wide as what lies about the piece."""
-    made = wide(_span(radius, WIDE_MM, most=most)) if ground.form == "open" else near()
+    made = wide(_span(radius, WIDE_MM, most=most)) if ground.form in ("open", "street") else near()
     assert isinstance(made, Texture)
     return made
 
 
+def _asphalt(ground: Ground, radius: float) -> Material:
+    if ground.form == "street":
+        return Material(
+            "coated", hex_to_linear(WORN_ROAD), 0.55, textures.driven_road(_span(radius, WIDE_MM))
+        )
+    most = max(MOST_TILES, WIDE_ROAD * radius / WIDE_MM)
+    texture = _wide(ground, radius, textures.asphalt, textures.road, most)
+    return Material("coated", hex_to_linear("#4a4a48"), 0.5, texture)
+
+
 FINE_OAK = ((40.0, 200.0, 1280), (150.0, 300.0, 1536))  # below which radius, tile in mm and in pixels
 WHITE = (1.0, 1.0, 1.0)
+WORN_ROAD = "#5c5b58"  # asphalt that has been driven on for years has lost its black
 MATERIALS: dict[str, Made] = {
     "oak table": lambda ground, radius: Material("coated", WHITE, 0.34, _oak(ground, radius)),
     "card": _plain,
@@ -312,14 +326,7 @@ MATERIALS: dict[str, Made] = {
     "concrete": lambda ground, radius: Material(
         "matte", hex_to_linear(ground.colour), 0.6, textures.concrete()
     ),
-    "asphalt": lambda ground, radius: Material(
-        "coated",
-        hex_to_linear("#4a4a48"),
-        0.5,
-        _wide(
-            ground, radius, textures.asphalt, textures.road, max(MOST_TILES, WIDE_ROAD * radius / WIDE_MM)
-        ),
-    ),
+    "asphalt": _asphalt,
     "grass": lambda ground, radius: Material(
         "matte", hex_to_linear("#5d7a3a"), 0.8, _wide(ground, radius, textures.turf, textures.lawn)
     ),

@@ -63,6 +63,7 @@ from kilnchisel.core.scene.onphoto import (
     photographed,
 )
 from kilnchisel.core.scene.stance import stance_of
+from kilnchisel.core.scene.street import Street, street_of
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -141,6 +142,11 @@ class Scene:
     before: tuple[str, ...] = ()  # how the masks of items begin that nothing in the photo hides
     glow: Glow = NO_GLOW
     company: tuple[Companion, ...] = ()  # the other pieces in the photo, the farthest first
+    street: Street | None = None  # behind the piece, part of its ground
+
+    def seen_in(self, view: View) -> Scene:
+        """What of it a view shows: a parallel one, before its sheet of grey, no street."""
+        return replace(self, street=None) if view.parallel and self.street is not None else self
 
     @property
     def panel(self) -> Panel | None:
@@ -257,6 +263,7 @@ def scene_of(
         bare=bare,
         caught=None if on_photo is None else base,
         before=tuple(f"lettering {n} " for n, one in enumerate(job.letterings, start=1) if one.before),
+        street=street_of(job, radius) if on_photo is None else None,
     )
 
 

@@ -45,6 +45,7 @@ class Drawn:
     pixels: Any
     view: View
     stance: Any
+    middle: Any  # of the piece in the scene, (3,) mm
     laid: tuple[Laid, ...]
     seconds: float  # that drawing it took, the geometry apart
 

@@ -35,7 +35,7 @@ LIGHT: Path = ("setting", "light")
 GROUND: Path = ("setting", "ground")
 CAMERA: Path = ("setting", "camera")
 LAMP_KINDS = get_args(StudioLight.model_fields["kind"].annotation)
-FORMS = (("flat", "Round"), ("table", "Table"), ("sweep", "Sweep"), ("open", "Open"))
+FORMS = (("flat", "Round"), ("table", "Table"), ("sweep", "Sweep"), ("open", "Open"), ("street", "Street"))
 
 
 def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt, pyqtSignal
@@ -189,6 +190,7 @@ class Ticket(QWidget):
         # what the Lay section showed last: its fields, of which job and lettering
         self._lay: tuple[Job, int | None, tuple[Spec, ...]] = (session.job, None, ())
         self._waits = False
+        self.draft_comes: Callable[[], bool] = lambda: False  # whether the present job is being drawn
         self.letterings = LetteringLines()
         self.letterings.chosen.connect(session.choose)
         self.handover = HandOver()
@@ -249,7 +251,8 @@ class Ticket(QWidget):
             section.say(sentence(job, key, index))
             # of those that are folded nobody sees the fields
             wanted = self._specs(key) if key == self.open_section and key in self.forms else []
-            usable = key == "hand-over" or bool(wanted) or key != self.open_section
+            waits = key == "lay" and self._waits
+            usable = key == "hand-over" or bool(wanted) or waits or key != self.open_section
             section.unfold(open_=key == self.open_section and usable)
             if key == self.open_section and key in self.forms:
                 self.forms[key].show_specs(wanted, job, self.unit)
@@ -278,16 +281,17 @@ class Ticket(QWidget):
         return found
 
     def _lay_waits(self) -> bool:
-        """Whether the fields of the Lay section stay as they are until the sides of a changed blank come
-        with its draft: to make them here might take a second."""
+        """Whether the Lay section stays as it is (empty, where it shows something else) until the sides of
+        the blank come with its draft: to make them here might take a second."""
         (before, index, fields), job = self._lay, self.session.job
-        self._waits = bool(
-            fields
-            and not sides_known(job.blank)
-            and type(job.blank) is type(before.blank)
+        same = (
+            type(job.blank) is type(before.blank)
             and job.model_copy(update={"blank": before.blank}) == before
             and index == self.session.index
         )
+        self._waits = not sides_known(job.blank) and (bool(fields and same) or self.draft_comes())
+        if self._waits and not same:
+            self._lay = (job, self.session.index, ())
         return self._waits
 
     def sides_came(self, *, none: bool = False) -> None:

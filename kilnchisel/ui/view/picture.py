@@ -37,7 +37,6 @@ from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
 from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.core.scene.highlights import Glint, glint_under
-from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.placing import nudged
 from kilnchisel.core.units import format_length
 from kilnchisel.core.workshop.orders import DraftOrder, Drawn, Look, MockupOrder
@@ -93,7 +92,7 @@ NUDGE_KEYS = {
 
 
 # given the place that is pointed at, the way there, and the view
-Pointing = Callable[[Glint, Array, View], None]
+Pointing = Callable[[Glint, Array, Drawn], None]
 
 
 class PictureView(QWidget):
@@ -224,7 +223,7 @@ class PictureView(QWidget):
 
     def _say_drawing(self) -> None:
         """Tell that what is shown is not the present job yet."""
-        if not self._trouble and not self._shows_present():
+        if not self._trouble and not self.shows_present():
             waited = time.monotonic() - self._waiting_since
             if waited < LONG_S:
                 self.status.emit("Drawing the draft", -1.0)
@@ -232,13 +231,18 @@ class PictureView(QWidget):
                 self.status.emit(f"Drawing the draft, {waited:.0f} s", 0.0)  # with a way to stop
             self._slow.start()
 
-    def _shows_present(self) -> bool:
+    def shows_present(self) -> bool:
+        """Whether what is seen is the session's job as it is."""
         return self.drawn is not None and self.drawn.order.job == self.session.job
+
+    def draft_comes(self) -> bool:
+        """Whether the session's job is about to be seen."""
+        return self.isVisible() and not self._trouble and not self.shows_present()
 
     def _after_pause(self) -> None:
         if self._drag is not None or not self.isVisible():
             return
-        if not self._shows_present():  # the draft comes first
+        if not self.shows_present():  # the draft comes first
             if not self._trouble:
                 self._pause.start()
             return
@@ -288,7 +292,7 @@ class PictureView(QWidget):
         scale = drawn.order.scale / self.devicePixelRatioF()
         if drawn.order.detail.rough and scale != EDIT_SCALE:
             self._budget.took(scale, drawn.seconds)
-        if self._slow.isActive() and self._shows_present():
+        if self._slow.isActive() and self.shows_present():
             self._slow.stop()
             if self._mockup_number < 0:
                 self.status.emit("", -1.0)
@@ -728,7 +732,7 @@ class PictureView(QWidget):
         origins, ways = drag.drawn.view.rays(np.array([pixel]), self._size())
         glint = glint_under(drag.job.blank, drag.drawn.stance, origins[0], ways[0])
         if glint is not None:
-            self.pointing(glint, ways[0], drag.drawn.view)
+            self.pointing(glint, ways[0], drag.drawn)
 
     def _distance_words(self) -> str:
         index = self.session.index

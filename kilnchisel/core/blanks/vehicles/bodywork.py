@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import FinishSlot, Inset, Sheet, Shell
 from kilnchisel.core.blanks.mesh import Mesh, border_edges, compacted, join
-from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, Net, closely, gridded, net_over
+from kilnchisel.core.blanks.net import GRID_MM, KEEP_OFF_MM, NET_CLEAR, Net, closely, gridded, net_over
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, edges_of, limit, normals_at, refined
@@ -29,6 +29,8 @@ Array = NDArray[Any]
 
 LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
 ROUGHER = 3.2  # how much wider a net's triangles are while something moves
+LEANS = 0.12  # slope of a surface against its sheet, from which on its net has the skin's points
+CLEAR_MM = 3.0  # from the border: what is nearer makes slivers
 BEYOND = 3  # how many rings of faces beside a side its surface knows of
 
 
@@ -133,6 +135,14 @@ class Facing:
         found[other] = self._within(uv[other])
         return found
 
+    def bends(self, domain: shapely.Polygon, step: float) -> Array:
+        """The skin's own points beside the border of a domain, in the band that a net of this step leaves
+        bare, where the surface leans away from its sheet: a rounded edge is all in there. (n, 2)"""
+        leans = np.linalg.norm(self._height.grad[:, 0], axis=1) > LEANS
+        band = shapely.difference(domain.buffer(-CLEAR_MM), domain.buffer(-NET_CLEAR * step))
+        uv = self.uv[leans]
+        return np.asarray(uv[shapely.contains_xy(band, uv[:, 0], uv[:, 1])])
+
     def _within(self, uv: Array) -> Array:
         """Places that are none of its border's points. At the border the search for a triangle is slow."""
         view = self.view
@@ -221,7 +231,8 @@ def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> She
         if domain.geom_type == "MultiPolygon":
             domain = max(domain.geoms, key=lambda part: part.area)
     domain = shapely.Polygon(_ring(domain, step))
-    net = _net(domain, max(step, widest(domain)))
+    wide = max(step, widest(domain))
+    net = _net(domain, wide, facing.bends(domain, wide) if detail.fine else None)
     # as slabs have it: its border may leave the true one by less than letters keep off it
     about = shapely.segmentize(shapely.simplify(domain, KEEP_OFF_MM / 2), ROUGHER * step)
     about = shapely.transform(about, gridded)
@@ -230,12 +241,14 @@ def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> She
     return Sheet(side, facet.slot, insets=facet.insets, net=net, rough=rough)
 
 
-def _net(area: shapely.Polygon, step: float) -> Net:
+def _net(area: shapely.Polygon, step: float, more: Array | None = None) -> Net:
     """Triangles over an area, wider ones where those would not keep its outline."""
-    try:
-        return net_over(area, step)
-    except KilnError:
-        return net_over(area, 1.17 * step)
+    for wider, bends in ((1.0, more), (1.0, None), (1.17, None)):
+        try:
+            return net_over(area, wider * step, bends)
+        except KilnError:
+            continue
+    return net_over(area, 1.17 * step)
 
 
 def _ring(domain: shapely.Polygon, step: float) -> Array:
