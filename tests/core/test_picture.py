@@ -132,7 +132,9 @@ class Drafts(unittest.TestCase):
             change(mug_job("B"), ("finish", "colour"), "#305040"),
             change(mug_job("B"), ("setting", "camera", "turn_deg"), 60.0),
             plaque_job("B"),
+            change(mug_job("A"), ("setting", "ground", "kind"), "none"),
         ]
+        jobs.append(change(jobs[-1], ("setting", "light", "room"), "park"))
         warm = [self.draw(job, Detail.FINE) for job in jobs]
         for job, picture in zip(jobs, warm, strict=True):
             other = Draft()

@@ -603,7 +603,7 @@ class Draft:
 
     def _open_room(self, scene: Scene) -> tuple[Any, ...]:
         """Equal for scenes in which open light is the same."""
-        return (OPEN, weakly(scene.draft_room.radiance), scene.draft_room.turn)
+        return (OPEN, weakly(scene.draft_room))
 
     def _use_lamp_map(self, program: Any, baked: Baked | None) -> None:
         """The light of tubes over a sheet or the ground (None: there is no map for it)."""
