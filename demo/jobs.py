@@ -580,7 +580,7 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "crew-cap": ("warm grey sweep", {"turn_deg": 24.0, "tilt_deg": 15.0}),
     "shop-tote": ("wall by a window", {}),
     "shop-shirt": ("table by a window", {"turn_deg": 4.0}),
-    "shuttle-van": ("quay at dusk", {}),
+    "shuttle-van": ("kerb at evening", {}),
     "trail-sign": ("meadow", {}),
     "bank-letters": ("meadow", {}),
     "dome-letters": ("in the dark", {}),

@@ -228,7 +228,7 @@ class Cameras(unittest.TestCase):
         job = change(job, ("setting", "camera", "upright"), True)
         scene, view, size = scene_of_job(job), replace(view_of(job), opening_mm=0.0), (240, 160)
         drawn = the_draft().coverage(scene, view, size)
-        traced = TracedScene(replace(scene, base=None, panels=()))
+        traced = TracedScene(replace(scene, base=None, street=None, panels=()))
         for wide in (traced._wide, False):
             traced._wide = wide
             seen = traced.light(Slice(view, size, (0, size[1]), 8, 1))[..., 3] / 8 > 0.5

@@ -192,7 +192,7 @@ def _stance(blank: Blank, manner: Manner, now: str) -> str:
         return now  # no setting changes it
     if manner == "wall":
         return "hung" if "hung" in stances else stances[0]
-    if manner == "open":
+    if manner in ("open", "road"):
         return "standing" if "standing" in stances else stances[0]
     if manner == "table" and now == "hung":
         return stances[0]

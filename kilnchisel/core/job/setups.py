@@ -13,6 +13,7 @@ import numpy as np
 
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign
+from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.setting import (
     COLOURED_GROUNDS,
     FRAME_MM,
@@ -26,10 +27,12 @@ from kilnchisel.core.job.setting import (
     in_ground,
 )
 from kilnchisel.core.job.traits import size_of, stances_of
+from kilnchisel.core.job.vehicles import BoxTruck, Coach, Hatchback, Van
 
-Manner = Literal["table", "wall", "open", "any", "night", "worn"]
+Manner = Literal["table", "wall", "open", "road", "any", "night", "worn"]
 WIDE_OVER_TALL = 1.5
 TABLE_MM, OPEN_MM = 1500.0, 400.0  # what is larger stands on no table, what is smaller is lost out of doors
+DRIVEN = (Van, Hatchback, BoxTruck, Coach)
 SPREAD_MM = 1900.0  # what is larger is spread out on none
 NO_KEY = KeyLight(strength=0)
 
@@ -56,8 +59,8 @@ class Piece:
 
 @dataclass(frozen=True)
 class PictureSet:
-    """A set. ``words``: what is seen of it; ``manner``: on a table, on a wall, in the open, worn, or as it
-    was kept."""
+    """A set. ``words``: what is seen of it; ``manner``: on a table, on a wall, in the open, on a road
+    (vehicles, and large meshes that may be one), worn, or as it was kept."""
 
     name: str
     words: str
@@ -69,6 +72,8 @@ class PictureSet:
         large = max(size_of(blank))
         if self.manner in ("any", "night"):
             return True
+        if self.manner == "road":
+            return isinstance(blank, DRIVEN) or (isinstance(blank, Mesh3D) and large > TABLE_MM)
         stances = stances_of(blank)
         if (self.manner == "worn") != ("worn" in stances):
             return False
@@ -442,13 +447,27 @@ def _hard_standing(piece: Piece) -> Setting:
     )
 
 
+STREET_ROAD = Ground(kind="asphalt", form="street")
+
+
 def _kerbside(piece: Piece) -> Setting:
     """As a photographer stands before a car: at the height of its windows."""
     sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
     return Setting(
         light=Light(room="clear sky", strength=60, key=NO_KEY, lamps=(sun,)),
-        ground=Ground(kind="none") if piece.posts else Ground(kind="asphalt", form="street"),
+        ground=STREET_ROAD,
         camera=_camera(piece, 20, 1.5, 85, 0.8),
+    )
+
+
+def _kerb_at_evening(piece: Piece) -> Setting:
+    sun = StudioLight(kind="sun", turn_deg=-62, tilt_deg=9, strength=125, kelvin=3500)
+    return Setting(
+        exposure_stops=-0.3,
+        white_kelvin=4800,
+        light=Light(room="evening sky", strength=70, key=NO_KEY, lamps=(sun,)),
+        ground=STREET_ROAD,
+        camera=_camera(piece, 24, 1.5, 85, 0.8),
     )
 
 
@@ -479,7 +498,8 @@ SETS: dict[str, PictureSet] = {
         PictureSet("meadow", "a park in the morning, out of focus", "open", _meadow),
         PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
         PictureSet("city square", "an overcast day in a town", "open", _square),
-        PictureSet("kerbside", "a road before a brick wall, a clear sky", "open", _kerbside),
+        PictureSet("kerbside", "a road before a brick wall, a clear sky", "road", _kerbside),
+        PictureSet("kerb at evening", "the same, the sun about to go", "road", _kerb_at_evening),
         PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )

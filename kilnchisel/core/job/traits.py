@@ -422,6 +422,7 @@ TRAITS: dict[type, Traits] = {
         finishes=(Paint(colour="#f1efe8"), Paint(colour="#22345f"), Paint(colour="#1a2026", gloss=100)),
     ),
     Van: _vehicle(
+        set="kerbside",
         gapped=lambda _: ("left side", "right side", "nose", "rear"),
         room=lambda b: b.height_mm * 0.48,
         along=lambda b: round(0.285 * b.length_mm, 0),  # between the door and the rear
@@ -429,6 +430,7 @@ TRAITS: dict[type, Traits] = {
         finishes=GLAZED,
     ),
     Hatchback: _vehicle(
+        set="kerbside",
         gapped=lambda _: ("left side", "right side", "bonnet", "nose", "rear"),
         room=lambda b: b.height_mm * 0.3,
         along=lambda b: round(-0.07 * b.length_mm, 0),  # on the front door
@@ -437,12 +439,14 @@ TRAITS: dict[type, Traits] = {
         finishes=GLAZED,
     ),
     BoxTruck: _vehicle(
+        set="kerbside",
         gapped=lambda _: ("left door", "right door", "nose", "rear"),
         finishes=GLAZED,
         room=lambda b: b.height_mm * 0.62,
         middle=lambda b: round(0.06 * b.height_mm, 0),
     ),
     Coach: _vehicle(
+        set="kerbside",
         gapped=lambda _: ("left side", "right side", "nose", "rear"),
         finishes=GLAZED,
         room=lambda b: b.length_mm * 0.15,

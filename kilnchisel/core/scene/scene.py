@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import product
 from typing import Any
 
@@ -145,8 +146,23 @@ class Scene:
     street: Street | None = None  # behind the piece, part of its ground
 
     def seen_in(self, view: View) -> Scene:
-        """What of it a view shows: a parallel one, before its sheet of grey, no street."""
-        return replace(self, street=None) if view.parallel and self.street is not None else self
+        """What of it a view shows: a parallel one, before its sheet of grey, no street, and any other the
+        one that is behind the piece as one looks from there."""
+        if self.street is None:
+            return self
+        if view.parallel:
+            return self._without_street
+        behind = (view.eye - self.middle) @ self.street.facing >= 0
+        return self if behind else self._across_the_street
+
+    @cached_property
+    def _without_street(self) -> Scene:
+        return replace(self, street=None)
+
+    @cached_property
+    def _across_the_street(self) -> Scene:
+        assert self.street is not None
+        return replace(self, street=self.street.across())
 
     @property
     def panel(self) -> Panel | None:

@@ -36,12 +36,8 @@ PIER_MM, PIER_OUT_MM, PIERS_APART_MM = 450.0, 112.5, 16 * BRICK_MM
 THICK_MM = 215.0
 COPING_MM, OVER_MM, COPING_LONG_MM = 70.0, 40.0, 600.0
 CHANNEL_MM, SETT_MM = 200.0, 300.0  # stones along the kerb, in the road: how wide and how long each is
-LANE_MM, LINE_MM, DASH_MM, DASHES_APART_MM = (
-    3300.0,
-    100.0,
-    2000.0,
-    6000.0,
-)  # from the kerb to the middle line
+LANE_MM = 3650.0  # from the kerb to the line in the middle
+LINE_MM, DASH_MM, DASHES_APART_MM = 100.0, 2000.0, 6000.0
 GULLY_MM, GULLIES_APART_MM, BAR_MM = 430.0, 23_000.0, 28.0
 UNEVEN_MM = 1.5  # how far laid stones are off their line
 LEAST_HALF_MM, HALF, STEP_MM = 14_000.0, 6.0, 500.0  # half its length, in radii of the piece, and in steps
@@ -62,29 +58,35 @@ FACING = {"front": (0, -1, 0), "back": (0, 1, 0), "left": (-1, 0, 0), "right": (
 @dataclass(frozen=True, eq=False)
 class Street:
     """What stands behind the piece, its meshes in the scene's coordinates. ``wall``: a point of its foot
-    below the middle; ``facing`` (3,), unit; ``high_mm``, ``half_mm``: its height and half its length."""
+    beside the scene's origin; ``facing`` (3,), unit; ``high_mm``, ``half_mm``: its height and half its
+    length; ``kerb_mm``: how far the kerb is from the origin."""
 
     items: tuple[Item, ...]
     wall: Array
     facing: Array
     high_mm: float
     half_mm: float
+    kerb_mm: float
 
     @property
     def tone(self) -> Array:
         """The mean reflectance of the wall, (3,)."""
         return next(item.material.albedo for item in self.items if item.name == WALL)
 
+    def across(self) -> Street:
+        """The same along the other side of the road."""
+        return _street(self.kerb_mm, self.half_mm, bool(self.facing[1] < 0))
+
 
 def street_of(job: Job, radius: float) -> Street | None:
-    """The street behind a job's piece of this radius, mm, as its camera sees it; None where its ground has
-    none."""
-    ground, turn = job.setting.ground, np.radians(job.setting.camera.turn_deg)
+    """The street behind a job's piece of this radius, mm, away from the viewer, +y; None where its ground
+    has none."""
+    ground = job.setting.ground
     if ground.form != "street" or ground.kind == "none" or stance_shown(job) == "hung":
         return None
     # in steps: so that pieces of like size share one
     kerb = STEP_MM * np.ceil(deep_of(job.blank) / STEP_MM) / 2 + PARKED_MM
-    return _street(float(kerb), reach_of(radius), bool(np.cos(turn) < 0))
+    return _street(float(kerb), reach_of(radius), False)  # noqa: FBT003
 
 
 def reach_of(radius: float) -> float:
@@ -93,9 +95,9 @@ def reach_of(radius: float) -> float:
 
 
 @remembered
-def _street(kerb: float, half: float, round_: bool) -> Street:  # noqa: FBT001 - remembered by its value
-    """``kerb``: how far behind the scene's origin it is; ``half`` its length; ``round_``: it is seen from
-    the other side of the piece, and stands on this one."""
+def _street(kerb: float, half: float, across: bool) -> Street:  # noqa: FBT001 - remembered by its value
+    """``kerb``: how far from the scene's origin it is; ``half`` its length; ``across``: it is along the
+    side of the road that is nearer to the viewer."""
     rng = np.random.default_rng(SEED)
     flags = kerb + KERB_MM
     wall = flags + FLAGS * FLAG_MM[0]
@@ -113,11 +115,11 @@ def _street(kerb: float, half: float, round_: bool) -> Street:  # noqa: FBT001 -
         (WALL, bricks, _wall(rng, wall, half, piers)),
         ("coping", _stone("#aaa59a", grey), _coping(rng, wall, top, half, piers)),
     )
-    about = np.diag([-1.0, -1.0, 1.0, 1.0]) if round_ else np.eye(4)
+    about = np.diag([-1.0, -1.0, 1.0, 1.0]) if across else np.eye(4)
     made = tuple(
         Item(name, None, mesh.moved(about), material, mask="ground") for name, material, mesh in items
     )
-    return Street(made, about[:3, 1] * wall, -about[:3, 1], top, half)
+    return Street(made, about[:3, 1] * wall, -about[:3, 1], top, half, kerb)
 
 
 def _stone(colour: str, texture: Texture) -> Material:

@@ -201,6 +201,7 @@ class _Mockups:
             view = view_for(order.job, order.index, order.look, order.size)
         else:
             view = order_view(order.job, order.picture)
+        scene = scene.seen_in(view)
         looks, wish = (None, None) if order.picture is None else ((), order.picture.wish)
         for state in self.afar.refine(scene, view, order.size, order.samples, stop, progress, looks, wish):
             self._answer(("refined", order.number, state))
