@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton
 
+from kilnchisel.core import build
 from kilnchisel.core.job.sets import kept_sets, set_of, sets_for
 from tests.ui.harness import WindowTest
 
@@ -125,15 +126,23 @@ class Sets(WithTiles):
 
     def test_a_light_is_placed_from_what_came_with_the_draft(self):
         self.new("apron")
-        self.window.session.edit(("blank", "colour"), "#203040", "colour")  # as nobody has made it yet
         self.settle()
-        made = self.bodies_made()
+        asked = []  # by whom where the piece is, which takes its whole body
+        known = build._ball_of
+
+        def watched(job):
+            asked.append(threading.current_thread())
+            return known(job)
+
+        self.enterContext(mock.patch.object(build, "_ball_of", watched))
         before = self.window.session.job.setting.light.lamps
         self.window.follow_link("lamp.place.0")
         middle = (self.window.picture.width() / 2, self.window.picture.height() / 2)
         self.drag(middle, (middle[0] + 12, middle[1] + 6))
         self.assertNotEqual(self.window.session.job.setting.light.lamps, before)
-        self.assertNotIn(threading.main_thread(), made)
+        self.settle()
+        self.assertTrue(asked)
+        self.assertNotIn(threading.main_thread(), asked)
 
     def test_a_view_is_kept_and_gone_back_to(self):
         self.new()
