@@ -366,12 +366,12 @@ def garments() -> None:
 
 # of what is seen where letters are large: how near, and turned how far where it is a new job's blank
 PLACES: dict[str, tuple[float, float]] = {
-    "shuttle-van": (1.0, 0.0),
-    "coach": (0.78, -32.0),
-    "box truck": (0.78, -34.0),
-    "hatchback": (0.78, -40.0),
-    "aeroplane": (0.62, -30.0),
-    "sailing hull": (0.78, 34.0),
+    "shuttle-van": (0.9, 0.0),
+    "coach": (0.8, -32.0),
+    "box truck": (0.86, -34.0),
+    "hatchback": (0.84, -40.0),
+    "aeroplane": (0.82, -30.0),
+    "sailing hull": (0.95, 34.0),
     "cafe-box-sign": (1.0, 0.0),
     "gift-shop": (1.0, 0.0),
     "dome-window": (1.0, 0.0),
@@ -388,7 +388,7 @@ def places() -> None:
         job = ALL[name]() if name in ALL else fresh_job(name, "TARNLIGHT")
         update = {"distance_mm": near * job.setting.camera.distance_mm}
         if turn_deg:
-            update |= {"turn_deg": turn_deg, "tilt_deg": 6.0}
+            update |= {"turn_deg": turn_deg, "tilt_deg": 2.0}
         job = change(job, ("setting", "camera"), job.setting.camera.model_copy(update=update))
         made.append(make_picture(job, PictureOrder((480, 300), 40)))
     rows = [np.concatenate([one for one in made[k : k + 4] if one is not None], axis=1) for k in (0, 4, 8)]

@@ -456,7 +456,7 @@ def _kerbside(piece: Piece) -> Setting:
     return Setting(
         light=Light(room="clear sky", strength=60, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 20, 1.5, 85, 0.8),
+        camera=_camera(piece, 20, 1.5, 85, 0.72),
     )
 
 
@@ -467,7 +467,7 @@ def _kerb_at_evening(piece: Piece) -> Setting:
         white_kelvin=4800,
         light=Light(room="evening sky", strength=70, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 24, 1.5, 85, 0.8),
+        camera=_camera(piece, 24, 1.5, 85, 0.72),
     )
 
 

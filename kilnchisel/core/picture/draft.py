@@ -37,7 +37,7 @@ from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Scene
-from kilnchisel.core.scene.street import Street
+from kilnchisel.core.scene.street import WALL, Street
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -629,10 +629,13 @@ class Draft:
                 light = in_the_open(scene, item.mesh.normals)
                 drawn.light.write(light.astype("f4").tobytes())
                 drawn.lit_by = lit_by
-            program = self._use_material(item.material, caught=False)
+            material = item.material
+            if self._detail.rough and item.name != WALL:  # of stones, hardly any grain is seen from afar
+                material = replace(material, texture=None)
+            program = self._use_material(material, caught=False)
             set_values(program, has_sheet_light=False, stance=np.eye(4), caught_by=3)
             self._use_lamp_map(program, None)
-            self._card.draw(self._card.array(drawn, look_of(item.material, caught=False)))
+            self._card.draw(self._card.array(drawn, look_of(material, caught=False)))
             set_values(program, stance=self._open_scene.stance)
 
     def _draw_base(self, base: Base) -> None:
