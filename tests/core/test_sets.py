@@ -38,7 +38,7 @@ from kilnchisel.core.scene.exposure import lit_by
 from kilnchisel.core.scene.grounds import base_of
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import painted, panels_of
-from kilnchisel.core.scene.light import Room, degrees_apart, unfocused_room
+from kilnchisel.core.scene.light import Room, degrees_apart, held, seen_room, unfocused_room
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import square_on
 from tests.commands import called
@@ -304,6 +304,15 @@ class Behind(unittest.TestCase):
         self.assertEqual(degrees_apart(0.0), 0.0)
         self.assertEqual(degrees_apart(0.2), degrees_apart(1.0))
         self.assertAlmostEqual(degrees_apart(4.0) / 4.0, 1.0, delta=0.11)
+
+    def test_what_is_too_bright_keeps_its_colour(self):
+        sun, cloud = (24.0, 18.0, 6.0), (1.0, 2.0, 11.0)
+        seen = held(np.array([[sun, cloud]]), 12.0)
+        np.testing.assert_allclose(seen, [[(12.0, 9.0, 3.0), cloud]])
+        picture = seen_room("evening sky", 0.0)
+        bright = picture[picture.max(axis=2) > 11.9]
+        self.assertTrue(len(bright))
+        self.assertTrue((bright[:, 0] > 1.3 * bright[:, 1]).all())  # a low sun is no green
 
     def test_what_is_out_of_focus_keeps_its_light(self):
         near, far = (unfocused_room("city square", degrees) for degrees in (1.05, 4.36))

@@ -90,7 +90,7 @@ class Built(unittest.TestCase):
 
     def test_it_is_behind_the_piece_wherever_one_looks_from(self):
         for turn in (20.0, 160.0, -100.0, -20.0):
-            job, scene = street(camera__turn_deg=turn)
+            job, scene = street(camera__turn_deg=turn, light__lamps=())
             eye = view_of(job).eye
             scene = scene.seen_in(view_of(job))
             self.assertIs(scene.seen_in(view_of(job)), scene)
@@ -98,6 +98,17 @@ class Built(unittest.TestCase):
             self.assertLess(float((eye - scene.middle) @ (scene.street.wall - scene.middle)), 0)
             wall = next(item.mesh for item in scene.street.items if item.name == WALL)
             self.assertGreater((wall.normals @ scene.street.facing > 0.9).mean(), 0.9)
+
+    def test_the_wall_gives_way_to_a_sun_from_behind_it(self):
+        for camera, sun, stands in ((20.0, -46.0, True), (20.0, 140.0, False), (170.0, -46.0, False)):
+            job, _ = street(camera__turn_deg=camera)
+            job = change(job, ("setting", "light", "lamps", 0, "turn_deg"), sun)
+            scene = scene_of_job(job, detail=Detail.ROUGH).seen_in(view_of(job))
+            self.assertEqual(scene.street.tone is not None, stands, (camera, sun))
+            self.assertEqual(
+                {"kerb", "flags"} & {item.name for item in scene.street.items}, {"kerb", "flags"}
+            )
+            self.assertEqual(surround(scene).shape, (128, 256, 3))
 
 
 class Seen(unittest.TestCase):

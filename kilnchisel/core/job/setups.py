@@ -499,7 +499,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("quay at dusk", "the sun just down over water", "open", _dusk),
         PictureSet("city square", "an overcast day in a town", "open", _square),
         PictureSet("kerbside", "a road before a brick wall, a clear sky", "road", _kerbside),
-        PictureSet("kerb at evening", "the same, the sun about to go", "road", _kerb_at_evening),
+        PictureSet("kerb at evening", "a road before a brick wall, a low sun", "road", _kerb_at_evening),
         PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )

@@ -31,8 +31,8 @@ def surround(scene: Scene) -> Array:
         if scene.base.sweep is not None:
             behind, sent = _swept(scene, scene.base, directions)
             seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
-        if scene.street is not None:
-            behind, sent = _walled(scene, scene.street, directions)
+        if scene.street is not None and scene.street.tone is not None:
+            behind, sent = _walled(scene, scene.street, scene.street.tone, directions)
             seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
         below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
         seen = seen * (1 - below) + (ground_radiance(scene) + _ground_mirror(scene, directions)) * below
@@ -48,10 +48,10 @@ def _swept(scene: Scene, base: Base, directions: Array) -> tuple[Array, Array]:
     return wall.seen(scene, directions, base.material.albedo)
 
 
-def _walled(scene: Scene, street: Street, directions: Array) -> tuple[Array, Array]:
+def _walled(scene: Scene, street: Street, tone: Array, directions: Array) -> tuple[Array, Array]:
     """The same of the wall along a street."""
     wall = Upright(street.wall, street.facing, street.high_mm, street.half_mm)
-    return wall.seen(scene, directions, street.tone)
+    return wall.seen(scene, directions, tone)
 
 
 @dataclass(frozen=True, eq=False)

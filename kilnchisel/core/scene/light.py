@@ -259,20 +259,27 @@ def room_of(light: Light) -> Room:
     return Room(_room_picture(name_of(light)) * np.float32(scale), _turn_of(light))
 
 
+def held(picture: Array, most: float) -> Array:
+    """A picture (h, w, 3) in which nothing is brighter than this in any channel, each colour the same: a
+    channel held alone would turn a low sun green."""
+    share = most / np.maximum(picture.max(axis=2, keepdims=True), most)
+    return np.asarray(picture * share)
+
+
 @remembered
 def seen_room(name: str, degrees: float) -> Array:
     """The room as it is seen behind the piece, (h, w, 3), at unit strength. ``degrees``: over how many a
     lens spreads each point of it, 0 where it is sharp from near to far. A sky and land that are drawn need
     not be blurred to hide how few pixels they have."""
     if name in OPEN_SKIES and degrees <= LEAST_BLUR_DEG:
-        return np.asarray(np.minimum(_room_picture(name), BRIGHTEST))
+        return held(_room_picture(name), BRIGHTEST)
     return blurred_room(name) if degrees <= 0 else unfocused_room(name, degrees)
 
 
 @remembered
 def blurred_room(name: str, degrees: float = 2.6) -> Array:
     """The room out of focus, as it is seen behind the piece, (h, w, 3), at unit strength."""
-    picture = np.minimum(_room_picture(name), 6.0)
+    picture = held(_room_picture(name), 6.0)
 
     def made() -> Arrays:
         sigma = degrees / 360 * picture.shape[1]
@@ -299,7 +306,7 @@ def degrees_apart(degrees: float) -> float:
 def unfocused_room(name: str, degrees: float) -> Array:
     """The room as an open lens shows it, every point of it spread over a disc so many degrees across,
     (h, w, 3), at unit strength."""
-    picture = np.minimum(_room_picture(name), BRIGHTEST)
+    picture = held(_room_picture(name), BRIGHTEST)
 
     def made() -> Arrays:
         height, width = picture.shape[:2]

@@ -162,7 +162,7 @@ class Scene:
     @cached_property
     def _across_the_street(self) -> Scene:
         assert self.street is not None
-        return replace(self, street=self.street.across())
+        return replace(self, street=self.street.across().lit_by(self.panels))
 
     @property
     def panel(self) -> Panel | None:
@@ -257,13 +257,15 @@ def scene_of(
     room = room_of(setting.light)
     if on_photo is None:
         base = ground_of(job, middle, radius)
+    panels = panels_of(setting.light, middle, radius)
+    street = street_of(job, radius) if on_photo is None else None
     return Scene(
         items=items + inside,
         stance=stance,
         base=None if on_photo is not None and on_photo.carried else base,
         room=room,
         draft_room=draft_room(setting.light, spot_of(middle), radius),
-        panels=panels_of(setting.light, middle, radius),
+        panels=panels,
         backdrop=_backdrop(setting.ground, name_of(setting.light), setting.light.strength, room.turn),
         gain=gain_of(setting, middle, radius, ground.albedo),
         middle=middle,
@@ -279,7 +281,7 @@ def scene_of(
         bare=bare,
         caught=None if on_photo is None else base,
         before=tuple(f"lettering {n} " for n, one in enumerate(job.letterings, start=1) if one.before),
-        street=street_of(job, radius) if on_photo is None else None,
+        street=None if street is None else street.lit_by(panels),
     )
 
 

@@ -1,5 +1,5 @@
 """A street's edge behind what stands on its road: a kerb, a pavement of flags, and a brick wall with piers
-and a coping.
+and a coping. The wall gives way to a light that comes from behind it.
 
 Sizes of kerb, flags and bricks are those that are sold (common practice). It is there for pictures alone,
 and no part of the piece.
@@ -22,6 +22,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import deep_of
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.items import Item
+from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.stance import stance_shown
 
 Array = NDArray[Any]
@@ -58,24 +59,31 @@ FACING = {"front": (0, -1, 0), "back": (0, 1, 0), "left": (-1, 0, 0), "right": (
 @dataclass(frozen=True, eq=False)
 class Street:
     """What stands behind the piece, its meshes in the scene's coordinates. ``wall``: a point of its foot
-    beside the scene's origin; ``facing`` (3,), unit; ``high_mm``, ``half_mm``: its height and half its
-    length; ``kerb_mm``: how far the kerb is from the origin."""
+    beside the scene's origin, where there is one or might be; ``facing`` (3,), unit; ``high_mm``: its
+    height; ``half_mm``: half its length; ``kerb_mm``: how far the kerb is from the origin."""
 
     items: tuple[Item, ...]
     wall: Array
     facing: Array
-    high_mm: float
     half_mm: float
     kerb_mm: float
+    high_mm: float = KERB_HIGH_MM + COURSES * COURSE_MM
 
     @property
-    def tone(self) -> Array:
-        """The mean reflectance of the wall, (3,)."""
-        return next(item.material.albedo for item in self.items if item.name == WALL)
+    def tone(self) -> Array | None:
+        """The mean reflectance of the wall, (3,); None where there is none."""
+        return next((item.material.albedo for item in self.items if item.name == WALL), None)
 
     def across(self) -> Street:
         """The same along the other side of the road."""
-        return _street(self.kerb_mm, self.half_mm, bool(self.facing[1] < 0))
+        return _street(self.kerb_mm, self.half_mm, bool(self.facing[1] < 0), True)  # noqa: FBT003
+
+    def lit_by(self, panels: tuple[Panel, ...]) -> Street:
+        """The same without its wall where one of the lights comes from behind that."""
+        shining = (one.middle for one in panels if one.throws is None)
+        if all((middle - self.wall) @ self.facing > 0 for middle in shining):
+            return self
+        return _street(self.kerb_mm, self.half_mm, bool(self.facing[1] > 0), False)  # noqa: FBT003
 
 
 def street_of(job: Job, radius: float) -> Street | None:
@@ -86,7 +94,7 @@ def street_of(job: Job, radius: float) -> Street | None:
         return None
     # in steps: so that pieces of like size share one
     kerb = STEP_MM * np.ceil(deep_of(job.blank) / STEP_MM) / 2 + PARKED_MM
-    return _street(float(kerb), reach_of(radius), False)  # noqa: FBT003
+    return _street(float(kerb), reach_of(radius), False, True)  # noqa: FBT003
 
 
 def reach_of(radius: float) -> float:
@@ -95,9 +103,9 @@ def reach_of(radius: float) -> float:
 
 
 @remembered
-def _street(kerb: float, half: float, across: bool) -> Street:  # noqa: FBT001 - remembered by its value
+def _street(kerb: float, half: float, across: bool, walled: bool) -> Street:  # noqa: FBT001 - by value
     """``kerb``: how far from the scene's origin it is; ``half`` its length; ``across``: it is along the
-    side of the road that is nearer to the viewer."""
+    side of the road that is nearer to the viewer; ``walled``: there is a wall."""
     rng = np.random.default_rng(SEED)
     flags = kerb + KERB_MM
     wall = flags + FLAGS * FLAG_MM[0]
@@ -105,21 +113,24 @@ def _street(kerb: float, half: float, across: bool) -> Street:  # noqa: FBT001 -
     grey = textures.concrete()
     bricks = Material("matte", (1.0, 1.0, 1.0), 0.7, textures.bricks())
     piers = np.arange(-half + PIER_MM, half, PIERS_APART_MM)
-    items = (
+    items = [
         ("kerb", _stone("#96948c", grey), _kerb(rng, kerb, half)),
         ("channel", _stone("#77756f", grey), _channel(rng, kerb, half)),
         ("line", _stone("#cfccc2", grey), _line(kerb - LANE_MM, half)),
         ("gullies", Material("coated", hex_to_linear("#3a3836"), 0.45), _gullies(kerb, half)),
         ("flags", _stone("#a09b92", grey), _flags(rng, flags, half)),
         ("bed", _stone("#55524c", grey), _boxes((-half, flags, 0.0), (half, wall, 100.0), "top")),
-        (WALL, bricks, _wall(rng, wall, half, piers)),
-        ("coping", _stone("#aaa59a", grey), _coping(rng, wall, top, half, piers)),
-    )
+    ]
+    if walled:
+        items += [
+            (WALL, bricks, _wall(rng, wall, half, piers)),
+            ("coping", _stone("#aaa59a", grey), _coping(rng, wall, top, half, piers)),
+        ]
     about = np.diag([-1.0, -1.0, 1.0, 1.0]) if across else np.eye(4)
     made = tuple(
         Item(name, None, mesh.moved(about), material, mask="ground") for name, material, mesh in items
     )
-    return Street(made, about[:3, 1] * wall, -about[:3, 1], top, half, kerb)
+    return Street(made, about[:3, 1] * wall, -about[:3, 1], half, kerb)
 
 
 def _stone(colour: str, texture: Texture) -> Material:
