@@ -312,7 +312,7 @@ class Behind(unittest.TestCase):
         picture = seen_room("evening sky", 0.0)
         bright = picture[picture.max(axis=2) > 11.9]
         self.assertTrue(len(bright))
-        self.assertTrue((bright[:, 0] > 1.3 * bright[:, 1]).all())  # a low sun is no green
+        self.assertTrue((bright[:, 0] > 1.15 * bright[:, 1]).all())  # a low sun is no green
 
     def test_what_is_out_of_focus_keeps_its_light(self):
         near, far = (unfocused_room("city square", degrees) for degrees in (1.05, 4.36))
