@@ -24,6 +24,8 @@ def edges(pixels):
 class InTheStrip(WindowTest):
     def setUp(self):
         super().setUp()
+        for page in ("comparepage", "trypage"):  # pictures of a third of the size tell as much
+            self.enterContext(mock.patch(f"kilnchisel.ui.proofs.{page}.SIZE", (320, 200)))
         self.new("plaque")
         self.settle()
         self.session, self.strip = self.window.session, self.window.proofs

@@ -25,6 +25,7 @@ class Watching(WindowTest):
         page = WatchPage(job, how or Routing(flats_mm=(1.0,)), self.window)
         self.addCleanup(page.deleteLater)
         self.addCleanup(page.done, 0)
+        page.resize(500, 420)
         page.show()
         self.wait(lambda: page.seen is not None and page.seen.order.number == page._number, "a picture")
         return page
