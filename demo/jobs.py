@@ -582,7 +582,7 @@ SHOWN: dict[str, tuple[str, dict[str, float]]] = {
     "shop-shirt": ("table by a window", {"turn_deg": 4.0}),
     "shuttle-van": ("kerb at evening", {}),
     "trail-sign": ("meadow", {}),
-    "bank-letters": ("meadow", {}),
+    "bank-letters": ("open field", {}),
     "dome-letters": ("in the dark", {}),
     "night-cafe-neon": ("in the dark", {}),
     "shuttle-stop": ("wall at night", {}),

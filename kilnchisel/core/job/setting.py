@@ -65,6 +65,7 @@ RoomName = Literal[
     "high sun sky",
     "clear sky",
     "evening sky",
+    "sky over fields",
     PlaceName,
 ]
 

@@ -438,6 +438,16 @@ def _low_sun(piece: Piece) -> Setting:
     )
 
 
+def _field(piece: Piece) -> Setting:
+    sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=40, strength=115, kelvin=5400)
+    return Setting(
+        exposure_stops=0.3,
+        light=Light(room="sky over fields", strength=45, key=NO_KEY, lamps=(sun,)),
+        ground=_land(piece, "grass"),
+        camera=_camera(piece, 18, 2 if piece.posts else 4, 85, 0.76),
+    )
+
+
 def _hard_standing(piece: Piece) -> Setting:
     sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
     return Setting(
@@ -500,6 +510,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("city square", "an overcast day in a town", "open", _square),
         PictureSet("kerbside", "a road before a brick wall, a clear sky", "road", _kerbside),
         PictureSet("kerb at evening", "a road before a brick wall, a low sun", "road", _kerb_at_evening),
+        PictureSet("open field", "grass to the horizon, a clear sky", "open", _field),
         PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )

@@ -29,6 +29,7 @@ ROOM_FILES = {
     "high sun sky": "high-sun-sky",
     "clear sky": "high-sun-sky",
     "evening sky": "low-sun-sky",
+    "sky over fields": "high-sun-sky",
 }
 PLACES: tuple[str, ...] = get_args(PlaceName)
 # Where the room's brightest window is brought to, so that light comes from the front left, degrees
@@ -40,6 +41,7 @@ ROOM_TURN = {
     "high sun sky": -140.0,
     "clear sky": -140.0,
     "evening sky": -140.0,
+    "sky over fields": -140.0,
     "park": -18.0,
     "pine wood": -8.0,
     "dawn hills": -6.0,

@@ -16,11 +16,16 @@ from kilnchisel.core.colour import LUMA, light_of_kelvin
 
 Array = NDArray[Any]
 
-# by the room: how much more light than from the sky comes to level ground from the sun, about 3 to 1 with
-# the sun half up, and less than the sky's towards evening (common knowledge), and the sun's kelvin
-OPEN_SKIES = {"clear sky": (3.0, 5400.0), "evening sky": (0.7, 3900.0)}
-FINER = 4  # the sky is smooth, what stands before it is not
 LAND = np.array([0.31, 0.3, 0.265])  # reflectance of bare pale ground
+FIELDS = np.array([0.14, 0.165, 0.062])  # and of grass
+# by the room: how much more light than from the sky comes to level ground from the sun, about 3 to 1 with
+# the sun half up, and less than the sky's towards evening (common knowledge), the sun's kelvin, the land
+OPEN_SKIES = {
+    "clear sky": (3.0, 5400.0, LAND),
+    "evening sky": (0.7, 3900.0, LAND),
+    "sky over fields": (3.0, 5400.0, FIELDS),
+}
+FINER = 4  # the sky is smooth, what stands before it is not
 WOODS = np.array([0.05, 0.075, 0.04])
 HAZE_DEG = 0.25  # below the horizon: how far haze reaches
 SOFT_LAND, SOFT_HAZE_DEG = np.array([0.27, 0.25, 0.2]), 1.6  # of land that is only seen out of focus
@@ -44,10 +49,10 @@ def _land(rows: int, land: Array, haze: Array, haze_deg: float) -> Array:
     return np.asarray(land * (1 - share) + haze * share)
 
 
-def over_land(sky: Array, sheet: Array, sun: float, kelvin: float) -> Array:
+def over_land(sky: Array, sheet: Array, sun: float, kelvin: float, land: Array) -> Array:
     """An all-round picture (h, w, 3) of a sky whose lower half is open land. ``sheet`` (3,): what a white
     sheet lying there returns of the sky; in the picture that is 1. ``sun``: how many times the sky's own
-    light the sun adds on the ground, and its colour."""
+    light the sun adds on the ground, and its colour; ``land`` (3,): the land's reflectance."""
     upper = _finer(sky[: len(sky) // 2])
     upper[-FINER:] = upper[-FINER - 1]  # no land has been mixed in
     middle, width = upper.shape[:2]
@@ -55,7 +60,7 @@ def over_land(sky: Array, sheet: Array, sun: float, kelvin: float) -> Array:
     up = 90 - (np.arange(2 * middle) + 0.5) * step
     lit = sheet + sun * float(sheet @ LUMA) * light_of_kelvin(kelvin)
     haze = upper[-1]
-    picture = np.concatenate([upper, _land(middle, LAND * lit, haze, HAZE_DEG)])
+    picture = np.concatenate([upper, _land(middle, land * lit, haze, HAZE_DEG)])
     rng = np.random.default_rng(SEED)
     for high, (first, last), hazy in ROWS:
         top = high * _waves(rng, width, first, last)
