@@ -11,6 +11,7 @@ import os
 import random
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, get_args
@@ -118,7 +119,7 @@ def work(edits: int, seed: int) -> None:
     """Edit, draw and read as the window's workshop does. Every FIRST edits the first job is opened again
     and its memory printed: what is held hangs on the job that is open, so one job tells what is left of all
     others."""
-    from kilnchisel.core.allocation import settle_allocator
+    from kilnchisel.core.allocation import SELDOM_S, settle_allocator
     from kilnchisel.core.errors import KilnError
     from kilnchisel.core.job.file import open_job
 
@@ -141,6 +142,8 @@ def work(edits: int, seed: int) -> None:
                 desk.clear()
                 for detail in (Detail.ROUGH, Detail.FINE):
                     desk.show(jobs[0], detail)
+                time.sleep(SELDOM_S)  # what is not used is given back at rest, but not at every rest
+                desk.show(jobs[0], Detail.FINE)
                 print(number, round(memory_mb()), flush=True)
 
 
