@@ -464,20 +464,19 @@ def _kerbside(piece: Piece) -> Setting:
     """As a photographer stands before a car: at the height of its windows."""
     sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
     return Setting(
-        light=Light(room="clear sky", strength=60, key=NO_KEY, lamps=(sun,)),
+        light=Light(room="clear sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 20, 1.5, 85, 0.72),
+        camera=_camera(piece, 20, 3, 85, 0.72),
     )
 
 
 def _kerb_at_evening(piece: Piece) -> Setting:
-    sun = StudioLight(kind="sun", turn_deg=-62, tilt_deg=9, strength=125, kelvin=3500)
+    sun = StudioLight(kind="sun", turn_deg=-62, tilt_deg=9, strength=115, kelvin=3500)
     return Setting(
-        exposure_stops=-0.3,
         white_kelvin=4800,
-        light=Light(room="evening sky", strength=70, key=NO_KEY, lamps=(sun,)),
+        light=Light(room="evening sky", strength=115, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 24, 1.5, 85, 0.72),
+        camera=_camera(piece, 24, 3, 85, 0.72),
     )
 
 

@@ -311,7 +311,7 @@ def _asphalt(ground: Ground, radius: float) -> Material:
 
 FINE_OAK = ((40.0, 200.0, 1280), (150.0, 300.0, 1536))  # below which radius, tile in mm and in pixels
 WHITE = (1.0, 1.0, 1.0)
-WORN_ROAD = "#5c5b58"  # asphalt that has been driven on for years has lost its black
+WORN_ROAD = "#7b7a77"  # asphalt that has been driven on for years has lost its black
 MATERIALS: dict[str, Made] = {
     "oak table": lambda ground, radius: Material("coated", WHITE, 0.34, _oak(ground, radius)),
     "card": _plain,
