@@ -17,7 +17,7 @@ from kilnchisel.core.job.wording import Circle, Rows
 from kilnchisel.core.shop.readings import readings as readings_of
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.view.band import on_picture
-from tests.ui.harness import WindowTest
+from tests.ui.harness import WindowTest, inside
 
 
 class OnTheObject(WindowTest):
@@ -112,6 +112,19 @@ class OnTheObject(WindowTest):
         self.assertAlmostEqual(self.lettering.lay.across_mm, -35, delta=0.1)
         self.mouse(QEvent.Type.MouseButtonDblClick, (8.0, 8.0))  # beside the piece: nothing
         self.assertEqual(len(self.window.session.job.letterings), 2)
+
+    def test_a_double_click_before_the_draft_is_on_what_is_seen(self):
+        self.new("tumbler")
+        self.settle()
+        picture = self.window.picture
+        laid, size = picture.drawn.laid[0], (picture.width(), picture.height())
+        place = on_picture(picture.drawn, laid, laid.middle[None] - (0.0, 30.0), size)[0][0]
+        made = self.bodies_made()
+        inside().draws = False  # the draft takes a while
+        self.window.session.edit(("blank", "top_mm"), 77.75)
+        self.mouse(QEvent.Type.MouseButtonDblClick, tuple(place))
+        self.assertEqual(len(self.window.session.job.letterings), 2)
+        self.assertEqual(made, [])
 
     def test_a_drag_catches_by_another_lettering_and_shows_it(self):
         first = self.lettering

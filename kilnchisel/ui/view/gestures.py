@@ -187,7 +187,7 @@ def ray_of(drawn: Drawn, pixel: Pixel, size: tuple[int, int]) -> tuple[Array, Ar
 
 def spot_edit(drawn: Drawn, job: Job, index: int, pixel: Pixel, size: tuple[int, int]) -> Edit | None:
     """The lettering put where a widget pixel shows the blank; None where it shows none of it."""
-    spot = spot_under(job.blank, *ray_of(drawn, pixel, size))
+    spot = spot_under(drawn.order.job.blank, *ray_of(drawn, pixel, size))
     if spot is None:
         return None
     lay = job.letterings[index].lay.model_copy(

@@ -686,10 +686,11 @@ class PictureView(QWidget):
             return
         pixel = (event.position().x(), event.position().y())
         index = self._lettering_at(pixel)
-        if index is None:
-            self.new_wanted.emit(
-                spot_under(self.session.job.blank, *ray_of(self.drawn, pixel, self._size()))
-            )
+        if (
+            index is None
+        ):  # a place on what is seen: a blank that is not drawn yet may take a second to make
+            blank = self.drawn.order.job.blank
+            self.new_wanted.emit(spot_under(blank, *ray_of(self.drawn, pixel, self._size())))
             return
         self.session.choose(index)
         if isinstance(self.session.job.letterings[index].content, Wording):
@@ -730,7 +731,7 @@ class PictureView(QWidget):
         if drag is None or drag.drawn is None or self.pointing is None:
             return
         origins, ways = drag.drawn.view.rays(np.array([pixel]), self._size())
-        glint = glint_under(drag.job.blank, drag.drawn.stance, origins[0], ways[0])
+        glint = glint_under(drag.drawn.order.job.blank, drag.drawn.stance, origins[0], ways[0])
         if glint is not None:
             self.pointing(glint, ways[0], drag.drawn)
 
