@@ -88,6 +88,13 @@ class Built(unittest.TestCase):
             self.assertLess(line.points[:, 1].max(), -0.5 * job.blank.width_mm, kind)
             self.assertGreater(scene.street.half_mm, 4 * scene.radius_mm)
 
+    def test_nothing_is_seen_beyond_the_wall(self):
+        for kind in DRIVEN:
+            job, scene = street(kind)
+            eye = view_of(job).eye
+            self.assertLess(abs(eye[2] - 2100.0), 250.0, kind)
+            self.assertGreater(scene.street.high_mm, eye[2] + 400)
+
     def test_it_is_behind_the_piece_wherever_one_looks_from(self):
         for turn in (20.0, 160.0, -100.0, -20.0):
             job, scene = street(camera__turn_deg=turn, light__lamps=())

@@ -458,15 +458,22 @@ def _hard_standing(piece: Piece) -> Setting:
 
 
 STREET_ROAD = Ground(kind="asphalt", form="street")
+EYE_MM = 2100.0  # above the road: below the wall's top, so that nothing is seen beyond it
+
+
+def _from_the_road(piece: Piece, turn: float) -> Camera:
+    """As a photographer stands before a vehicle of any size."""
+    level = _camera(piece, turn, 0, 85, 0.72)
+    tilt = np.degrees(np.arcsin(np.clip((EYE_MM - piece.tall / 2) / level.distance_mm, -0.1, 0.1)))
+    return _camera(piece, turn, round(float(tilt), 1), 85, 0.72)
 
 
 def _kerbside(piece: Piece) -> Setting:
-    """As a photographer stands before a car: at the height of its windows."""
     sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
     return Setting(
         light=Light(room="clear sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 20, 3, 85, 0.72),
+        camera=_from_the_road(piece, 20),
     )
 
 
@@ -476,7 +483,7 @@ def _kerb_at_evening(piece: Piece) -> Setting:
         white_kelvin=4800,
         light=Light(room="evening sky", strength=115, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_camera(piece, 24, 3, 85, 0.72),
+        camera=_from_the_road(piece, 24),
     )
 
 
