@@ -171,7 +171,7 @@ def _gullies(kerb: float, half: float) -> Mesh:
     low = np.stack([starts, np.full(len(starts), kerb - GULLY_MM), np.full(len(starts), 0.0)], axis=1)
     high = low + (BAR_MM, GULLY_MM - 8.0, 5.0)
     under = np.column_stack([x, np.full(len(x), kerb - GULLY_MM), np.full(len(x), 0.0)])
-    rims = under + (0.0, 0.0, 0.0), under + (GULLY_MM, 22.0, 5.5)
+    rims = under, under + (GULLY_MM, 22.0, 5.5)
     return join([_boxes(low, high, "front", "top", "left", "right"), _boxes(*rims, "front", "top")])
 
 

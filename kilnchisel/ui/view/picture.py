@@ -91,7 +91,7 @@ NUDGE_KEYS = {
 }
 
 
-# given the place that is pointed at, the way there, and the view
+# given the place that is pointed at, the way there, and the draft that shows it
 Pointing = Callable[[Glint, Array, Drawn], None]
 
 
@@ -686,9 +686,8 @@ class PictureView(QWidget):
             return
         pixel = (event.position().x(), event.position().y())
         index = self._lettering_at(pixel)
-        if (
-            index is None
-        ):  # a place on what is seen: a blank that is not drawn yet may take a second to make
+        if index is None:
+            # on what is seen: a blank that is not drawn yet may take a second to make
             blank = self.drawn.order.job.blank
             self.new_wanted.emit(spot_under(blank, *ray_of(self.drawn, pixel, self._size())))
             return

@@ -243,12 +243,10 @@ def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> She
 
 def _net(area: shapely.Polygon, step: float, more: Array | None = None) -> Net:
     """Triangles over an area, wider ones where those would not keep its outline."""
-    for wider, bends in ((1.0, more), (1.0, None), (1.17, None)):
-        try:
-            return net_over(area, wider * step, bends)
-        except KilnError:
-            continue
-    return net_over(area, 1.17 * step)
+    try:
+        return net_over(area, step, more)
+    except KilnError:
+        return net_over(area, 1.17 * step) if more is None else _net(area, step)
 
 
 def _ring(domain: shapely.Polygon, step: float) -> Array:
