@@ -22,6 +22,7 @@ from kilnchisel.core.job.garments import SHOWN, SIZES, TABLE, Measures, measures
 from kilnchisel.core.job.totes import TOTE, TOTE_SHOWN, TOTE_SIZES
 from kilnchisel.core.writing import write_whole
 from tailoring.apron import OverABody, apron_panels
+from tailoring.cleared import cleared
 from tailoring.fabrics import FABRICS
 from tailoring.fitted import fitted
 from tailoring.flat import Flat
@@ -111,6 +112,8 @@ def make(garment: str, size: str, shown: str) -> str:
     # the hood is laid up after the folding: nothing presses it
     within = pressed(fabric).thick if shown == "folded" else fabric.thick
     thick = {one.name: fabric.thick if "hood" in one.name else within for one in panels}
+    if shown == "folded":
+        surfaces = cleared(panels, surfaces, thick, measures_of(garment, size))
     data = written(panels, surfaces, thick, making.grain_mm, making.true)
     path = path_of(garment, size, shown)
     write_whole(path, data)

@@ -31,6 +31,10 @@ class Fitted:
     values: Array
     off: Array
 
+    def by_coefficients(self, uv: Array) -> sparse.csr_array:
+        """What the coefficients count for at places (n, 2) of the sheet, (n, rows * columns)."""
+        return _system(uv, self.corner, self.step, *self.values.shape[:2])
+
 
 def fitted(uv: Array, places: Array, border: Array, step: float, net: Net | None) -> Fitted:
     """The surface through particles: uv (n, 2), places (n, 3), border (n,) of bool; coefficients ``step``
@@ -39,12 +43,7 @@ def fitted(uv: Array, places: Array, border: Array, step: float, net: Net | None
     low, high = uv.min(axis=0), uv.max(axis=0)
     corner = low - 2 * step
     columns, rows = (np.ceil((high - corner) / step).astype(int) + 3).tolist()
-
-    def system(at: Array) -> sparse.csr_array:
-        across, up = (_basis((at[:, k] - corner[k]) / step, n) for k, n in ((0, columns), (1, rows)))
-        return _rowwise(up, across)
-
-    through = system(uv)
+    through = _system(uv, corner, step, rows, columns)
     weight = sparse.diags(np.where(border, BORDER, 1.0))
     bend_u = sparse.kron(sparse.eye(rows), _second(columns))
     bend_v = sparse.kron(_second(rows), sparse.eye(columns))
@@ -54,9 +53,14 @@ def fitted(uv: Array, places: Array, border: Array, step: float, net: Net | None
     wanted = through.T @ weight @ places
     values = _solver(near).solve(wanted)
     if net is not None:
-        values = _kept(values, near, wanted, net, system(net.points))
+        values = _kept(values, near, wanted, net, _system(net.points, corner, step, rows, columns))
     off = np.linalg.norm(through @ values - places, axis=1)
     return Fitted(corner, step, values.reshape(rows, columns, 3), off)
+
+
+def _system(uv: Array, corner: Array, step: float, rows: int, columns: int) -> sparse.csr_array:
+    across, up = (_basis((uv[:, k] - corner[k]) / step, n) for k, n in ((0, columns), (1, rows)))
+    return _rowwise(up, across)
 
 
 def _kept(values: Array, near: Any, wanted: Array, net: Net, points: Any) -> Array:
