@@ -12,8 +12,9 @@ import trimesh
 from scipy import interpolate
 
 from kilnchisel.core.blanks.bodies import body_of, sides_at
-from kilnchisel.core.blanks.mesh import join
+from kilnchisel.core.blanks.mesh import join, unit
 from kilnchisel.core.blanks.net import grid_net
+from kilnchisel.core.blanks.vehicles.bodywork import skin_of
 from kilnchisel.core.blanks.vehicles.coach import shape_of as coach_shape
 from kilnchisel.core.blanks.vehicles.foils import BLUNT, Foil, half_thickness
 from kilnchisel.core.blanks.vehicles.sailinghull import BLOCK_MM, Lines
@@ -354,6 +355,23 @@ class OtherVehicles(unittest.TestCase):
             edge, above = side.frames(at)[:, 2]
             self.assertGreater(edge @ above, 0.99)
             self.assertLess(edge[1], -0.97)
+
+    def test_a_side_looks_where_its_skin_does(self):
+        """By the limit's own normals, to its very edges: there a side is nearly seen edge on."""
+        for vehicle in (Van(), Hatchback()):
+            for sheet in body_of(vehicle).sheets:
+                with self.subTest(vehicle.kind, side=sheet.side.name):
+                    design = sheet.side.place.design
+                    skin = skin_of(design.shape(vehicle).cage(), detail=Detail.FINE)
+                    facet = next(one for one in design.facets(vehicle) if one.name == sheet.side.name)
+                    mine = np.unique(skin.faces[np.isin(skin.tags, facet.tags)])
+                    at = facet.view.flat(skin.points[mine])
+                    within = shapely.contains_xy(sheet.side.domain.buffer(-0.5), *at.T)
+                    place, at = sheet.side.place, at[within]
+                    along, up = (place(at + step) - place(at - step) for step in np.eye(2) * 0.02)
+                    same = np.einsum("ij,ij->i", unit(np.cross(along, up)), skin.normals[mine][within])
+                    self.assertGreater(len(same), 100)
+                    self.assertGreater(same.min(), np.cos(np.radians(1.0)))
 
     def test_only_one_side_of_a_coach_has_a_door(self):
         for coach in OTHERS[2:4]:

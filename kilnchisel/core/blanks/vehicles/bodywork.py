@@ -31,6 +31,7 @@ LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
 ROUGHER = 3.2  # how much wider a net's triangles are while something moves
 LEANS = 0.12  # slope of a surface against its sheet, from which on its net has the skin's points
 CLEAR_MM = 3.0  # from the border: what is nearer makes slivers
+EDGE_ON = 0.05  # how little a point of the skin may look towards who sees it, and still tell a slope
 BEYOND = 3  # how many rings of faces beside a side its surface knows of
 
 
@@ -96,12 +97,14 @@ class View:
 
 @dataclass(frozen=True, eq=False)
 class Facing:
-    """A side's surface: how far it stands before its sheet's plane, smooth between points of the skin.
-    ``ring``: its border on the sheet, and where that is, (n, 2) and (n, 3)."""
+    """A side's surface: how far it stands before its sheet's plane, smooth between points of the skin, with
+    the ``slope`` that the skin has at each, (k, 2), not a number where it tells none. ``ring``: its border
+    on the sheet, and where that is, (n, 2) and (n, 3)."""
 
     view: View
     uv: Array
     before: Array
+    slope: Array
     ring: Array
     ring_at: Array
 
@@ -111,7 +114,11 @@ class Facing:
 
     @cached_property
     def _height(self) -> Any:
-        return interpolate.CloughTocher2DInterpolator(self.uv, self.before)
+        found = interpolate.CloughTocher2DInterpolator(self.uv, self.before)
+        # of points alone it would make up slopes: wrong ones where a rounded edge is seen from aside
+        told = np.isfinite(self.slope).all(axis=1)
+        found.grad[told, 0] = self.slope[told]
+        return found
 
     @cached_property
     def _known(self) -> tuple[Array, Array, Array]:
@@ -184,10 +191,14 @@ def facing(skin: Skin, tags: tuple[int, ...], view: View) -> Facing:
     ghosts = _beyond(skin, inner)
     points = np.concatenate([skin.points[used], ghosts])
     before = (points - view.origin) @ view.out
+    facing_it = skin.normals[used] @ np.stack([view.right, view.up, view.out], axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slope = np.where(facing_it[:, 2:] > EDGE_ON, -facing_it[:, :2] / facing_it[:, 2:], np.nan)
     return Facing(
         view,
         np.concatenate([flat[used], view.flat(ghosts)]),
         before,
+        np.concatenate([slope, np.full((len(ghosts), 2), np.nan)]),
         gridded(flat[ring]),
         skin.points[ring],
     )
