@@ -92,12 +92,12 @@ class StartPage(QWidget):
         title = QLabel("Kiln Chisel")
         title.setObjectName("mast")
         self.column.addWidget(title)
-        promise = QLabel(
-            "Lettering on real objects, at real size: a picture your customer believes, "
-            "and the files to make it."
+        self.column.addWidget(
+            _pencilled(
+                "Lettering on real objects, at real size: a picture your customer believes, "
+                "and the files to make it."
+            )
         )
-        promise.setObjectName("pencil")
-        self.column.addWidget(promise)
         self.told = QLabel()
         self.told.setObjectName("refusal")
         self.told.setWordWrap(True)
@@ -132,9 +132,7 @@ class StartPage(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
         for number, (group, kinds) in enumerate(GROUPS.items()):
-            head = QLabel(group)
-            head.setObjectName("pencil")
-            grid.addWidget(head, number, 0)
+            grid.addWidget(_pencilled(group), number, 0)
             for place, (kind, words) in enumerate(kinds, start=1):
                 name = kind.model_fields["kind"].default
                 button = QPushButton(words)
@@ -144,17 +142,17 @@ class StartPage(QWidget):
                 button.setIconSize(OBJECT)
                 button.clicked.connect(lambda _=False, k=name: self.new_wanted.emit(k))
                 grid.addWidget(button, number, place)
-        # what is not a kind stands in the shortest row
-        row, kinds = min(enumerate(GROUPS.values()), key=lambda one: len(one[1]))
-        free = len(kinds) + 1
-        mesh = QPushButton("A mesh from a file…")
-        mesh.setObjectName("object")
-        mesh.clicked.connect(self.mesh_wanted)
-        grid.addWidget(mesh, row, free, 1, 2)
-        opening = QPushButton("Open a job…")
-        opening.setObjectName("link")
-        opening.clicked.connect(self.open_wanted)
-        grid.addWidget(opening, row, free + 2)
+        row = len(GROUPS)
+        grid.addWidget(_pencilled("From a file"), row, 0)
+        for place, (words, wanted) in enumerate(
+            (("A mesh…", self.mesh_wanted), ("A job…", self.open_wanted)), start=1
+        ):
+            button = QPushButton(words)
+            button.setObjectName("object")
+            button.setAccessibleName(f"{words} from a file")
+            button.clicked.connect(wanted)
+            grid.addWidget(button, row, place)
+        grid.addWidget(_pencilled("or dropped on this page"), row, 3, 1, 5)
         grid.setColumnStretch(9, 1)
         return rows
 
@@ -222,6 +220,12 @@ class StartPage(QWidget):
         drop.clicked.connect(lambda _=False: self.rescue_dropped.emit(rescue))
         line.addWidget(drop)
         return row
+
+
+def _pencilled(words: str) -> QLabel:
+    label = QLabel(words)
+    label.setObjectName("pencil")
+    return label
 
 
 @lru_cache(maxsize=64)

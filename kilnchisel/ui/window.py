@@ -873,6 +873,11 @@ class Window(LetteringActions, QMainWindow):
         if path.suffix.lower() in MESH_KINDS:
             self.open_mesh(path)
             return
+        if self.pages.currentIndex() != 1:
+            self.start_page.tell(
+                f"{path.name} goes on something: choose below what is to be lettered, then drop it there."
+            )
+            return
         if path.suffix.lower() in OUTLINE_FONT_ENDINGS:
             self.take_font(path)
         elif path.suffix.lower() in PLACE_ENDINGS:

@@ -17,8 +17,8 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt
-from PyQt6.QtGui import QImage, QMouseEvent
+from PyQt6.QtCore import QEvent, QMimeData, QObject, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QImage, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -154,6 +154,15 @@ class WindowTest(unittest.TestCase):
         window.show()
         self.addCleanup(self.close_window, window)
         return window
+
+    def drop(self, path: Path) -> None:
+        """Let a file fall on the window."""
+        data = QMimeData()  # the event does not keep it
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, left, none)
+        self.window.dropEvent(event)
+        self.app.processEvents()
 
     def close_window(self, window: Window) -> None:
         window.session._saved_job = window.session.job

@@ -5,8 +5,7 @@ from pathlib import Path
 from unittest import mock
 
 import pikepdf
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
@@ -129,7 +128,7 @@ class Names(WithAList):
             return 0
 
         with mock.patch.object(NamesPage, "exec", exec_):
-            self.window.dropEvent(self.drop(self.list))
+            self.drop(self.list)
         listing = self.window.session.job.listing
         self.assertEqual((listing.file, len(listing.by_hand)), ("few.csv", 1))
         path = self.folder / "job.kcj"
@@ -141,13 +140,6 @@ class Names(WithAList):
         self.assertEqual(place_of("few.csv"), self.list.resolve())
         self.list.rename(self.folder / "other.csv")
         self.assertEqual((place_of("few.csv"), place_of("other.csv")), (None, None))  # never chosen
-
-    def drop(self, path):
-        data = QMimeData()
-        data.setUrls([QUrl.fromLocalFile(str(path))])
-        self.dropped = data  # the event does not keep it
-        left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-        return QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, left, none)
 
     def handed_over(self, what, target, *kinds):
         def exec_(page):
@@ -162,7 +154,7 @@ class Names(WithAList):
             mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)),
             mock.patch.object(QInputDialog, "getText", return_value=("600x900mm", True)),
         ):
-            self.window.dropEvent(self.drop(self.list))
+            self.drop(self.list)
         self.assertIn(f"Written into {target}", self.window.hint.text())
 
     def test_each_row_into_a_folder_of_its_own(self):

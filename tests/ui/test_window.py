@@ -7,8 +7,7 @@ from pathlib import Path
 from unittest import mock
 
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QPlainTextEdit
 
@@ -86,18 +85,20 @@ class Files(WindowTest):
         save_job(mug_job("DROPPED"), job)
         for path in (job, face_path(ShippedFace(name="bebas-neue"))):
             self.window.session._saved_job = self.window.session.job
-            data = QMimeData()
-            data.setUrls([QUrl.fromLocalFile(str(path))])
-            event = QDropEvent(
-                QPointF(400, 300),
-                Qt.DropAction.CopyAction,
-                data,
-                Qt.MouseButton.LeftButton,
-                Qt.KeyboardModifier.NoModifier,
-            )
-            self.window.dropEvent(event)
+            self.drop(path)
         self.assertEqual(self.lettering.content.text, "DROPPED")
         self.assertTrue(self.lettering.content.face.path.endswith("BebasNeue-Bold.otf"))
+
+    def test_what_needs_an_object_is_not_taken_where_there_is_none(self):
+        """Nor put on what is open behind the page, where nobody sees it."""
+        drawing = self.folder / "frame.svg"
+        drawing.write_text('<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"/>')
+        before = self.window.session.job
+        for path in (drawing, face_path(ShippedFace(name="bebas-neue"))):
+            self.drop(path)
+            self.assertIs(self.window.session.job, before)
+            self.assertIn(path.name, self.window.start_page.told.text())
+            self.assertTrue(self.window.start_page.told.isVisible())
 
 
 class Rescue(WindowTest):

@@ -1,12 +1,9 @@
 """The Wording section in the real window: groups, letters on the object, lines, artwork, shapes."""
 
 import unittest
-from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from kilnchisel.core.build import lettering_laid
@@ -271,21 +268,6 @@ class Several(WordingTest):
 
 
 class ArtworkIn(WordingTest):
-    def drop(self, path: Path):
-        data = QMimeData()
-        data.setUrls([QUrl.fromLocalFile(str(path))])
-        self.window.dropEvent(
-            QDropEvent(
-                QPointF(QPoint(400, 300)),
-                Qt.DropAction.CopyAction,
-                data,
-                Qt.MouseButton.LeftButton,
-                Qt.KeyboardModifier.NoModifier,
-                QEvent.Type.Drop,
-            )
-        )
-        self.app.processEvents()
-
     def test_a_dropped_drawing_becomes_a_lettering(self):
         path = self.folder / "frame.svg"
         path.write_text(SVG)
