@@ -237,7 +237,7 @@ class Driver:
         skipped |= {"hand_over_mesh", "hand_over_outline", "add_artwork", "show_keys", "show_about"}
         command = self.rng.choice([c for c in COMMANDS if c.does not in skipped])
         self.say(f"command {command.does}")
-        getattr(self.window, command.does)()
+        self.window.do(command)
 
     def use_field(self) -> None:
         from kilnchisel.ui.ticket.sections import SECTIONS

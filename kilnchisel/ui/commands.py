@@ -7,19 +7,21 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Command:
-    """A thing the person can do. ``does`` is the name of a method of the window."""
+    """A thing the person can do. ``does`` is the name of a method of the window; ``anywhere``: on the start
+    page too, where no job is open."""
 
     does: str
     words: str
     keys: str = ""
     group: str = "Job"
     in_menu: bool = True
+    anywhere: bool = False
 
 
 COMMANDS = (
-    Command("new_job", "New job from the start page", "Ctrl+N"),
-    Command("open_job", "Open a job…", "Ctrl+O"),
-    Command("new_on_mesh", "New job on a mesh from a file…", "Ctrl+Shift+O"),
+    Command("new_job", "New job from the start page", "Ctrl+N", anywhere=True),
+    Command("open_job", "Open a job…", "Ctrl+O", anywhere=True),
+    Command("new_on_mesh", "New job on a mesh from a file…", "Ctrl+Shift+O", anywhere=True),
     Command("save_job", "Save", "Ctrl+S"),
     Command("save_job_as", "Save under another name…", "Ctrl+Shift+S"),
     Command("hand_over_all", "All that this job can give…", "Ctrl+Shift+H", "Hand-over"),
@@ -53,11 +55,11 @@ COMMANDS = (
     Command("measure_points", "Measure between two points", "Ctrl+B", "Look"),
     Command("toggle_stretch", "Show the stretch under the lettering", "Ctrl+R", "Look"),
     Command("look_home", "Camera back to its place", "Ctrl+0", "Look"),
-    Command("toggle_evening", "Evening theme", "Ctrl+T", "Window"),
-    Command("toggle_inches", "Show inches", "Ctrl+U", "Window"),
-    Command("show_keys", "Keys and gestures", "F1", "Window"),
-    Command("show_about", "About", "", "Window"),
-    Command("close", "Close", "Ctrl+Q", "Window"),
+    Command("toggle_evening", "Evening theme", "Ctrl+T", "Window", anywhere=True),
+    Command("toggle_inches", "Show inches", "Ctrl+U", "Window", anywhere=True),
+    Command("show_keys", "Keys and gestures", "F1", "Window", anywhere=True),
+    Command("show_about", "About", "", "Window", anywhere=True),
+    Command("close", "Close", "Ctrl+Q", "Window", anywhere=True),
 )
 
 # What is done with the pointer and plain keys on the picture; listed on the same page.

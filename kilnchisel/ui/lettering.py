@@ -74,8 +74,6 @@ class LetteringActions:
     def add_lettering(self) -> None:
         """Another lettering below the last, ready to be written."""
         window = self._window()
-        if window.pages.currentIndex() != 1:
-            return
         job = window.session.job
         window.session.put(with_lettering(job, new_lettering(job)), "add lettering")
         window.session.choose(len(job.letterings))
@@ -97,8 +95,6 @@ class LetteringActions:
 
     def _add(self, content: Content, words: str) -> None:
         window = self._window()
-        if window.pages.currentIndex() != 1:
-            return
         job = window.session.job
         try:
             window.session.put(added_content(job, content), words)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -68,7 +69,7 @@ from kilnchisel.core.workshop.orders import MockupOrder
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
 from kilnchisel.ui.away import away, in_turns
-from kilnchisel.ui.commands import COMMANDS
+from kilnchisel.ui.commands import COMMANDS, Command
 from kilnchisel.ui.dragout import carried
 from kilnchisel.ui.dropped import dropped_file
 from kilnchisel.ui.films import make_film
@@ -296,10 +297,17 @@ class Window(LetteringActions, QMainWindow):
         for command in COMMANDS:
             if command.keys:
                 shortcut = QShortcut(QKeySequence(command.keys), self)
-                shortcut.activated.connect(getattr(self, command.does))
+                shortcut.activated.connect(partial(self.do, command))
         for number, key in enumerate(SECTIONS, start=1):
             shortcut = QShortcut(QKeySequence(str(number)), self)
             shortcut.activated.connect(lambda k=key: self._section_key(k))
+
+    def do(self, command: Command) -> None:
+        """What a key or the menu asks for; on the start page nothing is done to a job that nobody sees."""
+        if command.anywhere or self.pages.currentIndex() == 1:
+            getattr(self, command.does)()
+        else:
+            self.start_page.tell("Choose below what is to be lettered first.")
 
     def _section_key(self, key: str) -> None:
         if self.pages.currentIndex() == 1:
@@ -328,7 +336,7 @@ class Window(LetteringActions, QMainWindow):
             if command.does in marked:
                 action.setCheckable(True)
                 action.setChecked(marked[command.does])
-            action.triggered.connect(lambda _=False, does=command.does: getattr(self, does)())
+            action.triggered.connect(lambda _=False, c=command: self.do(c))
             menu.addAction(action)
         return menu
 
@@ -372,8 +380,6 @@ class Window(LetteringActions, QMainWindow):
 
     def hand_over_outline(self) -> None:
         """The flat lettering as SVG or DXF."""
-        if self.pages.currentIndex() != 1:
-            return
         path = self._ask_target("Outlines to a file", OUTLINE_ENDINGS)
         if path is not None:
             self.write_outline(path, self.ticket.handover.order)
@@ -599,14 +605,13 @@ class Window(LetteringActions, QMainWindow):
 
     def into_photo(self) -> None:
         """Put the job into a photo from a file."""
-        if self.pages.currentIndex() == 1:
-            self.follow_link("photo.take")
+        self.follow_link("photo.take")
 
     def look_from_afar(self) -> None:
         """The piece as large as it is for the eye from a distance."""
         if self.session.job.setting.photo is not None:
             self._tell(IN_A_PHOTO)
-        elif self.pages.currentIndex() == 1:
+        else:
             self.follow_link("camera.afar")
         self._show_look()
 
@@ -622,8 +627,6 @@ class Window(LetteringActions, QMainWindow):
 
     def measure_points(self) -> None:
         """The next two clicks on the piece, seen square-on, give their distance."""
-        if self.pages.currentIndex() != 1:
-            return
         if not self.picture.look.square_on:
             self.picture.set_square_on(on=True)
         self.picture.begin_measuring()

@@ -9,7 +9,7 @@ from unittest import mock
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QPlainTextEdit
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QPlainTextEdit
 
 from kilnchisel.core.job.file import open_job, read_preview, save_job
 from kilnchisel.core.job.wording import ShippedFace
@@ -300,6 +300,19 @@ class Panels(WindowTest):
             self.window.show_about()
         words = [label.text() for label in shown[0].findChildren(QLabel)]
         self.assertTrue(any(self.window.picture.drafts.card in text for text in words), words)
+
+    def test_on_the_start_page_nothing_is_done_to_a_job_that_is_not_seen(self):
+        before = self.window.session.job
+        self.window.activateWindow()
+        self.app.processEvents()
+        QTest.keyClick(self.window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+        self.assertIn("lettered first", self.window.start_page.told.text())
+        with mock.patch.object(QDialog, "exec", side_effect=AssertionError("a page opened")):
+            for command in COMMANDS:
+                if not command.anywhere:
+                    self.window.do(command)
+        self.assertIs(self.window.session.job, before)
+        self.assertEqual(self.window.hint.text(), "")
 
     def test_every_command_has_its_method_and_its_line(self):
         page = KeysPage(self.window)
