@@ -129,8 +129,12 @@ class Material:
     @property
     def albedo(self) -> Array:
         """Mean diffuse-like reflectance, linear RGB, for light that bounces off."""
-        tint = 1.0 if self.texture is None else self.texture.mean_tint
-        return np.asarray(self.base) * tint
+        return np.asarray(np.asarray(self.base) * self.tint)
+
+    @property
+    def tint(self) -> Any:
+        """What its texture makes of its base on average, (3,) or one number."""
+        return 1.0 if self.texture is None else self.texture.mean_tint
 
     def metal_k(self) -> Array:
         """Extinction that, with ``metal_n``, reflects exactly ``base`` at normal incidence.

@@ -133,12 +133,12 @@ COLOURED_GROUNDS = {
 
 class Ground(Value):
     """What the piece stands on or hangs from, and what is seen behind it. form: a round of it, rising
-    behind the piece in one sweep, a table with an edge, going over into the ground of the place, or a road
-    before a pavement and a wall."""
+    behind the piece in one sweep, a table with an edge, going over into the ground of the place, the same
+    laid in bays, or a road before a pavement and a wall."""
 
     kind: GroundName = "oak table"
     colour: Colour = "#d9d2c4"  # of those that come in any
-    form: Literal["flat", "sweep", "table", "open", "street"] = "flat"
+    form: Literal["flat", "sweep", "table", "open", "bays", "street"] = "flat"
     behind: Literal["room", "plain"] = "room"
     behind_colour: Colour = "#8d8a84"
 

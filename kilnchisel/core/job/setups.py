@@ -200,9 +200,9 @@ def _table(kind: GroundName) -> Ground:
     return in_ground(Ground(form="table"), kind)
 
 
-def _land(piece: Piece, kind: GroundName) -> Ground:
+def _land(piece: Piece, kind: GroundName, form: Literal["open", "bays"] = "open") -> Ground:
     """Open ground; what stands on posts of its own is seen without."""
-    return Ground(kind="none") if piece.posts else Ground(kind=kind, form="open")
+    return Ground(kind="none") if piece.posts else Ground(kind=kind, form=form)
 
 
 def _white_sweep(piece: Piece) -> Setting:
@@ -452,7 +452,7 @@ def _hard_standing(piece: Piece) -> Setting:
     sun = StudioLight(kind="sun", turn_deg=-46, tilt_deg=36, strength=115, kelvin=5400)
     return Setting(
         light=Light(room="clear sky", strength=45, key=NO_KEY, lamps=(sun,)),
-        ground=_land(piece, "asphalt"),
+        ground=_land(piece, "concrete", "bays"),
         camera=_camera(piece, 22, 2 if piece.posts else 4, 85, 0.82),
     )
 
@@ -517,7 +517,7 @@ SETS: dict[str, PictureSet] = {
         PictureSet("kerbside", "a road before a brick wall, a clear sky", "road", _kerbside),
         PictureSet("kerb at evening", "a road before a brick wall, a low sun", "road", _kerb_at_evening),
         PictureSet("open field", "grass to the horizon, a clear sky", "open", _field),
-        PictureSet("hard standing", "asphalt in the open, a clear sky", "open", _hard_standing),
+        PictureSet("hard standing", "concrete in the open, a clear sky", "open", _hard_standing),
         PictureSet("low sun", "a clear sky, the sun near the ground", "open", _low_sun),
     )
 }

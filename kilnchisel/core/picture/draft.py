@@ -15,6 +15,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import (
     MOST_COVERS,
@@ -37,11 +38,12 @@ from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.onfolds import Warp, warp_of
 from kilnchisel.core.scene.onphoto import Photographed
 from kilnchisel.core.scene.scene import Scene
-from kilnchisel.core.scene.street import WALL, Street
+from kilnchisel.core.scene.street import WALL
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
+DEPTH_CLAMP = 0x864F  # as the language of graphics cards numbers it
 OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
 VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
@@ -252,9 +254,15 @@ class Draft:
             if item.still and item.material.kind != "glass":
                 self._draw_item(item, gathered)
         if scene.street is not None:
-            self._draw_street(scene, scene.street)
+            self._draw_about(scene, scene.street.items)
+        if scene.trees:
+            self.gl.enable_direct(DEPTH_CLAMP)  # they are farther than all that depth is told for
+            self.gl.depth_func = "<="
+            self._draw_about(scene, scene.trees)
+            self.gl.depth_func = "<"
+            self.gl.disable_direct(DEPTH_CLAMP)
         if scene.base is not None:
-            self._draw_base(scene.base)
+            self._draw_grounds(scene.base, scene.laid)
 
     def _draw_glass(self, scene: Scene, frames: Frames, gathered: Gathered | None) -> None:
         """Glass over what is behind it, its far walls first."""
@@ -364,7 +372,8 @@ class Draft:
         ground = scene.base
         base = None
         if ground is not None:
-            base = (weakly(ground.material), *ground.form, weakly(scene.street))
+            laid = tuple(weakly(item.mesh) for item in (*scene.laid, *scene.trees))
+            base = (weakly(ground.material), *ground.form, weakly(scene.street), laid)
         return (
             items,
             eye,
@@ -620,10 +629,10 @@ class Draft:
             self._open_scene, item.mesh, gathered, detail=self._detail, tubes=tubes
         )
 
-    def _draw_street(self, scene: Scene, street: Street) -> None:
+    def _draw_about(self, scene: Scene, items: tuple[Item, ...]) -> None:
         """What stands on the ground behind the piece, in open light: the piece does not darken it."""
         lit_by = self._open_room(scene)
-        for item in street.items:
+        for item in items:
             drawn = self._card.mesh(item.mesh)
             if drawn.lit_by != lit_by:
                 light = in_the_open(scene, item.mesh.normals)
@@ -638,21 +647,8 @@ class Draft:
             self._card.draw(self._card.array(drawn, look_of(material, caught=False)))
             set_values(program, stance=self._open_scene.stance)
 
-    def _draw_base(self, base: Base) -> None:
-        caught = self._photo is not None
-        program = self._use_material(base.material, caught=caught)
-        # where only lettering is shown, the body's own shadow on its ground is the photo's already
-        bare = bool(self._open_scene.bare)
-        set_values(
-            program, is_ground=True, has_sheet_light=False, stance=np.eye(4), caught_by=3 if bare else 1
-        )
-        if self._maps is not None:
-            self._maps.ground.use(LIGHT_MAP)
-        drawn = self._ground_of(base)
-        self._use_lamp_map(
-            program,
-            self._lamps.on_ground(self._open_scene, base, detail=self._detail),
-        )
+    def _draw_grounds(self, base: Base, laid: tuple[Item, ...]) -> None:
+        """The ground, and what is flat on it, in the same light."""
         if base.fades is not None:
             self.gl.enable(moderngl.BLEND)
             self.gl.blend_func = (
@@ -661,20 +657,43 @@ class Draft:
                 moderngl.ZERO,
                 moderngl.ONE,
             )
+        # what lies on top first: of what is under it nothing is drawn
+        for number in range(len(laid), 0, -1):
+            self.gl.polygon_offset = -number, -number  # so flat that its depth is the ground's
+            self._draw_ground(laid[number - 1].material, self._laid(laid[number - 1].mesh), None)
+        self.gl.polygon_offset = 0.0, 0.0
+        lamps = self._lamps.on_ground(self._open_scene, base, detail=self._detail)
         self.gl.disable(moderngl.CULL_FACE)  # a blade of grass is seen from both sides
-        self._card.draw(self._card.array(drawn, look_of(base.material, caught=caught)))
+        self._draw_ground(base.material, self._ground_of(base), lamps)
         self.gl.enable(moderngl.CULL_FACE)
         self.gl.disable(moderngl.BLEND)
+
+    def _draw_ground(self, material: Material, drawn: Any, lamps: Baked | None) -> None:
+        caught = self._photo is not None
+        program = self._use_material(material, caught=caught)
+        # where only lettering is shown, the body's own shadow on its ground is the photo's already
+        bare = bool(self._open_scene.bare)
+        set_values(
+            program, is_ground=True, has_sheet_light=False, stance=np.eye(4), caught_by=3 if bare else 1
+        )
+        if self._maps is not None:
+            self._maps.ground.use(LIGHT_MAP)
+        self._use_lamp_map(program, lamps)
+        self._card.draw(self._card.array(drawn, look_of(material, caught=caught)))
         set_values(program, is_ground=False, stance=self._open_scene.stance)
+
+    def _laid(self, mesh: Mesh) -> Any:
+        """A mesh of the ground as it is drawn: its light comes from a map."""
+        drawn = self._card.mesh(mesh)
+        if drawn.lit_by != OPEN:
+            drawn.light.write(np.ones((len(mesh.points), 4), "f4").tobytes())
+            drawn.lit_by = OPEN
+        return drawn
 
     def _ground_of(self, base: Base) -> Any:
         """The ground's mesh as it is drawn: while something moves, its plane."""
         if base.relief is not None and self._detail.fine:
-            drawn = self._card.mesh(base.close_mesh)
-            if drawn.lit_by != OPEN:  # its light comes from a map
-                drawn.light.write(np.ones((len(base.close_mesh.points), 4), "f4").tobytes())
-                drawn.lit_by = OPEN
-            return drawn
+            return self._laid(base.close_mesh)
         mesh, flat_ = base.mesh, self._card.flat
         flat_.points.write(mesh.points.astype("f4").tobytes())
         flat_.rest.write(np.concatenate([mesh.normals, mesh.uv], axis=1).astype("f4").tobytes())

@@ -47,7 +47,7 @@ Textures = dict[tuple[Any, ...], tuple[Texture, Any]]
 # x^3 = x + 1 (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018, from memory)
 SPREAD = (0.7548776662466927, 0.5698402909980532)
 DEPTH = 8
-STREET = "street "  # how the names of what stands on the ground begin
+STREET, FAR = "street ", "far "  # how the names of what is on the ground begin, and of what is beyond it
 GLASS_DEPTH = 14  # through both walls of a vessel and back
 LIT_DEPTH = 4  # by lamps close to what they light: little is left after so many bounces
 
@@ -295,16 +295,21 @@ class TracedScene:
         under = self.mi.Point3f(*(float(c) for c in base.under(self.scene.middle)))
         share = dr.norm(seen.p - under) - near
         share = dr.clip(share / (far - near), 0, 1)
-        ground = seen.is_valid() & self._is_ground(seen)
+        ground = seen.is_valid() & self._is_among(seen, self._named("ground", STREET))
         return dr.select(ground, 1 - share * share * (3 - 2 * share), 1)
 
     def _is_ground(self, seen: Any) -> Any:
         """Whether it is the ground, what stands on it besides the piece, or what a photo shows in its
         place."""
         caught = [f"item{number}" for number, item in enumerate(self.scene.items) if item.catches]
-        caught += [name for name in self._shapes if name.startswith(STREET)]
+        return self._is_among(seen, [*self._named("ground", STREET, FAR), *caught])
+
+    def _named(self, *starts: str) -> list[str]:
+        return [name for name in self._shapes if name.startswith(starts)]
+
+    def _is_among(self, seen: Any, names: list[str]) -> Any:
         found = self.mi.Bool(False)  # noqa: FBT003 - a value
-        for name in ("ground", *caught):
+        for name in names:
             if (shape := self._shapes.get(name)) is not None:
                 found |= seen.shape == shape
         return found
@@ -464,6 +469,8 @@ class TracedScene:
         found = {} if scene.base is None else {"ground": (scene.base.close_mesh, scene.base.material)}
         if scene.street is not None:
             found |= {f"{STREET}{one.name}": (one.mesh, one.material) for one in scene.street.items}
+        found |= {f"{STREET}{one.name}": (one.mesh, one.material) for one in scene.laid}
+        found |= {f"{FAR}{one.name}": (one.mesh, one.material) for one in scene.trees}
         return {
             name: self._triangles(
                 name, mesh.points, mesh.normals, texture_uv(mesh.uv, material), mesh.faces, material, bsdfs

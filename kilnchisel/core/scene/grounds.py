@@ -210,7 +210,7 @@ def base_of(job: Job, radius: float) -> Base | None:
         return replace(base, along=_along(TABLE_TURN_DEG), radius_mm=half, table=(half, front, back))
     if ground.form == "street":
         return replace(base, radius_mm=reach_of(radius))
-    if ground.form == "open":
+    if ground.form in ("open", "bays"):
         fades = (FADES[0] * radius, FADES[1] * radius)
         return replace(base, radius_mm=FADES[1] * radius, fades=fades, relief=_blades(job, radius))
     return base
@@ -290,11 +290,12 @@ def _oak(ground: Ground, radius: float) -> Texture:
 
 
 WIDE_MM = 1500.0
+FAR = ("open", "bays", "street")  # forms that are seen as far as the horizon
 
 
 def _wide(ground: Ground, radius: float, near: Any, wide: Any, most: float = MOST_TILES) -> Texture:
     """What is seen as far as the horizon has a tile as wide as what lies about the piece."""
-    made = wide(_span(radius, WIDE_MM, most=most)) if ground.form in ("open", "street") else near()
+    made = wide(_span(radius, WIDE_MM, most=most)) if ground.form in FAR else near()
     assert isinstance(made, Texture)
     return made
 
@@ -307,6 +308,12 @@ def _asphalt(ground: Ground, radius: float) -> Material:
     most = max(MOST_TILES, WIDE_ROAD * radius / WIDE_MM)
     texture = _wide(ground, radius, textures.asphalt, textures.road, most)
     return Material("coated", hex_to_linear("#4a4a48"), 0.5, texture)
+
+
+def _concrete(ground: Ground, radius: float) -> Material:
+    # no more than a bay is seen in one piece
+    made = textures.road(_span(radius, WIDE_MM)) if ground.form == "bays" else textures.concrete()
+    return Material("matte", hex_to_linear(ground.colour), 0.6, made)
 
 
 FINE_OAK = ((40.0, 200.0, 1280), (150.0, 300.0, 1536))  # below which radius, tile in mm and in pixels
@@ -323,9 +330,7 @@ MATERIALS: dict[str, Made] = {
     ),
     "brick": lambda ground, radius: Material("matte", WHITE, 0.7, textures.bricks()),
     "boards": lambda ground, radius: Material("coated", (0.62, 0.64, 0.66), 0.5, _oak(ground, radius)),
-    "concrete": lambda ground, radius: Material(
-        "matte", hex_to_linear(ground.colour), 0.6, textures.concrete()
-    ),
+    "concrete": _concrete,
     "asphalt": _asphalt,
     "grass": lambda ground, radius: Material(
         "matte", hex_to_linear("#5d7a3a"), 0.8, _wide(ground, radius, textures.turf, textures.lawn)

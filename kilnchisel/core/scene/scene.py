@@ -38,6 +38,7 @@ from kilnchisel.core.job.setting import Copy, Glow, Ground, Light
 from kilnchisel.core.job.trims import finishes_of
 from kilnchisel.core.lettering.polygons import run_of
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.bays import bays_of
 from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
 from kilnchisel.core.scene.exposure import gain_of, lit_by, spot_of
@@ -65,6 +66,7 @@ from kilnchisel.core.scene.onphoto import (
 )
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.street import Street, street_of
+from kilnchisel.core.scene.trees import trees_about
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -144,20 +146,22 @@ class Scene:
     glow: Glow = NO_GLOW
     company: tuple[Companion, ...] = ()  # the other pieces in the photo, the farthest first
     street: Street | None = None  # behind the piece, part of its ground
+    laid: tuple[Item, ...] = ()  # flat on its ground, part of it
+    trees: tuple[Item, ...] = ()  # far off, round its ground
 
     def seen_in(self, view: View) -> Scene:
-        """What of it a view shows: a parallel one, before its sheet of grey, no street, and any other the
-        one that is behind the piece as one looks from there."""
+        """What of it a view shows: a parallel one, before its sheet of grey, no street nor bays, and any
+        other the street that is behind the piece as one looks from there."""
+        if view.parallel and (self.street is not None or self.laid or self.trees):
+            return self._bare_ground
         if self.street is None:
             return self
-        if view.parallel:
-            return self._without_street
         behind = (view.eye - self.middle) @ self.street.facing >= 0
         return self if behind else self._across_the_street
 
     @cached_property
-    def _without_street(self) -> Scene:
-        return replace(self, street=None)
+    def _bare_ground(self) -> Scene:
+        return replace(self, street=None, laid=(), trees=())
 
     @cached_property
     def _across_the_street(self) -> Scene:
@@ -282,6 +286,8 @@ def scene_of(
         caught=None if on_photo is None else base,
         before=tuple(f"lettering {n} " for n, one in enumerate(job.letterings, start=1) if one.before),
         street=None if street is None else street.lit_by(panels),
+        laid=() if base is None or setting.ground.form != "bays" else bays_of(base, radius),
+        trees=() if on_photo is not None else trees_about(job, radius, detail=detail),
     )
 
 

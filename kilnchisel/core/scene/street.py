@@ -21,6 +21,7 @@ from kilnchisel.core.finishes.textures import BRICK_MM, COURSE_MM
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import deep_of
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.boxes import boxes
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel
 from kilnchisel.core.scene.stance import stance_shown
@@ -46,14 +47,6 @@ TILE_BRICKS, TILE_COURSES = 4, 12  # of the bricks' photograph
 RUN = 3, 7  # bricks that are taken together
 SEED = 47
 WALL = "wall"
-SIDES = {  # of a box: corners as (x, y, z) of low (0) and high (1), counter-clockwise from outside
-    "front": ((0, 0, 0), (1, 0, 0), (1, 0, 1), (0, 0, 1)),
-    "back": ((1, 1, 0), (0, 1, 0), (0, 1, 1), (1, 1, 1)),
-    "left": ((0, 1, 0), (0, 0, 0), (0, 0, 1), (0, 1, 1)),
-    "right": ((1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0, 1)),
-    "top": ((0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)),
-}
-FACING = {"front": (0, -1, 0), "back": (0, 1, 0), "left": (-1, 0, 0), "right": (1, 0, 0), "top": (0, 0, 1)}
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,7 +112,7 @@ def _street(kerb: float, half: float, across: bool, walled: bool) -> Street:  # 
         ("line", _stone("#cfccc2", grey), _line(kerb - LANE_MM, half)),
         ("gullies", Material("coated", hex_to_linear("#3a3836"), 0.45), _gullies(kerb, half)),
         ("flags", _stone("#a09b92", grey), _flags(rng, flags, half)),
-        ("bed", _stone("#55524c", grey), _boxes((-half, flags, 0.0), (half, wall, 100.0), "top")),
+        ("bed", _stone("#55524c", grey), boxes((-half, flags, 0.0), (half, wall, 100.0), "top")),
     ]
     if walled:
         items += [
@@ -142,7 +135,7 @@ def _kerb(rng: Any, near: float, half: float) -> Mesh:
     off, up = rng.uniform(-UNEVEN_MM, UNEVEN_MM, (2, len(x)))
     low = np.stack([x, near + off, np.full(len(x), -30.0)], axis=1)
     high = np.stack([x + KERB_LONG_MM - JOINT_MM, near + off + KERB_MM, KERB_HIGH_MM + up], axis=1)
-    return _boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
+    return boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
 
 
 def _channel(rng: Any, kerb: float, half: float) -> Mesh:
@@ -153,14 +146,14 @@ def _channel(rng: Any, kerb: float, half: float) -> Mesh:
     high = np.stack(
         [x + SETT_MM - JOINT_MM, np.full(len(x), kerb), rng.uniform(1.0, 1.0 + UNEVEN_MM, len(x))], axis=1
     )
-    return _boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
+    return boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
 
 
 def _line(middle: float, half: float) -> Mesh:
     """The broken line in the middle of the road."""
     x = np.arange(-half, half - DASH_MM, DASHES_APART_MM)
     low = np.stack([x, np.full(len(x), middle - LINE_MM / 2), np.full(len(x), 0.0)], axis=1)
-    return _boxes(low, low + (DASH_MM, LINE_MM, 1.0), "top")
+    return boxes(low, low + (DASH_MM, LINE_MM, 1.0), "top")
 
 
 def _gullies(kerb: float, half: float) -> Mesh:
@@ -172,7 +165,7 @@ def _gullies(kerb: float, half: float) -> Mesh:
     high = low + (BAR_MM, GULLY_MM - 8.0, 5.0)
     under = np.column_stack([x, np.full(len(x), kerb - GULLY_MM), np.full(len(x), 0.0)])
     rims = under, under + (GULLY_MM, 22.0, 5.5)
-    return join([_boxes(low, high, "front", "top", "left", "right"), _boxes(*rims, "front", "top")])
+    return join([boxes(low, high, "front", "top", "left", "right"), boxes(*rims, "front", "top")])
 
 
 def _flags(rng: Any, near: float, half: float) -> Mesh:
@@ -184,7 +177,7 @@ def _flags(rng: Any, near: float, half: float) -> Mesh:
     up = KERB_HIGH_MM + rng.uniform(-UNEVEN_MM, UNEVEN_MM, len(x))
     low = np.stack([x, y, np.full(len(x), 90.0)], axis=1) + (JOINT_MM / 2, JOINT_MM / 2, 0.0)
     high = np.stack([x + along, y + across, up], axis=1) - (JOINT_MM / 2, JOINT_MM / 2, 0.0)
-    return _boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
+    return boxes(low, high, "front", "top", "left", "right", shifts=_anywhere(rng, len(x)))
 
 
 def _wall(rng: Any, near: float, half: float, piers: Array) -> Mesh:
@@ -194,8 +187,8 @@ def _wall(rng: Any, near: float, half: float, piers: Array) -> Mesh:
     for x in piers:
         parts.append(_bricks(rng, x - PIER_MM / 2, x + PIER_MM / 2, out))
     low = np.stack([piers - PIER_MM / 2, np.full(len(piers), out), np.full(len(piers), foot)], axis=1)
-    parts.append(_boxes(low, low + (PIER_MM, PIER_OUT_MM, top - foot), "left", "right"))
-    behind = _boxes((-half, near, foot), (half, near + THICK_MM, top), "back", "left", "right")
+    parts.append(boxes(low, low + (PIER_MM, PIER_OUT_MM, top - foot), "left", "right"))
+    behind = boxes((-half, near, foot), (half, near + THICK_MM, top), "back", "left", "right")
     return join([*parts, behind])
 
 
@@ -219,7 +212,7 @@ def _bricks(rng: Any, low_x: float, high_x: float, y: float) -> Mesh:
     v = (2 * rng.integers(0, TILE_COURSES // 2, len(x0)) + course % 2) * COURSE_MM
     low = np.stack([x0, np.full(len(x0), y), KERB_HIGH_MM + COURSE_MM * course], axis=1)
     high = np.stack([x1, low[:, 1], low[:, 2] + COURSE_MM], axis=1)
-    return _boxes(low, high, "front", shifts=np.stack([u - x0, v - low[:, 2]], axis=1))
+    return boxes(low, high, "front", shifts=np.stack([u - x0, v - low[:, 2]], axis=1))
 
 
 def _coping(rng: Any, near: float, top: float, half: float, piers: Array) -> Mesh:
@@ -233,32 +226,9 @@ def _coping(rng: Any, near: float, top: float, half: float, piers: Array) -> Mes
     caps = np.column_stack([caps, np.full(len(piers), top)])
     over = (PIER_MM + 2 * OVER_MM, THICK_MM + PIER_OUT_MM + 2 * OVER_MM, COPING_MM + 20.0)
     low, high = np.concatenate([low, caps]), np.concatenate([high, caps + over])
-    return _boxes(low, high, "front", "back", "top", "left", "right", shifts=_anywhere(rng, len(low)))
+    return boxes(low, high, "front", "back", "top", "left", "right", shifts=_anywhere(rng, len(low)))
 
 
 def _anywhere(rng: Any, count: int) -> Array:
     """Where in its texture each stone is taken from, (count, 2) mm."""
     return np.asarray(rng.uniform(0, 700.0, (count, 2)))
-
-
-def _boxes(low: Any, high: Any, *sides: str, shifts: Any = (0.0, 0.0)) -> Mesh:
-    """Some sides of upright boxes, uv in mm. low, high (n, 3); shifts (n, 2): of their uv."""
-    ends = np.stack([np.atleast_2d(low), np.atleast_2d(high)])
-    parts = []
-    for side in sides:
-        which = np.array(SIDES[side])
-        corners = np.stack([ends[which[:, axis], :, axis].T for axis in range(3)], axis=2)
-        x, y = (1, 2) if side in ("left", "right") else (0, 1) if side == "top" else (0, 2)
-        flat = corners[..., [x, y]] + np.reshape(shifts, (-1, 1, 2))
-        if side in ("back", "left"):  # seen from there, it runs the other way
-            flat = flat * (-1.0, 1.0)
-        parts.append(_quads(corners, flat, FACING[side]))
-    return join(parts)
-
-
-def _quads(corners: Array, uv: Array, normal: tuple[int, int, int]) -> Mesh:
-    """Quads (n, 4, 3), counter-clockwise, with their uv (n, 4, 2), that all face one way."""
-    index = np.arange(4 * len(corners)).reshape(-1, 4)
-    faces = np.concatenate([index[:, [0, 1, 2]], index[:, [0, 2, 3]]]).astype(np.int32)
-    normals = np.broadcast_to(np.array(normal, dtype=float), (4 * len(corners), 3)).copy()
-    return Mesh(corners.reshape(-1, 3).astype(float), normals, uv.reshape(-1, 2).astype(float), faces)

@@ -35,7 +35,14 @@ LIGHT: Path = ("setting", "light")
 GROUND: Path = ("setting", "ground")
 CAMERA: Path = ("setting", "camera")
 LAMP_KINDS = get_args(StudioLight.model_fields["kind"].annotation)
-FORMS = (("flat", "Round"), ("table", "Table"), ("sweep", "Sweep"), ("open", "Open"), ("street", "Street"))
+FORMS = (
+    ("flat", "Round"),
+    ("table", "Table"),
+    ("sweep", "Sweep"),
+    ("open", "Open"),
+    ("bays", "Bays"),
+    ("street", "Street"),
+)
 
 
 def setting_specs(job: Job, opened: frozenset[str]) -> list[Spec]:
