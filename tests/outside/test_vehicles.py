@@ -258,6 +258,7 @@ class InAnotherProcess(unittest.TestCase):
         STORE.clear()
         with mock.patch("kilnchisel.core.blanks.vehicles.design.skin_of", side_effect=AssertionError):
             come = pickle.loads(sent).named("left side")
+            STORE.clear()  # nor later, however little is remembered there
             np.testing.assert_array_equal(come.to_body(uv, np.zeros(len(uv))), wanted)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -26,7 +26,7 @@ from kilnchisel.core.blanks.vehicles.bodywork import (
 from kilnchisel.core.blanks.vehicles.outlined import Shape
 from kilnchisel.core.blanks.vehicles.wheels import Face, wheel
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.remembered import made_elsewhere, remembered
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -65,38 +65,25 @@ def _skin(design: Design, vehicle: Any, *, detail: Detail) -> Skin:
     return skin_of(design.shape(vehicle).cage(), detail=detail)
 
 
-@remembered
-def _facing(design: Design, vehicle: Any, name: str, *, detail: Detail) -> Facing:
-    facet = next(one for one in design.facets(vehicle) if one.name == name)
-    return facing(_skin(design, vehicle, detail=detail), facet.tags, facet.view)
-
-
 @dataclass(frozen=True)
 class OnSkin:
-    """Places on a side by its name, (n, 2) sheet mm -> (n, 3). To another process its surface goes along:
-    there nobody need make the skin to know where a side is."""
+    """Places on a side by its name, (n, 2) sheet mm -> (n, 3). Its surface goes along wherever it goes:
+    nobody need make the skin to know where a side is."""
 
     design: Design
     vehicle: Any
     name: str
     detail: Detail
+    surface: Facing = field(compare=False, repr=False)
 
     def __call__(self, uv: Array) -> Array:
-        return _facing(self.design, self.vehicle, self.name, detail=self.detail).place(uv)
-
-    def __reduce__(self) -> Any:
-        known = _facing(self.design, self.vehicle, self.name, detail=self.detail)
-        return _brought, (self.design, self.vehicle, self.name, self.detail, known)
-
-
-def _brought(design: Design, vehicle: Any, name: str, detail: Detail, known: Facing) -> OnSkin:
-    made_elsewhere(known, _facing, design, vehicle, name, detail=detail)
-    return OnSkin(design, vehicle, name, detail)
+        return self.surface.place(uv)
 
 
 def _sheet(design: Design, vehicle: Any, facet: Facet, *, detail: Detail) -> Sheet:
-    known = _facing(design, vehicle, facet.name, detail=detail)
-    sheet = sheet_of(facet, known, OnSkin(design, vehicle, facet.name, detail), detail=detail)
+    known = facing(_skin(design, vehicle, detail=detail), facet.tags, facet.view)
+    place = OnSkin(design, vehicle, facet.name, detail, known)
+    sheet = sheet_of(facet, known, place, detail=detail)
     within = sheet.side.domain.buffer(-EDGE_MM)
     taken: Any = shapely.MultiPolygon()
     insets = []
