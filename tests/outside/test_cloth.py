@@ -16,6 +16,7 @@ from kilnchisel.core.blanks.hanger import hanger_arms
 from kilnchisel.core.blanks.mesh import edges_of, welded
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.blanks.packing import packed, unpacked
+from kilnchisel.core.blanks.panels import cloth_net
 from kilnchisel.core.blanks.peakedcap import TRUE_MM, flattened, head_of
 from kilnchisel.core.blanks.peakedcap import panels_of as cap_panels
 from kilnchisel.core.detail import Detail
@@ -160,7 +161,7 @@ class Data(unittest.TestCase):
                 with self.subTest(garment=garment, size=size, shown=shown):
                     stretches = {}
                     for panel in draped(garment, size, shown).panels:
-                        net = panel.net(8.0)
+                        net = cloth_net(panel.outline, 8.0)
                         edges, at = edges_of(net.faces), panel.place(net.points)
                         now, rest = (
                             np.linalg.norm(np.diff(p[edges], axis=1)[:, 0], axis=1)
@@ -268,7 +269,9 @@ class Data(unittest.TestCase):
                 worn, m = draped(garment, size, "on a hanger"), measures_of(garment, size)
                 with self.subTest(garment=garment, size=size):
                     for panel in worn.panels:
-                        self.assertLess(panel.place(panel.net(20.0).points)[:, 1].max(), wall_behind(m))
+                        self.assertLess(
+                            panel.place(cloth_net(panel.outline, 20.0).points)[:, 1].max(), wall_behind(m)
+                        )
                     arm = hanger_arms(m) + (0.0, 0.0, worn.lift_mm, 0.0)
                     for way in (1, -1):
                         seam = next(
@@ -287,7 +290,9 @@ class Data(unittest.TestCase):
         heights = (("t-shirt", 4.0, 45.0), ("sweatshirt", 6.0, 70.0), ("hooded sweatshirt", 6.0, 210.0))
         for garment, least, most in heights:
             worn = draped(garment, "M", "laid flat")
-            places = np.concatenate([panel.place(panel.net(15.0).points) for panel in worn.panels])
+            places = np.concatenate(
+                [panel.place(cloth_net(panel.outline, 15.0).points) for panel in worn.panels]
+            )
             self.assertLess(places[:, 1].max(), 0.5)
             self.assertGreater(-places[:, 1].min(), least)
             self.assertLess(-places[:, 1].min(), most)
@@ -299,7 +304,8 @@ class Data(unittest.TestCase):
             with self.subTest(size=size, shown=shown):
                 m, cloth = measures_of("hooded sweatshirt", size), draped("hooded sweatshirt", size, shown)
                 hoods = [cloth.named(f"{side} hood") for side in ("left", "right")]
-                parts = [(hood.place(hood.net(8.0).points), hood.net(8.0).faces) for hood in hoods]
+                nets = [(hood, cloth_net(hood.outline, 8.0)) for hood in hoods]
+                parts = [(hood.place(net.points), net.faces) for hood, net in nets]
                 front, back = cloth.named("front"), cloth.named("back")
                 u = np.arange(-0.3 * m.chest, 0.3 * m.chest, 8.0)
                 top = m.length / 2 - m.drop_front
@@ -328,7 +334,7 @@ class Data(unittest.TestCase):
                 with self.subTest(garment=garment, size=size):
                     wide, high = folded_size(measures_of(garment, size))
                     front = draped(garment, size, "folded").named("front")
-                    places = front.place(front.net(15.0).points)
+                    places = front.place(cloth_net(front.outline, 15.0).points)
                     self.assertLess(abs(np.ptp(places[:, 0]) - wide), 0.14 * wide)
                     self.assertLess(abs(np.ptp(places[:, 2]) - high), 0.16 * high)
 
@@ -342,7 +348,7 @@ class Data(unittest.TestCase):
     def test_places_by_splines_of_scipy(self):
         """Source: scipy.interpolate.BSpline; the program evaluates them by its image routines."""
         panel = draped("t-shirt", "M").named("front")
-        uv = panel.net(30.0).points
+        uv = cloth_net(panel.outline, 30.0).points
         rows, columns = panel.values.shape[:2]
         at = (uv - panel.corner) / panel.step
         up = interpolate.BSpline.design_matrix(at[:, 1], np.arange(-2.0, rows + 2), 3)
@@ -412,7 +418,7 @@ class Patterns(unittest.TestCase):
 
 def stretch_of(panel, step):
     """By how much edges of a net over a panel differ from its pattern, and their middles on it."""
-    net = panel.net(step)
+    net = cloth_net(panel.outline, step)
     edges = edges_of(net.faces)
     now, rest = (
         np.linalg.norm(np.diff(p[edges], axis=1)[:, 0], axis=1)

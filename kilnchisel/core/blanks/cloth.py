@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.net import Net, closely, gridded, net_over
+from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.packing import unpacked
 from kilnchisel.core.blanks.sides import true_size
 from kilnchisel.core.blanks.surface import Surface
@@ -73,17 +73,6 @@ class Panel:
         up = self.place(uv + (0.0, e)) - self.place(uv - (0.0, e))
         out = np.cross(along, up)
         return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12))
-
-    def net(self, step_mm: float) -> Net:
-        """Triangles over the pattern, the points of its border at most ``step_mm`` apart."""
-        return _net_over(shapely.to_wkb(self.outline), step_mm)
-
-
-@remembered
-def _net_over(outline: bytes, step_mm: float) -> Net:
-    """One pattern is worn, hung and laid flat."""
-    ring = closely(shapely.get_coordinates(shapely.from_wkb(outline).exterior)[:-1], step_mm)
-    return net_over(shapely.Polygon(ring), step_mm)
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,6 +12,7 @@ from kilnchisel.core.blanks.cloth import ClothSide, Panel
 from kilnchisel.core.blanks.mesh import Mesh, border_edges, grid, join
 from kilnchisel.core.blanks.net import Net, closely, net_over
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -35,7 +36,13 @@ def nets_over(area: shapely.Polygon, *, detail: Detail) -> tuple[Net, Net]:
 
 
 def cloth_net(area: shapely.Polygon, step: float) -> Net:
-    ring = shapely.get_coordinates(shapely.orient_polygons(area).exterior)[:-1]
+    """Triangles over a piece of cloth. One pattern is worn, hung and laid flat: it is remembered."""
+    return _net_of(shapely.to_wkb(area), step)
+
+
+@remembered
+def _net_of(area: bytes, step: float) -> Net:
+    ring = shapely.get_coordinates(shapely.orient_polygons(shapely.from_wkb(area)).exterior)[:-1]
     return net_over(shapely.Polygon(closely(ring, step)), step)
 
 
