@@ -2,7 +2,8 @@
 far as the horizon.
 
 There the camera is balanced for the sun, not for the sky, so that the sky is as blue as it is; the land is
-lit by both. Two far rows of hills and trees stand before it, the farther one more in the haze.
+lit by both. Far hills stand before it, in the haze; woods are no part of the picture, which has too few
+pixels for them (``trees``).
 """
 
 from __future__ import annotations
@@ -29,9 +30,8 @@ FINER = 4  # the sky is smooth, what stands before it is not
 WOODS = np.array([0.05, 0.075, 0.04])
 HAZE_DEG = 0.25  # below the horizon: how far haze reaches
 SOFT_LAND, SOFT_HAZE_DEG = np.array([0.27, 0.25, 0.2]), 1.6  # of land that is only seen out of focus
-# rows of hills and trees, the farthest first: how high, degrees, how that goes up and down round about
-# (from, to: in waves), and how much haze is before them
-ROWS = ((0.55, (3, 40), 0.72), (0.34, (14, 420), 0.42))
+# hills: how high, degrees; how that goes up and down round about (from, to: in waves); the haze before them
+HILLS_DEG, HILLS_WAVES, HILLS_HAZE = 0.5, (3, 40), 0.76
 SEED = 21
 
 
@@ -61,12 +61,10 @@ def over_land(sky: Array, sheet: Array, sun: float, kelvin: float, land: Array) 
     lit = sheet + sun * float(sheet @ LUMA) * light_of_kelvin(kelvin)
     haze = upper[-1]
     picture = np.concatenate([upper, _land(middle, land * lit, haze, HAZE_DEG)])
-    rng = np.random.default_rng(SEED)
-    for high, (first, last), hazy in ROWS:
-        top = high * _waves(rng, width, first, last)
-        rows = slice(int(np.argmax(up < top.max() + step)), middle + 1)
-        cover = np.clip((top - up[rows, None]) / step + 0.5, 0, 1)[..., None]
-        picture[rows] += cover * (hazy * haze + (1 - hazy) * WOODS * lit - picture[rows])
+    top = HILLS_DEG * _waves(np.random.default_rng(SEED), width, *HILLS_WAVES)
+    rows = slice(int(np.argmax(up < top.max() + step)), middle + 1)
+    cover = np.clip((top - up[rows, None]) / step + 0.5, 0, 1)[..., None]
+    picture[rows] += cover * (HILLS_HAZE * haze + (1 - HILLS_HAZE) * WOODS * lit - picture[rows])
     return np.asarray(picture / float(sheet @ LUMA))
 
 
