@@ -22,8 +22,10 @@ from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.job.garments import folded_size, measures_of
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
+from kilnchisel.core.picture.draftlight import in_the_open
 from kilnchisel.core.picture.gather import PIECE, trace, tracer_of
 from kilnchisel.core.picture.mockup import Mockup, backdrop_of
+from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.picture.tracing import Slice, TracedScene, variant_name
 from tests.samples import mug_job, plaque_job, the_draft
 
@@ -238,6 +240,17 @@ class Drafts(unittest.TestCase):
         picture = self.draft.render(scene, view, size)[..., :3].astype(float).mean(axis=2)
         within = distance_transform_edt(self.draft.coverage(scene, view, size)) > 45
         self.assertLess(np.ptp(gaussian_filter(picture, 3)[within]), 14)  # it was 25
+
+    def test_light_in_the_open_is_smooth_over_what_is_smooth(self):
+        """Round a circle of directions in small steps: no edge where there is none in the room."""
+        scene = scene_of_job(fresh_job("apparel", "OK"), detail=Detail.ROUGH)
+        self.assertIsNone(scene.base)
+        turn = np.linspace(0, 2 * np.pi, 4000)
+        ways = np.stack([0.8 * np.sin(turn), 0.6 * np.sin(turn), np.cos(turn)], axis=1)
+        light = in_the_open(scene, ways)[:, :3]
+        self.assertLess(float(np.abs(np.diff(light, axis=0) / light[1:]).max()), 0.004)
+        wanted = open_light(scene, ways[::20])
+        np.testing.assert_allclose(light[::20], wanted, atol=0.004 * float(wanted.max()))
 
     def test_what_lies_within_a_pile_does_not_darken_its_edge(self):
         # where cloth turns, the inside of the back comes through in places: they are as light as the rest

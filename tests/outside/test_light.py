@@ -2,6 +2,7 @@
 
 import unittest
 import warnings
+from dataclasses import replace
 from pathlib import Path
 
 import mitsuba
@@ -22,7 +23,8 @@ from kilnchisel.core.finishes.metals import metal_colour
 from kilnchisel.core.picture.gather import LAMP_POINTS, RAYS, Caster, _lamp, tracer_of
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.items import Item
-from kilnchisel.core.scene.light import MANY_NORMALS, cosine_sum, directions_of
+from kilnchisel.core.scene.lamps import Panel
+from kilnchisel.core.scene.light import MANY_NORMALS, Room, cosine_sum, directions_of
 from kilnchisel.core.scene.view import square_on
 from kilnchisel.ui.theme import DAY, EVENING
 from tests.samples import bare_scene, the_draft
@@ -193,6 +195,35 @@ class Furnace(unittest.TestCase):
         self.assertAlmostEqual(clean.mean(), 1.0, delta=0.002)
         self.assertGreater((np.abs(clean - 1) < 0.01).mean(), 0.96)
         self.assertLess(np.abs(clean - 1).max(), 0.03)
+
+    def test_a_soft_box_partly_below_the_horizon(self):
+        """Source: the integral of both cosines over the distance squared, summed over its face, of which
+        only what is above each point's horizon counts."""
+        at = np.array([70.0, -55.0, 60.0])
+        box = Panel(at, -at / np.linalg.norm(at), np.array([60.0, 45.0]), np.full(3, 0.6))
+        dark = replace(self.scene(), panels=(box,))
+        dark = replace(dark, draft_room=Room(np.zeros((64, 128, 3), dtype=np.float32), 0.0))
+        drawn = srgb_decode(the_draft().render(dark, self.view(), (96, 96))[..., :3] / 255)[..., 0]
+        across = (np.arange(96) - 47.5) * 80 / 96
+        x, z = np.meshgrid(across, -across)
+        on_ball = np.hypot(x, z) < 26
+        x, z = x[on_ball], z[on_ball]
+        normal = np.stack([x, -np.sqrt(900 - x * x - z * z), z], axis=1) / 30
+        share = (np.arange(40) + 0.5) / 20 - 1
+        side, up = box.edges
+        wanted, below = np.zeros(len(x)), np.zeros(len(x))
+        for u in share * box.half[0]:
+            for v in share * box.half[1]:
+                way = at + u * side + v * up - 30 * normal
+                far = np.linalg.norm(way, axis=1)
+                falls = np.einsum("ij,ij->i", way, normal) / far
+                wanted += np.clip(falls, 0, None) * -(way @ box.facing) / far**3
+                below += falls < 0
+        wanted *= 0.6 * box.area / np.pi / 1600
+        partly = (below > 0) & (below < 1600)
+        self.assertGreater(int(partly.sum()), 500)
+        apart = np.abs(drawn[on_ball] - wanted)
+        self.assertLess(float(apart.max()), 0.03 * float(wanted.max()))
 
     def test_no_finish_returns_more_than_it_gets(self):
         for kind in ("coated", "metal"):

@@ -11,7 +11,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import Mesh, distinct, unit
+from kilnchisel.core.blanks.mesh import Mesh, distinct
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.kept import digest_of, kept_arrays
 from kilnchisel.core.picture.card import Card, let_go_of, set_values, weakly
@@ -213,13 +213,40 @@ class DraftLight:
         return in_the_open(scene, normals)
 
 
+POLAR, ROUND = 24, 48  # steps from pole to pole, and round, of which light in the open is told
+_told: OrderedDict[Any, Any] = OrderedDict()
+KEPT_TOLD = 4
+
+
+def _told_by_direction(scene: Scene) -> Array:
+    """Irradiance / pi in the open by the direction that a surface looks, (POLAR + 1, ROUND, 3)."""
+
+    def made() -> Array:
+        turn = np.arange(ROUND) * 2 * np.pi / ROUND
+        level = np.stack([np.cos(turn), np.sin(turn), np.zeros(ROUND)], axis=1)
+        polar = np.arange(POLAR + 1) * np.pi / POLAR
+        rows = [np.sin(one) * level + (0.0, 0.0, np.cos(one)) for one in polar]
+        return np.stack([open_light(scene, row) for row in rows])
+
+    room = scene.draft_room
+    above = None if scene.base is None else scene.base.normal.tobytes()
+    found = kept_of_late(_told, (id(room.radiance), room.turn, above), KEPT_TOLD, room, made)
+    return np.asarray(found)
+
+
 def in_the_open(scene: Scene, normals: Array) -> Array:
-    """Irradiance / pi and openness where there is no body to gather for, (n, 4): once a direction (n, 3)
-    of the scene."""
-    steps = np.rint(normals * 48)
-    first, which = distinct(steps)
-    light = open_light(scene, unit(steps[first]))[which]
-    return np.column_stack([light, np.ones(len(normals))])
+    """Irradiance / pi and openness where there is no body to gather for, (n, 4), by unit normals (n, 3) of
+    the scene: between those of a grid of directions, so that it is smooth over whatever is smooth, and
+    within 1 % where it is not dark."""
+    light = _told_by_direction(scene)
+    down = np.arccos(np.clip(normals[:, 2], -1, 1)) * (POLAR / np.pi)
+    about = np.arctan2(normals[:, 1], normals[:, 0]) * (ROUND / (2 * np.pi)) % ROUND
+    row, column = np.minimum(down.astype(int), POLAR - 1), about.astype(int) % ROUND
+    y, x = (down - row)[:, None], (about - about.astype(int))[:, None]
+    following = (column + 1) % ROUND
+    above = light[row, column] * (1 - x) + light[row, following] * x
+    below = light[row + 1, column] * (1 - x) + light[row + 1, following] * x
+    return np.column_stack([above * (1 - y) + below * y, np.ones(len(normals))])
 
 
 def _doubled(picture: Array) -> Array:

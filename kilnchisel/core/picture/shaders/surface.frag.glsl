@@ -80,6 +80,7 @@ uniform bool has_mirror;          // whether it is known what mirrors the piece 
 uniform sampler2D mirror_light;   // what is mirrored besides the room, and what share of that is not hidden
 uniform sampler2D mirror_place;   // where: scene coordinates, and 1 where anything is known
 
+const float STEEPEST = 3.0;      // mm of depth a mm aside, of a plane over the map of shadows
 const float BACK_SPREAD = 0.012;  // how far light that goes back is spread, as a roughness
 const vec2 DISC[16] = vec2[16](
     vec2(-0.326, -0.406), vec2(-0.840, -0.074), vec2(-0.696, 0.457), vec2(-0.203, 0.621),
@@ -134,6 +135,19 @@ vec4 soft_here() {
     return has_sheet_light ? texture(light_map, (sheet - sheet_box.xy) / sheet_box.zw) : soft;
 }
 
+// How much deeper a plane through the point, of this normal, is by a step over the map: what lies on it or
+// below does not stand before the point. Where it is steep it is held: it would be deeper than all.
+vec2 slope_over_map(vec3 n, float texel) {
+    vec3 t = normalize(cross(n, abs(n.z) < 0.9 ? vec3(0.0, 0.0, 1.0) : vec3(1.0, 0.0, 0.0)));
+    mat3 turn = mat3(shadow_clip) * 0.5;
+    vec3 one = turn * t, other = turn * cross(n, t);
+    float flat_ = one.x * other.y - one.y * other.x;
+    vec2 slope = vec2(one.z * other.y - other.z * one.y, other.z * one.x - one.z * other.x);
+    float steepest = STEEPEST * shadow_texel / (texel * shadow_depth);
+    float size = length(slope);
+    return slope * (size > steepest * abs(flat_) ? sign(flat_) * steepest / size : 1.0 / flat_);
+}
+
 // How much of the panel is seen: blockers are averaged first, so that shadows soften with distance.
 float lit_share(vec3 n) {
     vec4 at = shadow_clip * vec4(point + n * shadow_texel * 1.5, 1.0);
@@ -152,24 +166,26 @@ float lit_share(vec3 n) {
     float search = clamp(spread * 60.0 / shadow_texel, 3.0, 90.0) * texel;
     float turn = 6.2831853 * turned_here();
     mat2 spin = mat2(cos(turn), sin(turn), -sin(turn), cos(turn));
+    vec2 slope = slope_over_map(n, texel);
     float sum = 0.0, count = 0.0;
     for (int i = 0; i < 10; ++i) {
-        float d = texture(shadow_map, map.xy + spin * DISC[i] * search).r;
-        if (d < map.z - slack) { sum += d; count += 1.0; }
+        vec2 aside = spin * DISC[i] * search;
+        float before = map.z + dot(slope, aside) - texture(shadow_map, map.xy + aside).r;
+        if (before > slack) { sum += before; count += 1.0; }
     }
     float none = mix(1.0, seen, wide);
     if (count < 0.5) return none;
     // one of few looks that meets something may be a stray one: alone it would be a dot
     float sure = min(count / 3.0, 1.0);
-    float gap = (map.z - sum / count) * shadow_depth;
+    float gap = sum / count * shadow_depth;
     float radius = spread * gap / shadow_texel;
     wide = is_ground ? smoothstep(30.0, 80.0, radius) : 0.0;
     if (wide == 1.0) return mix(none, seen, sure);
     radius = clamp(radius, 1.2, 90.0) * texel;
     float open = 0.0;
     for (int i = 0; i < shadow_taps; ++i) {
-        float d = texture(shadow_map, map.xy + spin * DISC[i] * radius).r;
-        open += step(map.z - slack, d);
+        vec2 aside = spin * DISC[i] * radius;
+        open += step(map.z + dot(slope, aside) - slack, texture(shadow_map, map.xy + aside).r);
     }
     return mix(none, mix(open / float(shadow_taps), seen, wide), sure);
 }
@@ -180,18 +196,42 @@ vec3 edge_light(vec3 a, vec3 b) {
     return size < 1e-9 ? vec3(0.0) : turn * (atan(size, dot(a, b)) / size);
 }
 
-// Irradiance / pi under the panel at radiance 1, by Lambert's formula for a polygon. What is below the
-// horizon is taken off as of a ball that sends as much (Snyder, "Area Light Sources for Real-Time
-// Graphics", 1996).
+// One more corner of a polygon that is gone round.
+void go_to(vec3 corner, inout bool begun, inout vec3 first, inout vec3 last, inout vec3 sum) {
+    if (begun) sum += edge_light(last, corner);
+    else first = corner;
+    begun = true;
+    last = corner;
+}
+
+// One more edge of it, cut off at the horizon: the heights of its ends above that are a_up and b_up.
+void go_on(vec3 a, float a_up, vec3 b, float b_up, inout bool begun, inout vec3 first, inout vec3 last,
+           inout vec3 sum) {
+    if (a_up >= 0.0) go_to(a, begun, first, last, sum);
+    if ((a_up >= 0.0) != (b_up >= 0.0))
+        go_to(normalize(abs(b_up) * a + abs(a_up) * b), begun, first, last, sum);
+}
+
+// Irradiance / pi under the panel at radiance 1, by Lambert's formula for the part of a polygon that is
+// above the horizon.
 float panel_on(vec3 n) {
     vec3 x = panel_half.x * panel_side, y = panel_half.y * panel_up, m = panel_middle - point;
     if (dot(m, panel_facing) >= 0.0) return 0.0;
     vec3 a = normalize(m - x - y), b = normalize(m + x - y), c = normalize(m + x + y), d = normalize(m - x + y);
-    vec3 sum = (edge_light(a, b) + edge_light(b, c) + edge_light(c, d) + edge_light(d, a)) / (2.0 * PI);
-    if (dot(sum, m) < 0.0) sum = -sum;
-    float whole = length(sum), up = dot(n, sum) / max(whole, 1e-9);
-    bool clear = min(min(dot(n, a), dot(n, b)), min(dot(n, c), dot(n, d))) >= 0.0;
-    return clear ? whole * up : max(whole * (whole + up) / (whole + 1.0), 0.0);
+    vec4 up = vec4(dot(n, a), dot(n, b), dot(n, c), dot(n, d));
+    vec3 sum = vec3(0.0);
+    if (min(min(up.x, up.y), min(up.z, up.w)) >= 0.0) {
+        sum = edge_light(a, b) + edge_light(b, c) + edge_light(c, d) + edge_light(d, a);
+    } else if (max(max(up.x, up.y), max(up.z, up.w)) > 0.0) {
+        bool begun = false;
+        vec3 first = a, last = a;
+        go_on(a, up.x, b, up.y, begun, first, last, sum);
+        go_on(b, up.y, c, up.z, begun, first, last, sum);
+        go_on(c, up.z, d, up.w, begun, first, last, sum);
+        go_on(d, up.w, a, up.x, begun, first, last, sum);
+        sum += edge_light(last, first);
+    }
+    return abs(dot(n, sum)) / (2.0 * PI);
 }
 
 // Reflectance of uniform light: scale and bias on the reflectance at normal incidence (ggx.py)
