@@ -108,6 +108,10 @@ class Woods(unittest.TestCase):
         for path, value in ((("ground", "kind"), "none"), (("ground", "form"), "flat")):
             other = change(job, ("setting", *path), value)
             self.assertEqual(scene_of_job(other, detail=Detail.ROUGH).trees, ())
+        # what hangs has a wall for its ground, whatever the form says
+        hung = change(fresh_job("plaque", "OK"), ("setting",), job.setting)
+        hung = scene_of_job(change(hung, ("setting", "stance"), "hung"), detail=Detail.ROUGH)
+        self.assertEqual((hung.trees, hung.laid), ((), ()))
 
     def test_both_pictures_have_them_where_the_land_ends(self):
         job, scene = standing("bank", "open field", detail=Detail.FINE)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.job.setting import Ground
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.boxes import boxes
 from kilnchisel.core.scene.grounds import Base
@@ -30,8 +31,11 @@ STAINED = 0.42  # the tone of a joint
 SEED = 29
 
 
-def bays_of(base: Base, radius: float) -> tuple[Item, ...]:
-    """The bays of another tone than the ground's, and the joints of all, for a piece of this radius, mm."""
+def bays_of(base: Base | None, ground: Ground, radius: float) -> tuple[Item, ...]:
+    """The bays of another tone than the ground's, and the joints of all, for a piece of this radius, mm;
+    nothing where it is not laid in bays."""
+    if base is None or base.fades is None or ground.form != "bays":
+        return ()
     # in steps: so that pieces of like size share them
     half = int(np.ceil(REACH * radius / BAY_MM))
     size = BAY_MM * half / REACH

@@ -286,8 +286,8 @@ def scene_of(
         caught=None if on_photo is None else base,
         before=tuple(f"lettering {n} " for n, one in enumerate(job.letterings, start=1) if one.before),
         street=None if street is None else street.lit_by(panels),
-        laid=() if base is None or setting.ground.form != "bays" else bays_of(base, radius),
-        trees=() if on_photo is not None else trees_about(job, radius, detail=detail),
+        laid=bays_of(base, setting.ground, radius),
+        trees=trees_about(base, setting.light, radius, detail=detail),
     )
 
 

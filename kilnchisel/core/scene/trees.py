@@ -13,8 +13,9 @@ from kilnchisel.core.blanks.mesh import Mesh, lattice_faces, unit
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Light
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.openland import OPEN_SKIES
 
@@ -29,13 +30,10 @@ WIDE = 0.0011, 0.0038  # of a crown, from its middle, by how far it is
 SEED = 83
 
 
-def trees_about(job: Job, radius: float, *, detail: Detail) -> tuple[Item, ...]:
-    """What stands round a job's piece of this radius, mm, where its ground goes as far as a clear sky does;
+def trees_about(base: Base | None, light: Light, radius: float, *, detail: Detail) -> tuple[Item, ...]:
+    """What stands round a piece of this radius, mm, where its ground goes as far as a clear sky does;
     nothing elsewhere."""
-    setting = job.setting
-    if setting.ground.kind == "none" or setting.ground.form not in ("open", "bays"):
-        return ()
-    if setting.light.room not in OPEN_SKIES:
+    if base is None or base.fades is None or light.room not in OPEN_SKIES:
         return ()
     away = STEP_MM * float(np.ceil(AWAY * radius / STEP_MM))
     return tuple(
