@@ -215,7 +215,7 @@ class DraftLight:
 
 POLAR, ROUND = 24, 48  # steps from pole to pole, and round, of which light in the open is told
 _told: OrderedDict[Any, Any] = OrderedDict()
-KEPT_TOLD = 4
+KEPT_TOLD = 2  # each holds a room
 
 
 def _told_by_direction(scene: Scene) -> Array:
