@@ -76,6 +76,10 @@ class Bays(unittest.TestCase):
         job, scene = standing()
         self.assertEqual(scene.seen_in(square_on_view(job, 0, 1.6)).laid, ())
         self.assertIs(scene.seen_in(view_of(job)), scene)
+        # while lettering moves the ground is the same to the bit: it is not drawn anew
+        moved = scene_of_job(change(job, ("letterings", 0, "lay", "along_mm"), 3.0), detail=Detail.ROUGH)
+        for one, other in zip((*scene.laid, *scene.trees), (*moved.laid, *moved.trees), strict=True):
+            self.assertIs(one.mesh, other.mesh)
         for form in ("open", "flat", "street"):
             other = change(job, ("setting", "ground", "form"), form)
             self.assertEqual(scene_of_job(other, detail=Detail.ROUGH).laid, (), form)
@@ -90,6 +94,8 @@ class Woods(unittest.TestCase):
                 far = np.linalg.norm(foot[:, :2], axis=1) / scene.radius_mm
                 self.assertTrue(((far > 0.8 * AWAY) & (far < 1.1 * AWAY)).all())
                 self.assertEqual(float(np.abs(foot[:, 2]).max()), 0.0)
+                apart = np.abs(np.diff(top[:, 2])) / top[1:, 2]
+                self.assertGreater(float(apart.max()), 0.1)  # crown by crown
                 up = np.degrees(np.arctan2(top[:, 2], np.linalg.norm(top[:, :2], axis=1)))
                 self.assertGreater(float(up.min()), 0.05)
                 self.assertLess(float(up.max()), 1.2)

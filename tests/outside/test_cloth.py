@@ -194,11 +194,12 @@ class Data(unittest.TestCase):
                 body = body_of(Apparel(garment=garment, size=size, shown="folded"))
                 # cords hang before it, stitches are sewn on it
                 below = [one for one in body.shells if not {"cord", "stitches"} & set(one.name.split())]
-                parts = [(shell.mesh.points, shell.mesh.faces) for shell in below]
                 sheets = [body.sheet("front"), *(one for one in body.sheets if one.side.name != "front")]
-                for sheet in sheets:
-                    places = sheet.side.to_body(sheet.net.at, np.zeros(len(sheet.net.at)))
-                    parts.insert(0 if sheet is sheets[0] else len(parts), (places, sheet.net.faces))
+                parts = [
+                    (sheet.side.to_body(sheet.net.at, np.zeros(len(sheet.net.at))), sheet.net.faces)
+                    for sheet in sheets
+                ]
+                parts += [(shell.mesh.points, shell.mesh.faces) for shell in below]
                 side = sheets[0].side
                 m = measures_of(garment, size)
                 wide, high = folded_size(m)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.setting import Ground
@@ -39,15 +40,16 @@ def bays_of(base: Base | None, ground: Ground, radius: float) -> tuple[Item, ...
     # in steps: so that pieces of like size share them
     half = int(np.ceil(REACH * radius / BAY_MM))
     size = BAY_MM * half / REACH
+    frame = base.frame.tobytes()  # remembered with it: a mesh that is made anew is drawn anew
     made = [
-        (f"bays {number}", _toned(base.material, tone), _bays(half, LIFT * size, number))
+        (f"bays {number}", _toned(base.material, tone), _bays(half, LIFT * size, number, frame))
         for number, tone in enumerate(TONES)
     ]
     bitumen = _toned(base.material, STAINED * base.material.tint)
-    made.append(("joints", replace(bitumen, texture=None), _joints(half, 2 * LIFT * size, SEEN * size)))
-    return tuple(
-        Item(name, None, mesh.moved(base.frame), material, mask="ground") for name, material, mesh in made
+    made.append(
+        ("joints", replace(bitumen, texture=None), _joints(half, 2 * LIFT * size, SEEN * size, frame))
     )
+    return tuple(Item(name, None, mesh, material, mask="ground") for name, material, mesh in made)
 
 
 def _toned(material: Material, tone: Any) -> Material:
@@ -56,7 +58,7 @@ def _toned(material: Material, tone: Any) -> Material:
 
 
 @remembered
-def _bays(half: int, lift: float, number: int) -> Mesh:
+def _bays(half: int, lift: float, number: int, frame: bytes) -> Mesh:
     """Those of one tone, of ``half`` bays each way, each from anywhere in its texture."""
     rng = np.random.default_rng(SEED)
     shares = [(1 - PLAIN) / len(TONES)] * len(TONES) + [PLAIN]
@@ -64,14 +66,16 @@ def _bays(half: int, lift: float, number: int) -> Mesh:
     shifts = rng.uniform(0, BAY_MM, (2 * half, 2 * half, 2))
     low = BAY_MM * (np.argwhere(tone == number) - half)
     low = np.column_stack([low, np.full(len(low), lift)])
-    return boxes(low, low + (BAY_MM, BAY_MM, 0.0), "top", shifts=shifts[tone == number])
+    made = boxes(low, low + (BAY_MM, BAY_MM, 0.0), "top", shifts=shifts[tone == number])
+    return made.moved(matrix_in(frame))
 
 
 @remembered
-def _joints(half: int, lift: float, least: float) -> Mesh:
+def _joints(half: int, lift: float, least: float, frame: bytes) -> Mesh:
     wide, end = max(JOINT_MM, least), BAY_MM * half
     at = BAY_MM * np.arange(-half, half + 1)
     low = np.stack([at - wide / 2, np.full(len(at), -end), np.full(len(at), lift)], axis=1)
     high = np.stack([at + wide / 2, np.full(len(at), end), np.full(len(at), lift)], axis=1)
     turned = [1, 0, 2]
-    return boxes(np.concatenate([low, low[:, turned]]), np.concatenate([high, high[:, turned]]), "top")
+    low, high = (np.concatenate([ends, ends[:, turned]]) for ends in (low, high))
+    return boxes(low, high, "top").moved(matrix_in(frame))

@@ -47,10 +47,10 @@ def _leaves(tone: str) -> Material:
 
 
 @remembered
-def _row(away: float, number: int, *, detail: Detail) -> Mesh:
-    """The outline of many crowns before each other as one strip that faces the middle, each as round as it
-    looks by its normals alone."""
-    share, high, count, _ = ROWS[number]
+def _outline(number: int) -> tuple[Array, Array]:
+    """Of many crowns before each other, by how far they are: how high each column is, and how far aside of
+    the middle of its crown, (COLUMNS,)."""
+    _, high, count, _ = ROWS[number]
     rng = np.random.default_rng(SEED + number)
     step = 2 * np.pi / COLUMNS
     where = rng.uniform(0, 2 * np.pi, count)
@@ -68,16 +68,21 @@ def _row(away: float, number: int, *, detail: Detail) -> Mesh:
         column %= COLUMNS
         over = crown > top[column]
         top[column[over]], lean[column[over]] = crown[over], across[over]
-    top *= rng.uniform(0.94, 1.04, COLUMNS)
+    return top * rng.uniform(0.94, 1.04, COLUMNS), lean
+
+
+@remembered
+def _row(away: float, number: int, *, detail: Detail) -> Mesh:
+    """Their outline as one strip that faces the middle, each as round as it looks by its normals alone."""
+    top, lean = _outline(number)
     if detail.rough:
-        step *= FEWER
         top, lean = top.reshape(-1, FEWER).mean(axis=1), lean[::FEWER]
     top, lean = np.append(top, top[0]), np.append(lean, lean[0])
-    turn = step * np.arange(len(top))
+    turn = np.linspace(0, 2 * np.pi, len(top))
     level = np.zeros(len(top))
     out = np.stack([np.cos(turn), np.sin(turn), level], axis=1)
     side = np.stack([-np.sin(turn), np.cos(turn), level], axis=1)
-    far = away * share
+    far = away * ROWS[number][0]
     foot = far * out
     leaning = -out + 0.25 * lean[:, None] * side
     normals = unit(np.concatenate([leaning + (0.0, 0.0, -0.1), leaning + (0.0, 0.0, 0.7)]))
