@@ -84,13 +84,8 @@ def _front(surface: Fitted, uv: Array, m: Measures) -> Front:
     wide, high = folded_size(m)
     low = m.length / 2 - high
     uv = uv[(np.abs(uv[:, 0]) < wide / 2 + ROUND_MM) & (uv[:, 1] > low - ROUND_MM)]
-    values = surface.values.reshape(-1, 3)
-    e = 0.02
-    along, up = (
-        (surface.by_coefficients(uv + step) - surface.by_coefficients(uv - step)) @ values
-        for step in ((e, 0.0), (0.0, e))
-    )
-    places, looks = surface.by_coefficients(uv) @ values, unit(np.cross(along, up))
+    along, up = (surface.place(uv + step) - surface.place(uv - step) for step in 0.02 * np.eye(2))
+    places, looks = surface.place(uv), unit(np.cross(along, up))
     # crumpled at the corners of a fold, a front lies within the pile itself
     cell, deep = COVERED_MM
     _, which = distinct(np.floor(places[:, [0, 2]] / cell))

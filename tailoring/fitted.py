@@ -35,6 +35,10 @@ class Fitted:
         """What the coefficients count for at places (n, 2) of the sheet, (n, rows * columns)."""
         return _system(uv, self.corner, self.step, *self.values.shape[:2])
 
+    def place(self, uv: Array) -> Array:
+        """Places on the surface, (n, 2) of the sheet -> (n, 3) mm."""
+        return np.asarray(self.by_coefficients(uv) @ self.values.reshape(-1, 3))
+
 
 def fitted(uv: Array, places: Array, border: Array, step: float, net: Net | None) -> Fitted:
     """The surface through particles: uv (n, 2), places (n, 3), border (n,) of bool; coefficients ``step``
