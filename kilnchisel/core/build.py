@@ -9,12 +9,14 @@ import contextlib
 import hashlib
 import math
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.beside import Beside, all_of
 from kilnchisel.core.blanks.bodies import body_of, sides_about, sides_at
 from kilnchisel.core.blanks.body import Body, Sheet, Sides
 from kilnchisel.core.blanks.imported import free_mesh
@@ -62,11 +64,11 @@ from kilnchisel.core.lettering.content import artwork_size, outline_of_content
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Outline
 from kilnchisel.core.lettering.polygons import stroke_mm
-from kilnchisel.core.remembered import made_elsewhere, remembered
+from kilnchisel.core.remembered import known, made_elsewhere, remembered
 from kilnchisel.core.scene.copies import shown_body
 from kilnchisel.core.scene.grounds import plane_of
 from kilnchisel.core.scene.onphoto import Plane, between_places, light_brought, light_turned, photo_view
-from kilnchisel.core.scene.scene import Companion, OnPhoto, Scene, middle_of, scene_of
+from kilnchisel.core.scene.scene import Companion, OnPhoto, Scene, middle_of, prepare_surroundings, scene_of
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -247,7 +249,8 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], *, detail: Detail) -> Pie
     body = body_of(blank)
     for making in makings:
         body.sheet(making.lay.side)  # names the sides when there is no such side
-    parts, free = list(_shells(blank, detail=detail)), []
+    shells = Beside(lambda: _shells(blank, detail=detail))
+    made, cuts, free = [], [], []
     for sheet in body.sheets:
         name = sheet.side.name
         mine = tuple(on for m in makings if (on := _on_side(m, body, name)) is not None)
@@ -267,16 +270,23 @@ def _piece(blank: Blank, makings: tuple[_Making, ...], *, detail: Detail) -> Pie
             pressed_out(m.craft, thick) for m in across_
         ):
             across_ = ()  # nothing reaches from one face to the other
-        parts += _sheet_parts(
-            blank,
-            name,
-            cut,
-            across_,
-            detail=detail if cut or across_ else Detail.FINE,
-        )
+        own = detail if cut or across_ else _bare_detail(blank, sheet, detail=detail)
+        made.append(partial(_sheet_parts, blank, name, cut, across_, detail=own))
+        cuts.append(cut)
+    parts: list[Part] = []
+    for cut, own_parts in zip(cuts, all_of(made), strict=True):
+        parts += own_parts
         for making in cut:
             parts += _behind(blank, making) + _overlocked(blank, making, detail=detail)
+    parts = [*shells.get(), *parts]
     return _with_free(blank, tuple(parts), tuple(free), detail=detail)
+
+
+def _bare_detail(blank: Blank, sheet: Sheet, *, detail: Detail) -> Detail:
+    """In what detail a side without letters is made: in all, even while something moves, as it need not be
+    made again then. But for the very first picture windows and gaps are not let into a fine net."""
+    first = not known(_sheet_parts, blank, sheet.side.name, (), (), detail=Detail.FINE)
+    return detail if first and sheet.net is not None and sheet.insets else Detail.FINE
 
 
 def _opens(making: _Making) -> bool:
@@ -439,8 +449,12 @@ def piece_of(job: Job, *, detail: Detail = Detail.FINE) -> Piece:
 
 @remembered
 def _scene(job: Job, *, detail: Detail) -> Scene:
+    about = None if known(body_of, job.blank, detail=Detail.ROUGH) else Beside(partial(_about, job, detail))
     marks = _marks(job, detail=detail) if job.wear.rubbed > 0 or job.wear.dirt > 0 else {}
-    piece, proxy = piece_of(job, detail=detail), body_of(job.blank, detail=Detail.ROUGH)
+    piece = piece_of(job, detail=detail)
+    if about is not None:
+        about.finish()
+    proxy = body_of(job.blank, detail=Detail.ROUGH)
     on_photo, told = on_photo_of(job, detail=detail), job
     if on_photo is not None:  # a photo's light is told in the photo's place
         light = light_brought(job.setting.light, on_photo.plane, on_photo.photo)
@@ -449,6 +463,11 @@ def _scene(job: Job, *, detail: Detail) -> Scene:
     if on_photo is None or not told.others:
         return scene
     return replace(scene, company=_company(told, on_photo))
+
+
+def _about(job: Job, detail: Detail) -> None:
+    """What of a job's scene does not depend on its lettering, for the first time."""
+    prepare_surroundings(job, body_of(job.blank, detail=Detail.ROUGH), detail=detail)
 
 
 def _company(job: Job, on_photo: OnPhoto) -> tuple[Companion, ...]:

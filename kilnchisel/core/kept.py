@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import math
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from kilnchisel.core.paths import cache_folder
 Arrays = dict[str, NDArray[Any]]
 
 ENDING = ".arrays"
+IN_FILE_FROM = 1 << 20  # bytes
 
 
 def kept_arrays(shelf: str, name: str, make: Callable[[], Arrays], most: int = 200) -> Arrays:
@@ -50,10 +52,29 @@ def _read(path: Path) -> Arrays | None:
         # arrays one after the other: an archive would be summed up at each start
         with path.open("rb") as file:
             names = np.load(file, allow_pickle=False)
-            found = {str(name): np.load(file, allow_pickle=False) for name in names}
+            found = {str(name): _array_in(file) for name in names}
         os.utime(path)  # used now
     except (OSError, KeyError, ValueError, EOFError):
         return None  # not there or cut short: it is made again
+    return found
+
+
+def _array_in(file: BinaryIO) -> NDArray[Any]:
+    """The array that comes next. A large one stays in its file, to be read only: that is there at once,
+    what is not looked at costs nothing, and all processes share it. Its file is replaced, never changed."""
+    begun = file.tell()
+    version = np.lib.format.read_magic(file)
+    read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
+    shape, columns_first, kind = read(file)
+    size = math.prod(shape) * kind.itemsize
+    if size < IN_FILE_FROM or columns_first or kind.hasobject:
+        file.seek(begun)
+        return np.asarray(np.load(file, allow_pickle=False))
+    at = file.tell()
+    if os.fstat(file.fileno()).st_size < at + size:
+        raise ValueError("cut short")
+    found = np.asarray(np.memmap(file, kind, "r", at, shape))
+    file.seek(at + size)
     return found
 
 

@@ -45,6 +45,28 @@ class Shelves(unittest.TestCase):
         one("b")
         self.assertEqual(made, ["a", "b", "c", "b"])
 
+    def test_large_ones_stay_in_their_file(self):
+        """As they were, for reading; cut short or damaged they are made again."""
+        large = np.random.default_rng(1).random((700, 300))
+        kept = {"few": np.arange(5), "large": large, "half": large.astype(np.float16), "last": np.ones(3)}
+        made = mock.Mock(return_value=kept)
+        kept_arrays("tried", "one", made)
+        path = cache_folder() / "tried" / "one.arrays"
+        found = kept_arrays("tried", "one", made)
+        for name, array in kept.items():
+            np.testing.assert_array_equal(found[name], array)
+            self.assertEqual(found[name].dtype, array.dtype)
+        self.assertFalse(found["large"].flags.writeable)
+        whole = path.read_bytes()
+        for damaged in (whole[:-8], whole[: len(whole) // 2], whole[:100], b""):
+            path.write_bytes(damaged)
+            made.reset_mock()
+            np.testing.assert_array_equal(kept_arrays("tried", "one", made)["large"], large)
+            made.assert_called_once()
+        again = kept_arrays("tried", "one", made)
+        path.unlink()  # as when too many are kept
+        np.testing.assert_array_equal(again["large"], large)
+
     def test_a_place_stays_however_many_rooms_are_looked_at(self):
         STORE.clear()
         job, draft = fitted(mug_job(), "workshop bench"), Draft()

@@ -10,7 +10,9 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.bodies import body_of
+from kilnchisel.core.blanks.mesh import doubled_areas
 from kilnchisel.core.build import lettering_laid, piece_of, sides_of_job
+from kilnchisel.core.crafts.sheet import MANY_HOLES, triangulated
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.handover.meshes import write_mesh
 from kilnchisel.core.job.crafts import Raised
@@ -84,6 +86,29 @@ class ReadBack(unittest.TestCase):
         self.assertTrue({"outside", "rim", "handle", "outside lettering 1"} <= names)
         whole = trimesh.load(path).to_geometry()
         self.assertAlmostEqual(whole.bounds[1][1], 0.084, delta=1e-4)  # y is up
+
+
+class AreasWithManyHoles(unittest.TestCase):
+    """Source: Euler's formula (n corners and h holes make n + 2 h - 2 triangles) and shapely's own area."""
+
+    def test_bricks_in_a_bed_of_mortar(self):
+        for columns in (6, 30):  # by clipping ears, and by the other way
+            spots = [(x * 22.5 + 11.25 * (y % 2), y * 7.5) for x in range(columns) for y in range(12)]
+            bricks = [shapely.box(u, v, u + 21.5, v + 6.5) for u, v in spots]
+            mortar = shapely.box(-1, -1, columns * 22.5 + 12, 90)
+            bed = shapely.difference(mortar, shapely.multipolygons(bricks))
+            self.assertEqual(len(bed.interiors) > MANY_HOLES, columns == 30)
+            parts = [bed, *bricks]
+            points, faces, label = triangulated(parts, list(range(len(parts))))
+            mine = label == 0
+            corners = shapely.get_coordinates(bed)
+            self.assertEqual(mine.sum(), len(corners) - 1 - len(bricks) + 2 * len(bricks) - 2)
+            doubled = doubled_areas(points, faces)
+            self.assertGreater(doubled.min(), -1e-6)  # three feet of bricks are in one line
+            self.assertAlmostEqual(doubled[mine].sum() / 2, bed.area, places=6)
+            whole = trimesh.Trimesh(np.column_stack([points, np.zeros(len(points))]), faces, process=False)
+            open_ = trimesh.grouping.group_rows(whole.edges_sorted, require_count=1)
+            self.assertEqual(len(open_), 4)  # the border
 
 
 class Silhouettes(unittest.TestCase):

@@ -16,6 +16,7 @@ from kilnchisel.core.blanks.mesh import join, unit
 from kilnchisel.core.blanks.net import grid_net
 from kilnchisel.core.blanks.vehicles.bodywork import skin_of
 from kilnchisel.core.blanks.vehicles.coach import shape_of as coach_shape
+from kilnchisel.core.blanks.vehicles.design import LEVELS
 from kilnchisel.core.blanks.vehicles.foils import BLUNT, Foil, half_thickness
 from kilnchisel.core.blanks.vehicles.sailinghull import BLOCK_MM, Lines
 from kilnchisel.core.blanks.vehicles.subdivision import Cage, cage_of, limit, normals_at, refined
@@ -363,7 +364,7 @@ class OtherVehicles(unittest.TestCase):
             for sheet in body_of(vehicle).sheets:
                 with self.subTest(vehicle.kind, side=sheet.side.name):
                     design = sheet.side.place.design
-                    skin = skin_of(design.shape(vehicle).cage(), detail=Detail.FINE)
+                    skin = skin_of(design.shape(vehicle).cage(), LEVELS)
                     facet = next(one for one in design.facets(vehicle) if one.name == sheet.side.name)
                     mine = np.unique(skin.faces[np.isin(skin.tags, facet.tags)])
                     at = facet.view.flat(skin.points[mine])

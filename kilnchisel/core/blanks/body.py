@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.blanks.net import Net
+from kilnchisel.core.blanks.net import KEEP_OFF_MM, Net
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
@@ -77,6 +77,13 @@ class Sheet:
     @property
     def border(self) -> shapely.Polygon:
         return self.side.domain
+
+    @cached_property
+    def within(self) -> Any:
+        """What of it can be lettered: all but a hair along its border."""
+        inner = self.border.buffer(-KEEP_OFF_MM, join_style="mitre")
+        shapely.prepare(inner)
+        return inner
 
     def coarser(self) -> Sheet:
         """The sheet with every COARSER-th cut only, for pictures while something moves. It does not

@@ -112,7 +112,7 @@ def _trimmed(sheet: Sheet, region: shapely.MultiPolygon) -> shapely.MultiPolygon
         return region
     period = sheet.side.period
     if period is None:
-        inner = sheet.border.buffer(-KEEP_OFF_MM, join_style="mitre")
+        inner = sheet.within
         if shapely.covers(inner, region):
             return region
         return as_region([shapely.intersection(region, inner)])
@@ -394,8 +394,7 @@ def triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array
     rest = np.setdiff1d(np.arange(len(array)), whole)
     stops = (ring_stops - np.repeat(starts, np.diff(ring_first))).astype(np.uint32)
     ends, first = (starts + part_sizes).tolist(), ring_first.tolist()
-    clip = mapbox_earcut.triangulate_float64
-    ears = [clip(unaligned[starts[n] : ends[n]], stops[first[n] : first[n + 1]]) for n in rest.tolist()]
+    ears = [_ears(unaligned[starts[n] : ends[n]], stops[first[n] : first[n + 1]]) for n in rest.tolist()]
     sizes = np.array([len(ear) for ear in ears], dtype=np.int64)
     corners = np.concatenate([*ears, np.empty(0, dtype=np.uint32)]) + np.repeat(starts[rest], sizes)
     faces = index[corners.astype(np.int64).reshape(-1, 3)]
@@ -408,6 +407,32 @@ def triangulated(parts: list[shapely.Polygon], labels: list[int]) -> tuple[Array
         & (all_faces[:, 2] != all_faces[:, 0])
     )
     return unique, all_faces[proper].astype(np.int32), all_labels[proper]
+
+
+MANY_HOLES = 200  # from which on clipping ears takes longer: it looks for a way to each through all others
+
+
+def _ears(points: Array, stops: Array) -> Array:
+    """The corners of an area's triangles, as numbers of its points (n, 2); ``stops``: where each of its
+    rings ends, the outer one first."""
+    if len(stops) > MANY_HOLES:
+        found = _delaunay(points, stops)
+        if found is not None:
+            return found
+    return np.asarray(mapbox_earcut.triangulate_float64(points, stops))
+
+
+def _delaunay(points: Array, stops: Array) -> Array | None:
+    """The same by GEOS, which lets other threads go on; None where it leaves out a point."""
+    rings = np.split(points, stops[:-1])
+    area = shapely.Polygon(rings[0], rings[1:])
+    corners = shapely.get_coordinates(shapely.constrained_delaunay_triangles(area))
+    by_euler = len(points) + 2 * len(stops) - 4
+    if len(corners) != 4 * by_euler:
+        return None
+    triangles = corners.reshape(-1, 4, 2)[:, 2::-1]  # each is closed, clockwise
+    found = places_among(points, np.ascontiguousarray(triangles).reshape(-1, 2))
+    return None if (found < 0).any() else found.astype(np.uint32)
 
 
 def _plain_triangles(coordinates: Array, starts: Array, sizes: Array) -> tuple[Array, Array]:

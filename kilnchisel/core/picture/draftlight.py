@@ -29,8 +29,9 @@ from kilnchisel.core.picture.gather import (
     trace,
 )
 from kilnchisel.core.picture.lamplight import Baked
-from kilnchisel.core.picture.surround import HEIGHT, WIDTH, open_light, surround
+from kilnchisel.core.picture.surround import HEIGHT, TOLD_BY, WIDTH, open_light, surround
 from kilnchisel.core.scene.grounds import Base
+from kilnchisel.core.scene.light import cosine_sum, directions_of
 from kilnchisel.core.scene.scene import Lamps, Scene
 
 Array = NDArray[Any]
@@ -225,8 +226,10 @@ def _told_by_direction(scene: Scene) -> Array:
         turn = np.arange(ROUND) * 2 * np.pi / ROUND
         level = np.stack([np.cos(turn), np.sin(turn), np.zeros(ROUND)], axis=1)
         polar = np.arange(POLAR + 1) * np.pi / POLAR
-        rows = [np.sin(one) * level + (0.0, 0.0, np.cos(one)) for one in polar]
-        return np.stack([open_light(scene, row) for row in rows])
+        rows = np.sin(polar)[:, None, None] * level + np.cos(polar)[:, None, None] * (0.0, 0.0, 1.0)
+        seen = scene.draft_room.seen(directions_of(*TOLD_BY))
+        up = None if scene.base is None else scene.base.normal
+        return np.stack([cosine_sum(seen, row, up) for row in rows])
 
     room = scene.draft_room
     above = None if scene.base is None else scene.base.normal.tobytes()

@@ -572,7 +572,8 @@ def _hemisphere(normals: Array, rays: int) -> Array:
     side = np.cross(helper, normals)
     side /= np.linalg.norm(side, axis=1, keepdims=True)
     frames = np.stack([side, np.cross(normals, side), normals], axis=1)
-    return np.asarray(np.einsum("rk,nkj->nrj", pattern, frames))
+    first, second, third = (pattern[:, k, None] * frames[:, None, k] for k in range(3))
+    return np.asarray(first + second + third)
 
 
 def _cast(

@@ -17,6 +17,7 @@ from kilnchisel.core.scene.street import Street
 Array = NDArray[Any]
 
 HEIGHT, WIDTH = 128, 256
+TOLD_BY = 64, 128  # rows and columns of a room by which light in the open is told
 
 
 def surround(scene: Scene) -> Array:
@@ -100,7 +101,7 @@ def _ground_mirror(scene: Scene, directions: Array) -> Array:
 
 def open_light(scene: Scene, normals: Array) -> Array:
     """Irradiance / pi of the room on open surfaces: unit normals (..., 3) -> (..., 3)."""
-    seen = scene.draft_room.seen(directions_of(64, 128))
+    seen = scene.draft_room.seen(directions_of(*TOLD_BY))
     return cosine_sum(seen, normals, None if scene.base is None else scene.base.normal)
 
 

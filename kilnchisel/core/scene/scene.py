@@ -209,6 +209,19 @@ def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
 
 
+def prepare_surroundings(job: Job, proxy: Body, *, detail: Detail) -> None:
+    """Make what is round a piece and is remembered, so that it is at hand when the scene is made: it takes
+    as long as the piece does. ``proxy``: the coarse body of its blank."""
+    if job.setting.photo is not None:
+        return
+    middle, radius = middle_of(proxy, stance_of(job))
+    draft_room(job.setting.light, spot_of(middle), radius)
+    base = ground_of(job, middle, radius)
+    street_of(job, radius)
+    bays_of(base, job.setting.ground, radius)
+    trees_about(base, job.setting.light, radius, detail=detail)
+
+
 def scene_of(
     job: Job,
     piece: Piece,

@@ -27,7 +27,6 @@ from kilnchisel.core.later import interpolate
 
 Array = NDArray[Any]
 
-LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
 ROUGHER = 3.2  # how much wider a net's triangles are while something moves
 LEANS = 0.12  # slope of a surface against its sheet, from which on its net has the skin's points
 CLEAR_MM = 3.0  # from the border: what is nearer makes slivers
@@ -69,9 +68,9 @@ class Skin:
         return np.array(ring)
 
 
-def skin_of(cage: Cage, *, detail: Detail) -> Skin:
-    """The limit of a cage."""
-    for _ in range(LEVELS if detail.fine else FEWER):
+def skin_of(cage: Cage, levels: int) -> Skin:
+    """The limit of a cage at the points of it divided so many times."""
+    for _ in range(levels):
         cage = refined(cage)
     points = limit(cage)
     return Skin(points, normals_at(points, cage.faces), cage.faces, cage.tags)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.blanks.body import BEHIND, Shell
 from kilnchisel.core.blanks.mesh import Mesh, join
 from kilnchisel.core.blanks.tubes import bar
-from kilnchisel.core.blanks.vehicles.fittings import pillow, pod
+from kilnchisel.core.blanks.vehicles.fittings import pillow, pod, superellipsoid
 from kilnchisel.core.blanks.vehicles.outlined import Shape
 from kilnchisel.core.detail import Detail
 
@@ -22,6 +22,8 @@ SOLID = f"{BEHIND}, cabin"
 RISE_MM = 560.0  # a head rest's top over the sills of the windows, at most
 ROOF = 0.955  # by share of height: what stands inside ends below it
 FEW = 12  # seats that are looked at one by one
+# rows of points up a cushion, and while something moves; of seats by the dozen
+FINENESS, FINENESS_OF_MANY = (25, 9), (9, 5)
 LEAN = np.radians(14.0)  # a back rest's
 WHEEL_MM = 186.0  # the driver's wheel's radius
 COLUMN = np.radians(62.0)  # its lean
@@ -45,8 +47,8 @@ def cabin_of(shape: Shape, cabin: Cabin, *, detail: Detail) -> list[Shell]:
     sill = float(shape.z(cabin.sill))
     rise = min(RISE_MM, 0.86 * (ROOF * float(shape.z(1.0)) - sill))
     seats = []
-    few = len(cabin.rows) * len(cabin.seats) <= FEW
-    one = _seat(rise, detail=detail if few else Detail.ROUGH)
+    fine, rough = FINENESS if len(cabin.rows) * len(cabin.seats) <= FEW else FINENESS_OF_MANY
+    one = _seat(rise, fine if detail.fine else rough)
     for row in cabin.rows:
         x = float(shape.x(row))
         half = float(shape.half(np.array(x), np.array(sill)))
@@ -70,10 +72,11 @@ def cabin_of(shape: Shape, cabin: Cabin, *, detail: Detail) -> list[Shell]:
     return shells
 
 
-def _seat(rise: float, *, detail: Detail) -> Mesh:
-    """A seat whose back is at x = 0, z = 0 being the sill: it looks to -x."""
+def _seat(rise: float, rows: int) -> Mesh:
+    """A seat whose back is at x = 0, z = 0 being the sill: it looks to -x. ``rows``: of points up each of
+    its cushions."""
     head, back, cushion = (
-        pillow(np.array(middle), np.array(half), 0.5, detail=detail)
+        superellipsoid(np.array(middle), np.array(half), 0.5, rows)
         for middle, half in (
             ((0.0, 0.0, 0.84 * rise), (52.0, 128.0, 0.16 * rise)),
             ((0.0, 0.0, 0.68 * rise - 330.0), (78.0, 236.0, 335.0)),

@@ -31,6 +31,7 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 X, Y, Z = np.eye(3)
+LEVELS, FEWER = 3, 2  # times that a cage is divided, and while something moves
 ARCH = 0.56  # of a wheel: its arch's radius
 EDGE_MM = 1.5 * KEEP_OFF_MM  # what is let in keeps so far off the border of its side
 
@@ -62,7 +63,7 @@ class Design:
 
 @remembered
 def _skin(design: Design, vehicle: Any, *, detail: Detail) -> Skin:
-    return skin_of(design.shape(vehicle).cage(), detail=detail)
+    return skin_of(design.shape(vehicle).cage(), LEVELS if detail.fine else FEWER)
 
 
 @dataclass(frozen=True)

@@ -26,9 +26,14 @@ RISE_MM, BEYOND, EDGE_SHARE = 64.0, 0.4, 0.035
 
 
 def pillow(middle: Array, half: Array, power: float, *, detail: Detail) -> Mesh:
-    """A rounded box (a superellipsoid after Barr 1981): ``half`` (3,) its half sizes, ``power`` 1 an
-    ellipsoid, towards 0 a box."""
-    rows, columns = (25, 49) if detail.fine else (9, 17)
+    """A rounded box: ``half`` (3,) its half sizes, ``power`` 1 an ellipsoid, towards 0 a box."""
+    return superellipsoid(middle, half, power, 25 if detail.fine else 9)
+
+
+def superellipsoid(middle: Array, half: Array, power: float, rows: int) -> Mesh:
+    """A superellipsoid after Barr 1981: ``half`` (3,) its half sizes, ``power`` 1 an ellipsoid, towards 0 a
+    box; in so many rows of points from its foot to its top."""
+    columns = 2 * rows - 1
 
     def eased(value: Array) -> Array:
         return np.sign(value) * np.abs(value) ** power
@@ -69,7 +74,7 @@ def pod(middle: Array, half: Array, soft: float, *, detail: Detail) -> Mesh:
             lattice[..., axis] = way * half[axis]
             lattice[..., a], lattice[..., b] = np.meshgrid(lines[a] * way, lines[b])
             patches.append((middle + lattice, 0))
-    return skin_of(cage_of(patches), detail=detail).shell(0)
+    return skin_of(cage_of(patches), 2 if detail.fine else 1).shell(0)
 
 
 def mirror(

@@ -9,10 +9,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.body import Shell
+from kilnchisel.core.blanks.body import FinishSlot, Shell
 from kilnchisel.core.blanks.mesh import Mesh, join
 from kilnchisel.core.blanks.tubes import lathed, plate
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
 
@@ -47,18 +48,30 @@ def wheel(
 ) -> list[Shell]:
     """A wheel whose outer face looks along y by the sign of ``way``; ``middle``: of its tyre; ``face``:
     with spokes, or pressed of steel with holes all round."""
-    axis = way * Y
+    return [
+        Shell(
+            f"{name} {part}",
+            slot,
+            replace(mesh, points=mesh.points + middle),  # all else is shared by all wheels of a side
+            f"{name} {part}",
+        )
+        for part, slot, mesh in _made(radius, wide, way, face, detail=detail)
+    ]
+
+
+@remembered
+def _made(
+    radius: float, wide: float, way: float, face: Face, *, detail: Detail
+) -> tuple[tuple[str, FinishSlot, Mesh], ...]:
+    """The parts of a wheel about the origin, with their finishes."""
+    axis, middle = way * Y, np.zeros(3)
     around = 72 if detail.fine else 20
-    parts: list[tuple[str, Any, Mesh]] = [
+    disc = lathed(_disc(0.78 * RIM * radius, -0.1 * wide, 24.0), middle, axis, X, around)
+    return (
         ("tyre", "tyre", lathed(_tyre(radius, wide, detail=detail), middle, axis, X, around)),
         ("rim", "rim", _rim(middle, radius, wide, axis, around, face, detail=detail)),
-        (
-            "brake",
-            "under",
-            lathed(_disc(0.78 * RIM * radius, -0.1 * wide, 24.0), middle, axis, X, around),
-        ),
-    ]
-    return [Shell(f"{name} {part}", slot, mesh, f"{name} {part}") for part, slot, mesh in parts]
+        ("brake", "under", disc),
+    )
 
 
 def _tyre(radius: float, wide: float, *, detail: Detail) -> Array:
