@@ -26,7 +26,7 @@ class EdgeWalls:
     label: Array
     foot: Array
     top: Array
-    levels: dict[int, Array]
+    levels: dict[int, list[float]]
 
     def of(self, label: int) -> EdgeWalls | None:
         """The walls of one region; None where there are none."""
@@ -60,7 +60,7 @@ def standing_walls(edges: Array, label: Array, stack: Array) -> EdgeWalls:
     return EdgeWalls(edges[stands], label[stands], foot[stands], top[stands], _levels(edges, top))
 
 
-def _levels(edges: Array, top: Array) -> dict[int, Array]:
+def _levels(edges: Array, top: Array) -> dict[int, list[float]]:
     """The heights (ascending) at points where regions of more than one height meet."""
     points, heights = edges.ravel(), top.ravel()
     away = np.abs(heights) >= LEVEL_MM
@@ -73,9 +73,10 @@ def _levels(edges: Array, top: Array) -> dict[int, Array]:
     points, heights = points[fresh], heights[fresh]
     found, first, times = np.unique(points, return_index=True, return_counts=True)
     many = times > 1
+    starts, stops = first[many].tolist(), (first + times)[many].tolist()
+    levels = heights.tolist()
     return {
-        int(p): heights[start : start + count]
-        for p, start, count in zip(found[many], first[many], times[many], strict=True)
+        p: levels[start:stop] for p, start, stop in zip(found[many].tolist(), starts, stops, strict=True)
     }
 
 
@@ -117,22 +118,28 @@ def strips_of(walls: EdgeWalls) -> Strips:
     return Strips(wall, end, height, np.concatenate(faces).astype(np.int32))
 
 
-def _between(walls: EdgeWalls) -> dict[int, tuple[Array, Array]]:
+def _between(walls: EdgeWalls) -> dict[int, tuple[list[float], list[float]]]:
     """Of walls that others end at in between: the heights there, from foot to top, at both ends."""
     if not walls.levels:
         return {}
     some = np.isin(walls.edges, np.fromiter(walls.levels, dtype=np.int64)).any(axis=1)
     found = {}
-    for k in np.flatnonzero(some).tolist():
-        ends = []
-        for side in (0, 1):
-            foot, top = walls.foot[k, side], walls.top[k, side]
-            here = walls.levels.get(int(walls.edges[k, side]), np.empty(0))
-            inside = (here > min(foot, top) + LEVEL_MM) & (here < max(foot, top) - LEVEL_MM)
-            ends.append(here[inside] if top > foot else here[inside][::-1])
-        if len(ends[0]) + len(ends[1]):
-            found[k] = (ends[0], ends[1])
+    # of single numbers: there are a few for each wall, and arrays of so few take longer
+    rows = (np.flatnonzero(some), walls.edges[some], walls.foot[some], walls.top[some])
+    for k, points, feet, tops in zip(*(row.tolist() for row in rows), strict=True):
+        left, right = (
+            _inside(walls.levels.get(points[side], []), feet[side], tops[side]) for side in (0, 1)
+        )
+        if left or right:
+            found[k] = (left, right)
     return found
+
+
+def _inside(levels: list[float], foot: float, top: float) -> list[float]:
+    """Those of some levels, ascending, that lie between a wall's foot and its top, on the way up it."""
+    low, high = min(foot, top) + LEVEL_MM, max(foot, top) - LEVEL_MM
+    inside = [level for level in levels if low < level < high]
+    return inside if top > foot else inside[::-1]
 
 
 def _zipped(left: list[int], right: list[int]) -> list[tuple[int, int, int]]:

@@ -83,7 +83,8 @@ def zone_spaces(ink: shapely.MultiPolygon, side: Side) -> tuple[ZoneSpace, ...]:
 
 
 def _space(ink: shapely.MultiPolygon, zone: Zones) -> ZoneSpace:
-    gap, reach = float(shapely.distance(ink, zone.whole)), 0.0
+    # this way round: from ink within a frame the other takes twenty times as long
+    gap, reach = float(shapely.distance(zone.whole, ink)), 0.0
     if gap < TOUCHING_MM:
         left, low, right, high = ink.bounds
         zone_left, zone_low, zone_right, zone_high = zone.boxes.T

@@ -87,6 +87,7 @@ class Frames:
     plain: Any
     behind: Any
     still_of: object = None
+    glow: Any = None  # over what stays
 
     def release(self) -> None:
         targets = self.frame, self.still, self.plain, self.behind
@@ -269,6 +270,16 @@ class Card:
             self._within_images()
         self._amounts.move_to_end(id(amount))
         return self._amounts[id(amount)][2]
+
+    def smooth_texture(self, picture: Array) -> Any:
+        """A linear picture (h, w, 3), row 0 below, looked up smoothly and held at its border."""
+        height, width = picture.shape[:2]
+        four = np.ones((height, width, 4), dtype=np.float32)
+        four[..., :3] = picture
+        texture = self.gl.texture((width, height), 4, four.tobytes(), dtype="f4")
+        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        texture.repeat_x = texture.repeat_y = False
+        return texture
 
     def _image(self, four: Array) -> Any:
         """Bytes (h, w, 4) with mipmaps. Always four channels: each format is compiled for."""

@@ -24,11 +24,12 @@ from kilnchisel.core.finishes.material import (
     texture_matrix,
 )
 from kilnchisel.core.picture.card import KINDS, Card, Frames, let_go_of, look_of, set_values, weakly
+from kilnchisel.core.picture.draftglow import PLACE as GLOW
+from kilnchisel.core.picture.draftglow import DraftGlow, Veil
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps, in_the_open
 from kilnchisel.core.picture.gather import Gathered, forget_tracers
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
-from kilnchisel.core.picture.glow import veil
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
@@ -45,7 +46,6 @@ Array = NDArray[Any]
 
 DEPTH_CLAMP = 0x864F  # as the language of graphics cards numbers it
 OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
-VEIL_SHARE = 3  # the glow is computed at one of so many pixels each way
 SHADOW_SIZE = 1024
 SAME_FOCUS = 0.03  # of the distance: while something moves, what is as much nearer is as sharp
 SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
@@ -72,7 +72,8 @@ class Draft:
         self.gl, self.name = self._card.gl, self._card.name
         self._depth = self._card.depth
         self._light = DraftLight(self._card)
-        self._lamps = LampLight(self.gl)
+        self._lamps = LampLight(self._card)
+        self._glow = DraftGlow(self._card)
         self._mirrors = MirrorPass(self._card)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
@@ -89,7 +90,6 @@ class Draft:
         self._shares.repeat_x = self._shares.repeat_y = False
         self._detail = Detail.ROUGH
         self._focus_mm = np.inf
-        self._veil_of: tuple[Any, Any] = (None, None)
         self._photo: Photographed | None = None  # behind what is being drawn
         self._photo_of: tuple[Any, Any] = (None, None)
         self._company: OrderedDict[tuple[Any, ...], Photographed] = OrderedDict()
@@ -120,25 +120,26 @@ class Draft:
         room = self._light.room(scene)
         frames = self._card.targets(width, height, SAMPLES[detail])
         self._prepare(scene, view, size, room, light_maps, detail=detail)
-        glow = self._veil(scene, view, size)
+        glow = self._glow.over(scene, view, size, detail=detail)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
         over: dict[str, Any] = {
-            "veil": 7,
+            "veil": GLOW,
             "has_veil": glow is not None,
             "picture_size": np.array(size, float),
         }
         over |= self._use_photo(scene, view, size)
         self._card.share(**over)
         set_values(self._card.backdrop, **over)
-        still_of = (*self._still_key(scene, view, gathered, room, glow), mirrors.get("still"))
+        stays = self._still_key(scene, view, gathered, room), mirrors.get("still")
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
         frames.still.viewport = frames.frame.viewport = (0, 0, width, height)
-        if frames.still_of != still_of:
+        glows = frames.glow if self._glow_stays(frames.glow, glow, scene) else glow
+        if frames.still_of != (*stays, glows):
             frames.still.use()
             self._use_mirror(mirrors.get("still"))
             self._draw_still(scene, view, width / height, gathered)
-            frames.still_of = still_of
+            frames.still_of, frames.glow = (*stays, glow), glow
         warp = None if self._photo is None else warp_of(scene, view, size)
 
         def drawn(without: tuple[str, ...] = ()) -> Array:
@@ -154,6 +155,11 @@ class Draft:
         rest = drawn(scene.before)[..., :3].astype(np.int16)
         stands = np.abs(pixels[..., :3] - rest).max(axis=2) > UNSEEN
         return np.ascontiguousarray(np.where(stands[..., None], pixels, masked))
+
+    def _glow_stays(self, drawn: Veil | None, glow: Veil | None, scene: Scene) -> bool:
+        """Whether what stays may keep the glow that it was drawn with: while something moves, where nobody
+        would see the difference."""
+        return glow is not None and self._detail.rough and glow.like(drawn, scene.gain)
 
     def _steady(self, view: View) -> View:
         """The view as it is drawn while something moves: in focus where it was, as long as that is near, so
@@ -324,45 +330,7 @@ class Draft:
             mirror.use(MIRROR)
         self._card.share(has_mirror=mirror is not None, mirror_light=MIRROR, mirror_place=MIRROR + 1)
 
-    def _veil(self, scene: Scene, view: View, size: tuple[int, int]) -> Any:
-        """What the glow adds, as a texture in its place; None where nothing shines."""
-        if not scene.shines or scene.glow.strength <= 0 or view.parallel:
-            return None
-        key, spread = self._veil_of
-        shining = tuple((i.mesh, i.material.emission) for i in scene.items if i.material.shines)
-        # what stands before the light counts only when nothing moves
-        before = tuple(item.mesh for item in scene.items) if self._detail.fine else None
-        now = (
-            shining,
-            (*view.eye, *view.right, *view.up, view.tall),
-            size,
-            scene.glow,
-            scene.stance.tobytes(),
-        )
-        if key is not None and key[0] == now and before in (None, key[1]):
-            spread.use(7)
-            return spread
-        width, height = max(size[0] // VEIL_SHARE, 2), max(size[1] // VEIL_SHARE, 2)
-        target = self.gl.texture((width, height), 4, dtype="f4")
-        depth = self.gl.depth_renderbuffer((width, height))
-        frame = self.gl.framebuffer(color_attachments=[target], depth_attachment=depth)
-        frame.use()
-        frame.clear()
-        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        set_values(self._card.shine, clip=view.clip_matrix(size[0] / size[1]), stance=scene.stance)
-        for item in scene.items:
-            set_values(self._card.shine, emission=np.array(item.material.emission))
-            self._card.draw(self._card.mesh(item.mesh).shine)
-        seen = np.frombuffer(self._card.read(target), dtype=np.float32).reshape(height, width, 4)[..., :3]
-        let_go_of(frame)
-        high = float(2 * np.degrees(np.arctan(view.tall)))
-        spread = self._lamps.veil_texture(veil(seen, scene.glow, high))
-        self._veil_of = ((now, before), spread)
-        return spread
-
-    def _still_key(
-        self, scene: Scene, view: View, gathered: Gathered | None, room: Any, glow: Any = None
-    ) -> tuple[Any, ...]:
+    def _still_key(self, scene: Scene, view: View, gathered: Gathered | None, room: Any) -> tuple[Any, ...]:
         """Equal for two pictures whose still part is the same. What is large is held weakly: it would be
         kept for as long as a picture of its size is."""
         items = tuple((weakly(item.mesh), weakly(item.material)) for item in scene.items if item.still)
@@ -386,7 +354,6 @@ class Draft:
             id(scene.backdrop.seen(view)),
             scene.backdrop.turn,
             weakly(scene.lamps),
-            glow,
             weakly(scene.photo),
         )
 

@@ -1,15 +1,15 @@
-"""The light of tubes for the draft: baked over sheets and the ground, as textures, and the glow's."""
+"""The light of tubes for the draft: baked over sheets and the ground, as textures."""
 
 from __future__ import annotations
 
 from collections import OrderedDict
 from typing import Any
 
-import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.picture.card import Card
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.scene import Lamps, Scene
 
@@ -23,10 +23,9 @@ Baked = tuple[Any, tuple[float, float, float, float]]  # texture, and its box on
 class LampLight:
     """Maps of one OpenGL context, remembered by what they were baked from."""
 
-    def __init__(self, gl: Any) -> None:
-        self.gl = gl
+    def __init__(self, card: Card) -> None:
+        self._card = card
         self._kept: OrderedDict[tuple[Any, ...], tuple[Lamps, Baked]] = OrderedDict()
-        self._veil: Any = None
 
     def on_sheet(self, scene: Scene, side: str, *, detail: Detail) -> Baked | None:
         """The light over a side of the blank; None where no lamps shine or the side has no sheet."""
@@ -90,26 +89,8 @@ class LampLight:
         from kilnchisel.core.picture.tubelight import tube_light  # compiled: only where tubes are lit
 
         light = tube_light(points, normals, lamps)
-        texture = self._texture(light.reshape(rows, columns, 3))
+        texture = self._card.smooth_texture(light.reshape(rows, columns, 3))
         self._kept[(*key, most)] = (lamps, (texture, box))
         while len(self._kept) > 12:
             self._kept.popitem(last=False)[1][1][0].release()
         return texture, box
-
-    def veil_texture(self, added: Array) -> Any:
-        """A picture (h, w, 3), row 0 below, as a texture in place 7; the last one is given back."""
-        if self._veil is not None:
-            self._veil.release()
-        self._veil = self._texture(added)
-        self._veil.use(7)
-        return self._veil
-
-    def _texture(self, picture: Array) -> Any:
-        """A linear picture (h, w, 3), row 0 below, looked up smoothly and held at its border."""
-        height, width = picture.shape[:2]
-        four = np.ones((height, width, 4), dtype=np.float32)
-        four[..., :3] = picture
-        texture = self.gl.texture((width, height), 4, four.tobytes(), dtype="f4")
-        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        texture.repeat_x = texture.repeat_y = False
-        return texture
