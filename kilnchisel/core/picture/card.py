@@ -5,7 +5,7 @@ from __future__ import annotations
 import weakref
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -56,7 +56,7 @@ class Uploaded:
     depth: Any
     shine: Any
     surfaces: dict[Look, Any]
-    placed: Any = None
+    told: dict[int, Any] = field(default_factory=dict)  # what draws it in other programs
     lit_by: tuple[object, ...] | None = None  # what lit it, held weakly, and whether finely
 
 
@@ -120,10 +120,10 @@ class Card:
         self._defines = "".join(f"#define {key} {value:.6f}\n" for key, value in defines.items())
         self._surfaces: dict[Look, Any] = {}
         self._shared: dict[str, Any] = {}
-        self.depth = self._program("depth.vert.glsl", "depth.frag.glsl")
-        self.backdrop = self._program("screen.vert.glsl", "backdrop.frag.glsl")
-        self.gloss = self._program("screen.vert.glsl", "gloss.frag.glsl")
-        self.shine = self._program("depth.vert.glsl", "glow.frag.glsl")
+        self.depth = self.program("depth.vert.glsl", "depth.frag.glsl")
+        self.backdrop = self.program("screen.vert.glsl", "backdrop.frag.glsl")
+        self.gloss = self.program("screen.vert.glsl", "gloss.frag.glsl")
+        self.shine = self.program("depth.vert.glsl", "glow.frag.glsl")
         self._meshes: OrderedDict[int, Uploaded] = OrderedDict()
         self._textures: OrderedDict[tuple[int, int], Maps] = OrderedDict()
         self._amounts: OrderedDict[int, tuple[Callable[[], Amount | None], int, Any]] = OrderedDict()
@@ -135,22 +135,31 @@ class Card:
     @cached_property
     def lens(self) -> Any:
         """The program that puts out of focus; most pictures while something moves want none."""
-        return self._program("screen.vert.glsl", "lens.frag.glsl")
+        return self.program("screen.vert.glsl", "lens.frag.glsl")
 
     @cached_property
     def places(self) -> Any:
         """The program that tells where each pixel is; only pictures of glossy things want it."""
-        return self._program("surface.vert.glsl", "place.frag.glsl")
+        return self.program("surface.vert.glsl", "place.frag.glsl")
 
-    def placed(self, drawn: Uploaded) -> Any:
-        """What draws a mesh for that."""
-        if drawn.placed is None:
-            drawn.placed = self.gl.vertex_array(
-                self.places,
-                [(drawn.points, "3f", "in_point"), (drawn.rest, "3f 2f", "in_normal", "in_uv")],
+    @cached_property
+    def parts(self) -> Any:
+        """The program that tells which surface each pixel is of."""
+        return self.program("surface.vert.glsl", "parts.frag.glsl")
+
+    def told(self, drawn: Uploaded, program: Any) -> Any:
+        """What draws a mesh in a program that tells where its surface is."""
+        if program.glo not in drawn.told:
+            has_uv = "in_uv" in program
+            drawn.told[program.glo] = self.gl.vertex_array(
+                program,
+                [
+                    (drawn.points, "3f", "in_point"),
+                    (drawn.rest, *(("3f 2f", "in_normal", "in_uv") if has_uv else ("3f 8x", "in_normal"))),
+                ],
                 drawn.index,
             )
-        return drawn.placed
+        return drawn.told[program.glo]
 
     def read(self, target: Any, **how: Any) -> bytes:
         """What a target holds, once all that was drawn to it is done."""
@@ -178,7 +187,7 @@ class Card:
             kind, covered, brushed, caught = look
             choice = f"#define KIND {kind}\n#define COVERED {covered:d}\n#define BRUSHED {brushed:d}\n"
             choice += f"#define CAUGHT {caught:d}\n"
-            made = self._program("surface.vert.glsl", "surface.frag.glsl", choice)
+            made = self.program("surface.vert.glsl", "surface.frag.glsl", choice)
             set_values(made, **self._shared)
             self._surfaces[look] = made
         return self._surfaces[look]
@@ -340,7 +349,7 @@ class Card:
             self._frames[key] = Frames(frame, still, plain, behind)
         return self._frames[key]
 
-    def _program(self, vertex: str, fragment: str, choice: str = "") -> Any:
+    def program(self, vertex: str, fragment: str, choice: str = "") -> Any:
         common = (SHADERS / "common.glsl").read_text()
         head = "#version 330\n" + self._defines + choice
         return self.gl.program(
@@ -395,9 +404,7 @@ def _give_back(*things: Any) -> None:
 
 
 def _drop(drawn: Uploaded) -> None:
-    _give_back(*drawn.surfaces.values(), drawn.depth, drawn.shine)
-    if drawn.placed is not None:
-        drawn.placed.release()
+    _give_back(*drawn.surfaces.values(), *drawn.told.values(), drawn.depth, drawn.shine)
     _give_back(drawn.points, drawn.rest, drawn.light, drawn.index)
 
 

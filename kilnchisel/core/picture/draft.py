@@ -7,6 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
@@ -33,6 +34,7 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
+from kilnchisel.core.picture.smoothedges import AS_IT_IS, DEPTH_CLAMP, Again, Drawn, SmoothEdges
 from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.items import Item
@@ -44,7 +46,6 @@ from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
-DEPTH_CLAMP = 0x864F  # as the language of graphics cards numbers it
 OPEN = ("open",)  # what lights a mesh of which each corner tells nothing of its light
 SHADOW_SIZE = 1024
 SAME_FOCUS = 0.03  # of the distance: while something moves, what is as much nearer is as sharp
@@ -74,6 +75,7 @@ class Draft:
         self._light = DraftLight(self._card)
         self._lamps = LampLight(self._card)
         self._glow = DraftGlow(self._card)
+        self._edges = SmoothEdges(self._card)
         self._mirrors = MirrorPass(self._card)
         self._screen_backdrop = self.gl.vertex_array(self._card.backdrop, [])
         self._shadow = self.gl.depth_texture((SHADOW_SIZE, SHADOW_SIZE))
@@ -118,7 +120,8 @@ class Draft:
         gathered, light_maps = self._light.of(scene, detail=detail)
         self._draw_shadow(scene)
         room = self._light.room(scene)
-        frames = self._card.targets(width, height, SAMPLES[detail])
+        smooth = detail.fine and SAMPLES[detail] > 0 and self._can_be_smoothed(scene, view)
+        frames = self._card.targets(width, height, 0 if smooth else SAMPLES[detail])
         self._prepare(scene, view, size, room, light_maps, detail=detail)
         glow = self._glow.over(scene, view, size, detail=detail)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
@@ -128,8 +131,7 @@ class Draft:
             "picture_size": np.array(size, float),
         }
         over |= self._use_photo(scene, view, size)
-        self._card.share(**over)
-        set_values(self._card.backdrop, **over)
+        self._tell(**over)
         stays = self._still_key(scene, view, gathered, room), mirrors.get("still")
         # each frame keeps a viewport of its own; setting the context's would change that of whatever frame
         # was used last
@@ -143,7 +145,8 @@ class Draft:
         warp = None if self._photo is None else warp_of(scene, view, size)
 
         def drawn(without: tuple[str, ...] = ()) -> Array:
-            return self._draw_rest(scene, view, size, frames, mirrors, gathered, warp, without)
+            again = partial(self._draw_again, scene, view, size, mirrors, gathered) if smooth else None
+            return self._draw_rest(scene, view, size, frames, mirrors, gathered, warp, without, again)
 
         pixels = drawn()
         if self._photo is None or self._photo.mask is None:
@@ -180,26 +183,20 @@ class Draft:
         gathered: Gathered | None,
         warp: Warp | None,
         without: tuple[str, ...],
+        again: Callable[[Again], None] | None,
     ) -> Array:
         """The picture (h, w, 4): over what stays, all that a change of lettering may change, but for the
         items whose masks begin so."""
         width, height = size
         self._card.copy(frames.frame, frames.still)
         frames.frame.use()
-        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        self._use_mirror(mirrors.get("lettering"))
-        for item in scene.items:
-            if (
-                not item.still
-                and item.material.kind != "glass"
-                and not item.mask.startswith(without or NOTHING)
-            ):
-                self._draw_item(item, gathered)
-        self._use_mirror(mirrors.get("glass"))
-        self._draw_glass(scene, frames, gathered)
+        self._draw_lettered(scene, frames, mirrors, gathered, without)
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
         data = self._card.read(frames.plain, components=4)
+        if again is not None:
+            data = self._edges.over(data, view, size, self._surfaces(scene), again, scene.proxy)
+            frames.frame.use()
         if view.opening_mm > 0 and self._detail.fine:
             data = self._through_lens(data, size)
         pixels = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
@@ -215,6 +212,77 @@ class Draft:
             still = np.frombuffer(self._card.read(frames.plain, components=4), dtype=np.uint8)
             pixels = drawn_on_cloth(pixels, still.reshape(height, width, 4)[::-1], warp)
         return np.ascontiguousarray(pixels)
+
+    def _draw_lettered(
+        self,
+        scene: Scene,
+        frames: Frames,
+        mirrors: dict[Part, Mirror | None],
+        gathered: Gathered | None,
+        without: tuple[str, ...] = (),
+        again: Again | None = None,
+    ) -> None:
+        """All that a change of lettering may change, but for the items whose masks begin so; ``again``: as
+        far as it is seen there."""
+        self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._use_mirror(mirrors.get("lettering"))
+        for item in scene.items:
+            if (
+                not item.still
+                and item.material.kind != "glass"
+                and not item.mask.startswith(without or NOTHING)
+                and (again is None or again.shows(item))
+            ):
+                self._draw_item(item, gathered)
+        self._use_mirror(mirrors.get("glass"))
+        self._draw_glass(scene, frames, gathered)
+
+    def _can_be_smoothed(self, scene: Scene, view: View) -> bool:
+        """Whether the picture's edges can be drawn again by themselves: nothing in it shows what is beside
+        a pixel, as frosted film does; and whether that is quicker."""
+        beside = any(item.material.film > 0 for item in scene.items)
+        return (scene.photo is None or view.parallel) and not beside and self._edges.pays_for(scene.proxy)
+
+    def _draw_again(
+        self,
+        scene: Scene,
+        view: View,
+        size: tuple[int, int],
+        mirrors: dict[Part, Mirror | None],
+        gathered: Gathered | None,
+        here: Again,
+    ) -> None:
+        """All of a picture once more, as far as the depth that is there lets it."""
+        width, height = size
+        clip = view.clip_matrix(width / height)
+        self._tell(clip=here.clip(clip), **here.uniforms)
+        self._use_mirror(mirrors.get("still"))
+        self._draw_still(scene, view, width / height, gathered, here)
+        self._draw_lettered(scene, here.frames, mirrors, gathered, again=here)
+        self._tell(clip=clip, **AS_IT_IS)
+
+    def _tell(self, **values: Any) -> None:
+        """Give all programs of a picture values."""
+        self._card.share(**values)
+        set_values(self._card.backdrop, **values)
+
+    def _surfaces(self, scene: Scene) -> tuple[list[Drawn], list[Drawn]]:
+        """All that is drawn, and what is seen through."""
+        solid: list[Drawn] = []
+        seen_through: list[Drawn] = []
+        for item in scene.items:
+            drawn = Drawn(item, partial(self._card.mesh, item.mesh), scene.stance)
+            (seen_through if item.material.kind == "glass" else solid).append(drawn)
+        about = () if scene.street is None else scene.street.items
+        flat = np.eye(4)
+        solid += [Drawn(item, partial(self._card.mesh, item.mesh), flat) for item in about]
+        solid += [Drawn(item, partial(self._card.mesh, item.mesh), flat, far=True) for item in scene.trees]
+        if scene.base is not None:
+            for number, item in enumerate(scene.laid, 1):
+                solid.append(Drawn(item, partial(self._laid, item.mesh), flat, lies=number))
+            ground = partial(self._ground_of, scene.base)
+            solid.append(Drawn(scene.base, ground, flat, two_sided=True))
+        return solid, seen_through
 
     def _behind_what_is_before(self, photo: Photographed, pixels: Array, size: tuple[int, int]) -> Array:
         """A picture (h, w, 4) with what of the photo stands before the piece."""
@@ -250,17 +318,29 @@ class Draft:
         let_go_of(frame)
         return made
 
-    def _draw_still(self, scene: Scene, view: View, aspect: float, gathered: Gathered | None) -> None:
-        """All that a change of lettering leaves as it is: backdrop, shells, ground."""
-        self.gl.clear(0.5, 0.5, 0.5, 1.0, depth=1.0)
-        self.gl.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+    def _draw_still(
+        self,
+        scene: Scene,
+        view: View,
+        aspect: float,
+        gathered: Gathered | None,
+        again: Again | None = None,
+    ) -> None:
+        """All that a change of lettering leaves as it is: backdrop, shells, ground. ``again``: as far as
+        the depth that is there lets it, and it is seen there."""
+        if again is None:
+            self.gl.clear(0.5, 0.5, 0.5, 1.0, depth=1.0)
+            self.gl.disable(moderngl.DEPTH_TEST)
+        self.gl.disable(moderngl.CULL_FACE)
         self._draw_backdrop(scene, view, aspect)
         self.gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
-            if item.still and item.material.kind != "glass":
+            shown = again is None or again.shows(item)
+            if item.still and item.material.kind != "glass" and shown:
                 self._draw_item(item, gathered)
         if scene.street is not None:
-            self._draw_about(scene, scene.street.items)
+            about = scene.street.items
+            self._draw_about(scene, [one for one in about if again is None or again.shows(one)])
         if scene.trees:
             self.gl.enable_direct(DEPTH_CLAMP)  # they are farther than all that depth is told for
             self.gl.depth_func = "<="
@@ -343,6 +423,7 @@ class Draft:
             laid = tuple(weakly(item.mesh) for item in (*scene.laid, *scene.trees))
             base = (weakly(ground.material), *ground.form, weakly(scene.street), laid)
         return (
+            self._detail,
             items,
             eye,
             panel,
@@ -538,7 +619,7 @@ class Draft:
                 "panel_radiance": scene.panel.radiance,
                 "shadow_clip": lamp.clip_matrix(1.0),
                 "shadow_texel": 2 * lamp.tall / SHADOW_SIZE,
-                "shadow_depth": lamp.reach_mm - max(lamp.reach_mm / 4000, 0.5),
+                "shadow_depth": lamp.reach_mm - lamp.near_mm,
             }
         if scene.base is not None:
             base = scene.base
@@ -596,7 +677,7 @@ class Draft:
             self._open_scene, item.mesh, gathered, detail=self._detail, tubes=tubes
         )
 
-    def _draw_about(self, scene: Scene, items: tuple[Item, ...]) -> None:
+    def _draw_about(self, scene: Scene, items: Sequence[Item]) -> None:
         """What stands on the ground behind the piece, in open light: the piece does not darken it."""
         lit_by = self._open_room(scene)
         for item in items:

@@ -217,7 +217,7 @@ class MirrorPass:
             set_values(program, number=float(number), stance=stance, grain=texture_matrix(material).T)
             if number == GROUND:  # it may be seen from both sides
                 gl.disable(moderngl.CULL_FACE)
-            self._card.draw(self._card.placed(mesh()))
+            self._card.draw(self._card.told(mesh(), program))
             gl.enable(moderngl.CULL_FACE)
         read = [
             np.frombuffer(self._card.read(target), np.float32).reshape(height, width, 4)

@@ -67,12 +67,17 @@ class View:
         depth = float((np.asarray(point) - self.eye) @ self.ahead)
         return 2 * self.tall * (1.0 if self.parallel else depth) / size[1]
 
+    @property
+    def near_mm(self) -> float:
+        """What is nearer is not drawn."""
+        return max(self.reach_mm / 4000, 0.5)
+
     def clip_matrix(self, aspect: float) -> Array:
         """(4, 4) to clip coordinates of OpenGL, for column vectors."""
         look = np.eye(4)
         look[:3, :3] = np.stack([self.right, self.up, -self.ahead])
         look[:3, 3] = -look[:3, :3] @ self.eye
-        near, far = max(self.reach_mm / 4000, 0.5), self.reach_mm
+        near, far = self.near_mm, self.reach_mm
         lens = np.zeros((4, 4))
         if self.parallel:
             lens[0, 0], lens[1, 1] = 1 / (self.tall * aspect), 1 / self.tall

@@ -1,4 +1,3 @@
-in vec2 screen;
 out vec4 colour;
 uniform sampler2D backdrop;
 uniform float turn;
@@ -9,6 +8,7 @@ uniform vec3 up;
 uniform float raised; // of a lens that is shifted, as a tangent
 uniform vec2 tall;    // tangents of half angles; zero for a parallel view
 void main() {
+    vec2 screen = in_picture() * 2.0 - 1.0;
     if (tall.y == 0.0) {
         vec3 sheet = vec3(SHEET) * (1.0 - SHEET_FALLS * dot(screen, screen) / 2.0);
         colour = vec4(shown(sheet + veil_here()), 0.0);

@@ -5,9 +5,15 @@ uniform vec3 gain;   // exposure and white balance
 uniform bool has_veil;
 uniform sampler2D veil;           // what the glow adds, over the whole picture
 uniform vec2 picture_size;
+// from what is drawn to the picture: the same, but where edges are drawn again
+uniform mat2 pixel_turn = mat2(1.0);
+uniform vec2 pixel_from = vec2(0.0);
+
+// Where in the picture it is, 0..1
+vec2 in_picture() { return pixel_turn * (gl_FragCoord.xy - pixel_from) / picture_size; }
 
 vec3 veil_here() {
-    return has_veil ? texture(veil, gl_FragCoord.xy / picture_size).rgb : vec3(0.0);
+    return has_veil ? texture(veil, in_picture()).rgb : vec3(0.0);
 }
 
 // 0..1, by which the points that are looked up are turned: even over any few neighbouring pixels
@@ -97,7 +103,7 @@ uniform vec4 photo_box;      // where it lies in the picture: left, low, width a
 // what it shows, encoded, of light that is changed by a factor, with a veil over it; false where it does not
 // reach. Most of it stays as it is, and costs nothing then.
 bool photo_here(vec3 changed, vec3 veil, out vec3 seen) {
-    vec2 at = (gl_FragCoord.xy / picture_size - photo_box.xy) / photo_box.zw;
+    vec2 at = (in_picture() - photo_box.xy) / photo_box.zw;
     if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) return false;
     seen = texture(photo, vec2(at.x, 1.0 - at.y)).rgb;
     if (all(lessThan(abs(changed - 1.0), vec3(UNCHANGED))) && veil == vec3(0.0)) return true;

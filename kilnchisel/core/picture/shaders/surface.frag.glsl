@@ -304,7 +304,7 @@ struct Arriving { vec3 soft; vec3 key; float open; float share; float faces; boo
 bool mirror_here(vec3 n, out vec4 found) {
     found = vec4(0.0);
     if (!has_mirror) return false;
-    vec2 size = vec2(textureSize(mirror_light, 0)), at = gl_FragCoord.xy / picture_size * size - 0.5;
+    vec2 size = vec2(textureSize(mirror_light, 0)), at = in_picture() * size - 0.5;
     ivec2 low = ivec2(floor(at));
     vec2 part = at - vec2(low);
     float pixel = 2.0 * length(fwidth(point)), known = 0.0;
