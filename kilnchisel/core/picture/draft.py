@@ -120,7 +120,7 @@ class Draft:
         gathered, light_maps = self._light.of(scene, detail=detail)
         self._draw_shadow(scene)
         room = self._light.room(scene)
-        smooth = detail.fine and SAMPLES[detail] > 0 and self._can_be_smoothed(scene, view)
+        smooth = detail.fine and SAMPLES[detail] > 0 and self._can_be_smoothed(scene, view, size)
         frames = self._card.targets(width, height, 0 if smooth else SAMPLES[detail])
         self._prepare(scene, view, size, room, light_maps, detail=detail)
         glow = self._glow.over(scene, view, size, detail=detail)
@@ -237,11 +237,12 @@ class Draft:
         self._use_mirror(mirrors.get("glass"))
         self._draw_glass(scene, frames, gathered)
 
-    def _can_be_smoothed(self, scene: Scene, view: View) -> bool:
+    def _can_be_smoothed(self, scene: Scene, view: View, size: tuple[int, int]) -> bool:
         """Whether the picture's edges can be drawn again by themselves: nothing in it shows what is beside
-        a pixel, as frosted film does; and whether that is quicker."""
+        a pixel, as frosted film does; and whether that is better."""
+        plain = scene.photo is None or view.parallel
         beside = any(item.material.film > 0 for item in scene.items)
-        return (scene.photo is None or view.parallel) and not beside and self._edges.pays_for(scene.proxy)
+        return plain and not beside and self._edges.pays_for(scene.proxy, size)
 
     def _draw_again(
         self,

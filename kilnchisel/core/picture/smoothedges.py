@@ -36,6 +36,7 @@ PIXELS = 1.5  # of a step nearer or farther, at least
 # levels of 255 by which a dot differs from what is on both sides of it; more such dots are a texture
 STRAY, FEW = 24, 0.03
 MANY = 0.12  # of a picture
+MOST_PIXELS = 800_000  # it takes some 200 bytes for each
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,10 +90,10 @@ class SmoothEdges:
         self._card = card
         self._busy: weakref.WeakSet[Any] = weakref.WeakSet()
 
-    def pays_for(self, body: Any) -> bool:
-        """Whether it is quicker than several samples of each pixel for pictures of a body, as far as is
-        known: not where much of them is edges, as on a wall of bricks."""
-        return body is None or body not in self._busy
+    def pays_for(self, body: Any, size: tuple[int, int]) -> bool:
+        """Whether it is better than several samples of each pixel for a picture of a body, as far as is
+        known: not where much of it is edges, as on a wall of bricks, nor where it would take much room."""
+        return size[0] * size[1] <= MOST_PIXELS and (body is None or body not in self._busy)
 
     def over(
         self,
@@ -108,12 +109,9 @@ class SmoothEdges:
         there; ``body``: what the picture is of."""
         width, height = size
         pixels = np.frombuffer(data, np.uint8).reshape(height, width, 4).copy()
-        mask, shown = self._mask(view, size, surfaces)
+        mask, shown = self._found(view, size, surfaces, strays_in(pixels[..., 1]))
         if body is not None and mask.mean() > MANY:
             self._busy.add(body)
-        alone = strays_in(pixels[..., 1])
-        if alone.mean() < FEW:
-            mask |= alone
         if not mask.any():
             return data
         seen = self._drawn(mask, shown, draw)
@@ -162,10 +160,11 @@ class SmoothEdges:
             for one in (frame, behind):
                 let_go_of(one)
 
-    def _mask(
-        self, view: View, size: tuple[int, int], surfaces: tuple[Iterable[Drawn], ...]
+    def _found(
+        self, view: View, size: tuple[int, int], surfaces: tuple[Iterable[Drawn], ...], strays: Array
     ) -> tuple[Array, frozenset[int]]:
-        """Which pixels (h, w), row 0 below, an edge runs through, and what is seen there, by ids."""
+        """Which pixels (h, w), row 0 below, an edge runs through or are such ``strays``, and what is seen
+        there, by ids."""
         gl, program = self._card.gl, self._card.parts
         width, height = (LOOKED * n for n in size)
         target, depth = gl.texture((width, height), 4), gl.depth_texture((width, height))
@@ -175,7 +174,7 @@ class SmoothEdges:
         set_values(program, clip=view.clip_matrix(width / height))
         mask, number = np.zeros((height, width), dtype=bool), 0
         of: list[int] = []
-        seen: set[int] = set()
+        numbers: list[Array] = []
         gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for some in surfaces:
             before = number
@@ -196,13 +195,19 @@ class SmoothEdges:
                 part = np.frombuffer(self._card.read(target), np.uint8).reshape(height, width, 4)
                 deep = np.frombuffer(self._card.read(depth), np.float32).reshape(height, width)
                 away = _away(view, deep)
-                edges = edges_in(part, away, PIXELS * 2 * view.tall / height * away)
-                numbers = np.bincount(part[..., 3][edges], minlength=256) > 0
-                seen |= {one for k, one in enumerate(of) if k >= before and numbers[k % NUMBERS]}
-                mask |= edges
+                mask |= edges_in(part, away, PIXELS * 2 * view.tall / height * away)
+                numbers.append(part[..., 3])
         let_go_of(frame)
         rows = mask.reshape(size[1], LOOKED, width).any(axis=1)
-        return np.asarray(rows.reshape(size[1], size[0], LOOKED).any(axis=2)), frozenset(seen)
+        found: Array = np.asarray(rows.reshape(size[1], size[0], LOOKED).any(axis=2))
+        if strays.mean() < FEW:
+            found |= strays
+        # of a pixel all is drawn again, in front of a pane and behind it
+        all_of_it = found.repeat(LOOKED, axis=0).repeat(LOOKED, axis=1)
+        seen = np.zeros(256, dtype=bool)
+        for layer in numbers:
+            seen[layer[all_of_it]] = True
+        return found, frozenset(what for k, what in enumerate(of) if seen[k % NUMBERS])
 
 
 def _away(view: View, depth: Array) -> Array:
