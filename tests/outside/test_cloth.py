@@ -10,6 +10,7 @@ import shapely
 import trimesh
 from scipy import interpolate
 
+from kilnchisel.core.blanks.apparel import backing_of
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.cloth import draped, path_of
 from kilnchisel.core.blanks.hanger import hanger_arms
@@ -392,6 +393,23 @@ class Solids(unittest.TestCase):
                     self.assertTrue(solid.is_watertight)
                     self.assertTrue(solid.is_winding_consistent)
                     self.assertGreater(solid.volume, 0)
+
+
+class Ribs(unittest.TestCase):
+    """Source: the area of a flat strip; a second mesh library."""
+
+    def test_the_back_of_one_covers_it_once_and_has_the_points_of_its_edges(self):
+        for steps, ribs, rows in ((1, 6, 4), (4, 8, 9), (5, 3, 5)):
+            y, x = np.mgrid[0:rows, 0 : ribs * steps + 1].astype(float)
+            flat = np.stack([x, y], axis=-1)
+            points = np.stack([x, y, 0 * x], axis=-1)
+            made = backing_of(points, np.broadcast_to((0.0, 0.0, -1.0), points.shape), flat, steps)
+            mesh = trimesh.Trimesh(made.points, made.faces, process=False)
+            self.assertAlmostEqual(mesh.area, ribs * steps * (rows - 1))
+            np.testing.assert_allclose(mesh.face_normals[:, 2], -1)
+            border = trimesh.grouping.group_rows(mesh.edges_sorted, require_count=1)
+            self.assertEqual(len(border), 2 * (ribs * steps + rows - 1))
+            self.assertLessEqual(len(made.faces), 2 * ribs * (rows - 1 + 2 * steps))
 
 
 class Patterns(unittest.TestCase):

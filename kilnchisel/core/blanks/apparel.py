@@ -14,7 +14,7 @@ from kilnchisel.core.blanks import pouch
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.cloth import ClothSide, Draped, Panel, draped
 from kilnchisel.core.blanks.hanger import hanger_shells
-from kilnchisel.core.blanks.mesh import grid, join
+from kilnchisel.core.blanks.mesh import Mesh, grid, join
 from kilnchisel.core.blanks.net import Net
 from kilnchisel.core.blanks.panels import cloth_net, lining, nets_over, round_edge, side_of
 from kilnchisel.core.blanks.sides import ClearZone, Side
@@ -27,6 +27,7 @@ from kilnchisel.core.remembered import remembered
 Array = NDArray[Any]
 
 RIB_MM, RIB_HIGH_MM = 2.6, 0.42  # from rib to rib, and how high one stands
+RIB_STEPS = 4  # from one rib to the next
 RIB_THICK = 1.7  # layers of cloth
 AT_FOLD_MM = 22.0  # beside a fold, where cloth turns away
 LABEL_MM = (62.0, 38.0)
@@ -79,7 +80,8 @@ def _ribbed(panel: Panel, *, detail: Detail) -> list[Shell]:
     low_u, low_v, high_u, high_v = panel.outline.bounds
     thick = RIB_THICK * panel.thick_mm
     keep = thick / 2
-    columns = max(round((high_u - low_u) / RIB_MM), 1) * (6 if detail.fine else 1)
+    steps = RIB_STEPS if detail.fine else 1
+    columns = max(round((high_u - low_u) / RIB_MM), 1) * steps
     u = np.linspace(low_u + 0.2, high_u - 0.2, columns + 1)
     v = np.linspace(low_v + 0.2, high_v - keep, 9 if detail.fine else 4)
     flat = np.stack(np.meshgrid(u, v), axis=-1)
@@ -92,7 +94,7 @@ def _ribbed(panel: Panel, *, detail: Detail) -> list[Shell]:
     normals = side.frames(flat.reshape(-1, 2))[:, 2].reshape(points.shape)
     outside = grid(points, _normals(points, normals), flat)
     back = side.to_body(flat.reshape(-1, 2), np.full(flat.size // 2, -thick)).reshape(points.shape)
-    inside = grid(back[:, ::-1], -normals[:, ::-1], flat[:, ::-1])
+    inside = backing_of(back, -normals, flat, steps)
     rows, count = flat.shape[:2]
     ring = np.concatenate(
         [
@@ -104,6 +106,35 @@ def _ribbed(panel: Panel, *, detail: Detail) -> list[Shell]:
     )
     rim = round_edge(side, flat.reshape(-1, 2)[ring], thick, above.reshape(-1)[ring])
     return [Shell(panel.name, "rim", join([outside, inside, rim]), panel.name)]
+
+
+def backing_of(points: Array, normals: Array, flat: Array, steps: int) -> Mesh:
+    """The plain back of a strip with its lattice of points (rows, columns, 3), seen from behind: along both
+    long edges it has all of them, in between every ``steps``-th."""
+    rows, columns = flat.shape[:2]
+    number = np.full((rows, columns), -1)
+    number[[0, -1]] = number[:, ::steps] = 0
+    kept = number == 0
+    number[kept] = np.arange(kept.sum())
+    wide = number[:, ::steps]
+    left, right = wide[:, :-1], wide[:, 1:]
+    between = np.stack([left[1:-2], left[2:-1], right[2:-1], right[1:-2]], axis=-1).reshape(-1, 4)
+    faces = [between[:, [0, 1, 2]], between[:, [0, 2, 3]]]
+    # from an edge to the row beside it: half of each gap's points go with its left end, half with its right
+    for edge, beside, way in ((number[0], wide[1], 1), (number[-1], wide[-2], -1)):
+        ends = np.stack([edge[:-1], edge[1:]], axis=1)
+        part, gap = np.arange(columns - 1) % steps, np.arange(columns - 1) // steps
+        near = beside[gap + (2 * part >= steps)]
+        middle = edge[(steps + 1) // 2 :: steps][: len(beside) - 1]
+        fans = np.concatenate(
+            [
+                np.stack([ends[:, 0], near, ends[:, 1]], axis=1),
+                np.stack([middle, beside[:-1], beside[1:]], axis=1),
+            ]
+        )
+        faces.append(fans[:, ::way])
+    whole = np.concatenate(faces).astype(np.int32)
+    return Mesh(points[kept], normals[kept], flat[kept], whole)
 
 
 def _normals(points: Array, alike: Array) -> Array:

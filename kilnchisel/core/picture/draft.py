@@ -21,13 +21,12 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import (
     MOST_COVERS,
     Material,
-    cover_matrix,
-    texture_matrix,
 )
-from kilnchisel.core.picture.card import KINDS, Card, Frames, let_go_of, look_of, set_values, weakly
+from kilnchisel.core.picture.card import Card, Frames, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.draftglow import PLACE as GLOW
 from kilnchisel.core.picture.draftglow import DraftGlow, Veil
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps, in_the_open
+from kilnchisel.core.picture.drawnmaterials import FIRST_COVER, use_material
 from kilnchisel.core.picture.gather import Gathered, forget_tracers
 from kilnchisel.core.picture.ggx import SIZE as SHARES
 from kilnchisel.core.picture.ggx import share_table
@@ -51,18 +50,14 @@ SHADOW_SIZE = 1024
 SAME_FOCUS = 0.03  # of the distance: while something moves, what is as much nearer is as sharp
 SAMPLES = {Detail.FINE: 4, Detail.ROUGH: 0}  # of a pixel's edges
 LIGHT_MAP = 4  # the place of gathered light, over the ground or a sheet
-FIRST_COVER = 8  # the place of the first cover's amount; the others follow
 MIRROR = FIRST_COVER + MOST_COVERS  # and the place after it
 GROUND_LIT = MIRROR + 2
 PHOTO = GROUND_LIT + 1
 SEEN = 6  # what is behind panes: in the place of the light of tubes, of which glass knows nothing
-ACROSS_TAPS = {Detail.FINE: 15, Detail.ROUGH: 7}  # slopes across a grain
 NOTHING = ("no item",)
 NO_MASK = (None, None, None, None)
 KEPT_BACKDROPS = 3
 KEPT_COMPANY = 2  # the photo with other pieces in it, while something moves and when it rests
-PANEL_TAPS = 4  # points each way, at most, on the light that is mirrored
-PANEL_STEP = 0.75  # how much of a lobe's width lies between them
 
 
 class Draft:
@@ -659,6 +654,9 @@ class Draft:
         )
         self._card.draw(self._card.array(drawn, look_of(item.material, caught=caught)))
 
+    def _use_material(self, material: Material, *, caught: bool) -> Any:
+        return use_material(self._card, self._open_scene, material, caught=caught, detail=self._detail)
+
     def _open_room(self, scene: Scene) -> tuple[Any, ...]:
         """Equal for scenes in which open light is the same."""
         return (OPEN, weakly(scene.draft_room))
@@ -752,64 +750,6 @@ class Draft:
         index[: len(mesh.faces)] = mesh.faces
         flat_.index.write(index.tobytes())
         return flat_
-
-    def _use_material(self, material: Material, *, caught: bool) -> Any:
-        """Give the program of a material its values. Returns that program."""
-        program = self._card.surface(look_of(material, caught=caught))
-        maps = self._card.plain
-        if material.texture is not None:
-            maps = self._card.texture(material.texture, detail=self._detail)
-        fine = 4.0 if self._detail.fine else 1.0
-        for unit, image in enumerate((maps.tint, maps.slope)):
-            image.anisotropy = fine
-            image.use(unit)
-        set_values(
-            program,
-            base=material.base,
-            emission=material.emission,
-            alpha=material.alpha,
-            across=material.across,
-            dullest=material.dullest,
-            sends_back=material.sends_back,
-            across_taps=ACROSS_TAPS[self._detail],
-            panel_taps=self._panel_taps(material) if self._detail.fine else 0,
-            textured=material.texture is not None,
-            grain=texture_matrix(material).T,
-            film=material.film,
-            tint_high=maps.high,
-            slope_steep=maps.steep,
-            cover_count=len(material.covers),
-        )
-        if look_of(material, caught=caught)[1]:
-            self._use_covers(program, material)
-        return program
-
-    def _panel_taps(self, material: Material) -> int:
-        """How many points each way on the strongest light tell how a material mirrors it; 0 where it is too
-        polished for that: it shows the light's outline."""
-        scene = self._open_scene
-        if scene.panel is None:
-            return 0
-        wide = float(scene.panel.half.max() / np.linalg.norm(scene.panel.middle - scene.middle))
-        taps = int(np.ceil(PANEL_STEP * wide / max(material.alpha, 1e-3)))
-        return taps if taps <= PANEL_TAPS else 0
-
-    def _use_covers(self, program: Any, material: Material) -> None:
-        """What lies over parts of a material."""
-        kinds, bases, alphas, places = [0] * MOST_COVERS, [], [], []
-        for number, cover in enumerate(material.covers):
-            self._card.amount(cover.amount).use(FIRST_COVER + number)
-            kinds[number] = KINDS[cover.material.kind]
-            bases.append(cover.material.base)
-            alphas.append(cover.material.alpha)
-            place = np.eye(3)
-            place[:2] = cover_matrix(cover.amount, material.round_mm).T
-            places.append(tuple(place.T.ravel()))  # column by column
-        spare = MOST_COVERS - len(bases)
-        program["cover_kind"].value = kinds
-        program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
-        program["cover_alpha"].value = [*alphas, *[1.0] * spare]
-        program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
 
 
 def _largest_disc(size: tuple[int, int]) -> float:
