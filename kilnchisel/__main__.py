@@ -594,9 +594,11 @@ def _ready(_options: Any) -> None:
 
     wanted = steps()
     end = "\r" if sys.stdout.isatty() else "\n"  # one line that counts, where there is someone to see it
-    for count, step in enumerate(make_ready(wanted), 1):
+    left = []
+    for count, (step, said) in enumerate(make_ready(wanted), 1):
         print(f"{f'{count} of {len(wanted)}: {step.kind}, {step.set_name}':<60}", end=end, flush=True)
-    print("Ready." + " " * 54)
+        left += [said] if said else []
+    print(f"Ready, but for {len(left)} of {len(wanted)}: {left[0]}" if left else f"{'Ready.':<60}")
 
 
 def _writable(path: Path) -> None:

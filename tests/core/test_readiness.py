@@ -41,24 +41,32 @@ class Ready(unittest.TestCase):
         STORE.clear()
 
     def test_what_cannot_be_drawn_holds_nothing_up(self):
-        """Each step is told as it is done; without OpenGL nothing is made, and nothing said."""
+        """Each step is told as it is done; without OpenGL nothing is made, and that is said."""
         with mock.patch.dict(os.environ, GLCONTEXT_DEVICE_INDEX="99"):
             found = list(make_ready((Step("can", "white sweep"),), processes=1))
-        self.assertEqual(found, [Step("can", "white sweep")])
+        ((step, said),) = found
+        self.assertEqual(step, Step("can", "white sweep"))
+        self.assertIn("OpenGL", said)
 
     def test_the_command_counts(self):
+        """And says at its end what could not be made, and why."""
         some = (Step("can", "white sweep"), Step("cap", "white sweep"))
-        out = io.StringIO()
-        with (
-            mock.patch.object(readiness, "steps", return_value=some),
-            mock.patch.object(readiness, "make_ready", return_value=iter(some)),
-            contextlib.redirect_stdout(out),
+        for sentences, last in (
+            (("", ""), "Ready."),
+            (("", "No card."), "Ready, but for 1 of 2: No card."),
+            (("No card.", "No card."), "Ready, but for 2 of 2: No card."),
         ):
-            self.assertEqual(main(["ready"]), 0)
-        self.assertEqual(
-            [line.strip() for line in out.getvalue().splitlines()],
-            ["1 of 2: can, white sweep", "2 of 2: cap, white sweep", "Ready."],
-        )
+            out = io.StringIO()
+            with (
+                mock.patch.object(readiness, "steps", return_value=some),
+                mock.patch.object(readiness, "make_ready", return_value=zip(some, sentences, strict=True)),
+                contextlib.redirect_stdout(out),
+            ):
+                self.assertEqual(main(["ready"]), 0)
+            self.assertEqual(
+                [line.strip() for line in out.getvalue().splitlines()],
+                ["1 of 2: can, white sweep", "2 of 2: cap, white sweep", last],
+            )
 
     def test_an_ended_process_is_told(self):
         with (

@@ -7,7 +7,6 @@ Each step draws what a person would open, the way it is drawn then: whatever tha
 
 from __future__ import annotations
 
-import contextlib
 import multiprocessing
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
@@ -54,16 +53,19 @@ def steps() -> tuple[Step, ...]:
     return tuple(taken.values())
 
 
-def make_ready(chosen: tuple[Step, ...], processes: int = PROCESSES) -> Iterator[Step]:
-    """Take the steps, in processes of their own; each as it is done. Raises KilnError where their processes
-    end."""
+def make_ready(chosen: tuple[Step, ...], processes: int = PROCESSES) -> Iterator[tuple[Step, str]]:
+    """Take the steps, in processes of their own; each as it is done, with the sentence that tells why it
+    could not be, or nothing. Raises KilnError where their processes end."""
     with ProcessPoolExecutor(processes, multiprocessing.get_context("spawn")) as pool:
         running = {pool.submit(take, step): step for step in chosen}
         try:
             for done in as_completed(running):
-                with contextlib.suppress(KilnError):  # without OpenGL there are no drafts to make ready for
+                said = ""
+                try:
                     done.result()
-                yield running[done]
+                except KilnError as error:  # without OpenGL there are no drafts to make ready for
+                    said = str(error)
+                yield running[done], said
         except BrokenProcessPool:
             raise KilnError("What makes it ready has ended; the rest is made when it is needed.") from None
         finally:
