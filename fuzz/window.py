@@ -76,12 +76,12 @@ class Driver:
                 )
             self.asked_to_end = False
 
-    def at_rest_mb(self) -> float:
-        """What is held when one and the same job has been open for a while."""
+    def at_rest(self) -> list[tuple[str, float]]:
+        """What each process holds, MB, when one and the same job has been open for a while."""
         self.say(f"rest with {AT_REST}")
         self.window.open_demo(DEMO / f"{AT_REST}.kcj")
         self.breathe(REST_S)
-        held = memory_mb()
+        held = memory_by_process()
         self.watch.anew()
         return held
 
@@ -332,7 +332,7 @@ class Driver:
         closer.timeout.connect(lambda: (d := self.app.activeModalWidget()) is not None and d.close())
         closer.start(2500)
         begun, memories, told = time.monotonic(), [(0.0, memory_mb())], 0
-        at_rest: list[float] = []
+        at_rest: list[list[tuple[str, float]]] = []
         paces = [pace_ms()]
         self.open_demo()
         while (now := time.monotonic() - begun) < 60 * minutes:
@@ -348,15 +348,12 @@ class Driver:
                 memories.append((now, sum(mb for _, mb in each)))
                 paces.append(pace_ms())
                 self.watch.anew()  # what measuring took is not the window's
-                parts = ", ".join(f"{what} {mb:.0f}" for what, mb in each)
-                so_far = (
-                    f"{memories[-1][1]:.0f} MB ({parts}), {self.count} actions, {len(self.faults)} faults"
-                )
+                so_far = f"{told_of(each)}, {self.count} actions, {len(self.faults)} faults"
                 tell(f"{told} min: {so_far}, a fixed sum takes {paces[-1]:.0f} ms")
             if not at_rest and now >= min(SETTLED_S, 30 * minutes):
-                at_rest.append(self.at_rest_mb())
+                at_rest.append(self.at_rest())
         memories.append((time.monotonic() - begun, memory_mb()))
-        at_rest.append(self.at_rest_mb())
+        at_rest.append(self.at_rest())
         self.watch.close()
         beat.stop()
         self.window.session._saved_job = self.window.session.job
@@ -370,6 +367,12 @@ class Driver:
             "at rest": at_rest,
             "pace": paces,
         }
+
+
+def told_of(held: list[tuple[str, float]]) -> str:
+    """What processes hold, in words."""
+    parts = ", ".join(f"{what} {mb:.0f}" for what, mb in held)
+    return f"{sum(mb for _, mb in held):.0f} MB ({parts})"
 
 
 def pace_ms() -> float:
@@ -397,7 +400,8 @@ def drive(minutes: float, seed: int, tell: Callable[[str], None] = print) -> int
     by_minute = ", ".join(f"{mb:.0f}" for _, mb in found["memory"])
     tell(f"memory by the minute, whatever job is open: {by_minute} MB")
     first, last = found["at rest"][0], found["at rest"][-1]
+    grown = sum(mb for _, mb in last) - sum(mb for _, mb in first)
     tell(
-        f"memory at rest with {AT_REST}: {first:.0f} MB, at the end {last:.0f}; grown by {last - first:.0f}"
+        f"memory at rest with {AT_REST}: {told_of(first)}, at the end {told_of(last)}; grown by {grown:.0f}"
     )
     return len(found["faults"])
