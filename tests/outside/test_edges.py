@@ -12,8 +12,9 @@ from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.picture import draft as drafts
+from kilnchisel.core.picture import smoothedges
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.core.picture.smoothedges import TURN, WITHIN, SmoothEdges, edges_in, strays_in
+from kilnchisel.core.picture.smoothedges import TURN, WITHIN, edges_in, strays_in
 from tests.samples import mug_job
 
 SIZE = (180, 144)
@@ -85,10 +86,8 @@ class Smooth(unittest.TestCase):
             with self.subTest(job.blank.kind):
                 job = change(job, ("setting", "camera", "f_number"), 0.0)  # all in focus
                 scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
-                used = mock.Mock(wraps=SmoothEdges.over)
-                with mock.patch.object(SmoothEdges, "over", lambda *a, used=used: used(*a)):
+                with mock.patch.multiple(smoothedges, LEAST_TRIANGLES=0, MANY=1.0):  # whatever pays
                     made = Draft().render(scene, view, SIZE)[..., :3].astype(float)
-                used.assert_called_once()
                 large = plain(scene, view, (SIZE[0] * LARGER, SIZE[1] * LARGER))
                 true = large.reshape(SIZE[1], LARGER, SIZE[0], LARGER, 3).mean(axis=(1, 3))
                 rough = plain(scene, view, SIZE)
@@ -98,6 +97,21 @@ class Smooth(unittest.TestCase):
                 self.assertLess(left, 0.4 * before)
                 # elsewhere it is the picture that it was
                 self.assertLess(np.abs(made - true).mean(), np.abs(rough - true).mean())
+
+    def test_where_it_pays(self):
+        """Many triangles and few edges: all else is drawn with several samples, and so is a large picture."""
+        draft = Draft()
+        for kind, size, pays in (
+            ("hatchback", (350, 280), True),
+            ("hatchback", (1400, 1000), False),
+            ("can", (350, 280), False),
+            ("wall", (350, 280), False),
+        ):
+            job = fresh_job(kind, "TARN")
+            scene, view = scene_of_job(job), view_of(job, size[0] / size[1])
+            draft.render(scene, view, (32, 24))  # what surfaces have on the card
+            with draft.gl:
+                self.assertEqual(draft._edges_of(scene, view, size) is not None, pays, (kind, size))
 
 
 class Glow(unittest.TestCase):

@@ -7,7 +7,7 @@ itself, bounces) comes from ``gather``; the panel's mirror image and soft shadow
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
@@ -33,7 +33,7 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
-from kilnchisel.core.picture.smoothedges import AS_IT_IS, DEPTH_CLAMP, Again, Drawn, SmoothEdges
+from kilnchisel.core.picture.smoothedges import AS_IT_IS, DEPTH_CLAMP, Again, Drawn, Edges, SmoothEdges
 from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.items import Item
@@ -115,8 +115,8 @@ class Draft:
         gathered, light_maps = self._light.of(scene, detail=detail)
         self._draw_shadow(scene)
         room = self._light.room(scene)
-        smooth = detail.fine and SAMPLES[detail] > 0 and self._can_be_smoothed(scene, view, size)
-        frames = self._card.targets(width, height, 0 if smooth else SAMPLES[detail])
+        edges = self._edges_of(scene, view, size) if detail.fine and SAMPLES[detail] > 0 else None
+        frames = self._card.targets(width, height, SAMPLES[detail] if edges is None else 0)
         self._prepare(scene, view, size, room, light_maps, detail=detail)
         glow = self._glow.over(scene, view, size, detail=detail)
         mirrors = self._all_mirrors(scene, view, size, gathered, room)
@@ -140,8 +140,7 @@ class Draft:
         warp = None if self._photo is None else warp_of(scene, view, size)
 
         def drawn(without: tuple[str, ...] = ()) -> Array:
-            again = partial(self._draw_again, scene, view, size, mirrors, gathered) if smooth else None
-            return self._draw_rest(scene, view, size, frames, mirrors, gathered, warp, without, again)
+            return self._draw_rest(scene, view, size, frames, mirrors, gathered, warp, without, edges)
 
         pixels = drawn()
         if self._photo is None or self._photo.mask is None:
@@ -178,7 +177,7 @@ class Draft:
         gathered: Gathered | None,
         warp: Warp | None,
         without: tuple[str, ...],
-        again: Callable[[Again], None] | None,
+        edges: Edges | None,
     ) -> Array:
         """The picture (h, w, 4): over what stays, all that a change of lettering may change, but for the
         items whose masks begin so."""
@@ -189,8 +188,9 @@ class Draft:
         if frames.plain is not frames.frame:
             self._card.copy(frames.plain, frames.frame)
         data = self._card.read(frames.plain, components=4)
-        if again is not None:
-            data = self._edges.over(data, view, size, self._surfaces(scene), again, scene.proxy)
+        if edges is not None:
+            again = partial(self._draw_again, scene, view, size, mirrors, gathered)
+            data = self._edges.over(data, edges, again)
             frames.frame.use()
         if view.opening_mm > 0 and self._detail.fine:
             data = self._through_lens(data, size)
@@ -232,12 +232,13 @@ class Draft:
         self._use_mirror(mirrors.get("glass"))
         self._draw_glass(scene, frames, gathered)
 
-    def _can_be_smoothed(self, scene: Scene, view: View, size: tuple[int, int]) -> bool:
-        """Whether the picture's edges can be drawn again by themselves: nothing in it shows what is beside
-        a pixel, as frosted film does; and whether that is better."""
-        plain = scene.photo is None or view.parallel
-        beside = any(item.material.film > 0 for item in scene.items)
-        return plain and not beside and self._edges.pays_for(scene.proxy, size)
+    def _edges_of(self, scene: Scene, view: View, size: tuple[int, int]) -> Edges | None:
+        """The edges of a picture, where they can be drawn again by themselves: nothing in it shows what is
+        beside a pixel, as frosted film does."""
+        in_photo = scene.photo is not None and not view.parallel
+        if in_photo or any(item.material.film > 0 for item in scene.items):
+            return None
+        return self._edges.found(view, size, self._surfaces(scene))
 
     def _draw_again(
         self,
@@ -264,20 +265,24 @@ class Draft:
 
     def _surfaces(self, scene: Scene) -> tuple[list[Drawn], list[Drawn]]:
         """All that is drawn, and what is seen through."""
+
+        def drawn(item: Item, stance: Array, **how: Any) -> Drawn:
+            return Drawn(item, len(item.mesh.faces), partial(self._card.mesh, item.mesh), stance, **how)
+
         solid: list[Drawn] = []
         seen_through: list[Drawn] = []
         for item in scene.items:
-            drawn = Drawn(item, partial(self._card.mesh, item.mesh), scene.stance)
-            (seen_through if item.material.kind == "glass" else solid).append(drawn)
-        about = () if scene.street is None else scene.street.items
+            through = item.material.kind == "glass"
+            (seen_through if through else solid).append(drawn(item, scene.stance))
         flat = np.eye(4)
-        solid += [Drawn(item, partial(self._card.mesh, item.mesh), flat) for item in about]
-        solid += [Drawn(item, partial(self._card.mesh, item.mesh), flat, far=True) for item in scene.trees]
+        solid += [drawn(item, flat) for item in (() if scene.street is None else scene.street.items)]
+        solid += [drawn(item, flat, far=True) for item in scene.trees]
         if scene.base is not None:
             for number, item in enumerate(scene.laid, 1):
-                solid.append(Drawn(item, partial(self._laid, item.mesh), flat, lies=number))
-            ground = partial(self._ground_of, scene.base)
-            solid.append(Drawn(scene.base, ground, flat, two_sided=True))
+                mesh = partial(self._laid, item.mesh)
+                solid.append(replace(drawn(item, flat, lies=number), mesh=mesh))
+            ground, size = partial(self._ground_of, scene.base), len(scene.base.mesh.faces)
+            solid.append(Drawn(scene.base, size, ground, flat, two_sided=True))
         return solid, seen_through
 
     def _behind_what_is_before(self, photo: Photographed, pixels: Array, size: tuple[int, int]) -> Array:

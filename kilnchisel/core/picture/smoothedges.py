@@ -7,8 +7,7 @@ This way what ends within a pixel is as smooth, and what sparkles there is too.
 
 from __future__ import annotations
 
-import weakref
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -36,15 +35,18 @@ PIXELS = 1.5  # of a step nearer or farther, at least
 # levels of 255 by which a dot differs from what is on both sides of it; more such dots are a texture
 STRAY, FEW = 24, 0.03
 MANY = 0.12  # of a picture
+LEAST_TRIANGLES = 60_000  # of fewer, several samples are there sooner
 MOST_PIXELS = 800_000  # it takes some 200 bytes for each
 
 
 @dataclass(frozen=True, eq=False)
 class Drawn:
-    """A surface to be drawn: what it is ``of``, its triangles on the card, where it stands (4, 4), and what
-    is to be set for it: whether it is seen from both sides, whether it may be farther than all depth."""
+    """A surface to be drawn: what it is ``of``, how many triangles it has, and they on the card, where it
+    stands (4, 4), and what is to be set for it: whether it is seen from both sides, whether it may be
+    farther than all depth."""
 
     of: Any
+    triangles: int
     mesh: Callable[[], Any]
     stance: Array
     two_sided: bool = False
@@ -83,38 +85,42 @@ class Again:
         return np.asarray(turned @ matrix)
 
 
+@dataclass(frozen=True, eq=False)
+class Edges:
+    """Where a picture has edges: ``mask`` (h, w), row 0 below. ``layers``: of each of its pixels, LOOKED
+    times as fine, the number of what is there, (LOOKED h, LOOKED w) of bytes, before panes and with them;
+    ``of``: whose the numbers are, by ids."""
+
+    mask: Array
+    layers: tuple[Array, ...]
+    of: tuple[int, ...]
+
+    def seen(self, mask: Array) -> frozenset[int]:
+        """What is seen in some pixels, in front of a pane and behind it: of a pixel all is drawn again."""
+        wide = mask.repeat(LOOKED, axis=0).repeat(LOOKED, axis=1)
+        seen = np.zeros(256, dtype=bool)
+        for layer in self.layers:
+            seen[layer[wide]] = True
+        return frozenset(what for number, what in enumerate(self.of) if seen[number % NUMBERS])
+
+
 class SmoothEdges:
     """Of one card."""
 
     def __init__(self, card: Card) -> None:
         self._card = card
-        self._busy: weakref.WeakSet[Any] = weakref.WeakSet()
 
-    def pays_for(self, body: Any, size: tuple[int, int]) -> bool:
-        """Whether it is better than several samples of each pixel for a picture of a body, as far as is
-        known: not where much of it is edges, as on a wall of bricks, nor where it would take much room."""
-        return size[0] * size[1] <= MOST_PIXELS and (body is None or body not in self._busy)
-
-    def over(
-        self,
-        data: bytes,
-        view: View,
-        size: tuple[int, int],
-        surfaces: tuple[Iterable[Drawn], ...],
-        draw: Callable[[Again], None],
-        body: Any,
-    ) -> bytes:
-        """A picture (4 bytes a pixel, row 0 below) with its edges drawn again. ``surfaces``: what may have
-        edges, then what is seen through; ``draw``: draws all of it once more, keeping to the depth that is
-        there; ``body``: what the picture is of."""
-        width, height = size
+    def over(self, data: bytes, edges: Edges, draw: Callable[[Again], None]) -> bytes:
+        """A picture (4 bytes a pixel, row 0 below) with its edges drawn again. ``draw``: draws all of it
+        once more, keeping to the depth that is there."""
+        height, width = edges.mask.shape
         pixels = np.frombuffer(data, np.uint8).reshape(height, width, 4).copy()
-        mask, shown = self._found(view, size, surfaces, strays_in(pixels[..., 1]))
-        if body is not None and mask.mean() > MANY:
-            self._busy.add(body)
+        mask, strays = edges.mask, strays_in(pixels[..., 1])
+        if strays.mean() < FEW:
+            mask = mask | strays
         if not mask.any():
             return data
-        seen = self._drawn(mask, shown, draw)
+        seen = self._drawn(mask, edges.seen(mask), draw)
         row, column = np.nonzero(mask)
         across, up = (np.stack([column, row], axis=1) @ TURN.T.astype(int)).T
         sums = np.zeros((len(row), 4), np.float32)
@@ -160,11 +166,15 @@ class SmoothEdges:
             for one in (frame, behind):
                 let_go_of(one)
 
-    def _found(
-        self, view: View, size: tuple[int, int], surfaces: tuple[Iterable[Drawn], ...], strays: Array
-    ) -> tuple[Array, frozenset[int]]:
-        """Which pixels (h, w), row 0 below, an edge runs through or are such ``strays``, and what is seen
-        there, by ids."""
+    def found(
+        self, view: View, size: tuple[int, int], surfaces: tuple[Sequence[Drawn], ...]
+    ) -> Edges | None:
+        """The edges of a picture; None where it is better to take several samples of each pixel, as much of
+        it is edges, like a wall of bricks, or there are few triangles, or it would take much room.
+        ``surfaces``: what may have edges, then what is seen through."""
+        triangles = sum(one.triangles for some in surfaces for one in some)
+        if triangles < LEAST_TRIANGLES or size[0] * size[1] > MOST_PIXELS:
+            return None
         gl, program = self._card.gl, self._card.parts
         width, height = (LOOKED * n for n in size)
         target, depth = gl.texture((width, height), 4), gl.depth_texture((width, height))
@@ -174,7 +184,7 @@ class SmoothEdges:
         set_values(program, clip=view.clip_matrix(width / height))
         mask, number = np.zeros((height, width), dtype=bool), 0
         of: list[int] = []
-        numbers: list[Array] = []
+        layers: list[Array] = []
         gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for some in surfaces:
             before = number
@@ -196,18 +206,11 @@ class SmoothEdges:
                 deep = np.frombuffer(self._card.read(depth), np.float32).reshape(height, width)
                 away = _away(view, deep)
                 mask |= edges_in(part, away, PIXELS * 2 * view.tall / height * away)
-                numbers.append(part[..., 3])
+                layers.append(part[..., 3])
         let_go_of(frame)
         rows = mask.reshape(size[1], LOOKED, width).any(axis=1)
-        found: Array = np.asarray(rows.reshape(size[1], size[0], LOOKED).any(axis=2))
-        if strays.mean() < FEW:
-            found |= strays
-        # of a pixel all is drawn again, in front of a pane and behind it
-        all_of_it = found.repeat(LOOKED, axis=0).repeat(LOOKED, axis=1)
-        seen = np.zeros(256, dtype=bool)
-        for layer in numbers:
-            seen[layer[all_of_it]] = True
-        return found, frozenset(what for k, what in enumerate(of) if seen[k % NUMBERS])
+        found = np.asarray(rows.reshape(size[1], size[0], LOOKED).any(axis=2))
+        return Edges(found, tuple(layers), tuple(of)) if found.mean() <= MANY else None
 
 
 def _away(view: View, depth: Array) -> Array:
