@@ -99,7 +99,7 @@ class Smooth(unittest.TestCase):
                 self.assertLess(np.abs(made - true).mean(), np.abs(rough - true).mean())
 
     def test_where_it_pays(self):
-        """Many triangles and few edges: all else is drawn with several samples, and so is a large picture."""
+        """Many triangles and few edges: all else is drawn with several samples, as is a large picture."""
         draft = Draft()
         for kind, size, pays in (
             ("hatchback", (350, 280), True),
