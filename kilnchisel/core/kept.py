@@ -13,6 +13,7 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.infile import array_in
 from kilnchisel.core.paths import cache_folder
 
 Arrays = dict[str, NDArray[Any]]
@@ -60,8 +61,7 @@ def _read(path: Path) -> Arrays | None:
 
 
 def _array_in(file: BinaryIO) -> NDArray[Any]:
-    """The array that comes next. A large one stays in its file, to be read only: that is there at once,
-    what is not looked at costs nothing, and all processes share it. Its file is replaced, never changed."""
+    """The array that comes next; a large one stays in its file, which is replaced, never changed."""
     begun = file.tell()
     version = np.lib.format.read_magic(file)
     read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
@@ -71,9 +71,7 @@ def _array_in(file: BinaryIO) -> NDArray[Any]:
         file.seek(begun)
         return np.asarray(np.load(file, allow_pickle=False))
     at = file.tell()
-    if os.fstat(file.fileno()).st_size < at + size:
-        raise ValueError("cut short")
-    found = np.asarray(np.memmap(file, kind, "r", at, shape))
+    found = array_in(file, kind, at, shape)
     file.seek(at + size)
     return found
 

@@ -18,6 +18,7 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import MOST_SHOWN, PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
+from kilnchisel.core.infile import let_go
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.onphoto import OUTSIDE, UNCHANGED
@@ -248,6 +249,8 @@ class Card:
         four = np.zeros((*slopes[0].shape, 4), dtype=np.uint8)
         _write_bytes(four, slopes, lambda value: np.clip(value / steep * 0.5 + 0.5, 0, 1))
         slope = self._image(four)
+        for one in (texture.tint, texture.slope, texture.dull):
+            let_go(one)  # it is on the card now
         size = _image_bytes(tint) + _image_bytes(slope)
         return Maps(weakref.ref(texture), size, tint, slope, high, steep)
 

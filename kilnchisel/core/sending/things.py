@@ -18,6 +18,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.infile import Place, place_of
+
 LARGE_BYTES = 64 * 1024  # arrays from here on go over once
 
 
@@ -27,7 +29,7 @@ class Parts:
     which they need each other, and the value itself."""
 
     gone: list[int]
-    arrays: list[tuple[int, NDArray[Any]]]
+    arrays: list[tuple[int, NDArray[Any] | Place]]  # where it is, of one that lies in a file
     things: list[tuple[int, bytes]]
     body: bytes
 
@@ -75,7 +77,7 @@ class Sender:
             known = (weakref.ref(one, self._dropper(id(one), self._next)), self._next)
             self._numbers[id(one)] = known
             if kind is np.ndarray:
-                fresh.arrays.append((known[1], np.ascontiguousarray(one)))
+                fresh.arrays.append((known[1], place_of(one) or np.ascontiguousarray(one)))
             else:  # after what it is made of
                 fresh.things.append((known[1], self._bytes(one, fresh, one)))
         self._used[known[1]] = self._turn
@@ -102,7 +104,8 @@ class Receiver:
         """The value that was sent."""
         for number in parts.gone:
             self.things.pop(number, None)
-        self.things.update(parts.arrays)
+        for number, array in parts.arrays:
+            self.things[number] = array.array() if isinstance(array, Place) else array
         for number, data in parts.things:
             self.things[number] = self._value(data)
         return self._value(parts.body)
