@@ -6,6 +6,7 @@ Plain geometry over a drawn draft, without widgets, so that it can be tested alo
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -86,11 +87,13 @@ def on_picture(drawn: Drawn, laid: Laid, uv: Array, size: tuple[int, int]) -> tu
     return view.project(points, size)[:, :2], facing
 
 
+@lru_cache(maxsize=2)  # of one press several ask, and on natural ground it takes a while
 def sheet_at(drawn: Drawn, laid: Laid, pixel: tuple[float, float], size: tuple[int, int]) -> Array | None:
-    """The sheet point (u, v) under a widget pixel, None beside the side."""
+    """The sheet point (u, v) under a widget pixel, to be read only; None beside the side."""
     origins, directions = drawn.view.rays(np.array([pixel]), size)
     turn, shift = drawn.stance[:3, :3], drawn.stance[:3, 3]
     uv = laid.side.meet((origins - shift) @ turn, directions @ turn)[0]
+    uv.flags.writeable = False
     return None if np.isnan(uv).any() else uv
 
 
