@@ -44,6 +44,6 @@ def run() -> Iterator[Figure]:
 
 def coverage(scene: Scene, view: View) -> Any:
     """Which pixels the path tracer sees the piece in, by more than half: (h, w) bool."""
-    alone = TracedScene(replace(scene, base=None, panels=()))
+    alone = TracedScene(replace(scene, base=None, panels=(), street=None, laid=(), trees=()))
     share = alone.light(Slice(view, SIZE, (0, SIZE[1]), 16, 1))[..., 3] / 16
     return share > 0.5
