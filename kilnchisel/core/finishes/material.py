@@ -9,6 +9,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.infile import let_go
+
 Array = NDArray[Any]
 
 # matte: Lambert. coated: Lambert under a clear GGX coat. metal: GGX with the metal's own colour.
@@ -51,6 +53,11 @@ class Texture:
         if self.mean is not None:
             return self.mean
         return np.asarray(self.tint.mean(axis=(0, 1), dtype=np.float64))
+
+    def put_away(self) -> None:
+        """Whoever has made something else of it needs none of what it has read of its file any more."""
+        for part in (self.tint, self.slope, self.dull):
+            let_go(part)
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,7 +18,6 @@ from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.colour import MOST_SHOWN, PALE_FROM, PALE_MOST, PALE_OVER, SHOULDER
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import COAT_KEEPS, COAT_SHINE, Amount, Material, Texture
-from kilnchisel.core.infile import let_go
 from kilnchisel.core.picture.device import context, name_of
 from kilnchisel.core.picture.lockless import Lockless
 from kilnchisel.core.scene.onphoto import OUTSIDE, UNCHANGED
@@ -249,8 +248,7 @@ class Card:
         four = np.zeros((*slopes[0].shape, 4), dtype=np.uint8)
         _write_bytes(four, slopes, lambda value: np.clip(value / steep * 0.5 + 0.5, 0, 1))
         slope = self._image(four)
-        for one in (texture.tint, texture.slope, texture.dull):
-            let_go(one)  # it is on the card now
+        texture.put_away()  # it is on the card now
         size = _image_bytes(tint) + _image_bytes(slope)
         return Maps(weakref.ref(texture), size, tint, slope, high, steep)
 
@@ -361,6 +359,7 @@ class Card:
         )
 
 
+DEPTH_CLAMP = 0x864F  # as the language of graphics cards numbers it
 NO_SIGN = np.uint16(0x7FFF)
 EVERY_HALF = np.arange(2**16, dtype=np.uint16).view(np.float16)
 

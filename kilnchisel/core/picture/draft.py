@@ -22,7 +22,7 @@ from kilnchisel.core.finishes.material import (
     MOST_COVERS,
     Material,
 )
-from kilnchisel.core.picture.card import Card, Frames, let_go_of, look_of, set_values, weakly
+from kilnchisel.core.picture.card import DEPTH_CLAMP, Card, Frames, let_go_of, look_of, set_values, weakly
 from kilnchisel.core.picture.draftglow import PLACE as GLOW
 from kilnchisel.core.picture.draftglow import DraftGlow, Veil
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight, LightMaps, in_the_open
@@ -33,7 +33,7 @@ from kilnchisel.core.picture.ggx import share_table
 from kilnchisel.core.picture.lamplight import Baked, LampLight
 from kilnchisel.core.picture.mirrorpass import Mirror, MirrorPass, Part, Shown
 from kilnchisel.core.picture.onphoto import UNSEEN, before, behind, drawn_on_cloth
-from kilnchisel.core.picture.smoothedges import AS_IT_IS, DEPTH_CLAMP, Again, Drawn, Edges, SmoothEdges
+from kilnchisel.core.picture.smoothedges import AS_IT_IS, Again, Drawn, Edges, SmoothEdges
 from kilnchisel.core.picture.surround import open_light
 from kilnchisel.core.scene.grounds import RIM, Base
 from kilnchisel.core.scene.items import Item

@@ -16,7 +16,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.picture.card import Card, Frames, let_go_of, set_values
+from kilnchisel.core.picture.card import DEPTH_CLAMP, Card, Frames, let_go_of, set_values
 from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
@@ -28,7 +28,6 @@ TURN = np.array([[2.0, -1.0], [1.0, 2.0]])
 # of a picture that is drawn as it is
 AS_IT_IS: dict[str, Any] = {"pixel_turn": np.eye(2), "pixel_from": np.zeros(2)}
 LOOKED = 3  # times as fine edges are looked for, each way: a thin gap is between the middles of pixels
-DEPTH_CLAMP = 0x864F  # as the language of graphics cards numbers it
 NUMBERS = 251  # how many surfaces are told apart
 TURNED = 42  # of 255 from -1 to 1, by which a part of a normal is another: 20 degrees
 PIXELS = 1.5  # of a step nearer or farther, at least

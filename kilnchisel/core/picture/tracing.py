@@ -31,7 +31,6 @@ from kilnchisel.core.finishes.material import (
     texture_matrix,
     texture_uv,
 )
-from kilnchisel.core.infile import let_go
 from kilnchisel.core.picture.variants import SAFE, best_variant
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel
@@ -573,8 +572,7 @@ class TracedScene:
         known = self.textures.get(key) or self._had.get(key)
         if known is None:
             known = (texture, self.mi.load_dict(self._bitmap(pixels())))
-            for one in (texture.tint, texture.slope, texture.dull):
-                let_go(one)
+            texture.put_away()
         self.textures[key] = known
         return known[1]
 
