@@ -105,6 +105,15 @@ class Woods(unittest.TestCase):
                 out = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
                 self.assertTrue((np.einsum("ij,ij->i", out, -corners.mean(axis=1)) > 0).all())
 
+    def test_round_a_small_piece_they_reach_up_to_the_horizon_too(self):
+        job, scene = standing("board", "open field", detail=Detail.FINE)
+        eye = view_of(job).eye
+        for item in scene.trees:
+            foot, top = item.mesh.points.reshape(2, -1, 3)
+            self.assertTrue((top[:, 2] > eye[2]).all())
+            far = np.linalg.norm(foot[:, :2] - eye[:2], axis=1)
+            self.assertLess(np.degrees(np.arctan2(eye[2], far)).max(), 0.5)
+
     def test_they_end_open_land_under_a_clear_sky_alone(self):
         job, scene = standing()
         self.assertTrue(scene.trees)

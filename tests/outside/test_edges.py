@@ -111,7 +111,8 @@ class Smooth(unittest.TestCase):
             scene, view = scene_of_job(job), view_of(job, size[0] / size[1])
             draft.render(scene, view, (32, 24))  # what surfaces have on the card
             with draft.gl:
-                self.assertEqual(draft._edges_of(scene, view, size) is not None, pays, (kind, size))
+                shot = draft._begun(scene, view, size, detail=Detail.FINE)
+                self.assertEqual(draft._edges_of(shot) is not None, pays, (kind, size))
 
 
 class Glow(unittest.TestCase):

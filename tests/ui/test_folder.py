@@ -86,12 +86,35 @@ class IntoAFolder(WindowTest):
     def test_only_what_counts_for_what_is_ticked_is_shown(self):
         page = self.page()
         page.choose(("laser",))
-        shown = {option.name for option in OPTIONS if page.fields[option.name].isVisible()}
+        shown = {name for name, field in page.fields.items() if field.isVisible()}
         self.assertEqual(shown, {"kerf", "sheet", "margin", "gap", "grain"})
         page.choose(("proof",))
-        shown = {option.name for option in OPTIONS if page.fields[option.name].isVisible()}
+        shown = {name for name, field in page.fields.items() if field.isVisible()}
         wanted = {"size", "samples", "draft", "paper", "heading", "logo", "revision", "date", "proofs"}
         self.assertEqual(shown, wanted)
+
+    def test_what_is_asked_for_first_is_reached_first_by_the_tab_key(self):
+        page = self.page()
+        page.choose(("proof",))
+        page.choose(("proof", "laser"))  # what it asks for stands above
+        names = [option.name for option in OPTIONS if option.name in page.fields]
+        reached, field = [names[0]], page.fields[names[0]]
+        while len(reached) < len(names):
+            field = field.nextInFocusChain()
+            reached += [name for name, one in page.fields.items() if one is field]
+        self.assertEqual(reached, names)
+
+    def test_what_was_typed_for_what_is_not_ticked_now_is_kept(self):
+        page = self.page()
+        page.choose(("laser",))
+        page.fields["kerf"].setText("0.2 mm")
+        page.choose(("picture",))
+        page._remember()
+        again = self.page()
+        self.assertNotIn("kerf", again.fields)
+        self.assertEqual(again.values, {"kerf": "0.2 mm"})
+        again.choose(("laser",))
+        self.assertEqual(again.fields["kerf"].text(), "0.2 mm")
 
     def test_a_click_anywhere_on_a_card_ticks_it(self):
         page = self.page()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,12 @@ class Triangles:
 
     sheet: Array
     body: Array
+
+    @cached_property
+    def planes(self) -> tuple[Array, Array, Array, Array]:
+        """A corner of each, its two edges from there, and their cross product, each (k, 3)."""
+        a, b, c = (np.ascontiguousarray(self.body[:, k]) for k in range(3))
+        return a, b - a, c - a, np.cross(b - a, c - a)
 
 
 def lattice_of(side: Side, u: Array, v: Array) -> Triangles:
@@ -47,23 +54,30 @@ def meet_surface(side: Side, mesh: Triangles, origins: Array, directions: Array)
 
 
 def _first_hit(mesh: Triangles, origin: Array, way: Array) -> Array | None:
-    """Where a ray meets the coarse mesh from outside (Möller and Trumbore's test)."""
-    a, b, c = mesh.body[:, 0], mesh.body[:, 1], mesh.body[:, 2]
-    e1, e2 = b - a, c - a
-    p = np.cross(way, e2)
-    det = np.einsum("ij,ij->i", e1, p)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        s = origin - a
-        x = np.einsum("ij,ij->i", s, p) / det
-        q = np.cross(s, e1)
-        y = (q @ way) / det
-        t = np.einsum("ij,ij->i", e2, q) / det
-        seen = (det > 1e-12) & (x >= -1e-6) & (y >= -1e-6) & (x + y <= 1 + 1e-6) & (t > 0)
-    if not seen.any():
+    """Where a ray meets the coarse mesh from outside (Möller and Trumbore's test, its triple products turned
+    so that the way and the edges' cross product come first: half of all triangles face away)."""
+    corner, one, other, cross = mesh.planes
+    det = -(cross @ way)
+    near = np.flatnonzero(det > 1e-12)
+    off = origin - corner[near]
+    det = det[near]
+    x = _triple(way, other[near], off) / det
+    y = _triple(way, off, one[near]) / det
+    t = np.einsum("ij,ij->i", off, cross[near]) / det
+    met = np.flatnonzero((x >= -1e-6) & (y >= -1e-6) & (x + y <= 1 + 1e-6) & (t > 0))
+    if not len(met):
         return None
-    k = np.flatnonzero(seen)[np.argmin(t[seen])]
+    k = met[np.argmin(t[met])]
     w = np.array([1 - x[k] - y[k], x[k], y[k]])
-    return np.asarray(w @ mesh.sheet[k])
+    return np.asarray(w @ mesh.sheet[near[k]])
+
+
+def _triple(way: Array, p: Array, q: Array) -> Array:
+    """way · (p × q) for rows of p and q, (k,)."""
+    found = way[0] * (p[:, 1] * q[:, 2] - p[:, 2] * q[:, 1])
+    found += way[1] * (p[:, 2] * q[:, 0] - p[:, 0] * q[:, 2])
+    found += way[2] * (p[:, 0] * q[:, 1] - p[:, 1] * q[:, 0])
+    return np.asarray(found)
 
 
 def _refined(side: Side, uv: Array, origin: Array, way: Array) -> Array:

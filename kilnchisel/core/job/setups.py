@@ -428,13 +428,38 @@ def _square(piece: Piece) -> Setting:
     return made.model_copy(update={"light": made.light.model_copy(update={"turn_deg": -75.0})})
 
 
+# above the ground: below the top of a street's wall, so that nothing is seen beyond it; a person's
+FROM_A_STEP_MM, EYE_MM = 2100.0, 1650.0
+SKY_SHARE = 0.12  # of a picture's height
+
+
+def _from_the_ground(
+    piece: Piece, turn: float, lens: float, fill: float, eye_mm: float, sky: float = 0.0
+) -> Camera:
+    """As a photographer stands before a thing of any size; ``sky``: how much farther down it is in the
+    picture than its middle, as a share of its height."""
+    level = _camera(piece, turn, 0, lens, fill)
+    rise = sky * level.distance_mm * FRAME_MM / WIDE_OVER_TALL / lens
+    down = np.clip((eye_mm - piece.tall / 2 - rise) / level.distance_mm, -0.1, 0.1)
+    camera = _camera(piece, turn, round(float(np.degrees(np.arcsin(down))), 1), lens, fill)
+    return camera.model_copy(update={"rise_mm": round(rise, 1)})
+
+
+def _eye_level(piece: Piece) -> Camera:
+    """What stands on posts of its own is at the height of the eye already. Of what stands on the ground the
+    sky is seen more than the grass before it."""
+    if piece.posts:
+        return _camera(piece, 18, 2, 85, 0.76)
+    return _from_the_ground(piece, 18, 85, 0.76, EYE_MM, SKY_SHARE)
+
+
 def _low_sun(piece: Piece) -> Setting:
     sun = StudioLight(kind="sun", turn_deg=-58, tilt_deg=14, strength=120, kelvin=3900)
     return Setting(
         white_kelvin=5000,
         light=Light(room="evening sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=_land(piece, "gravel"),
-        camera=_camera(piece, 18, 2 if piece.posts else 4, 85, 0.76),
+        camera=_eye_level(piece),
     )
 
 
@@ -444,7 +469,7 @@ def _field(piece: Piece) -> Setting:
         exposure_stops=0.3,
         light=Light(room="sky over fields", strength=45, key=NO_KEY, lamps=(sun,)),
         ground=_land(piece, "grass"),
-        camera=_camera(piece, 18, 2 if piece.posts else 4, 85, 0.76),
+        camera=_eye_level(piece),
     )
 
 
@@ -458,14 +483,6 @@ def _hard_standing(piece: Piece) -> Setting:
 
 
 STREET_ROAD = Ground(kind="asphalt", form="street")
-EYE_MM = 2100.0  # above the road: below the wall's top, so that nothing is seen beyond it
-
-
-def _from_the_road(piece: Piece, turn: float) -> Camera:
-    """As a photographer stands before a vehicle of any size."""
-    level = _camera(piece, turn, 0, 85, 0.72)
-    tilt = np.degrees(np.arcsin(np.clip((EYE_MM - piece.tall / 2) / level.distance_mm, -0.1, 0.1)))
-    return _camera(piece, turn, round(float(tilt), 1), 85, 0.72)
 
 
 def _kerbside(piece: Piece) -> Setting:
@@ -473,7 +490,7 @@ def _kerbside(piece: Piece) -> Setting:
     return Setting(
         light=Light(room="clear sky", strength=90, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_from_the_road(piece, 20),
+        camera=_from_the_ground(piece, 20, 85, 0.72, FROM_A_STEP_MM),
     )
 
 
@@ -483,7 +500,7 @@ def _kerb_at_evening(piece: Piece) -> Setting:
         white_kelvin=4800,
         light=Light(room="evening sky", strength=115, key=NO_KEY, lamps=(sun,)),
         ground=STREET_ROAD,
-        camera=_from_the_road(piece, 24),
+        camera=_from_the_ground(piece, 24, 85, 0.72, FROM_A_STEP_MM),
     )
 
 

@@ -78,7 +78,7 @@ TRIMS: dict[str, Any] = {
     "stone": Stone(colour="#b4ab99", gloss=4),
     "boulder": Stone(colour="#857f74", gloss=2),
     "bush": Rubber(colour="#1a2412"),
-    "leaf": Plastic(colour="#587836", gloss=12),
+    "leaf": Plastic(colour="#4d6832", gloss=12),
     "bisque": Paper(colour="#cdb9a0"),
     "head band": Cloth(colour="#8c2f2a"),
     "blue cloth": Cloth(colour="#31465f"),

@@ -28,7 +28,7 @@ OPEN_SKIES = {
 }
 FINER = 4  # the sky is smooth, what stands before it is not
 WOODS = np.array([0.05, 0.075, 0.04])
-HAZE_DEG = 0.25  # below the horizon: how far haze reaches
+HAZE_DEG = 0.05  # below the horizon: how far haze reaches; woods end the land before it is lost in it
 SOFT_LAND, SOFT_HAZE_DEG = np.array([0.27, 0.25, 0.2]), 1.6  # of land that is only seen out of focus
 # hills: how high, degrees; how that goes up and down round about (from, to: in waves); the haze before them
 HILLS_DEG, HILLS_WAVES, HILLS_HAZE = 0.5, (3, 40), 0.76
@@ -62,7 +62,7 @@ def over_land(sky: Array, sheet: Array, sun: float, kelvin: float, land: Array) 
     haze = upper[-1]
     picture = np.concatenate([upper, _land(middle, land * lit, haze, HAZE_DEG)])
     top = HILLS_DEG * _waves(np.random.default_rng(SEED), width, *HILLS_WAVES)
-    rows = slice(int(np.argmax(up < top.max() + step)), middle + 1)
+    rows = slice(int(np.argmax(up < top.max() + step)), middle)
     cover = np.clip((top - up[rows, None]) / step + 0.5, 0, 1)[..., None]
     picture[rows] += cover * (HILLS_HAZE * haze + (1 - HILLS_HAZE) * WOODS * lit - picture[rows])
     return np.asarray(picture / float(sheet @ LUMA))

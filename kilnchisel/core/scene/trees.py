@@ -13,6 +13,7 @@ from kilnchisel.core.blanks.mesh import Mesh, lattice_faces, unit
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import Material
+from kilnchisel.core.finishes.textures import foliage
 from kilnchisel.core.job.setting import Light
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
@@ -21,12 +22,20 @@ from kilnchisel.core.scene.openland import OPEN_SKIES
 
 Array = NDArray[Any]
 
-AWAY = 60.0  # radii of the piece
+# radii of the piece; of a small one they stand where no eye is high enough to look over them
+AWAY, LEAST_AWAY_MM = 60.0, 300_000.0
 STEP_MM = 1000.0  # of how far off they are: pieces of like size share them
-COLUMNS, FEWER = 7200, 6  # round about: a twentieth of a degree each; while something moves, of so many one
+COLUMNS, FEWER = (
+    14400,
+    12,
+)  # round about: a fortieth of a degree each; while something moves, of so many one
 # the farthest first: how far as a share, how high by that, how many trees, the tone behind so much haze
-ROWS = ((1.0, 0.0135, 2000, "#94a5a2"), (0.9, 0.0085, 2600, "#82938a"))
-WIDE = 0.0011, 0.0038  # of a crown, from its middle, by how far it is
+ROWS = ((1.0, 0.0135, 900, "#879a90"), (0.9, 0.0085, 1300, "#6c8069"))
+WIDE = 0.003, 0.0075  # of a crown, from its middle, by how far it is
+# boughs that stand out of crowns: how many, how large by how far they are, how much of one is in its crown
+BOUGHS, ROUND, SUNK = 9000, (0.0006, 0.0016), 0.55
+# how far off leaves are as large as they are, mm, a whole number of tiles round: they go with the distance
+LEAVES_AT = 80 * 64_000 / (2 * np.pi)
 SEED = 83
 
 
@@ -35,7 +44,7 @@ def trees_about(base: Base | None, light: Light, radius: float, *, detail: Detai
     nothing elsewhere."""
     if base is None or base.fades is None or light.room not in OPEN_SKIES:
         return ()
-    away = STEP_MM * float(np.ceil(AWAY * radius / STEP_MM))
+    away = STEP_MM * float(np.ceil(max(AWAY * radius, LEAST_AWAY_MM) / STEP_MM))
     return tuple(
         Item(f"trees {number}", None, _row(away, number, detail=detail), _leaves(tone), mask="ground")
         for number, (*_, tone) in enumerate(ROWS)
@@ -43,7 +52,7 @@ def trees_about(base: Base | None, light: Light, radius: float, *, detail: Detai
 
 
 def _leaves(tone: str) -> Material:
-    return Material("matte", hex_to_linear(tone), 0.7)
+    return Material("matte", hex_to_linear(tone), 0.7, texture=foliage())
 
 
 @remembered
@@ -52,23 +61,37 @@ def _outline(number: int) -> tuple[Array, Array]:
     the middle of its crown, (COLUMNS,)."""
     _, high, count, _ = ROWS[number]
     rng = np.random.default_rng(SEED + number)
-    step = 2 * np.pi / COLUMNS
     where = rng.uniform(0, 2 * np.pi, count)
     # woods and gaps: how high all are goes up and down round about
     waves = sum(np.cos(k * where + rng.uniform(0, 2 * np.pi)) / k**0.5 for k in (2, 3, 5, 9, 17, 31))
     tall = high * np.clip(0.72 + 0.14 * waves, 0.3, 1.1) * rng.uniform(0.8, 1.05, count)
-    wide = rng.uniform(*WIDE, count)
-    top, lean = np.full(COLUMNS, 0.3 * high), np.zeros(COLUMNS)
-    for middle, half, up in zip(where, wide, tall, strict=True):
-        first, last = int(np.floor((middle - half) / step)), int(np.ceil((middle + half) / step))
-        column = np.arange(first, last + 1)
-        across = np.clip((column * step - middle) / half, -1, 1)
-        crown = up * (0.6 + 0.4 * (1 - across**2) ** 0.7)
-        crown[np.abs(across) >= 1] = 0.0
-        column %= COLUMNS
-        over = crown > top[column]
-        top[column[over]], lean[column[over]] = crown[over], across[over]
-    return top * rng.uniform(0.94, 1.04, COLUMNS), lean
+    wide = rng.uniform(*WIDE, count) * np.sqrt(tall / high)
+    hedge = np.full(COLUMNS, 0.3 * high), np.zeros(COLUMNS)
+    top, lean = _over(hedge, where, wide, 0.3 * tall, 0.7 * tall)
+    where = rng.uniform(0, 2 * np.pi, BOUGHS)
+    out = rng.uniform(*ROUND, BOUGHS)
+    foot = top[(where / (2 * np.pi) * COLUMNS).astype(int)] - SUNK * out
+    boughs, _ = _over((top, lean), where, out, foot, out)
+    return boughs, lean
+
+
+def _over(
+    below: tuple[Array, Array], where: Array, half: Array, foot: Array, up: Array
+) -> tuple[Array, Array]:
+    """An outline (how high, how far aside, each (COLUMNS,)) with half ellipses on it: ``where`` their
+    middles are, rad, ``half`` as wide as they are, from ``foot`` so far ``up``."""
+    step = 2 * np.pi / COLUMNS
+    most = int(np.ceil(half.max() / step))
+    column = np.rint(where / step).astype(int)[:, None] + np.arange(-most, most + 1)
+    across = (column * step - where[:, None]) / half[:, None]
+    high = foot[:, None] + up[:, None] * np.sqrt(np.clip(1 - across**2, 0, 1))
+    there = np.flatnonzero(np.abs(across) < 1)
+    there = there[np.argsort(high.ravel()[there])]  # the highest last: it stays
+    at, high, across = (column % COLUMNS).ravel()[there], high.ravel()[there], across.ravel()[there]
+    top, lean = np.zeros(COLUMNS), np.zeros(COLUMNS)
+    top[at], lean[at] = high, across
+    over = top > below[0]
+    return np.where(over, top, below[0]), np.where(over, lean, below[1])
 
 
 @remembered
@@ -89,4 +112,5 @@ def _row(away: float, number: int, *, detail: Detail) -> Mesh:
     points = np.concatenate([foot, foot + (far * top)[:, None] * (0.0, 0.0, 1.0)])
     # from the middle the turn goes to the left
     faces = lattice_faces(2, len(top))[:, ::-1].astype(np.int32)
-    return Mesh(points, normals, np.zeros((len(points), 2)), faces)
+    uv = LEAVES_AT * np.stack([np.tile(turn, 2), np.concatenate([level, ROWS[number][0] * top])], axis=1)
+    return Mesh(points, normals, uv, faces)

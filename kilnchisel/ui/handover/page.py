@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from functools import partial
+from itertools import pairwise
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPixmap
@@ -57,7 +58,7 @@ class HandOverPage(QDialog):
         self.job, self._theme = job, theme
         self.cards: dict[str, Card] = {}
         self.fields: dict[str, QLineEdit | QComboBox | QCheckBox] = {}
-        self._rows: dict[str, tuple[QWidget, ...]] = {}
+        self._rows: dict[str, tuple[QWidget, ...]] = {}  # made when they are first shown
         self._views: list[SideView] = []
         self._unseen: list[str] = []  # cards whose pictures are still to be drawn
         kept = recall(VALUES, {})
@@ -90,7 +91,7 @@ class HandOverPage(QDialog):
     @property
     def values(self) -> dict[str, str]:
         """How it is made, where that is not as usual."""
-        found = {name: _said(field) for name, field in self.fields.items()}
+        found = self._values | {name: _said(field) for name, field in self.fields.items()}
         return {name: value for name, value in found.items() if value != USUAL[name]}
 
     def choose(self, names: tuple[str, ...]) -> None:
@@ -152,27 +153,6 @@ class HandOverPage(QDialog):
         self._form.setContentsMargins(0, 0, 8, 0)
         self._form.setHorizontalSpacing(8)
         self._form.setVerticalSpacing(6)
-        for number, option in enumerate(OPTIONS):
-            label = QLabel(option.words)
-            label.setObjectName("small")
-            label.setWordWrap(True)
-            field = self._field(option)
-            label.setBuddy(field)
-            self._form.addWidget(label, number, 0)
-            widgets: tuple[QWidget, ...] = (label, field)
-            if option.sort == "file":
-                browse = QPushButton("…")
-                browse.setAutoDefault(False)
-                browse.setFixedWidth(30)
-                browse.setAccessibleName(f"{option.words}: choose a file")
-                browse.setToolTip("Choose a file")
-                browse.clicked.connect(partial(self._browse, option))
-                self._form.addWidget(field, number, 1)
-                self._form.addWidget(browse, number, 2)
-                widgets = (*widgets, browse)
-            else:
-                self._form.addWidget(field, number, 1, 1, 2)
-            self._rows[option.name] = widgets
         self._form.setRowStretch(len(OPTIONS), 1)
         self._form.setColumnStretch(1, 1)
         area = QScrollArea()
@@ -180,6 +160,27 @@ class HandOverPage(QDialog):
         area.setFixedWidth(OPTIONS_WIDE)
         area.setWidget(inner)
         return area
+
+    def _row(self, option: Option) -> tuple[QWidget, ...]:
+        """What asks for an option."""
+        label = QLabel(option.words)
+        label.setObjectName("small")
+        label.setWordWrap(True)
+        field, number = self._field(option), OPTIONS.index(option)
+        label.setBuddy(field)
+        self._form.addWidget(label, number, 0)
+        if option.sort != "file":
+            self._form.addWidget(field, number, 1, 1, 2)
+            return label, field
+        browse = QPushButton("…")
+        browse.setAutoDefault(False)
+        browse.setFixedWidth(30)
+        browse.setAccessibleName(f"{option.words}: choose a file")
+        browse.setToolTip("Choose a file")
+        browse.clicked.connect(partial(self._browse, option))
+        self._form.addWidget(field, number, 1)
+        self._form.addWidget(browse, number, 2)
+        return label, field, browse
 
     def _field(self, option: Option) -> QWidget:
         value = self._values.get(option.name, option.usual)
@@ -250,8 +251,13 @@ class HandOverPage(QDialog):
         chosen = self.names
         for option in OPTIONS:
             counts = any(name in option.kinds for name in chosen)
+            if counts and option.name not in self._rows:
+                self._rows[option.name] = self._row(option)
             for widget in self._rows.get(option.name, ()):
                 widget.setVisible(counts)
+        rows = [self._rows[option.name] for option in OPTIONS if option.name in self._rows]
+        for before, after in pairwise(one for row in rows for one in row[1:]):
+            QWidget.setTabOrder(before, after)
         words = "Nothing chosen" if not chosen else f"{len(chosen)} of {len(self.cards)} chosen"
         self.count.setText(words)
         self.button.setEnabled(bool(chosen))
@@ -272,8 +278,9 @@ class HandOverPage(QDialog):
         name = self.preset.currentText()
         last = Preset(tuple(recall(CHOSEN, ["picture"])), dict(recall(VALUES, {})))
         one = last if name == LAST else presets().get(name, last)
-        for option in OPTIONS:
-            _put(self.fields[option.name], one.values.get(option.name, option.usual))
+        self._values = {option.name: one.values.get(option.name, option.usual) for option in OPTIONS}
+        for name, field in self.fields.items():
+            _put(field, self._values[name])
         self.choose(one.kinds)
 
     def _keep(self) -> None:

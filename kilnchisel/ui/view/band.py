@@ -8,11 +8,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.job.bending import can_bend
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid
@@ -78,9 +80,19 @@ def corners(laid: Laid, margin: float) -> Array:
 
 def on_picture(drawn: Drawn, laid: Laid, uv: Array, size: tuple[int, int]) -> tuple[Array, Array]:
     """Sheet points to widget pixels (n, 2), and whether they face the camera (n,)."""
+    return _seen(drawn, _on_body(laid.side, uv), size)
+
+
+OnBody = tuple[Array, Array]  # places and where the surface faces there, each (n, 3)
+
+
+def _on_body(side: Side, uv: Array) -> OnBody:
+    return side.to_body(uv, np.zeros(len(uv))), side.frames(uv)[:, 2]
+
+
+def _seen(drawn: Drawn, on_body: OnBody, size: tuple[int, int]) -> tuple[Array, Array]:
     turn, shift = drawn.stance[:3, :3], drawn.stance[:3, 3]
-    points = laid.side.to_body(uv, np.zeros(len(uv))) @ turn.T + shift
-    normals = laid.side.frames(uv)[:, 2] @ turn.T
+    points, normals = on_body[0] @ turn.T + shift, on_body[1] @ turn.T
     view = drawn.view
     away = np.broadcast_to(view.ahead, points.shape) if view.parallel else points - view.eye
     facing = np.einsum("ij,ij->i", normals, away) < 0
@@ -144,16 +156,25 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
 
 def _marks(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[Array, ...]:
     """The seam of a closed side and its keep-clear zones, where they are seen."""
-    low_u, low_v, high_u, high_v = laid.side.domain.bounds
-    lines = []
+    lines = list(_clear_lines(laid.side))
     if laid.seam_mm is not None:
+        _, low_v, _, high_v = laid.side.domain.bounds
         v = np.linspace(low_v, high_v, STEPS + 1)
-        lines.append(np.stack([np.full(len(v), laid.seam_mm), v], axis=1))
-    for zone in laid.side.clear:
-        lines.append(
-            shapely.get_coordinates(shapely.segmentize(zone.area.exterior, (high_u - low_u) / 120))
-        )
-    return tuple(run for line in lines for run in visible_runs(*on_picture(drawn, laid, line, size)))
+        lines.insert(0, _on_body(laid.side, np.stack([np.full(len(v), laid.seam_mm), v], axis=1)))
+    return tuple(run for line in lines for run in visible_runs(*_seen(drawn, line, size)))
+
+
+_CLEAR: WeakKeyDictionary[Side, tuple[OnBody, ...]] = WeakKeyDictionary()
+
+
+def _clear_lines(side: Side) -> tuple[OnBody, ...]:
+    """Where the borders of a side's keep-clear zones are, worked out once: a vehicle has dozens."""
+    if side not in _CLEAR:
+        low_u, _, high_u, _ = side.domain.bounds
+        step = (high_u - low_u) / 120
+        rings = [shapely.get_coordinates(shapely.segmentize(z.area.exterior, step)) for z in side.clear]
+        _CLEAR[side] = tuple(_on_body(side, ring) for ring in rings)
+    return _CLEAR[side]
 
 
 def visible_runs(pixels: Array, facing: Array) -> list[Array]:

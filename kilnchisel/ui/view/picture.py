@@ -67,7 +67,7 @@ from kilnchisel.ui.view.photomarks import (
     paint_photo,
     piece_dragged,
 )
-from kilnchisel.ui.view.rulers import paint_rulers
+from kilnchisel.ui.view.rulers import Rulers
 from kilnchisel.ui.view.stretch import stretch_cells, stretch_picture
 from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 from kilnchisel.ui.work import DraftDesk, MockupDesk, Workshop
@@ -136,6 +136,7 @@ class PictureView(QWidget):
         self._number = 0
         self._mockup_number = -1
         self._held: Any = None
+        self._rulers = Rulers()
         self._stretch: Any = None  # what its picture is of, and the picture
         self._seen_any = False
         self._since = 0  # drafts asked for before this number are of another job
@@ -439,7 +440,7 @@ class PictureView(QWidget):
                 self._stretch = (key, stretch_picture(cells, limit, size))
             paint_stretch(painter, self._stretch[1], limit, self.theme)
         if drawn is not None and laid is not None and self.look.square_on and drawn.view.parallel:
-            paint_rulers(painter, drawn, laid, self._size(), self.theme, self.unit)
+            self._rulers.paint(painter, drawn, laid, self._size(), self.theme, self.unit)
         if self._photo_seen():
             mark = self._drag.number if self._drag is not None and self._drag.kind == "mark" else self._mark
             if self.show_marks:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.units import LENGTH_FACTORS, format_number
@@ -68,10 +68,38 @@ def _aim(drawn: Drawn, laid: Laid) -> tuple[float, float]:
     return float(uv[0]), float(uv[1])
 
 
-def paint_rulers(
+class Rulers:
+    """Both rulers and the side's centre lines, painted once for as long as they stay as they are: while a
+    lettering is dragged, every draft is another but lies on the same side in the same view."""
+
+    def __init__(self) -> None:
+        self._of: Any = None
+        self._picture = QPixmap()
+
+    def paint(
+        self, painter: QPainter, drawn: Drawn, laid: Laid, size: tuple[int, int], theme: Theme, unit: str
+    ) -> None:
+        """Put them over a picture of ``size``, in pixels of the window."""
+        device = painter.device()
+        ratio = 1.0 if device is None else device.devicePixelRatioF()
+        view = drawn.view
+        seen = tuple(one.tobytes() for one in (view.eye, view.right, view.up, view.ahead, drawn.stance))
+        of = (laid.side, seen, view.tall, size, theme, unit, ratio)
+        if self._of != of:
+            self._picture = QPixmap(round(size[0] * ratio), round(size[1] * ratio))
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            over = QPainter(self._picture)
+            over.setRenderHints(painter.renderHints())
+            _paint(over, drawn, laid, size, theme, unit)
+            over.end()
+            self._of = of
+        painter.drawPixmap(0, 0, self._picture)
+
+
+def _paint(
     painter: QPainter, drawn: Drawn, laid: Laid, size: tuple[int, int], theme: Theme, unit: str
 ) -> None:
-    """Draw both rulers and the side's centre lines."""
     width, height = size
     painter.save()
     paper, ink = QColor(theme.paper), QColor(theme.pencil)
