@@ -26,7 +26,7 @@ from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, LineFace, Wording
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
-from kilnchisel.ui.view.picture import WALK_SCALE
+from kilnchisel.ui.view.shown import WALK_SCALE
 
 CHANGES = (
     ("V engraving, its depth", Engraved(floor="v", depth_mm=0.4), "depth_mm", 0.4, 0.01),

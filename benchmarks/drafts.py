@@ -15,7 +15,7 @@ from kilnchisel.core.job.fresh import first_lettering, fresh_job, with_shown
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.budget import FrameBudget
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_S, WALK_SCALE
+from kilnchisel.ui.view.shown import EDIT_SCALE, WALK_S, WALK_SCALE
 
 SIZE = (700, 560)
 WORDS = "TARNLIGHT HILL OBSERVATORY"  # 24 letters

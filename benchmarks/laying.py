@@ -31,7 +31,7 @@ from kilnchisel.core.job.sets import fitted, home_set
 from kilnchisel.core.job.traits import main_side
 from kilnchisel.core.job.wording import Fit, Wording
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.ui.view.picture import EDIT_SCALE, WALK_SCALE
+from kilnchisel.ui.view.shown import EDIT_SCALE, WALK_SCALE
 
 WORDS = "TARNLIGHT OBSERVATORY UNDER A HILL"  # 30 letters
 

@@ -23,7 +23,7 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.mockup import Mockup
 from kilnchisel.core.scene.onfolds import warp_of
 from kilnchisel.ui.view.photomarks import mark_dragged, on_widget
-from kilnchisel.ui.view.picture import WALK_S, WALK_SCALE
+from kilnchisel.ui.view.shown import WALK_S, WALK_SCALE
 
 SIZE = (1600, 1000)
 TIMES = 12

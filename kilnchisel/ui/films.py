@@ -26,7 +26,7 @@ def make_film(window: Window) -> None:
     page = FilmPage(window.session.job, window)
     if not page.exec():
         return
-    start = str(Path(window._folder()) / f"{window.session.job.name}.mp4")
+    start = str(Path(window.folder()) / f"{window.session.job.name}.mp4")
     kinds = " ".join(f"*{ending}" for ending in ENDINGS)
     name, _ = QFileDialog.getSaveFileName(window, "Film to a file", start, f"Films ({kinds})")
     if name:
@@ -46,6 +46,6 @@ def write_film(window: Window, film: Film, path: Path) -> None:
     try:
         away(partial(handing.write, job, arguments), f"Making {path.name}", window, handing.stop)
     except KilnError as error:
-        window._tell(str(error))
+        window.tell(str(error))
         return
     window.say(f"Film written to {path}.")

@@ -102,7 +102,7 @@ def hand_over_all(window: Window) -> None:
     page = HandOverPage(window.session.job, seen, window.theme, window)
     if not page.exec():
         return
-    chosen = QFileDialog.getExistingDirectory(window, "Into a folder", str(window._folder()))
+    chosen = QFileDialog.getExistingDirectory(window, "Into a folder", str(window.folder()))
     if chosen:
         write_folder(window, Path(chosen), page.names, page.values)
 
@@ -140,7 +140,7 @@ def write_folder(window: Window, place: Path, names: tuple[str, ...], values: di
     try:
         paths = away(partial(handing.write, job, arguments), f"Writing {folder.name}", window, handing.stop)
     except KilnError as error:
-        window._tell(str(error))
+        window.tell(str(error))
         return
     window.say(f"{len(paths)} files written into {folder}.")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, TypeVar
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +42,7 @@ from kilnchisel.core.scene.ownplace import own_place
 from kilnchisel.core.shop.placing import between, centred
 from kilnchisel.core.units import format_length, parse_length
 from kilnchisel.core.workshop.orders import Drawn
+from kilnchisel.ui.actions import Actions
 from kilnchisel.ui.away import away
 from kilnchisel.ui.masking import dialog_for
 from kilnchisel.ui.memory import recall, remember
@@ -50,18 +51,12 @@ from kilnchisel.ui.ticket.drawnas import pen_for
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.view.picture import Pointing
 
-if TYPE_CHECKING:
-    from kilnchisel.ui.window import Window
-
 Array = NDArray[np.float64]
 T = TypeVar("T")
 
 
-class LetteringActions:
+class LetteringActions(Actions):
     """The part of the window that works on letterings. Mixed into it."""
-
-    def _window(self) -> Window:
-        return self  # type: ignore[return-value]
 
     @property
     def _content(self) -> Content | None:
@@ -99,7 +94,7 @@ class LetteringActions:
         try:
             window.session.put(added_content(job, content), words)
         except KilnError as error:
-            window._tell(str(error))
+            window.tell(str(error))
             return
         window.session.choose(len(job.letterings))
         window.ticket.show_section("wording")
@@ -109,7 +104,7 @@ class LetteringActions:
         try:
             content = self.read_away(path, content_of_file)
         except KilnError as error:
-            self._window()._tell(str(error))
+            self._window().tell(str(error))
             return
         self._add(content, f"add {path.name}")
 
@@ -309,7 +304,7 @@ class LetteringActions:
         try:
             does[key]()
         except KilnError as error:
-            self._window()._tell(str(error))
+            self._window().tell(str(error))
 
     def _edit(self, part: tuple[str, ...], value: Any, words: str) -> None:
         window = self._window()
@@ -384,7 +379,7 @@ class LetteringActions:
         name, agreed = QInputDialog.getText(window, title, asks)
         if agreed:
             save_recipe(recipe_of(window.session.job.letterings[index], name))
-            window._tell(f"Kept as “{name.strip()}”; it is in every job's Recipe menu.")
+            window.tell(f"Kept as “{name.strip()}”; it is in every job's Recipe menu.")
             window.ticket.show_job()
 
     def _keep_set(self) -> None:
@@ -392,7 +387,7 @@ class LetteringActions:
         name, agreed = QInputDialog.getText(window, "Keep as a set", "Its name:")
         if agreed:
             keep_set(window.session.job, name)
-            window._tell(f"Kept as “{name.strip()}”; it is among the sets of every job.")
+            window.tell(f"Kept as “{name.strip()}”; it is among the sets of every job.")
             window.ticket.show_job()
 
     def _forget_set(self) -> None:
@@ -400,7 +395,7 @@ class LetteringActions:
         name = set_of(window.session.job)
         if name is not None:
             forget_set(name)
-            window._tell(f"“{name}” is no longer kept; the job stays as it is.")
+            window.tell(f"“{name}” is no longer kept; the job stays as it is.")
             window.ticket.show_job()
 
     def _add_lamp(self) -> None:
@@ -420,7 +415,7 @@ class LetteringActions:
             place = self.read_away(path, own_place)
             window.session.put(before_place(window.session.job, place), f"place {place.name}")
         except KilnError as error:
-            window._tell(str(error))
+            window.tell(str(error))
 
     def _add_copy(self) -> None:
         session = self._window().session
@@ -519,4 +514,4 @@ class LetteringActions:
         try:
             self.use_face(self.read_away(path, file_face))
         except KilnError as error:
-            self._window()._tell(str(error))
+            self._window().tell(str(error))

@@ -104,7 +104,7 @@ def take_photo(window: Window, path: Path) -> None:
     try:
         window.session.put(window.read_away(path, made), f"into the photo {path.name}")
     except KilnError as error:
-        window._tell(str(error))
+        window.tell(str(error))
         return
     photo = window.session.job.setting.photo
     if photo is not None:  # its pictures are as large as it is, unless another size is typed

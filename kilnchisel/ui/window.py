@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
 from PyQt6.QtGui import (
@@ -25,7 +23,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -40,51 +37,33 @@ from PyQt6.QtWidgets import (
 
 from kilnchisel.core.allocation import settle_allocator
 from kilnchisel.core.blanks.meshfile import MESH_KINDS
-from kilnchisel.core.build import prepare
-from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.meshes import MESH_ENDINGS
-from kilnchisel.core.handover.outlines import OUTLINE_ENDINGS, OutlineOrder, write_outline
-from kilnchisel.core.handover.picturefiles import FileOrder, checked_file, wish_for
-from kilnchisel.core.handover.pictures import (
-    PICTURE_ENDINGS,
-    PictureOrder,
-    dots_an_inch,
-    parse_size,
-    usual_samples,
-    with_record,
-    write_picture,
-)
 from kilnchisel.core.intake.gate import warm
 from kilnchisel.core.job.cameras import AFAR, place_of
-from kilnchisel.core.job.edits import unknown_words
-from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fontplaces import OUTLINE_FONT_ENDINGS
-from kilnchisel.core.job.fresh import camera_back, fresh_job, job_on
-from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.fresh import camera_back
 from kilnchisel.core.job.setting import PLACE_ENDINGS
 from kilnchisel.core.lettering.content import ARTWORK_ENDINGS
 from kilnchisel.core.paths import kept_elsewhere
 from kilnchisel.core.picture.about import about
-from kilnchisel.core.workshop.orders import MockupOrder
-from kilnchisel.core.writing import write_whole
 from kilnchisel.ui import theme as look
-from kilnchisel.ui.away import away, in_turns
+from kilnchisel.ui.away import in_turns
 from kilnchisel.ui.commands import COMMANDS, Command
 from kilnchisel.ui.dragout import carried
 from kilnchisel.ui.dropped import dropped_file
 from kilnchisel.ui.films import make_film
 from kilnchisel.ui.folder import hand_over_all, page_ahead, watch_router
 from kilnchisel.ui.guard import Guard
+from kilnchisel.ui.handover.actions import HandOverActions
+from kilnchisel.ui.jobs import JobActions
 from kilnchisel.ui.keyspage import AboutPage, KeysPage
 from kilnchisel.ui.lettering import LetteringActions
-from kilnchisel.ui.memory import add_recent, recall, remember
-from kilnchisel.ui.meshes import MeshDialog
+from kilnchisel.ui.memory import recall, remember
 from kilnchisel.ui.names.desk import LIST_ENDINGS, lay_list
 from kilnchisel.ui.photos import IN_A_PHOTO
 from kilnchisel.ui.proofs.desk import compare_proofs, keep_proof, try_range
 from kilnchisel.ui.proofs.strip import ProofStrip
 from kilnchisel.ui.readings.panel import ReadingsPanel
-from kilnchisel.ui.session import Rescue, Session, forget
+from kilnchisel.ui.session import Session
 from kilnchisel.ui.setdesk import SetDesk
 from kilnchisel.ui.startpage import DemoJob, StartPage
 from kilnchisel.ui.theme import THEMES, drawing, icon, plain
@@ -95,13 +74,12 @@ from kilnchisel.ui.tidying import Tidying
 from kilnchisel.ui.view.picture import PictureView
 from kilnchisel.ui.work import SolidDesk
 
-JOBS = "Jobs (*.kcj)"
 WARM_MS, BEAT_MS = 1500, 250
 SWITCH_S = 0.001  # other threads hand over to the window's so often
 DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS, *LIST_ENDINGS)
 
 
-class Window(LetteringActions, QMainWindow):
+class Window(JobActions, LetteringActions, HandOverActions, QMainWindow):
     """Everything the person sees. Commands of the table are methods of this class."""
 
     def __init__(self, demos: list[DemoJob] | None = None) -> None:
@@ -113,9 +91,6 @@ class Window(LetteringActions, QMainWindow):
         self.guard = Guard()
         self.guard.install()
         self.session = Session(self)
-        self._picture_order: MockupOrder | None = None
-        self._picture_path: Path | None = None
-        self._picture_how = FileOrder()
         self._dress()
         self.setWindowTitle("Kiln Chisel")
         self.setWindowIcon(icon("app", self.theme, 32))
@@ -243,7 +218,7 @@ class Window(LetteringActions, QMainWindow):
         self.bar.setAccessibleName("Progress")
         row.addWidget(self.bar)
         self.cancel = QPushButton("Stop")
-        self.cancel.clicked.connect(self._cancel)
+        self.cancel.clicked.connect(self.stop_making)
         row.addWidget(self.cancel)
         return bar
 
@@ -272,15 +247,15 @@ class Window(LetteringActions, QMainWindow):
         self.picture.drafts.drawn.connect(lambda _: self.ticket.sides_came())
         self.picture.drafts.failed.connect(lambda *_: self.ticket.sides_came(none=True))
         self.picture.taken.connect(self.readings.show_taken)
-        self.picture.status.connect(self._show_status)
+        self.picture.status.connect(self.show_status)
         self.picture.words_wanted.connect(self.edit_words)
         self.picture.new_wanted.connect(self.new_lettering_at)
-        self.picture.look_changed.connect(self._show_look)
+        self.picture.look_changed.connect(self.show_look)
         self.picture.measured.connect(self.say)
-        self.picture.mockups.refined.connect(self._picture_ready)
+        self.picture.mockups.refined.connect(self.picture_ready)
         self.picture.mockups.refined.connect(lambda *_: self.tidying.rest())
-        self.picture.mockups.progress.connect(self._picture_progress)
-        self.picture.mockups.failed.connect(self._picture_failed)
+        self.picture.mockups.progress.connect(self.picture_progress)
+        self.picture.mockups.failed.connect(self.picture_failed)
         self.readings.fixed.connect(self.apply_fix)
         self.readings.opened.connect(self.ticket.show_section)
         page = self.start_page
@@ -290,8 +265,8 @@ class Window(LetteringActions, QMainWindow):
         page.open_wanted.connect(self.open_job)
         page.mesh_wanted.connect(self.new_on_mesh)
         page.rescue_wanted.connect(self.take_rescue)
-        page.rescue_dropped.connect(self._drop_rescue)
-        self._show_status("", -1.0)
+        page.rescue_dropped.connect(self.drop_rescue)
+        self.show_status("", -1.0)
 
     def _shortcuts(self) -> None:
         for command in COMMANDS:
@@ -360,14 +335,15 @@ class Window(LetteringActions, QMainWindow):
             button.setEnabled(step is not None)
         if session.index is None:
             self.readings.show_taken(None)
-        self._show_look()
+        self.show_look()
 
     def say(self, words: str) -> None:
         """Something the person should know, in the foot bar."""
         self.hint.setText(words)
 
-    def _show_status(self, words: str, share: float) -> None:
-        if self._picture_order is not None:
+    def show_status(self, words: str, share: float) -> None:
+        """What is made, and how much of it is there; below 0 nothing is."""
+        if self.picture_order is not None:
             return
         self.status.setText(words)
         self.bar.setVisible(share >= 0)
@@ -378,24 +354,8 @@ class Window(LetteringActions, QMainWindow):
         self.picture.show_single_letters(on="single" in self.ticket.open_groups)
         self.picture.show_photo_marks(on="photo" in self.ticket.open_groups)
 
-    def hand_over_outline(self) -> None:
-        """The flat lettering as SVG or DXF."""
-        path = self._ask_target("Outlines to a file", OUTLINE_ENDINGS)
-        if path is not None:
-            self.write_outline(path, self.ticket.handover.order)
-
-    def write_outline(self, path: Path, order: OutlineOrder) -> None:
-        """Write the outlines and say so."""
-        path = path if path.suffix else path.with_suffix(".svg")
-        try:
-            job = self.session.job
-            words = away(lambda: write_outline(job, path, order), f"Writing {path.name}", self)
-        except KilnError as error:
-            self._tell(str(error))
-            return
-        self.say(f"Outlines written to {path.name}, in mm: {words}.")
-
-    def _show_look(self) -> None:
+    def show_look(self) -> None:
+        """Which of the looks it is."""
         afar = place_of(self.session.job) == AFAR
         button = self.looks.button(0 if self.picture.look.square_on else 2 if afar else 1)
         if button is not None:
@@ -418,164 +378,13 @@ class Window(LetteringActions, QMainWindow):
         self.ticket.unit = self.unit
         self.readings.restyle(self.theme, self.unit)
         self.picture.update()
-        self._show_look()
+        self.show_look()
 
     def _restore(self) -> None:
         self.resize(1280, 800)
         kept = recall("window")
         if isinstance(kept, str):
             self.restoreGeometry(QByteArray.fromHex(kept.encode()))
-
-    # jobs
-
-    def start_new(self, kind: str) -> None:
-        """A new job on a blank, with a first lettering to write over."""
-        if not self.leave_job():
-            return
-        job = fresh_job(kind)
-        away(lambda: prepare(job), f"Making the {kind}", self)
-        self.ticket.open_section = "wording"  # so that its fields are made at once, and no others before
-        self._begin(job, None)
-        self.edit_words()
-
-    def new_on_mesh(self) -> None:
-        """Ask for a mesh file, and begin a job on it."""
-        wanted = " ".join(f"*{ending}" for ending in MESH_KINDS)
-        name, _ = QFileDialog.getOpenFileName(self, "A mesh", self._folder(), f"Meshes ({wanted})")
-        if name:
-            self.open_mesh(Path(name))
-
-    def open_mesh(self, path: Path) -> None:
-        """Read a mesh in the background, ask what its unit is, and begin a job on it."""
-        dialog = MeshDialog(path, self)
-        if dialog.exec() and dialog.blank is not None and self.leave_job():
-            self._begin(job_on(dialog.blank, path.stem, "Your words"), None)
-            if dialog.notes:
-                self.say("; ".join(dialog.notes) + ".")
-
-    def new_job(self) -> None:
-        """Back to the start page."""
-        if self.leave_job():
-            self.session.start(Job())
-            self.start_page.refresh()
-            self.pages.setCurrentIndex(0)
-
-    def open_job(self) -> None:
-        """Ask which job, and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), JOBS)
-        if name:
-            self.open_path(Path(name))
-
-    def open_path(self, path: Path) -> None:
-        """Open a job file; what is open is kept when it cannot be read."""
-        try:
-            job = away(lambda: opened(path), f"Opening {path.name}", self)
-        except KilnError as error:
-            self._tell(str(error))
-            self.start_page.refresh()
-            return
-        if self.leave_job():
-            self._begin(job, path.resolve())
-            add_recent(path)
-            words = unknown_words(job)
-            if words:
-                self.say(f"{path.name} {words}")
-
-    def open_demo(self, path: Path) -> None:
-        """A demo job, as a new job of the person's own."""
-        try:
-            job = away(lambda: opened(path), f"Opening {path.name}", self)
-        except KilnError as error:
-            self._tell(str(error))
-            return
-        if self.leave_job():
-            self._begin(job, None)
-
-    def take_rescue(self, rescue: Rescue) -> None:
-        """Go on with work that was not saved."""
-        try:
-            job = away(lambda: opened(rescue.copy), "Opening what was kept", self)
-        except KilnError as error:
-            self._tell(str(error))
-            return
-        self._begin(job, rescue.original, saved=False)
-        self.session.autosave()
-        self.session.chores.do(lambda: forget(rescue))  # once it is kept anew
-
-    def _drop_rescue(self, rescue: Rescue) -> None:
-        forget(rescue)
-        self.start_page.refresh()
-
-    def _begin(self, job: Job, path: Path | None, *, saved: bool = True) -> None:
-        self.picture.begin()
-        self.readings.begin()
-        self.session.start(job, path, saved=saved)
-        self.pages.setCurrentIndex(1)
-        self._show_look()
-        self.picture.setFocus()
-
-    def save_job(self) -> bool:
-        """Save where the job came from, or ask."""
-        if self.session.path is None:
-            return self.save_job_as()
-        return self._save(self.session.path)
-
-    def save_job_as(self) -> bool:
-        """Ask where to save."""
-        stem = "".join(c if c.isalnum() or c in " -_" else " " for c in self.session.job.name).strip()
-        start = str(Path(self._folder()) / f"{stem or 'job'}.kcj")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the job", start, JOBS)
-        if not name:
-            return False
-        path = Path(name)
-        return self._save(path if path.suffix else path.with_suffix(".kcj"))
-
-    def _save(self, path: Path) -> bool:
-        try:
-            self.session.save(path)
-        except KilnError as error:
-            self._tell(str(error))
-            return False
-        remember("folder", str(path.parent))
-        self.say(f"Saved to {path.name}.")
-        return True
-
-    def leave_job(self) -> bool:
-        """Whether the present job may be left: it is saved, or the person says what to do with it."""
-        if not self.session.unsaved or self.pages.currentIndex() == 0:
-            return True
-        answer = self.ask_unsaved()
-        if answer == "save":
-            return self.save_job()
-        return answer == "leave"
-
-    def ask_unsaved(self) -> str:
-        """ "save", "leave" or "stay". A method of its own, so that tests can answer."""
-        dialog = QDialog(self)
-        dialog.setWindowTitle("Unsaved changes")
-        column = QVBoxLayout(dialog)
-        column.setContentsMargins(22, 18, 22, 16)
-        words = QLabel(f"“{self.session.job.name}” has changes that are not saved.")
-        column.addWidget(words)
-        row = QHBoxLayout()
-        answers: dict[str, str] = {}
-        for answer, text, name in (
-            ("leave", "Leave them", ""),
-            ("stay", "Stay here", ""),
-            ("save", "Save", "primary"),
-        ):
-            button = QPushButton(text)
-            button.setObjectName(name)
-            button.setAutoDefault(answer == "save")  # what Return does loses nothing
-            button.setDefault(answer == "save")
-            if answer == "save":
-                button.setFocus()
-            button.clicked.connect(dialog.accept)
-            button.clicked.connect(lambda _=False, a=answer: answers.setdefault("is", a))
-            row.addWidget(button)
-        column.addLayout(row)
-        dialog.exec()
-        return str(answers.get("is", "stay"))
 
     # edits
 
@@ -610,10 +419,10 @@ class Window(LetteringActions, QMainWindow):
     def look_from_afar(self) -> None:
         """The piece as large as it is for the eye from a distance."""
         if self.session.job.setting.photo is not None:
-            self._tell(IN_A_PHOTO)
+            self.tell(IN_A_PHOTO)
         else:
             self.follow_link("camera.afar")
-        self._show_look()
+        self.show_look()
 
     def look_home(self) -> None:
         """The camera where a fresh job has it; square-on: the whole sheet again."""
@@ -621,7 +430,7 @@ class Window(LetteringActions, QMainWindow):
             self.picture.set_square_on(on=True)
             return
         if self.session.job.setting.photo is not None:
-            self._tell(IN_A_PHOTO)
+            self.tell(IN_A_PHOTO)
             return
         self.session.edit(("setting", "camera"), camera_back(self.session.job), "camera back")
 
@@ -686,81 +495,6 @@ class Window(LetteringActions, QMainWindow):
 
     # hand-over
 
-    def hand_over_picture(self) -> None:
-        """Ask where, then make the finished picture in the background."""
-        try:
-            size = parse_size(self.ticket.handover.typed_size)
-            self.ticket.handover.refuse("")
-            path = self._ask_target("Picture to a file", PICTURE_ENDINGS)
-            if path is None:
-                return
-            checked_file(path, self.ticket.handover.file, draft=False)
-        except KilnError as error:
-            self.ticket.show_section("hand-over")
-            self.ticket.handover.refuse(str(error))
-            return
-        self.make_picture(path, size)
-
-    def make_picture(self, path: Path, size: tuple[int, int]) -> None:
-        """Make the finished picture; progress and Stop are in the foot bar."""
-        square = self.session.index if self.picture.look.square_on else None
-        hand = self.ticket.handover
-        self._picture_path = path
-        self._picture_how = replace(hand.file, dpi=dots_an_inch(hand.typed_size))
-        wish = wish_for(path, self._picture_how)
-        samples = usual_samples(self.session.job, size, hand.samples)
-        self._picture_order = self.picture.make_picture(
-            PictureOrder(size, samples, square_on=square, wish=wish)
-        )
-
-    def _picture_progress(self, share: float, left: float, number: int) -> None:
-        order = self._picture_order
-        if order is None or number != order.number:
-            return
-        self.status.setText(
-            f"Picture {order.size[0]} × {order.size[1]}, {max(left, 1):.0f} s left"
-            if share > 0.02
-            else "Picture begun"
-        )
-        self.bar.show()
-        self.cancel.show()
-        self.bar.setValue(round(share * 1000))
-
-    def _picture_ready(self, order: MockupOrder, state: Any) -> None:
-        if order is not self._picture_order or self._picture_path is None:
-            return
-        path, job, how = self._picture_path, order.job, self._picture_how
-        self._end_picture()
-
-        def written() -> FileOrder:
-            recorded = with_record(how, job, path)
-            write_picture(state, path, job.name, recorded)
-            return recorded
-
-        try:
-            kept = away(written, f"Writing {path.name}", self).record
-            record = " The photo's record is in it, but for its place and its numbers." if kept else ""
-            self.say(f"Picture written to {path}.{record}")
-        except KilnError as error:
-            self._tell(str(error))
-
-    def _picture_failed(self, sentence: str, number: int) -> None:
-        if self._picture_order is not None and number == self._picture_order.number:
-            self._end_picture()
-            self._tell(sentence)
-
-    def _end_picture(self) -> None:
-        self._picture_order = self._picture_path = None
-        self._show_status("", -1.0)
-        self.picture.end_picture()
-
-    def _cancel(self) -> None:
-        if self._picture_order is not None:
-            self._end_picture()
-            self.say("The picture was stopped; no file was written.")
-            return
-        self.picture.cancel()
-
     def hand_over_all(self) -> None:
         """The page of all that the job can give."""
         hand_over_all(self)
@@ -789,39 +523,14 @@ class Window(LetteringActions, QMainWindow):
         """The page where a film is made."""
         make_film(self)
 
-    def hand_over_mesh(self) -> None:
-        """Ask where, then write the solid."""
-        path = self._ask_target("Solid to a file", tuple(MESH_ENDINGS))
-        if path is not None:
-            self.write_mesh(path)
-
-    def write_mesh(self, path: Path) -> None:
-        """Write the solid and say so."""
-        made = self.solids.solid(self.session.job, path)
-        words = f"Making the solid for {path.name}"
-        try:
-            away(lambda: write_whole(path, made.result()), words, self, self.solids.withdraw)
-            self.say(f"Solid written to {path}.")
-        except KilnError as error:
-            self._tell(str(error))
-
-    def _ask_target(self, title: str, endings: tuple[str, ...]) -> Path | None:
-        """Where something is to be written; a name without an ending gets that of the chosen kind."""
-        start = str(Path(self._folder()) / f"{self.session.job.name}{endings[0]}")
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in endings)
-        name, kind = QFileDialog.getSaveFileName(self, title, start, kinds)
-        if not name:
-            return None
-        path = Path(name)
-        return path if path.suffix else path.with_suffix("." + kind.split(" ")[0].lower())
-
     # the window itself
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
+        """Where the last file was opened or saved."""
         kept = recall("folder", "")
         return kept if isinstance(kept, str) and Path(kept).is_dir() else str(Path.home())
 
-    def _tell(self, sentence: str) -> None:
+    def tell(self, sentence: str) -> None:
         """A refusal that must not be missed, where the person is looking."""
         if self.pages.currentIndex() == 1:
             self.picture.tell(sentence)
@@ -848,7 +557,7 @@ class Window(LetteringActions, QMainWindow):
             self.report_button.setProperty("report", report)
             self.report_button.show()
         if self.pages.currentIndex() == 1:
-            self._tell(sentence)
+            self.tell(sentence)
         else:
             self.start_page.tell(sentence)
 
@@ -904,10 +613,3 @@ class Window(LetteringActions, QMainWindow):
         self.guard.remove()
         self.tidying.stop()
         event.accept()
-
-
-def opened(path: Path) -> Job:
-    """A job from its file with all that is read for it. Raises KilnError."""
-    job = open_job(path)
-    prepare(job)
-    return job

@@ -139,7 +139,7 @@ class WindowTest(unittest.TestCase):
         self.app = application()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")}))
-        self.enterContext(mock.patch("kilnchisel.ui.view.picture.Workshop", inside))
+        self.enterContext(mock.patch("kilnchisel.ui.view.shown.Workshop", inside))
         inside().sharp, inside().draws = self.sharp, True
         if not self.set_pictures:
             self.enterContext(mock.patch.object(SetDesk, "_make", lambda *_: None))

@@ -291,7 +291,7 @@ class Refining(WindowTest):
         from unittest import mock
 
         # more samples than can be done before the change, however slowly this thread gets on
-        many = mock.patch("kilnchisel.ui.view.picture.WINDOW_SAMPLES", 100_000)
+        many = mock.patch("kilnchisel.ui.view.shown.WINDOW_SAMPLES", 100_000)
         many.start()
         self.addCleanup(many.stop)
         self.window.picture.refining = True
@@ -334,7 +334,7 @@ class Refining(WindowTest):
         from unittest import mock
 
         self.window.picture.refining = True
-        with mock.patch("kilnchisel.ui.view.picture.WINDOW_SAMPLES", 2):
+        with mock.patch("kilnchisel.ui.view.shown.WINDOW_SAMPLES", 2):
             self.window.start_new("plaque")
             self.wait(lambda: "finished" in self.window.status.text(), "the mockup")
         self.assertEqual(self.window.picture.image.width(), self.window.picture.width())

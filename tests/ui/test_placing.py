@@ -240,7 +240,7 @@ class Meshes(WindowTest):
         from kilnchisel.core.blanks.meshfile import mesh_of_file
 
         blank = mesh_of_file(self.file()).blank(10.0, "z")
-        self.window._begin(job_on(blank, "Pebble", "TARN"), None)
+        self.window.begin(job_on(blank, "Pebble", "TARN"), None)
         self.window.session.edit(("letterings", 0, "content", "cap_height_mm"), 12.0)
         self.settle()
         picture = self.window.picture

@@ -364,9 +364,9 @@ class HandOver(WindowTest):
         self.window.make_picture(path, (160, 100))
         self.window.session.edit(("name",), "Edited meanwhile")
         self.window.session.edit(("letterings", 0, "content", "text"), "OTHER")
-        self.assertEqual(self.window._picture_order.job, job)
+        self.assertEqual(self.window.picture_order.job, job)
         self.wait(path.exists, "the file")
-        self.wait(lambda: self.window._picture_order is None, "the end")
+        self.wait(lambda: self.window.picture_order is None, "the end")
         with Image.open(path) as image:
             self.assertEqual(image.size, (160, 100))
         self.assertEqual(heard[-1], 1.0)

@@ -7,7 +7,7 @@ from unittest import mock
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget
 from kilnchisel.ui import work
-from kilnchisel.ui.view.picture import STOPPED
+from kilnchisel.ui.view.shown import STOPPED
 from tests.ui.harness import WindowTest
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="12mm" height="9mm"><path d="M0 0H12V9Z"/></svg>'
@@ -15,7 +15,7 @@ SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="12mm" height="9mm"><path d
 
 class Apart(WindowTest):
     def open_window(self, demos=None):
-        with mock.patch("kilnchisel.ui.view.picture.Workshop", work.Workshop):
+        with mock.patch("kilnchisel.ui.view.shown.Workshop", work.Workshop):
             return super().open_window(demos)
 
     @property
@@ -70,7 +70,7 @@ class Apart(WindowTest):
         self.drawn()
         os.kill(self.pid, signal.SIGSTOP)  # at it for ever
         self.rename("Other")
-        with mock.patch("kilnchisel.ui.view.picture.LONG_S", 0.5):
+        with mock.patch("kilnchisel.ui.view.shown.LONG_S", 0.5):
             self.wait(self.window.cancel.isVisible, "a way to stop")
         self.assertIn("Drawing the draft, ", self.window.status.text())
         self.click(self.window.cancel)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -43,19 +44,31 @@ def triangles_of(side: Side, uv: Array, faces: Array) -> Triangles:
     return Triangles(uv[faces], side.to_body(uv, np.zeros(len(uv)))[faces])
 
 
-def meet_surface(side: Side, mesh: Triangles, origins: Array, directions: Array) -> Array:
-    """Where rays first meet a curved side from outside: (n, 3), (n, 3) -> (n, 2), NaN for a miss."""
+# a place on the sheet (2,) -> where it is on the body (3,), what steps along u and v become there (3, 2)
+Tangents = Callable[[Array], tuple[Array, Array]]
+
+
+def meet_surface(
+    side: Side, mesh: Triangles, origins: Array, directions: Array, tangents: Tangents | None = None
+) -> Array:
+    """Where rays first meet a curved side from outside: (n, 3), (n, 3) -> (n, 2), NaN for a miss.
+    ``tangents``: the side's own, where it has them sooner than by its frames."""
     found = np.full((len(origins), 2), np.nan)
     for number, (origin, way) in enumerate(zip(origins, directions, strict=True)):
         start = _first_hit(mesh, origin, way)
         if start is not None:
-            found[number] = _refined(side, start, origin, way)
+            found[number] = _refined(side, tangents or partial(_tangents, side), start, origin, way)
     return found
 
 
+def _tangents(side: Side, uv: Array) -> tuple[Array, Array]:
+    at = uv[None]
+    return side.to_body(at, np.zeros(1))[0], side.frames(at)[0, :2].T @ side.jacobian(at)[0]
+
+
 def _first_hit(mesh: Triangles, origin: Array, way: Array) -> Array | None:
-    """Where a ray meets the coarse mesh from outside (Möller and Trumbore's test, its triple products turned
-    so that the way and the edges' cross product come first: half of all triangles face away)."""
+    """Where a ray meets the coarse mesh from outside (Möller and Trumbore's test, turned so that the edges'
+    cross product comes first: half of all triangles face away)."""
     corner, one, other, cross = mesh.planes
     det = -(cross @ way)
     near = np.flatnonzero(det > 1e-12)
@@ -80,18 +93,15 @@ def _triple(way: Array, p: Array, q: Array) -> Array:
     return np.asarray(found)
 
 
-def _refined(side: Side, uv: Array, origin: Array, way: Array) -> Array:
-    """The exact place by Newton steps in the tangent plane."""
+def _refined(side: Side, tangents: Tangents, uv: Array, origin: Array, way: Array) -> Array:
+    """The exact place by Newton's steps: where the ray meets the tangent plane."""
     low_u, low_v, high_u, high_v = side.domain.bounds
     for _ in range(NEWTON):
-        at = uv[None]
-        point, frame = side.to_body(at, np.zeros(1))[0], side.frames(at)[0]
-        facing = float(frame[2] @ way)
-        if abs(facing) < 1e-9:
+        point, plane = tangents(uv)
+        out = np.cross(plane[:, 0], plane[:, 1])
+        if abs(out @ way) < 1e-9 * np.linalg.norm(out):
             return uv
-        t = float((point - origin) @ frame[2]) / facing
-        off = origin + t * way - point
-        step = np.linalg.solve(side.jacobian(at)[0], frame[:2] @ off)
+        step = np.linalg.solve(np.column_stack([plane, -way]), origin - point)[:2]
         uv = uv + step
         uv[1] = np.clip(uv[1], low_v, high_v)
         if side.period is None:

@@ -79,7 +79,13 @@ class Surface:
         return triangles_of(self, self.net.points, self.net.faces)
 
     def meet(self, origins: Array, directions: Array) -> Array:
-        return meet_surface(self, self._triangles, origins, directions)
+        return meet_surface(self, self._triangles, origins, directions, self._tangents)
+
+    def _tangents(self, uv: Array) -> tuple[Array, Array]:
+        du, dv = np.array([self._step, 0.0]), np.array([0.0, self._step])
+        point, right, left, above, below = self.place(np.stack([uv, uv + du, uv - du, uv + dv, uv - dv]))
+        steps = np.stack([right - left, above - below], axis=1) / (2 * self._step)
+        return point, steps
 
     def degrees(self, length_mm: float) -> float | None:
         return None if self.round_mm is None else float(np.degrees(length_mm / self.round_mm))

@@ -35,7 +35,7 @@ def lay_list(window: Window, path: Path | None = None) -> None:
         session.put(page.present, "list of names")
     if not accepted or page.path is None:
         return
-    start = str(window._folder())
+    start = str(window.folder())
     if page.wanted == APPROVE:
         suggested = str(Path(start) / f"{session.job.name}.pdf")
         name, _ = QFileDialog.getSaveFileName(window, "One PDF of all", suggested, "PDF (*.pdf)")
@@ -66,6 +66,6 @@ def _write(window: Window, names: Path, output: Path, arguments: list[str]) -> N
     try:
         said = away(partial(handing.said, job, asked), f"Making {output.name}", window, handing.stop)
     except KilnError as error:
-        window._tell(str(error))
+        window.tell(str(error))
         return
     window.say(f"{said[-1] if said else ''} Written into {output}.".strip())
