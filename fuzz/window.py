@@ -23,8 +23,8 @@ BEAT_MS = 10
 GAP_S = 0.1  # a longer one is a fault
 PEAK_MB = 250  # a process that has held so much more than before is told
 SETTLED_S = 300  # from then on memory should not grow
-# what is held hangs on the open job: it is measured with this one, when its mockup has had so long. Cleaning
-# a picture takes 300 MB for a moment: the least of so many measures counts, so far apart
+# what is held hangs on the open job: it is measured with this one, when its mockup has had so long.
+# To clean a picture takes 300 MB for a moment: the least of so many measures counts, so far apart
 AT_REST, REST_S, MEASURES, APART_S = "moon-mug", 50.0, 10, 2.0
 DEMO = Path(__file__).parent.parent / "demo"
 WORDS = "TARN & Hill “8” – Ångström 1897 fi ffl"
