@@ -22,9 +22,8 @@ from kilnchisel.core.job.finish import (
 )
 from kilnchisel.core.kinds import named
 from kilnchisel.core.picture.afar import Afar
-from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.variants import SAFE
-from tests.samples import mug_job
+from tests.samples import mug_job, the_draft
 
 SIZE = (120, 90)
 POLISHES = ("brushed", "hammered")
@@ -54,19 +53,18 @@ def worn_mug(finish):
 
 class EveryFinish(unittest.TestCase):
     def test_each_is_drawn_and_is_like_no_other(self):
-        draft, seen = Draft(), {}
+        draft, seen = the_draft(), {}
         for finish in (*(made() for made in named(SurfaceFinish).values()), *MORE):
             job = worn_mug(finish)
-            picture = draft.render(scene_of_job(job), view_of(job), SIZE, detail=Detail.ROUGH)[
-                ..., :3
-            ].astype(float)
+            scene = scene_of_job(job, detail=Detail.ROUGH)
+            picture = draft.render(scene, view_of(job), SIZE, detail=Detail.ROUGH)[..., :3].astype(float)
             self.assertGreater(picture.std(), 5)
             for other, known in seen.items():
                 self.assertGreater(np.abs(picture - known).mean(), 0.02, f"{finish!r} {other!r}")
             seen[repr(finish)] = picture
 
     def test_draft_and_mockup_agree(self):
-        draft, afar = Draft(), Afar()
+        draft, afar = the_draft(), Afar()
         self.addCleanup(afar.close)
         # compiling for each of them would take half a minute
         with mock.patch.dict(os.environ, {"KILNCHISEL_VARIANT": SAFE}):

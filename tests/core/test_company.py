@@ -28,7 +28,7 @@ from kilnchisel.core.scene.photojob import another_piece, in_photo, out_of_photo
 from tests.commands import called
 from tests.samples import the_draft
 
-SIZE = (300, 200)
+SIZE, SMALL = (300, 200), (150, 100)
 WALL = Rectangle(
     corners=((30.0, 170.0), (270.0, 170.0), (270.0, 30.0), (30.0, 30.0)), width_mm=240.0, height_mm=140.0
 )
@@ -80,7 +80,7 @@ class InOnePhoto(InAFolder):
         pictures = {}
         for name, job in (("red", self.two()), ("blue", piece_in_hand(self.two(), 1))):
             scene, view = scene_of_job(job), view_of(job, 1.5)
-            *_, made = Mockup(scene).refine(view, SIZE, 12, looks=(1,))
+            *_, made = Mockup(scene).refine(view, SIZE, 6, looks=())
             for how, pixels in (("m", made.pixels), ("d", the_draft().render(scene, view, SIZE)[..., :3])):
                 pictures[name, how] = pixels.astype(int)
         for (name, how), pixels in pictures.items():
@@ -105,16 +105,16 @@ class InOnePhoto(InAFolder):
         shares = []
         made = list(
             Mockup(scene_of_job(job)).refine(
-                view_of(job, 1.5), SIZE, 10, looks=(2,), progress=shares.append
+                view_of(job, 1.5), SMALL, 5, looks=(2,), progress=shares.append
             )
         )
-        self.assertEqual({one.wanted for one in made}, {10})
-        self.assertEqual([one.done for one in made][-1], 10)
+        self.assertEqual({one.wanted for one in made}, {5})
+        self.assertEqual([one.done for one in made][-1], 5)
         self.assertEqual(shares, sorted(shares))
         # a change of what is in hand does not have the others traced again
         lettered = change(job, ("letterings", 0, "content", "text"), "I")
         shares.clear()
-        list(Mockup(scene_of_job(lettered)).refine(view_of(job, 1.5), SIZE, 10, progress=shares.append))
+        list(Mockup(scene_of_job(lettered)).refine(view_of(job, 1.5), SMALL, 5, progress=shares.append))
         self.assertGreaterEqual(shares[0], 0.5)
 
     def test_each_is_told_by_its_own_and_lit_from_one_sun(self):

@@ -54,7 +54,7 @@ class Lobes(unittest.TestCase):
 class Mirrors(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.draft = Draft()
+        cls.draft = the_draft()
         job = fitted(change(fresh_job("band"), ("blank",), Band(size_mm=18.0)), "black acrylic")
         cls.job = change(job, ("finish",), Gold(polish="satin"))
         cls.scene, cls.view = scene_of_job(cls.job), replace(view_of(cls.job), opening_mm=0.0)
@@ -135,7 +135,7 @@ class ThroughGlass(unittest.TestCase):
         job = fitted(job, "white sweep")
         scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
         draft = the_draft()
-        mock = mocked(scene, view, SIZE, samples=48)
+        mock = mocked(scene, view, SIZE, samples=20)
         there = draft.coverage(scene, view, SIZE)
 
         def off(detail):
@@ -153,7 +153,7 @@ class ThroughGlass(unittest.TestCase):
     def test_a_window_mirrors_the_street_over_its_room_as_the_mockup_does(self):
         job = change(fresh_job("window", "OPEN"), ("letterings", 0, "finish"), Glass(frosted=75.0))
         scene, view = scene_of_job(job), view_of(job)
-        mock = srgb_decode(mocked(scene, view, SIZE, samples=48) / 255)
+        mock = srgb_decode(mocked(scene, view, SIZE, samples=20) / 255)
         drawn = srgb_decode(the_draft().render(scene, view, SIZE, detail=Detail.FINE)[..., :3] / 255)
         off = delta_e(drawn, mock)
         # the pane, and the letters of frosted film on it
@@ -170,7 +170,7 @@ class ThroughGlass(unittest.TestCase):
         job = change(fitted(job, "weathered planks"), ("setting", "camera", "tilt_deg"), 8.0)
         scene, view = scene_of_job(job), replace(view_of(job), opening_mm=0.0)
         self.assertIsNotNone(scene.base.material.texture)
-        mock = srgb_decode(mocked(scene, view, SIZE, samples=48) / 255)
+        mock = srgb_decode(mocked(scene, view, SIZE, samples=20) / 255)
         drawn = srgb_decode(the_draft().render(scene, view, SIZE, detail=Detail.FINE)[..., :3] / 255)
         there = the_draft().coverage(scene, view, SIZE)
         self.assertLess(delta_e(drawn, mock)[there].mean(), 9.5)

@@ -1,6 +1,7 @@
 import os
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -34,7 +35,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
 from kilnchisel.core.remembered import STORE
-from kilnchisel.core.scene.lamps import key_panel
+from kilnchisel.core.scene.lamps import Panel, key_panel
 from kilnchisel.core.scene.light import (
     ROOM_FILES,
     ROOM_WHITE,
@@ -117,6 +118,44 @@ class Views(unittest.TestCase):
     def test_no_such_lettering(self):
         with self.assertRaises(KilnError):
             square_on_view(mug_job(), 5, 1.0)
+
+    def test_a_light_that_may_be_in_the_picture_is_told_from_one_that_surely_is_not(self):
+        """Source: points of each, one by one, through the middle of a lens and through its border."""
+        rng = np.random.default_rng(4)
+        size, within = (300, 200), np.linspace(-1, 1, 15)
+        plain = view_of(mug_job())
+        shifted = replace(plain, opening_mm=60.0, focus_mm=700.0, raised=0.2)
+        level = replace(plain, parallel=True, tall=200.0)
+        for name, view in (("plain", plain), ("shifted, open", shifted), ("parallel", level)):
+            seen, may = 0, 0
+            for _ in range(400):
+                middle = view.eye + rng.normal(0, 900, 3)
+                facing = rng.normal(0, 1, 3)
+                panel = Panel(middle, facing / np.linalg.norm(facing), rng.uniform(20, 300, 2), np.ones(3))
+                low, right, high, _ = panel.corners
+                one, other = np.meshgrid(within, within)
+                spots = panel.middle + 0.5 * (
+                    one[..., None] * (right - low) + other[..., None] * (high - right)
+                )
+                spots = spots.reshape(-1, 3)
+                found = False
+                for turn in np.linspace(0, 2 * np.pi, 8) if view.opening_mm else (0.0,):
+                    off = np.cos(turn) * view.right + np.sin(turn) * view.up
+                    off = view.opening_mm / 2 * off
+                    away = (spots - view.eye) @ view.ahead
+                    if view.opening_mm:  # seen in the plane in focus
+                        ahead = away > 1e-6
+                        way = spots[ahead] - view.eye - off
+                        spots_seen = view.eye + off + way * (view.focus_mm / away[ahead])[:, None]
+                    else:
+                        spots_seen = spots if view.parallel else spots[away > 1e-6]
+                    x, y, z = view.project(spots_seen, size).T
+                    found |= bool(((x > 0) & (x < 300) & (y > 0) & (y < 200) & (z > 0)).any())
+                told = view.may_show(panel.corners, 1.5)
+                self.assertTrue(told or not found, name)
+                seen, may = seen + found, may + told
+            self.assertGreater(seen, 10, name)
+            self.assertLess(may, 300, name)
 
 
 class Lights(unittest.TestCase):

@@ -15,7 +15,7 @@ from kilnchisel.core.picture import draft as drafts
 from kilnchisel.core.picture import smoothedges
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.smoothedges import TURN, WITHIN, edges_in, strays_in
-from tests.samples import mug_job
+from tests.samples import mug_job, the_draft
 
 SIZE = (180, 144)
 LARGER = 5
@@ -32,7 +32,7 @@ def edged(number, normal, away):
 def plain(scene, view, size):
     """A picture without any smoothing."""
     with mock.patch.dict(drafts.SAMPLES, {Detail.FINE: 0}):
-        return Draft().render(scene, view, size)[..., :3].astype(float)
+        return the_draft().render(scene, view, size)[..., :3].astype(float)
 
 
 class Found(unittest.TestCase):
@@ -87,7 +87,7 @@ class Smooth(unittest.TestCase):
                 job = change(job, ("setting", "camera", "f_number"), 0.0)  # all in focus
                 scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
                 with mock.patch.multiple(smoothedges, LEAST_TRIANGLES=0, MANY=1.0):  # whatever pays
-                    made = Draft().render(scene, view, SIZE)[..., :3].astype(float)
+                    made = the_draft().render(scene, view, SIZE)[..., :3].astype(float)
                 large = plain(scene, view, (SIZE[0] * LARGER, SIZE[1] * LARGER))
                 true = large.reshape(SIZE[1], LARGER, SIZE[0], LARGER, 3).mean(axis=(1, 3))
                 rough = plain(scene, view, SIZE)
@@ -100,7 +100,7 @@ class Smooth(unittest.TestCase):
 
     def test_where_it_pays(self):
         """Many triangles and few edges: all else is drawn with several samples, as is a large picture."""
-        draft = Draft()
+        draft = the_draft()
         for kind, size, pays in (
             ("hatchback", (350, 280), True),
             ("hatchback", (1400, 1000), False),

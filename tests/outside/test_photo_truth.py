@@ -50,8 +50,8 @@ def where_it_was():
     return change(job, ("setting",), job.setting.model_copy(update=update))
 
 
-def traced(scene, view):
-    *_, made = Mockup(scene).refine(view, SIZE, SAMPLES, looks=())
+def traced(scene, view, samples=SAMPLES):
+    *_, made = Mockup(scene).refine(view, SIZE, samples, looks=())
     return made.pixels
 
 
@@ -215,7 +215,7 @@ class TheSun(unittest.TestCase):
         made = in_photo(job, taken_in(taken, rectangle_there(), shadow=tuple(map(tuple, shadow))))
         lamp = made.setting.light.lamps[0]
         self.assertAlmostEqual(lamp.turn_deg, SUN.turn_deg, delta=3.0)
-        picture = traced(scene_of_job(made), view_of(made, SIZE[0] / SIZE[1]))
+        picture = traced(scene_of_job(made), view_of(made, SIZE[0] / SIZE[1]), 12)
         there = differs(truth, empty)
         off = delta_e(srgb_decode(truth / 255), srgb_decode(picture / 255))
         self.assertLess(off[there].mean(), 12.0)  # its strength was not told
@@ -228,7 +228,7 @@ class BehindSomething(unittest.TestCase):
         amount[:, 250:] = 1.0
         job = put_there(before=kept_mask(amount, "right half"))
         scene, view = scene_of_job(job), view_of(job, SIZE[0] / SIZE[1])
-        made = traced(scene, view)
+        made = traced(scene, view, 4)
         np.testing.assert_array_equal(made[:, 252:], seen[:, 252:])
         self.assertTrue(differs(made, seen)[:, :248].any())
         drawn = the_draft().render(scene, view, SIZE, detail=Detail.ROUGH)[..., :3]
@@ -366,7 +366,7 @@ class OnAWall(unittest.TestCase):
         self.assertIsNone(scene.base)
         self.assertTrue(scene.bare)
         own = view_of(job, SIZE[0] / SIZE[1])
-        made = traced(scene, own)
+        made = traced(scene, own, 8)
         changed = differs(made, seen)
         self.assertGreater(changed.sum(), 200)  # the letters
         self.assertLess(changed.mean(), 0.05)

@@ -274,7 +274,7 @@ class ByItsHighlight(unittest.TestCase):
             replace(one, material=replace(one.material, alpha=0.03, across=0.0)) for one in scene.items
         )
         picture = (
-            Mockup(replace(scene, base=None, items=smooth)).linear(view, self.SIZE, 64, clean=False) @ LUMA
+            Mockup(replace(scene, base=None, items=smooth)).linear(view, self.SIZE, 24, clean=False) @ LUMA
         )
         self.assertAlmostEqual(float(np.linalg.norm(panel.middle - scene.middle)), 1500.0, delta=0.1)
         yy, xx = np.mgrid[: self.SIZE[1], : self.SIZE[0]] + 0.5

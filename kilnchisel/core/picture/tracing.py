@@ -166,7 +166,7 @@ class TracedScene:
 
         sampler, ray = self._rays(part)
         depth = self.mi.UInt32(self._depth)
-        return ray, wave(self._loaded, sampler, ray, depth, self._panel_emitters())
+        return ray, wave(self._loaded, sampler, ray, depth, self._panels_before(part))
 
     def _covered(self, ray: Any, wave: Any) -> list[Any]:
         """The light of rays and how much of what they meet is there."""
@@ -336,9 +336,15 @@ class TracedScene:
                 found += dr.select(seen.is_valid() & (seen.shape == shape), tone * slant * light, 0)
         return found
 
-    def _panel_emitters(self) -> list[Any]:
-        panels = [shape for name, shape in self._shapes.items() if name.startswith("panel")]
-        return [panel.emitter() for panel in panels if panel.emitter() is not None]
+    def _panels_before(self, part: Slice) -> list[Any]:
+        """The emitters of the lights that are set up, where one of them may be in the picture: mostly none
+        is, and looking for them takes a thirtieth of the time. All or none, so that the same program
+        serves from most sides."""
+        aspect = part.size[0] / part.size[1]
+        if not any(part.view.may_show(panel.corners, aspect) for panel in self.scene.panels):
+            return []
+        shapes = [shape for name, shape in self._shapes.items() if name.startswith("panel")]
+        return [shape.emitter() for shape in shapes if shape.emitter() is not None]
 
     # the same by the tracer's own film, for the variant that traces ray by ray
 

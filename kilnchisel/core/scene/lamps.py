@@ -51,6 +51,13 @@ class Panel:
         return side, np.cross(self.facing, side)
 
     @property
+    def corners(self) -> Array:
+        """(4, 3), one after the other."""
+        side, up = self.edges
+        signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * self.half
+        return np.asarray(self.middle + signs[:, :1] * side + signs[:, 1:] * up)
+
+    @property
     def area(self) -> float:
         """mm²."""
         return float(4 * self.half[0] * self.half[1])

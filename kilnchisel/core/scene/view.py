@@ -67,6 +67,20 @@ class View:
         depth = float((np.asarray(point) - self.eye) @ self.ahead)
         return 2 * self.tall * (1.0 if self.parallel else depth) / size[1]
 
+    def may_show(self, corners: Array, aspect: float) -> bool:
+        """Whether something of a flat convex shape (n, 3) may be in the picture: False only where it surely
+        is not, as all of it is behind, or beyond one border, blurred as it is."""
+        away = np.asarray(corners) - self.eye
+        x, y, z = away @ self.right, away @ self.up, away @ self.ahead
+        if self.parallel:
+            deep, blur = np.ones(len(z)), np.zeros(len(z))
+        else:
+            deep, blur = z, self.opening_mm / 2 * np.abs(1 - z / self.focus_mm)
+        across, up = self.tall * aspect * deep, self.tall * deep
+        y = y - self.raised * deep
+        beyond = (x - blur > across, -x - blur > across, y - blur > up, -y - blur > up, z <= 0)
+        return not any(one.all() for one in beyond)
+
     @property
     def near_mm(self) -> float:
         """What is nearer is not drawn."""
