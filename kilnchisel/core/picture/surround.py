@@ -35,8 +35,11 @@ def surround(scene: Scene) -> Array:
         if scene.street is not None and scene.street.tone is not None:
             behind, sent = _walled(scene, scene.street, scene.street.tone, directions)
             seen = seen * (1 - behind[:, None]) + sent * behind[:, None]
-        below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)[:, None]
-        seen = seen * (1 - below) + (ground_radiance(scene) + _ground_mirror(scene, directions)) * below
+        below = np.clip(-(directions @ scene.base.normal) * 12, 0, 1)
+        down = np.flatnonzero(below)  # of what is above, no ground is looked up
+        sent = ground_radiance(scene) + _ground_mirror(scene, directions[down])
+        share, seen = below[down, None], seen.copy()
+        seen[down] = seen[down] * (1 - share) + sent * share
     return seen.reshape(HEIGHT, WIDTH, 3).astype(np.float32)
 
 

@@ -264,8 +264,9 @@ def room_of(light: Light) -> Room:
 def held(picture: Array, most: float) -> Array:
     """A picture (h, w, 3) in which nothing is brighter than this in any channel, each colour the same: a
     channel held alone would turn a low sun green."""
-    share = most / np.maximum(picture.max(axis=2, keepdims=True), most)
-    return np.asarray(picture * share)
+    # channel by channel: the library's own maximum over three values takes five times as long
+    brightest = np.maximum(np.maximum(picture[..., 0], picture[..., 1]), picture[..., 2])
+    return np.asarray(picture * (most / np.maximum(brightest, most))[..., None])
 
 
 @remembered
