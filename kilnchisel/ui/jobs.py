@@ -71,13 +71,10 @@ class JobActions(Actions):
     def open_path(self, path: Path) -> None:
         """Open a job file; what is open is kept when it cannot be read."""
         window = self._window()
-        try:
-            job = away(lambda: opened(path), f"Opening {path.name}", window)
-        except KilnError as error:
-            window.tell(str(error))
+        job = self._read(path, f"Opening {path.name}")
+        if job is None:
             window.start_page.refresh()
-            return
-        if window.leave_job():
+        elif window.leave_job():
             window.begin(job, path.resolve())
             add_recent(path)
             words = unknown_words(job)
@@ -87,25 +84,28 @@ class JobActions(Actions):
     def open_demo(self, path: Path) -> None:
         """A demo job, as a new job of the person's own."""
         window = self._window()
-        try:
-            job = away(lambda: opened(path), f"Opening {path.name}", window)
-        except KilnError as error:
-            window.tell(str(error))
-            return
-        if window.leave_job():
+        job = self._read(path, f"Opening {path.name}")
+        if job is not None and window.leave_job():
             window.begin(job, None)
 
     def take_rescue(self, rescue: Rescue) -> None:
         """Go on with work that was not saved."""
         window = self._window()
-        try:
-            job = away(lambda: opened(rescue.copy), "Opening what was kept", window)
-        except KilnError as error:
-            window.tell(str(error))
+        job = self._read(rescue.copy, "Opening what was kept")
+        if job is None:
             return
         window.begin(job, rescue.original, saved=False)
         window.session.autosave()
         window.session.chores.do(lambda: forget(rescue))  # once it is kept anew
+
+    def _read(self, path: Path, words: str) -> Job | None:
+        """A job from its file, read beside the window; None where it cannot be, which is told."""
+        window = self._window()
+        try:
+            return away(lambda: opened(path), words, window)
+        except KilnError as error:
+            window.tell(str(error))
+            return None
 
     def drop_rescue(self, rescue: Rescue) -> None:
         """Let go of work that was not saved."""
