@@ -1,9 +1,12 @@
+from unittest import mock
+
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.ui.view import rulers
 from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, margin_mm, on_picture, sheet_at
 from kilnchisel.ui.view.rulers import marks
 from tests.ui.harness import WindowTest
@@ -198,6 +201,26 @@ class SquareOn(WindowTest):
         self.assertEqual(self.picture.drawn.view.eye.tolist(), eye)
         self.assertNotEqual(self.lettering.lay.along_mm, 0)
 
+    def test_rulers_are_painted_once_for_as_long_as_they_are_the_same(self):
+        self.picture.repaint()
+        with mock.patch("kilnchisel.ui.view.rulers._paint", wraps=rulers._paint) as painted:
+            before = self.pixels_of_rulers()
+            self.window.session.edit(("letterings", 0, "lay", "across_mm"), 41.0, "moved")
+            self.settle()
+            self.picture.repaint()
+            self.assertEqual(painted.call_count, 0)
+            np.testing.assert_array_equal(self.pixels_of_rulers(), before)
+            self.window.toggle_inches()
+            self.picture.repaint()
+            self.assertEqual(painted.call_count, 1)
+            self.assertTrue((self.pixels_of_rulers() != before).any())
+
+    def pixels_of_rulers(self):
+        """The strip along the upper edge as it is on the screen."""
+        image = self.picture.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+        rows = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+        return rows.reshape(image.height(), image.bytesPerLine())[: rulers.THICK].copy()
+
     def test_zoom_and_back(self):
         tall = self.picture.drawn.view.tall
         event = QWheelEvent(
@@ -288,8 +311,6 @@ class Refining(WindowTest):
     sharp = True
 
     def test_the_mockup_comes_by_itself_and_a_change_stops_it(self):
-        from unittest import mock
-
         # more samples than can be done before the change, however slowly this thread gets on
         many = mock.patch("kilnchisel.ui.view.shown.WINDOW_SAMPLES", 100_000)
         many.start()
@@ -331,8 +352,6 @@ class Refining(WindowTest):
         self.assertIn("Stopped", self.window.status.text())
 
     def test_small_picture_finishes(self):
-        from unittest import mock
-
         self.window.picture.refining = True
         with mock.patch("kilnchisel.ui.view.shown.WINDOW_SAMPLES", 2):
             self.window.start_new("plaque")
