@@ -16,7 +16,7 @@ from kilnchisel.core.lettering.faces import face_path
 from kilnchisel.ui.memory import recall
 from kilnchisel.ui.ticket.faces import FaceChooser
 from kilnchisel.ui.ticket.sections import SECTIONS
-from tests.ui.harness import WindowTest
+from tests.ui.harness import WindowTest, inside
 
 
 class Sections(WindowTest):
@@ -157,11 +157,14 @@ class Sections(WindowTest):
 
     def test_lay_that_is_opened_before_the_draft_waits_for_it(self):
         made = self.bodies_made()
+        inside().draws = False  # a draft that takes its time
         self.new("tumbler")
         self.window.session.edit(("blank", "top_mm"), 77.25)  # as nobody has made it yet
         ticket = self.window.ticket
         ticket.show_section("lay")
         self.assertEqual(ticket.forms["lay"].fields, {})
+        inside().draws = True
+        self.window.picture.refresh()
         self.assertTrue(ticket.sections["lay"].body.isVisible())
         self.wait(lambda: ticket.forms["lay"].fields, "Lay of the sides that have come")
         self.assertTrue(made)
