@@ -140,8 +140,7 @@ class Views(unittest.TestCase):
                 spots = spots.reshape(-1, 3)
                 found = False
                 for turn in np.linspace(0, 2 * np.pi, 8) if view.opening_mm else (0.0,):
-                    off = np.cos(turn) * view.right + np.sin(turn) * view.up
-                    off = view.opening_mm / 2 * off
+                    off = view.opening_mm / 2 * (np.cos(turn) * view.right + np.sin(turn) * view.up)
                     away = (spots - view.eye) @ view.ahead
                     if view.opening_mm:  # seen in the plane in focus
                         ahead = away > 1e-6

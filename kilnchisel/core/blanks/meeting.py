@@ -52,7 +52,8 @@ def meet_surface(
     side: Side, mesh: Triangles, origins: Array, directions: Array, tangents: Tangents | None = None
 ) -> Array:
     """Where rays first meet a curved side from outside: (n, 3), (n, 3) -> (n, 2), NaN for a miss.
-    ``tangents``: the side's own, where it has them sooner than by its frames."""
+    ``tangents``: the side's own, where its frames and Jacobian take longer or tell of cloth that is
+    ironed."""
     found = np.full((len(origins), 2), np.nan)
     for number, (origin, way) in enumerate(zip(origins, directions, strict=True)):
         start = _first_hit(mesh, origin, way)

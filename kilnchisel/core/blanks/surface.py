@@ -46,10 +46,16 @@ class Surface:
 
     def _slopes(self, uv: Array) -> tuple[Array, Array]:
         """The steps on the body for a step along u and along v, (n, 3) each."""
+        return self._by_steps(self.place(self._about(uv)))
+
+    def _about(self, uv: Array) -> Array:
+        """A step to the right, left, above and below of places on the sheet, (n, 2) -> (4 n, 2)."""
         du, dv = np.array([self._step, 0.0]), np.array([0.0, self._step])
-        right, left, above, below = np.split(
-            self.place(np.concatenate([uv + du, uv - du, uv + dv, uv - dv])), 4
-        )
+        return np.concatenate([uv + du, uv - du, uv + dv, uv - dv])
+
+    def _by_steps(self, points: Array) -> tuple[Array, Array]:
+        """The slopes by the points that those become, (4 n, 3)."""
+        right, left, above, below = np.split(points, 4)
         return (right - left) / (2 * self._step), (above - below) / (2 * self._step)
 
     def _normal(self, uv: Array) -> Array:
@@ -82,10 +88,9 @@ class Surface:
         return meet_surface(self, self._triangles, origins, directions, self._tangents)
 
     def _tangents(self, uv: Array) -> tuple[Array, Array]:
-        du, dv = np.array([self._step, 0.0]), np.array([0.0, self._step])
-        point, right, left, above, below = self.place(np.stack([uv, uv + du, uv - du, uv + dv, uv - dv]))
-        steps = np.stack([right - left, above - below], axis=1) / (2 * self._step)
-        return point, steps
+        at = uv[None]
+        points = self.place(np.concatenate([at, self._about(at)]))
+        return points[0], np.concatenate(self._by_steps(points[1:])).T
 
     def degrees(self, length_mm: float) -> float | None:
         return None if self.round_mm is None else float(np.degrees(length_mm / self.round_mm))

@@ -175,15 +175,18 @@ def turf() -> Texture:
     return relief_texture(tile, np.clip(tint, 0.25, 1.9), 9.0 * tufts)
 
 
+FOLIAGE_MM = 64_000.0  # of woods in a tile
+
+
 @kept
 def foliage() -> Texture:
     """Woods from far off: boughs with the sun on them, and the dark between."""
-    size, tile = SIZE, 64_000.0
+    size = SIZE
     boughs, leaves = noise(size, 331, 14, 70, 0.4), noise(size, 332, 60, 400, 0.7)
     shade = np.clip(1.0 + 0.3 * boughs + 0.14 * leaves, 0.25, 1.8)
     warm = 0.06 * noise(size, 333, 3, 20, 1.0)
     tint = np.stack([shade * (1 + warm), shade, shade * (1 - warm)], axis=-1)
-    return relief_texture(tile, tint, 500.0 * boughs)
+    return relief_texture(FOLIAGE_MM, tint, 500.0 * boughs)
 
 
 WIDE_SIZE = 1280

@@ -13,7 +13,7 @@ from kilnchisel.core.blanks.mesh import Mesh, lattice_faces, unit
 from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import Material
-from kilnchisel.core.finishes.textures import foliage
+from kilnchisel.core.finishes.textures import FOLIAGE_MM, foliage
 from kilnchisel.core.job.setting import Light
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
@@ -35,7 +35,7 @@ WIDE = 0.003, 0.0075  # of a crown, from its middle, by how far it is
 # boughs that stand out of crowns: how many, how large by how far they are, how much of one is in its crown
 BOUGHS, ROUND, SUNK = 9000, (0.0006, 0.0016), 0.55
 # how far off leaves are as large as they are, mm, a whole number of tiles round: they go with the distance
-LEAVES_AT = 80 * 64_000 / (2 * np.pi)
+LEAVES_AT = 80 * FOLIAGE_MM / (2 * np.pi)
 SEED = 83
 
 

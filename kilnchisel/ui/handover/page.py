@@ -253,14 +253,18 @@ class HandOverPage(QDialog):
             counts = any(name in option.kinds for name in chosen)
             if counts and option.name not in self._rows:
                 self._rows[option.name] = self._row(option)
+                self._order_rows()
             for widget in self._rows.get(option.name, ()):
                 widget.setVisible(counts)
-        rows = [self._rows[option.name] for option in OPTIONS if option.name in self._rows]
-        for before, after in pairwise(one for row in rows for one in row[1:]):
-            QWidget.setTabOrder(before, after)
         words = "Nothing chosen" if not chosen else f"{len(chosen)} of {len(self.cards)} chosen"
         self.count.setText(words)
         self.button.setEnabled(bool(chosen))
+
+    def _order_rows(self) -> None:
+        """The Tab key goes down the rows, whichever was made first."""
+        rows = [self._rows[option.name] for option in OPTIONS if option.name in self._rows]
+        for before, after in pairwise(one for row in rows for one in row[1:]):
+            QWidget.setTabOrder(before, after)
 
     def _browse(self, option: Option) -> None:
         known = "Pictures (*.png *.jpg *.jpeg *.webp)" if option.name == "logo" else "CSV (*.csv *.txt)"

@@ -156,11 +156,12 @@ def band_of(drawn: Drawn, index: int, size: tuple[int, int]) -> Band | None:
 
 def _marks(drawn: Drawn, laid: Laid, size: tuple[int, int]) -> tuple[Array, ...]:
     """The seam of a closed side and its keep-clear zones, where they are seen."""
-    lines = list(_clear_lines(laid.side))
+    lines: list[OnBody] = []
     if laid.seam_mm is not None:
         _, low_v, _, high_v = laid.side.domain.bounds
         v = np.linspace(low_v, high_v, STEPS + 1)
-        lines.insert(0, _on_body(laid.side, np.stack([np.full(len(v), laid.seam_mm), v], axis=1)))
+        lines.append(_on_body(laid.side, np.stack([np.full(len(v), laid.seam_mm), v], axis=1)))
+    lines += _clear_lines(laid.side)
     return tuple(run for line in lines for run in visible_runs(*_seen(drawn, line, size)))
 
 
