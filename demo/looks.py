@@ -18,6 +18,7 @@ from kilnchisel.core.job.setting import COLOURED_GROUNDS, Ground, Light
 from kilnchisel.core.job.turning import CRAFTS, FINISHES
 
 LOOK = PictureOrder((132, 100), 96)
+FAR_MM = 2500.0
 PAPER = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
 
 
@@ -28,7 +29,8 @@ def draw_objects(folder: Path, kinds: tuple[str, ...]) -> None:
         job = fresh_job(kind)
         camera = job.setting.camera
         near = camera.model_copy(update={"distance_mm": camera.distance_mm * 0.86})
-        ground = Ground(kind="card", colour="#efe9dc", behind="plain", behind_colour="#efe9dc")
+        # what is large is known by the place where it stands; under the open sky a card would turn blue
+        ground = job.setting.ground if camera.distance_mm > FAR_MM else PAPER
         setting = job.setting.model_copy(update={"camera": near, "ground": ground})
         plain = job.model_copy(update={"letterings": (), "setting": setting})
         pixels = make_picture(plain, PictureOrder((216, 144), 96))

@@ -80,6 +80,16 @@ def linear_of_lab(colour: Array) -> Array:
     return np.asarray((ratio * WHITE_XYZ) @ RGB_FROM_XYZ.T)
 
 
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # IEC 61966-2-1, as WCAG 2.x takes it
+ENOUGH, LARGE_ENOUGH = 4.5, 3.0  # contrast of letters to be read, of large ones; WCAG 2.x, 1.4.3
+
+
+def contrast_ratio(one: Array, two: Array) -> float:
+    """WCAG 2.x: (L1 + 0.05) / (L2 + 0.05) of two linear RGB colours, the lighter one first."""
+    high, low = sorted((float(one @ LUMINANCE), float(two @ LUMINANCE)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
 def delta_e(first: Array, second: Array) -> Array:
     """Colour difference CIELAB ΔE*76 between two arrays of linear RGB."""
     return np.asarray(np.linalg.norm(lab(first) - lab(second), axis=-1))

@@ -9,6 +9,7 @@ import numpy as np
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.build import middle_of_job, piece_of, scene_of_job, view_of
+from kilnchisel.core.colour import contrast_ratio, delta_e, hex_to_linear
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import mesh_bytes
@@ -211,6 +212,13 @@ class Arranged(unittest.TestCase):
         others = other_finishes(Enamel(), on_it=(navy,)) or ()
         self.assertEqual(len(others), 2)
         self.assertNotIn(navy, [one.colour for one in others])
+        for piece, ink in (("#efe6d0", navy), (navy, "#efe6cf"), ("#8a4a30", "#f2ecdc")):
+            for one in other_finishes(Enamel(colour=piece), on_it=(ink,)) or self.fail(piece):
+                found, written, own = (
+                    np.array(hex_to_linear(colour)) for colour in (one.colour, ink, piece)
+                )
+                self.assertGreaterEqual(contrast_ratio(found, written), 3.0)  # WCAG 2.x, 1.4.3: large text
+                self.assertGreater(delta_e(found, own), 20.0)
         self.assertIsNone(other_finishes(Slate()))
 
 

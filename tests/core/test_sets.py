@@ -8,16 +8,18 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+import trimesh
 from PIL import Image
 
 from kilnchisel.core.blanks.mesh import Mesh
 from kilnchisel.core.build import scene_of_job, view_of
 from kilnchisel.core.colour import LUMA
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.handover.setpictures import alike, make_pictures, pictures_there
 from kilnchisel.core.job.blank import KINDS
-from kilnchisel.core.job.cameras import at_place, keep_place, place_of, without_place
+from kilnchisel.core.job.cameras import at_place, keep_place, place_of, walked_to, without_place
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.file import open_job, save_job
 from kilnchisel.core.job.fresh import fresh_job
@@ -75,6 +77,39 @@ class Fitting(unittest.TestCase):
             self.assertAlmostEqual(b.distance_mm / a.distance_mm, 2.0, delta=0.01)
             self.assertAlmostEqual(b.width_mm / a.width_mm, 2.0, delta=0.01)
             self.assertEqual(a.strength, b.strength)
+
+    def test_a_sweep_is_behind_the_piece_from_wherever_one_looks(self):
+        """Walked round, the piece would vanish behind the paper."""
+        job = fitted(mug_job(), "white sweep")
+
+        def seen_from(turn_deg, job=job):
+            turned = change(job, ("setting", "camera", "turn_deg"), turn_deg)
+            view = view_of(turned)
+            scene = scene_of_job(turned, detail=Detail.ROUGH)
+            shown = scene.seen_in(view)
+            mesh = trimesh.Trimesh(shown.base.mesh.points, shown.base.mesh.faces, process=False)
+            way = scene.middle - view.eye
+            spots = mesh.ray.intersects_location(view.eye[None], way[None])[0]
+            far = np.linalg.norm(spots - view.eye, axis=1)
+            self.assertTrue((far > np.linalg.norm(way)).all(), turn_deg)
+            return scene, shown
+
+        for turn in (-70.0, 0.0, 60.0):
+            scene, shown = seen_from(turn)
+            self.assertIs(shown, scene)
+        for turn in (120.0, 180.0, -110.0):
+            scene, shown = seen_from(turn)
+            self.assertTrue(shown.base.turned)
+            self.assertAlmostEqual(
+                shown.base.mesh.points[:, 1].min(), -scene.base.mesh.points[:, 1].max(), 6
+            )
+            self.assertIs(
+                scene.seen_in(view_of(change(job, ("setting", "camera", "turn_deg"), turn))), shown
+            )
+        # nothing is to stand before the sun
+        sun = StudioLight(kind="sun", turn_deg=0.0, tilt_deg=30.0)
+        _, shown = seen_from(180.0, change(job, ("setting", "light", "lamps"), (sun,)))
+        self.assertIsNone(shown.base.sweep)
 
     def test_the_piece_fills_the_picture_and_nothing_of_it_is_cut_off(self):
         for kind in ("band", "mug", "plaque", "van", "globe", "book", "plate"):
@@ -233,6 +268,18 @@ class Cameras(unittest.TestCase):
             traced._wide = wide
             seen = traced.light(Slice(view, size, (0, size[1]), 8, 1))[..., 3] / 8 > 0.5
             self.assertGreater((drawn & seen).sum() / (drawn | seen).sum(), 0.985)
+
+
+class Walking(unittest.TestCase):
+    def test_round_what_stands_and_not_behind_a_wall(self):
+        self.assertEqual(walked_to(mug_job(), 190.0), -170.0)
+        self.assertEqual(walked_to(mug_job(), -181.0), 179.0)
+        for kind in ("board", "tote bag", "wall", "shop front", "window"):
+            job = fresh_job(kind)
+            self.assertEqual(walked_to(job, 40.0), 40.0)
+            self.assertEqual([walked_to(job, turn) for turn in (120.0, -100.0)], [86.0, -86.0], kind)
+        lying = change(fresh_job("board"), ("setting", "stance"), "lying")
+        self.assertEqual(walked_to(lying, 120.0), 120.0)
 
 
 class Exposure(unittest.TestCase):

@@ -505,8 +505,37 @@ class Caps(unittest.TestCase):
         panels = {panel.name: panel for panel in cap_panels(PeakedCap())}
         for one, other in (("front", "left"), ("left", "left back"), ("right", "front")):
             ends = panels[one].place(panels[one].runs[1].points)
-            starts = panels[other].place(panels[other].runs[3].points)
+            starts = panels[other].place(panels[other].runs[-1].points)
             self.assertLess(np.linalg.norm(ends - starts[::-1], axis=1).max(), 0.6)
+
+    def test_behind_it_is_open_and_a_strap_goes_across(self):
+        """Nothing but the strap is met by straight lines from behind through the opening; both its halves
+        are as high and as wide, and meet."""
+        cap = PeakedCap()
+        panels = {panel.name: panel for panel in cap_panels(cap)}
+        halves = [
+            panels[name].place(next(run.points for run in panels[name].runs if run.seam == "opening"))
+            for name in ("left back", "right back")
+        ]
+        top = [half[np.argmax(half[:, 2])] for half in halves]
+        self.assertLess(np.linalg.norm(top[0] - top[1]), 0.3)
+        wide = [np.abs(half[np.argmin(half[:, 2])][0]) for half in halves]
+        self.assertAlmostEqual(*wide, delta=0.2)
+        body = body_of(cap)
+        meshes = [(one.name.split(" ")[0], one.mesh.points, one.mesh.faces) for one in body.shells]
+        for sheet in body.sheets:
+            at = sheet.net.at
+            meshes.append((sheet.side.name, sheet.side.to_body(at, np.zeros(len(at))), sheet.net.faces))
+        low = halves[0][:, 2].min()
+        for share, names in ((0.25, {"strap"}), (0.75, set())):
+            spot = np.array([[0.0, 400.0, low + share * (top[0][2] - low)]])
+            met = set()
+            for name, points, faces in meshes:
+                rays = trimesh.Trimesh(points, faces, process=False).ray
+                places = rays.intersects_location(spot, np.array([[0.0, -1.0, 0.0]]))[0]
+                if len(places) and places[:, 1].max() > 0:  # behind the middle
+                    met.add(name)
+            self.assertEqual(met, names)
 
     def test_what_can_be_laid_flat_is_laid_flat(self):
         """Source: a cylinder unrolls to its arc length."""

@@ -15,7 +15,7 @@ from PIL import Image, ImageDraw, ImageFont
 from PyQt6.QtGui import QFont, QFontDatabase, QTextLayout, QTextOption
 
 from kilnchisel.core.build import lettering_laid
-from kilnchisel.core.colour import hex_to_linear
+from kilnchisel.core.colour import contrast_ratio, hex_to_linear
 from kilnchisel.core.handover.outlines import write_outline
 from kilnchisel.core.job.wording import Circle, ShippedFace, Wording
 from kilnchisel.core.lettering.bending import bent_lines, tightest_bend
@@ -28,7 +28,7 @@ from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.lettering.reshaping import offset
 from kilnchisel.core.lettering.shaping import shape_row
 from kilnchisel.core.lettering.tracing import darkness, traced
-from kilnchisel.core.shop.legibility import contrast_ratio, legible_m
+from kilnchisel.core.shop.legibility import legible_m
 from tests.samples import plaque_job
 from tests.ui.harness import application
 

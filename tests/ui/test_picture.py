@@ -6,6 +6,7 @@ from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from kilnchisel.core.job.edits import change, with_lettering
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.ui.view import rulers
 from kilnchisel.ui.view.band import HIT_PX, corners, handle_at, margin_mm, on_picture, sheet_at
 from kilnchisel.ui.view.rulers import marks
@@ -126,6 +127,17 @@ class Handling(WindowTest):
         self.assertNotEqual(self.window.session.job.setting.camera.shift_mm, 0)
         self.window.look_home()
         self.assertEqual(self.window.session.job.setting.camera.shift_mm, 0)
+
+    def test_one_does_not_walk_behind_the_wall_that_a_piece_hangs_on(self):
+        session = self.window.session
+        session.put(fresh_job("board", "TARN"), "a board")
+        start = session.job.setting.camera.turn_deg
+        wide = self.picture.width() - 20
+        for a, b in ((wide, 10), (10, wide)):
+            for _ in range(3):
+                self.drag((a, 8), (b, 8))
+            self.assertEqual(abs(session.job.setting.camera.turn_deg), 86.0)
+        self.assertNotEqual(session.job.setting.camera.turn_deg, start)
 
     def test_a_click_chooses_the_lettering_under_it(self):
         self.window.add_lettering()

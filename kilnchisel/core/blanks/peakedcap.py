@@ -1,4 +1,5 @@
-"""A cap with a peak: five panels of cloth in closed form, the front one in one piece, sewn to a button.
+"""A cap with a peak: five panels of cloth in closed form, the front one in one piece, sewn to a button;
+behind, an opening with a strap across it.
 
 The crown's plan is an oval; above the edge it closes in as the arc of a superellipse. Its edge lies on the
 cylinder that the peak is bent on. Each panel's sheet is its flat pattern, which is eased over the head.
@@ -11,14 +12,17 @@ from typing import Any
 
 import numpy as np
 import shapely
+import shapely.ops
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.body import Body, FinishSlot, Sheet, Shell
 from kilnchisel.core.blanks.cloth import Panel, Run
+from kilnchisel.core.blanks.mesh import unit
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.panels import lining, side_of
 from kilnchisel.core.blanks.sides import ClearZone
 from kilnchisel.core.blanks.stitches import joined, stitched
+from kilnchisel.core.blanks.tapes import taped
 from kilnchisel.core.blanks.tubes import bar, lathed
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import PeakedCap
@@ -43,6 +47,13 @@ LETTERS_MM, ASIDE_MM = 34.0, 35.0  # above the edge; to both sides of the middle
 TRUE_MM = (58.0, 76.0)  # to both sides, and above the edge: there the front is true within 1 % on average
 LEAST_WEIGHT, ROUNDS, NEWTON = 5e-4, 10, 7
 UNDER_MM = 3.0  # the peak goes in under the crown
+OPENING_MM, OPENING_POWER = (43.0, 40.0), 2.3  # to both sides of the back's middle, and high; its corner's
+STRAP_MM, STRAP_THICK_MM = (2.5, 17.5), 1.6  # above the edge, from where to where
+STRAP_IN_MM = 13.0  # beyond the opening, under the crown
+SLIDE_MM, SLIDE_AT_MM = (
+    (5.0, 1.1),
+    17.0,
+)  # half as wide and as thick; off the middle
 EYELET_MM, EYELET_AT = (4.6, 1.0), 0.72  # half as wide, half as thick; how far up the panel
 PANELS = {  # from where to where round the head, degrees: 0 is the front, 90 the wearer's left
     "front": (-60.0, 60.0),
@@ -124,6 +135,8 @@ def _gore(name: str, head: Head, start_deg: float, end_deg: float) -> Panel:
         (flat[-1, first : last + 1][::-1][[0, -1]], "button"),
         (flat[4:, first][::-1], "gore"),
     ]
+    if 180.0 in (start_deg, end_deg):
+        ring = _opened(ring, at_end=end_deg == 180.0)
     lines = [interpolate.RectBivariateSpline(t, turn, flat[..., axis]) for axis in (0, 1)]
     known = np.stack(np.broadcast_arrays(t[:, None], turn[None]), axis=-1).reshape(-1, 2)
     tree = spatial.cKDTree(flat.reshape(-1, 2))
@@ -138,6 +151,26 @@ def _gore(name: str, head: Head, start_deg: float, end_deg: float) -> Panel:
         return _crown(head, at[:, 1], at[:, 0])
 
     return _panel(name, ring, place)
+
+
+def _opened(ring: list[tuple[Array, str]], *, at_end: bool) -> list[tuple[Array, str]]:
+    """The runs of a panel beside the middle of the back, its lower corner there (at the end of its band, or
+    at the start) cut away for the opening."""
+    (band, _), (end, _), top, (start, _) = ring
+    low = shapely.LineString(band[::-1] if at_end else band)  # both from the corner on
+    up = shapely.LineString(end if at_end else start[::-1])
+    left, over = (
+        shapely.get_coordinates(shapely.ops.substring(line, far, line.length))
+        for line, far in zip((low, up), OPENING_MM, strict=True)
+    )
+    corner, turn = np.array(low.coords[0]), np.linspace(0, np.pi / 2, 15)[:, None]
+    beside, above = left[0] - corner, over[0] - corner
+    power = 2 / OPENING_POWER
+    arc = corner + np.cos(turn) ** power * beside + np.sin(turn) ** power * above
+    arc[[0, -1]] = left[0], over[0]
+    if at_end:
+        return [(left[::-1], "band"), (arc, "opening"), (over, "gore"), top, (start, "gore")]
+    return [(left, "band"), (end, "gore"), top, (over[::-1], "gore"), (arc[::-1], "opening")]
 
 
 def _runs(line: Array, axis: int) -> Array:
@@ -231,11 +264,37 @@ def _peak(head: Head, long: float) -> Panel:
     return _panel("peak", [(flat(far), ""), (flat(near[::-1]), "band")], place, thick_mm=PEAK_MM)
 
 
+def _strap(head: Head) -> Panel:
+    """The strap across the opening, just within the crown's inside, as far beyond it on both sides."""
+    low, high = STRAP_MM
+    long = OPENING_MM[0] + STRAP_IN_MM
+    t = np.linspace(-0.1, 0.5, 121)  # below the edge too: a surface is known beyond its ends
+    up = _runs(_crown(head, np.full(len(t), np.pi), t), axis=0)
+    up -= np.interp(0.0, t, up)
+    turn = np.pi + np.linspace(-0.6 * np.pi, 0.6 * np.pi, 401)
+    middle = np.interp((low + high) / 2, up, t)
+    along = _runs(_crown(head, turn, np.full(len(turn), middle)), axis=0)
+    along -= along[200]
+    within = CLOTH_MM + 0.4
+
+    def place(uv: Array) -> Array:
+        round_, at = np.interp(uv[:, 0], along, turn), np.interp(uv[:, 1], up, t)
+        e = 1e-4
+        aside = _crown(head, round_ + e, at) - _crown(head, round_ - e, at)
+        upward = _crown(head, round_, at + e) - _crown(head, round_, at)
+        return np.asarray(_crown(head, round_, at) - within * unit(np.cross(aside, upward)))
+
+    corners = np.array([[-long, low], [long, low], [long, high], [-long, high], [-long, low]])
+    runs = [(corners[k : k + 2], "") for k in range(4)]
+    return _panel("strap", runs, place, thick_mm=STRAP_THICK_MM)
+
+
 @remembered
 def panels_of(cap: PeakedCap) -> tuple[Panel, ...]:
     """The panels of the crown and the peak, the lowest place of the edge on z = 0."""
     head = head_of(cap)
-    panels = [_gore(name, head, *ends) for name, ends in PANELS.items()] + [_peak(head, cap.peak_mm)]
+    panels = [_gore(name, head, *ends) for name, ends in PANELS.items()]
+    panels += [_strap(head), _peak(head, cap.peak_mm)]
     low = min(float(panel.place(run.points)[:, 2].min()) for panel in panels for run in panel.runs)
     for panel in panels:
         panel.values[..., 2] += PEAK_MM - low  # the peak is thick downward
@@ -251,6 +310,9 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
         peak = panel.name == "peak"
         slot: FinishSlot = "rim" if peak else "blank"
         side, net, rough = side_of(panel, detail=detail)
+        if panel.name == "strap":
+            shells += [taped(panel.name, side, net, panel.thick_mm), _slide(panel)]
+            continue
         if panel.name == "front":  # beyond it letters are drawn by what the cloth is eased
             eased = shapely.difference(side.domain, shapely.box(-TRUE_MM[0], 0, *TRUE_MM))
             side = replace(side, clear=(ClearZone("eased part", eased),))
@@ -258,16 +320,29 @@ def peaked_cap_body(cap: PeakedCap, *, detail: Detail) -> Body:
         shells.append(Shell(f"{panel.name} inner", slot, lining(side, net, panel.thick_mm), panel.name))
         if not detail.fine:
             continue
-        lines = [
-            shapely.LineString(run.points) for run in panel.runs if run.seam == ("" if peak else "gore")
-        ]
         far = [3.0 + TAPE_MM * number for number in range(ROWS)] if peak else [0.5 * TAPE_MM]
-        shells += stitched(panel.name, side, [(line, one) for line in joined(lines) for one in far])
+        hems = [
+            (line, one)
+            for seam in (("",) if peak else ("gore", "opening"))
+            for line in joined([shapely.LineString(run.points) for run in panel.runs if run.seam == seam])
+            for one in far
+        ]
+        shells += stitched(panel.name, side, hems)
         if not peak:
             shells += _eyelets(panel)
     top = panels[0].place(panels[0].runs[2].points).mean(axis=0)
     shells.append(Shell("button", "rim", _button(top), "button"))
     return Body(tuple(shells), tuple(sheets))
+
+
+def _slide(strap: Panel) -> Shell:
+    """What the strap is drawn through, to make it shorter."""
+    half, thick = SLIDE_MM
+    low, high = STRAP_MM
+    ring = shapely.box(SLIDE_AT_MM - half, low - thick, SLIDE_AT_MM + half, high + thick).exterior
+    uv = shapely.get_coordinates(shapely.segmentize(ring, 1.5))
+    line = strap.place(uv) + 0.6 * thick * strap.normal(uv)
+    return Shell("slide", "steel", bar(line, np.full(len(line), thick), 8), "slide")
 
 
 def _button(top: Array) -> Any:

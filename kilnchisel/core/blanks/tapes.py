@@ -32,7 +32,7 @@ def sewn_panels(
     for panel in cloth.panels:
         side, net, rough = side_of(panel, detail=detail)
         if panel.name.endswith(tapes):
-            shells.append(_closed(panel.name, side, net, panel.thick_mm))
+            shells.append(taped(panel.name, side, net, panel.thick_mm))
             continue
         sheets.append(Sheet(side, "blank", solid=panel.name, net=net, rough=rough))
         shells.append(Shell(f"{panel.name} inner", "blank", lining(side, net, panel.thick_mm), panel.name))
@@ -50,7 +50,7 @@ def sewn_end(
     net = cloth_net(area, 4.0 if detail.fine else 12.0)
     place = partial(_upon, panel, np.array(middle), thick)
     side = ClothSide(f"{name} end", shapely.box(*-half, *half), place, net, thick)
-    shells = [_closed(f"{name} end", side, net, thick)]
+    shells = [taped(f"{name} end", side, net, thick)]
     if detail.fine:
         x, z = half - IN_MM
         lines = [[(-x, -z), (x, -z), (x, z), (-x, z), (-x, -z)], [(-x, -z), (x, z)], [(-x, z), (x, -z)]]
@@ -58,7 +58,7 @@ def sewn_end(
     return shells
 
 
-def _closed(name: str, side: ClothSide, net: Net, thick: float) -> Shell:
+def taped(name: str, side: ClothSide, net: Net, thick: float) -> Shell:
     """A piece of tape as a solid."""
     out = side.frames(net.at)[:, 2]
     upper = Mesh(side.to_body(net.at, np.zeros(len(net.at))), out, net.at, net.faces.astype(np.int32))

@@ -3,7 +3,7 @@ but in the sizes that such things have."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -37,6 +37,8 @@ JAR = (
 BOWL = ((0.42, 0.0), (0.45, 0.08), (0.72, 0.4), (0.94, 0.8), (1.0, 1.0))
 MUG = ((0.88, 0.0), (0.96, 0.04), (1.0, 0.15), (1.0, 1.0))
 BALL = tuple((float(np.sin(t)), float(0.5 - 0.5 * np.cos(t))) for t in np.linspace(0.35, np.pi, 10))
+LEANS_DEG = 17.0  # at most
+BANDED_MM, BANDS = 27.0, (0.1, 0.14, 0.76, 0.84)  # of books that are thicker: how far up their bands are
 OPEN = (VASE, BOWL, MUG)  # one looks into these
 WALL = 0.9  # of the radius, of the hollow in what is open
 
@@ -75,16 +77,40 @@ Made = tuple[list[tuple[FinishSlot, Mesh]], float]
 
 
 def _books(parts: Parts, rng: np.random.Generator, x: float, spot: Spot) -> Made:
-    """A row of books, most of them upright."""
+    """A row of books; of every second row the last one leans on the rest. Thick ones have bands."""
     found: list[tuple[FinishSlot, Mesh]] = []
-    start = x
-    for _ in range(int(rng.integers(3, 9))):
+    start, least = x, np.inf
+    leans = LEANS_DEG * rng.uniform(0.6, 1) * (rng.random() < 0.5)
+    count = int(rng.integers(3, 9))
+    for number in range(count):
         thick, deep = float(rng.uniform(16, 46)), float(rng.uniform(120, 170))
         high = min(float(rng.uniform(170, 270)), 0.86 * spot.tall)
-        slot = CLOTHS[int(rng.integers(len(CLOTHS)))]
-        found.append((slot, _upright(parts, x, thick, spot, deep, high)))
+        slot, band = (CLOTHS[k] for k in rng.permutation(len(CLOTHS))[:2])
+        # not all are pushed in as far
+        there = replace(spot, y=spot.y + float(rng.uniform(-9, 9)))
+        made = [(slot, _upright(parts, x, thick, there, deep, high))]
+        if thick > BANDED_MM:
+            front = replace(there, y=there.y - deep / 2)
+            for share in BANDS:
+                over = share * high
+                made.append((band, _upright(parts, x + 1, thick - 2, front, 0.6, 0.02 * high, over)))
+        if leans and number == count - 1 and high < least:
+            made = [(one, _leant(mesh, x, spot.z, high, leans)) for one, mesh in made]
+            thick += high * np.sin(np.radians(leans))
+        found += made
+        least = min(least, high)
         x += thick + 0.8
     return found, x - start
+
+
+def _leant(mesh: Mesh, x: float, z: float, high: float, lean_deg: float) -> Mesh:
+    """A thing that stands at x, so high, leant over to the left until its top meets what is there."""
+    turn = np.radians(lean_deg)
+    cos, sin = np.cos(turn), np.sin(turn)
+    matrix = np.array([[cos, 0, -sin, 0], [0, 1, 0, 0], [sin, 0, cos, 0], [0, 0, 0, 1.0]])
+    foot = np.array([x, 0.0, z + LIFT_MM])
+    matrix[:3, 3] = foot + (high * sin, 0, 0) - matrix[:3, :3] @ foot
+    return mesh.moved(matrix)
 
 
 def _box(parts: Parts, rng: np.random.Generator, x: float, spot: Spot) -> Made:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from kilnchisel.core.colour import delta_e, hex_to_linear, lab
+from kilnchisel.core.colour import LARGE_ENOUGH, contrast_ratio, delta_e, hex_to_linear
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Band, Blank, Medallion
 from kilnchisel.core.job.bodies import Bracelet
@@ -23,8 +23,8 @@ COPIES = ("setting", "copies")
 AIR = 1.5  # from middle to middle, in widths of the piece
 LEANS_DEG = 38.0
 # colours that go with one another; the first that differ enough from the piece's own are taken
-ROW = ("#26314f", "#8c3b2e", "#e9dfc8", "#2f4a46", "#c79a3a")
-UNLIKE = 22.0  # ΔE 76
+ROW = ("#26314f", "#8c3b2e", "#e9dfc8", "#2f4a46", "#c79a3a", "#a9bcc2", "#d8a48f")
+UNLIKE = 22.0  # ΔE*76
 
 
 def with_copies(job: Job, copies: tuple[Copy, ...]) -> Job:
@@ -147,11 +147,16 @@ def other_finishes(finish: Any, on_it: tuple[str, ...] = ()) -> tuple[Any, Any] 
     if "colour" not in type(finish).model_fields:
         return None
 
-    def lab_of(colour: str) -> Any:
-        return lab(np.array(hex_to_linear(colour)))
-
-    own, letters = lab_of(finish.colour), [lab_of(colour) for colour in on_it]
-    unlike = [one for one in ROW if all(delta_e(lab_of(one), known) > UNLIKE for known in (own, *letters))]
+    row, inks, own = (
+        np.array([hex_to_linear(colour) for colour in colours]).reshape(-1, 3)
+        for colours in (ROW, on_it, (finish.colour,))
+    )
+    apart = delta_e(row, own)
+    unlike = [
+        colour
+        for colour, linear, far in zip(ROW, row, apart, strict=True)
+        if far > UNLIKE and all(contrast_ratio(linear, ink) >= LARGE_ENOUGH for ink in inks)
+    ]
     if len(unlike) < 2:
         return None
     first, second = (finish.model_copy(update={"colour": colour}) for colour in unlike[:2])

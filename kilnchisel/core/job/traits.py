@@ -160,7 +160,8 @@ class Traits:
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
     the blank. ``wear``: what use has done to it. ``stays``: it is there already; nobody makes or turns it.
-    ``gapped``: the sides with narrow gaps, as between panels, which a film goes over.
+    ``walled``: it is a wall or part of one. ``gapped``: the sides with narrow gaps, as between panels,
+    which a film goes over.
     ``as_shown``: what is otherwise where the blank is shown otherwise (its field ``shown``).
     """
 
@@ -182,6 +183,7 @@ class Traits:
     view: tuple[float, float] = (20.0, 5.9)
     wear: Wear = AS_HANDED_OVER
     stays: bool = False
+    walled: bool = False
     gapped: Callable[[Any], tuple[str, ...]] = lambda _: ()
     as_shown: dict[str, dict[str, Any]] = field(default_factory=dict)
 
@@ -342,6 +344,7 @@ TRAITS: dict[type, Traits] = {
         _flat,
         gapped=lambda b: ("front",) if b.surface != "plaster" else (),
         stays=True,
+        walled=True,
         side="front",
         room=lambda b: b.height_mm * 0.9,
         rim=lambda b: "joints" if b.surface != "plaster" else None,
@@ -356,6 +359,7 @@ TRAITS: dict[type, Traits] = {
         _flat,
         gapped=lambda _: ("wall",),
         stays=True,
+        walled=True,
         side="fascia",
         room=lambda b: b.fascia_mm * 2.2,
         rim="joints",
@@ -374,6 +378,7 @@ TRAITS: dict[type, Traits] = {
     Window: Traits(
         _flat,
         stays=True,
+        walled=True,
         side="outside",
         room=lambda b: b.width_mm * 0.42,
         rim="frame",

@@ -135,11 +135,12 @@ class DraftLight:
         """What surrounds the piece, as a texture of LAYERS from polished to dull."""
         panel = scene.panel
         ground = scene.base
+        risen = None if ground is None or ground.sweep is None else (ground.sweep, ground.turned)
         key = (
             id(scene.draft_room.radiance),
             scene.draft_room.turn,
             None if panel is None else (panel.middle.tobytes(), panel.radiance.tobytes()),
-            None if ground is None else (ground.normal.tobytes(), ground.material, ground.sweep),
+            None if ground is None else (ground.normal.tobytes(), ground.material, risen),
             weakly(scene.street),
         )
         if key in self._rooms:

@@ -47,8 +47,7 @@ def _swept(scene: Scene, base: Base, directions: Array) -> tuple[Array, Array]:
     """How much of each direction (n, 3) the wall of a sweep covers, (n,), and what it sends back, (3,)."""
     assert base.sweep is not None
     behind, round_, high = base.sweep
-    foot = base.point + np.array([0.0, behind + round_, 0.0])
-    wall = Upright(foot, np.array([0.0, -1.0, 0.0]), high, base.radius_mm)
+    wall = Upright(base.point + (behind + round_) * base.rises, -base.rises, high, base.radius_mm)
     return wall.seen(scene, directions, base.material.albedo)
 
 

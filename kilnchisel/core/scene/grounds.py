@@ -44,9 +44,10 @@ RIM = 180  # points round a flat ground
 @dataclass(frozen=True, eq=False)
 class Base:
     """The ground: flat and round through ``point`` with unit ``normal``; or rising behind the piece in a
-    sweep that begins ``sweep`` = (how far behind, its round, how high), mm; or a ``table`` = (half its
-    width, how far to the front, how far back), mm. ``fades``: between which distances it is lost, mm.
-    ``relief``: what stands out of the plane, and its sizes as ``relief.laid`` takes them."""
+    sweep that begins ``sweep`` = (how far behind, its round, how high), mm, or ``turned`` half round,
+    towards the viewer; or a ``table`` = (half its width, how far to the front, how far back), mm.
+    ``fades``: between which distances it is lost, mm. ``relief``: what stands out of the plane, and its
+    sizes as ``relief.laid`` takes them."""
 
     point: Array
     normal: Array
@@ -54,6 +55,7 @@ class Base:
     radius_mm: float
     material: Material
     sweep: tuple[float, float, float] | None = None
+    turned: bool = False
     table: tuple[float, float, float] | None = None
     fades: tuple[float, float] | None = None
     relief: tuple[str, tuple[float, ...]] | None = None
@@ -70,7 +72,12 @@ class Base:
     @property
     def form(self) -> tuple[Any, ...]:
         """What its surface depends on besides its frame, to be compared."""
-        return self.radius_mm, self.sweep, self.table, self.relief
+        return self.radius_mm, self.sweep, self.turned, self.table, self.relief
+
+    @property
+    def rises(self) -> Array:
+        """The way to where a sweep rises, (3,)."""
+        return np.array([0.0, -1.0 if self.turned else 1.0, 0.0])
 
     @property
     def mesh(self) -> Mesh:
@@ -122,7 +129,7 @@ def _flat(frame: bytes, radius_mm: float) -> Mesh:
 
 def _swept(base: Base) -> Mesh:
     """Flat in front, a quarter of a circle behind, and a wall above that. It rises away from the viewer,
-    +y."""
+    +y, or is turned half round."""
     assert base.sweep is not None
     behind, round_, high = base.sweep
     wide = base.radius_mm
@@ -131,18 +138,16 @@ def _swept(base: Base) -> Mesh:
     up = np.concatenate([[0.0], round_ * (1 - np.cos(turn)), [max(high, round_)]])
     lean = np.concatenate([[0.0], turn, [np.pi / 2]])
     way = np.concatenate([[-wide], behind + round_ * turn, [behind + round_ * np.pi / 2 + up[-1] - round_]])
-    rows = [
-        np.stack([np.full(len(back), x), base.point[1] + back, base.point[2] + up], axis=1)
-        for x in (base.point[0] - wide, base.point[0] + wide)
-    ]
-    normal = np.stack([np.zeros(len(lean)), -np.sin(lean), np.cos(lean)], axis=1)
+    half = np.array([-1.0, -1.0, 1.0]) if base.turned else np.ones(3)
+    rows = [base.point + half * np.stack([np.full(len(back), x), back, up], axis=1) for x in (-wide, wide)]
+    normal = half * np.stack([np.zeros(len(lean)), -np.sin(lean), np.cos(lean)], axis=1)
     turned = np.arctan2(base.along[1], base.along[0])  # the sheet lies as the flat ground's does
     c, s = np.cos(turned), np.sin(turned)
     uv = [np.stack([x * c + way * s, -x * s + way * c], axis=1) for x in (-wide, wide)]
     return Mesh(
         np.concatenate(rows),
         np.concatenate([normal, normal]),
-        np.concatenate(uv),
+        half[:2] * np.concatenate(uv),
         lattice_faces(2, len(back))[:, ::-1].astype(np.int32),
     )
 

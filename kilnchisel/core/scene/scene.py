@@ -151,9 +151,11 @@ class Scene:
 
     def seen_in(self, view: View) -> Scene:
         """What of it a view shows: a parallel one, before its sheet of grey, no street nor bays, and any
-        other the street that is behind the piece as one looks from there."""
-        if view.parallel and (self.street is not None or self.laid or self.trees):
-            return self._bare_ground
+        other the street, or the sweep, that is behind the piece as one looks from there."""
+        if view.parallel:
+            return self._bare_ground if self.street is not None or self.laid or self.trees else self
+        if self.base is not None and self.base.sweep is not None:
+            return self._swept_behind if (view.eye - self.base.point) @ self.base.rises > 0 else self
         if self.street is None:
             return self
         behind = (view.eye - self.middle) @ self.street.facing >= 0
@@ -167,6 +169,17 @@ class Scene:
     def _across_the_street(self) -> Scene:
         assert self.street is not None
         return replace(self, street=self.street.across().lit_by(self.panels))
+
+    @cached_property
+    def _swept_behind(self) -> Scene:
+        """Its sweep turned half round; laid flat where one of the lights would come from behind that."""
+        assert self.base is not None and self.base.sweep is not None
+        turned = replace(self.base, turned=not self.base.turned)
+        behind, round_, _ = self.base.sweep
+        shining = (one.middle for one in self.panels if one.throws is None)
+        if any((middle - self.base.point) @ turned.rises > behind + round_ for middle in shining):
+            turned = replace(self.base, sweep=None)
+        return replace(self, base=turned)
 
     @property
     def panel(self) -> Panel | None:

@@ -8,6 +8,7 @@ from functools import partial
 import shapely
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.colour import ENOUGH, LARGE_ENOUGH
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.crafts import Fitting
@@ -24,7 +25,7 @@ from kilnchisel.core.lettering.measures import counters_of
 from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.lettering.strokes import MOST_MEASURED, stroke_range_mm
 from kilnchisel.core.shop.check import Check, rounded_down, set_to
-from kilnchisel.core.shop.legibility import ENOUGH, LARGE_ENOUGH, contrast_of
+from kilnchisel.core.shop.legibility import contrast_of
 from kilnchisel.core.shop.limits import limits_of
 from kilnchisel.core.shop.litface import evenness_check
 from kilnchisel.core.shop.making import making

@@ -9,6 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.colour import contrast_ratio
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
 from kilnchisel.core.finishes.material import Material
 from kilnchisel.core.job.crafts import Engraved, Tube
@@ -21,8 +22,6 @@ from kilnchisel.core.units import MM_PER_INCH
 FOOT_MM = 12 * MM_PER_INCH
 MUTCD_FEET_PER_INCH = 30.0  # MUTCD 2009, 2A.13
 BEST_FEET_PER_INCH = 10.0  # the sign trade's table of best impact: common practice
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # IEC 61966-2-1, as WCAG 2.x takes it
-ENOUGH, LARGE_ENOUGH = 4.5, 3.0  # WCAG 2.x, 1.4.3
 
 
 def legible_m(cap_mm: float) -> float:
@@ -33,12 +32,6 @@ def legible_m(cap_mm: float) -> float:
 def best_m(cap_mm: float) -> float:
     """From how far capitals of this height impress most, m (common practice: 10 ft for an inch)."""
     return cap_mm / MM_PER_INCH * BEST_FEET_PER_INCH * FOOT_MM / 1000
-
-
-def contrast_ratio(one: NDArray[Any], two: NDArray[Any]) -> float:
-    """WCAG 2.x: (L1 + 0.05) / (L2 + 0.05) of two linear RGB colours, the lighter one first."""
-    high, low = sorted((float(one @ LUMINANCE), float(two @ LUMINANCE)), reverse=True)
-    return (high + 0.05) / (low + 0.05)
 
 
 def contrast_of(job: Job, index: int, layers: tuple[Layer, ...]) -> float | None:

@@ -24,6 +24,7 @@ from PyQt6.QtGui import (
 
 from kilnchisel.core.build import row_length
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.cameras import walked_to
 from kilnchisel.core.job.edits import change, retyped, wording_at
 from kilnchisel.core.job.wording import Curve, Slope, Wording
 from kilnchisel.core.laying.flat import distance_on
@@ -650,7 +651,7 @@ class PictureView(ShownPicture):
                 "walk",
             )
             return
-        turn = (camera.turn_deg - dx * 0.4 + 180) % 360 - 180
+        turn = walked_to(self.session.job, camera.turn_deg - dx * 0.4)
         tilt = float(np.clip(camera.tilt_deg + dy * 0.3, -8, 88))
         self._camera({"turn_deg": round(turn, 1), "tilt_deg": round(tilt, 1)}, "walk round", "walk")
 
