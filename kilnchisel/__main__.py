@@ -217,7 +217,7 @@ def _new(options: Any) -> None:
 def _set(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
 
-    job = _open(options.job)
+    before = job = _open(options.job)
     _writable(options.output)
     waiting = list(options.fields)
     while waiting:
@@ -230,7 +230,19 @@ def _set(options: Any) -> None:
         if len(refused) == len(waiting):
             raise refused[0][1]
         waiting = [field for field, _ in refused]  # the others may have made room for it
+    _refuse_no_side(before, job)
     save_packed(job, options.output)
+
+
+def _refuse_no_side(before: Any, job: Any) -> None:
+    """Refuse letterings on sides that the blank does not have, where either has changed."""
+    from kilnchisel.core.build import sides_of_job
+
+    known = {item.lay.side for item in before.letterings} if job.blank == before.blank else set()
+    wanted = [item.lay.side for item in job.letterings if item.lay.side not in known]
+    if wanted and (sides := sides_of_job(job)) is not None:
+        for name in wanted:
+            sides.place(name)
 
 
 def _with_field(job: Any, field: str) -> Any:

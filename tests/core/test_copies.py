@@ -189,7 +189,7 @@ class Arranged(unittest.TestCase):
         from unittest import mock
 
         folder = self.enterContext(tempfile.TemporaryDirectory())
-        self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": folder, "XDG_DATA_HOME": folder}))
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": folder}))
         two = change(arranged(fresh_job("mug"), "front and back"), ("setting", "light", "strength"), 61.0)
         keep_set(two, "My two")
         self.assertEqual(set_of(two), "My two")

@@ -9,7 +9,7 @@ from pathlib import Path
 from kilnchisel.__main__ import main
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Printed
-from kilnchisel.core.job.edits import set_field
+from kilnchisel.core.job.edits import change, set_field
 from kilnchisel.core.job.file import open_job, save_job
 from kilnchisel.core.job.finish import Ink, Plastic, Slate, Wood
 from kilnchisel.core.shop.checks import checks
@@ -96,6 +96,17 @@ class Commands(unittest.TestCase):
             status, _, err = self.run_kc("set", self.file, field, "-o", self.out)
             self.assertEqual(status, 2)
             self.assertIn(words, err)
+
+    def test_a_side_there_is_not_is_said_with_those_there_are(self):
+        for fields in (("letterings.1.lay.side=lid",), ("blank.kind=mug", "letterings.1.lay.side=front")):
+            status, _, err = self.run_kc("set", self.file, *fields, "-o", self.out)
+            self.assertEqual(status, 2, fields)
+            self.assertRegex(err, "no side “(lid|front)”; it has “(front” and “back|outside)”")
+            self.assertFalse(self.out.exists())
+        self.assertEqual(self.run_kc("set", self.file, "letterings.1.lay.side=back", "-o", self.out)[0], 0)
+        # one that was there already keeps nobody from mending the rest
+        save_job(change(open_job(self.file), ("letterings", 0, "lay", "side"), "lid"), self.file)
+        self.assertEqual(self.run_kc("set", self.file, "wear.dirt=4", "-o", self.out)[0], 0)
 
     def test_a_refused_field_writes_nothing(self):
         status, _, err = self.run_kc("set", self.file, "wear.dirt=400", "-o", self.out)
