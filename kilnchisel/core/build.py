@@ -68,7 +68,15 @@ from kilnchisel.core.remembered import known, made_elsewhere, remembered
 from kilnchisel.core.scene.copies import shown_body
 from kilnchisel.core.scene.grounds import plane_of
 from kilnchisel.core.scene.onphoto import Plane, between_places, light_brought, light_turned, photo_view
-from kilnchisel.core.scene.scene import Companion, OnPhoto, Scene, middle_of, prepare_surroundings, scene_of
+from kilnchisel.core.scene.scene import (
+    Companion,
+    OnPhoto,
+    Scene,
+    box_of,
+    middle_of,
+    prepare_surroundings,
+    scene_of,
+)
 from kilnchisel.core.scene.stance import stance_of
 from kilnchisel.core.scene.view import View, square_on, walk_round
 
@@ -643,19 +651,46 @@ def radius_of_job(job: Job) -> float:
     return _ball_of(job)[1]
 
 
+def half_of_job(job: Job) -> Array:
+    """Half the size of the box round the piece, in its own frame, (3,) mm."""
+    low, high = box_of(_shown(job))
+    return np.asarray((high - low) / 2)
+
+
 def _ball_of(job: Job) -> tuple[Array, float]:
-    body = body_of(job.blank, detail=Detail.ROUGH)
-    return middle_of(shown_body(job, body), stance_of(job))
+    return middle_of(_shown(job), stance_of(job))
+
+
+def _shown(job: Job) -> Body:
+    return shown_body(job, body_of(job.blank, detail=Detail.ROUGH))
 
 
 def view_of(job: Job, aspect: float = 1.5) -> View:
-    """The job's own camera, for a picture of this width over height."""
+    """The job's own camera, for a picture of this width over height; above the ground, whatever it says."""
     photo, plane = job.setting.photo, photo_plane_of(job)
     if photo is not None and plane is not None:
         return photo_view(plane, photo, aspect)
     camera, middle = job.setting.camera, middle_of_job(job)
+    if camera.tilt_deg < (least := lowest_tilt(job, middle)):
+        camera = camera.model_copy(update={"tilt_deg": least})
     sharp_at = _sharp_at(job, middle) if camera.f_number > 0 else None
     return walk_round(camera, middle, aspect, sharp_at)
+
+
+ABOVE = 0.01  # of its distance, that a camera is above the ground at least
+
+
+def lowest_tilt(job: Job, middle: Array) -> float:
+    """How low the camera may be, degrees, round a piece with this middle in the scene, (3,): from below the
+    ground that it stands on it is not seen."""
+    point, normal, _ = plane_of(job)
+    if job.setting.ground.kind == "none" or normal[2] == 0:
+        return -90.0
+    far, rise = job.setting.camera.distance_mm, job.setting.camera.rise_mm
+    # its eye is rise cos(tilt) + far sin(tilt) above the middle
+    reach, lead = np.hypot(far, rise), np.arctan2(rise, far)
+    least = ABOVE * far + point[2] - middle[2]
+    return float(np.degrees(np.arcsin(np.clip(least / reach, -1.0, 1.0)) - lead))
 
 
 def _sharp_at(job: Job, middle: Array) -> Array:

@@ -199,9 +199,9 @@ class DraftDesk(_Desk):
                 return
             self._answered = order.number
             if kind == "drawn":
-                (laid, sides), pixels, view, stance, middle, seconds = values[1:]
+                (laid, sides), pixels, view, stance, middle, half, seconds = values[1:]
                 laid_elsewhere(order.job, laid, sides, detail=order.detail)
-                self.drawn.emit(Drawn(order, pixels, view, stance, middle, laid, seconds))
+                self.drawn.emit(Drawn(order, pixels, view, stance, middle, half, laid, seconds))
             elif order.index is not None:
                 self.taken.emit(Taken(order.job, order.index, *values[1:]))
 

@@ -12,7 +12,7 @@ import trimesh
 from PIL import Image
 
 from kilnchisel.core.blanks.mesh import Mesh
-from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.build import middle_of_job, scene_of_job, view_of
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
@@ -278,6 +278,23 @@ class Walking(unittest.TestCase):
             job = fresh_job(kind)
             self.assertEqual(walked_to(job, 40.0), 40.0)
             self.assertEqual([walked_to(job, turn) for turn in (120.0, -100.0)], [86.0, -86.0], kind)
+
+    def test_the_camera_stays_above_the_ground(self):
+        for kind in ("band", "mug", "plate", "van", "bank"):
+            job = fresh_job(kind)
+            for rise in (0.0, -0.4 * job.setting.camera.distance_mm):
+                low = change(job, ("setting", "camera", "rise_mm"), rise)
+                low = change(low, ("setting", "camera", "tilt_deg"), -30.0)
+                far = low.setting.camera.distance_mm
+                self.assertAlmostEqual(view_of(low).eye[2] / far, 0.01, delta=1e-6, msg=kind)
+            level = change(low, ("setting", "camera", "rise_mm"), 0.0)
+            for tilt in (12.0, 3.0):
+                eye = view_of(change(level, ("setting", "camera", "tilt_deg"), tilt)).eye
+                self.assertAlmostEqual((eye - middle_of_job(job))[2], far * np.sin(np.radians(tilt)), 6)
+        hung = change(fresh_job("board"), ("setting", "camera", "tilt_deg"), -30.0)
+        self.assertLess(view_of(hung).eye[2], -0.3 * hung.setting.camera.distance_mm)
+
+    def test_boards_that_lie_are_walked_round(self):
         lying = change(fresh_job("board"), ("setting", "stance"), "lying")
         self.assertEqual(walked_to(lying, 120.0), 120.0)
 

@@ -5,6 +5,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
+from kilnchisel.core.build import lowest_tilt, middle_of_job
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.ui.view import rulers
@@ -111,6 +112,15 @@ class Handling(WindowTest):
         after = self.window.session.job.setting.camera
         self.assertNotEqual(before.turn_deg, after.turn_deg)
         self.assertGreater(after.tilt_deg, before.tilt_deg)
+        self.wheel()
+        self.assertLess(self.window.session.job.setting.camera.distance_mm, after.distance_mm)
+        self.drag((30, 60), (60, 60), keys=Qt.KeyboardModifier.ShiftModifier)
+        self.assertNotEqual(self.window.session.job.setting.camera.shift_mm, 0)
+        self.window.look_home()
+        self.assertEqual(self.window.session.job.setting.camera.shift_mm, 0)
+
+    def wheel(self):
+        """A step nearer."""
         event = QWheelEvent(
             QPointF(30, 60),
             QPointF(self.picture.mapToGlobal(QPoint(30, 60))),
@@ -122,11 +132,33 @@ class Handling(WindowTest):
             False,
         )
         QApplication.sendEvent(self.picture, event)
-        self.assertLess(self.window.session.job.setting.camera.distance_mm, after.distance_mm)
-        self.drag((30, 60), (60, 60), keys=Qt.KeyboardModifier.ShiftModifier)
-        self.assertNotEqual(self.window.session.job.setting.camera.shift_mm, 0)
-        self.window.look_home()
-        self.assertEqual(self.window.session.job.setting.camera.shift_mm, 0)
+
+    def test_one_does_not_come_into_the_piece(self):
+        session = self.window.session
+        session.put(fresh_job("hull", "TARN"), "a hull")
+        self.settle()
+        long, wide, _ = self.picture.drawn.half
+        job = change(session.job, ("setting", "camera", "turn_deg"), 0.0)
+        session.put(change(job, ("setting", "camera", "tilt_deg"), 0.0), "from the side")
+        for _ in range(40):
+            self.wheel()
+        near = session.job.setting.camera.distance_mm
+        self.assertTrue(wide < near < 1.1 * wide, (near, wide))
+        self.drag((230, 30), (30, 30))
+        camera = session.job.setting.camera
+        self.assertEqual(camera.turn_deg, 80.0)
+        self.assertGreater(camera.distance_mm, long * np.sin(np.radians(80.0)))
+        self.drag((30, 30), (230, 30))
+        self.assertEqual(session.job.setting.camera.turn_deg, 0.0)
+
+    def test_one_does_not_walk_below_the_ground(self):
+        session = self.window.session
+        for _ in range(4):
+            self.drag((30, self.picture.height() - 40), (30, 20))
+        lowest = session.job.setting.camera.tilt_deg
+        self.assertAlmostEqual(lowest, lowest_tilt(session.job, middle_of_job(session.job)), delta=0.06)
+        self.drag((30, 60), (30, 90))  # at once up again
+        self.assertAlmostEqual(session.job.setting.camera.tilt_deg, lowest + 9.0, delta=1.5)
 
     def test_one_does_not_walk_behind_the_wall_that_a_piece_hangs_on(self):
         session = self.window.session

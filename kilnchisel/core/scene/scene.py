@@ -204,7 +204,7 @@ class Companion:
 
 
 @remembered
-def _box_of(body: Body) -> Array:
+def box_of(body: Body) -> Array:
     """The box round a body, its own coordinates, but for what is behind glass, (2, 3)."""
     boxes = [shell.mesh.bounds for shell in body.shells if not shell.solid.startswith(BEHIND)]
     for sheet in body.sheets:
@@ -218,7 +218,7 @@ def _box_of(body: Body) -> Array:
 
 def middle_of(body: Body, stance: Array) -> tuple[Array, float]:
     """Middle (scene coordinates) and radius of the ball round a body, mm, but for what is behind glass."""
-    low, high = _box_of(body)
+    low, high = box_of(body)
     return stance[:3, :3] @ ((low + high) / 2) + stance[:3, 3], float(np.linalg.norm(high - low) / 2)
 
 

@@ -4,10 +4,10 @@ out as plain tuples.
 
 In: ("draft", DraftOrder), ("mockup", MockupOrder), ("no mockup", number), ("ahead",),
 ("another job",), ("solid", SolidOrder), ("no solid", number), ("keep", files that a job holds).
-Out: ("card", name), ("drawn", number, parts, pixels, view, stance, middle, seconds), ("taken", number,
-readings, checks), ("refined", number, Refined), ("progress", number, share, seconds left), ("stopped",
-number), ("made", number, bytes of a solid), and ("failed", the order's kind, number, sentence, report of
-a fault or "").
+Out: ("card", name), ("drawn", number, parts, pixels, view, stance, middle, half, seconds), ("taken",
+number, readings, checks), ("refined", number, Refined), ("progress", number, share, seconds left),
+("stopped", number), ("made", number, bytes of a solid), and ("failed", the order's kind, number, sentence,
+report of a fault or "").
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from kilnchisel.core.blanks.imported import FreeMesh
 from kilnchisel.core.blanks.sides import Cylinder, Plane
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.blanks.turnedside import Turned
-from kilnchisel.core.build import lettering_laid, middle_of_job, scene_of_job, sides_of_job
+from kilnchisel.core.build import half_of_job, lettering_laid, middle_of_job, scene_of_job, sides_of_job
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import report_of, sentence_of
@@ -156,8 +156,8 @@ class _Drafts:
         count = len(order.job.letterings)
         laid = tuple(lettering_laid(order.job, i, detail=order.detail) for i in range(count))
         parts = self._sender.parts((laid, sides_of_job(order.job)))
-        stance, middle = stance_of(order.job), middle_of_job(order.job)
-        self._answer(("drawn", order.number, parts, pixels, view, stance, middle, seconds))
+        stance, middle, half = stance_of(order.job), middle_of_job(order.job), half_of_job(order.job)
+        self._answer(("drawn", order.number, parts, pixels, view, stance, middle, half, seconds))
         if order.detail.fine:
             give_back()
         if order.index is not None and not self.slot.stale(order):

@@ -5,11 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from kilnchisel.core.build import square_on_view, view_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.handover.pictures import PictureOrder
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.scene.lamps import toward_of
 from kilnchisel.core.scene.view import View
 from kilnchisel.core.shop.check import Check
 from kilnchisel.core.shop.readings import Reading
@@ -46,8 +50,14 @@ class Drawn:
     view: View
     stance: Any
     middle: Any  # of the piece in the scene, (3,) mm
+    half: Any  # the size of the box round the piece in its own frame, (3,) mm
     laid: tuple[Laid, ...]
     seconds: float  # that drawing it took, the geometry apart
+
+    def reaches(self, camera: Camera) -> float:
+        """How far the piece comes from its middle towards a camera, mm, at most: nearer, that is within."""
+        way = toward_of(camera.turn_deg, camera.tilt_deg)
+        return float(np.abs(self.stance[:3, :3].T @ way) @ self.half)
 
 
 @dataclass(frozen=True, eq=False)

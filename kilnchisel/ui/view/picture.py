@@ -22,7 +22,7 @@ from PyQt6.QtGui import (
     QWheelEvent,
 )
 
-from kilnchisel.core.build import row_length
+from kilnchisel.core.build import lowest_tilt, row_length
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.cameras import walked_to
 from kilnchisel.core.job.edits import change, retyped, wording_at
@@ -67,6 +67,8 @@ from kilnchisel.ui.view.typing import caret_at, caret_line, typed
 
 Array = NDArray[Any]
 
+OUTSIDE = 1.04  # of what a piece reaches towards the camera, that it stays away
+TILTS_DEG = (-8.0, 88.0)  # of a camera that is walked round
 BEFORE_KEY = Qt.Key.Key_B
 MOVES_ALL = ("walk", "aim", "sheet", "mark", "place", "height")  # drags after which all is drawn anew
 CURSORS = {"bend": Qt.CursorShape.SizeVerCursor, "spread": Qt.CursorShape.SizeHorCursor}
@@ -548,7 +550,9 @@ class PictureView(ShownPicture):
             self.tell("The job is seen from where its photo was taken; drag it over the photo instead.")
         else:
             camera = self.session.job.setting.camera
-            distance = float(np.clip(camera.distance_mm * factor, 30, 1_000_000))
+            near = 0.0 if self.drawn is None else OUTSIDE * self.drawn.reaches(camera)
+            near = min(max(near, 30.0), camera.distance_mm)
+            distance = float(np.clip(camera.distance_mm * factor, near, 1_000_000))
             self._camera({"distance_mm": round(distance, 1)}, f"distance {distance:.0f} mm", "zoom")
         event.accept()
 
@@ -651,9 +655,18 @@ class PictureView(ShownPicture):
                 "walk",
             )
             return
+        drawn, far = self._drag.drawn, camera.distance_mm
         turn = walked_to(self.session.job, camera.turn_deg - dx * 0.4)
-        tilt = float(np.clip(camera.tilt_deg + dy * 0.3, -8, 88))
-        self._camera({"turn_deg": round(turn, 1), "tilt_deg": round(tilt, 1)}, "walk round", "walk")
+        least, most = TILTS_DEG
+        if drawn is not None:
+            least = min(max(least, lowest_tilt(self._drag.job, drawn.middle)), most)
+        tilt = float(np.clip(max(camera.tilt_deg, least) + dy * 0.3, least, most))
+        walked = {"turn_deg": round(turn, 1), "tilt_deg": round(tilt, 1)}
+        if drawn is not None and OUTSIDE * drawn.reaches(camera) <= far:
+            # from beside a long piece one would come into its end
+            near = OUTSIDE * drawn.reaches(camera.model_copy(update=walked))
+            walked["distance_mm"] = round(max(far, near), 1)
+        self._camera(walked, "walk round", "walk")
 
     def _camera(self, values: dict[str, float], words: str, merge: str) -> None:
         camera = self.session.job.setting.camera.model_copy(update=values)
