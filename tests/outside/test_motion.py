@@ -243,6 +243,13 @@ class Tracks(unittest.TestCase):
             moment(neon("A"), Film(), 0)
         self.assertEqual(len(TRACKS), 9)
 
+    def test_it_does_not_swing_behind_the_wall_that_a_sign_hangs_on(self):
+        job = change(fresh_job("board", "A"), ("setting", "camera", "turn_deg"), 70.0)
+        film = Film(track="swing")
+        turns = [moment(job, film, n).job.setting.camera.turn_deg for n in range(film.frames)]
+        self.assertEqual(max(turns), 86.0)
+        self.assertAlmostEqual(min(turns), 35.0, delta=0.3)
+
 
 class Frames(unittest.TestCase):
     def setUp(self):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.easing import eased
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.cameras import place_named
+from kilnchisel.core.job.cameras import place_named, walked_to
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.edits import letter_change, with_letter
 from kilnchisel.core.job.lettering import Lettering
@@ -124,7 +124,7 @@ def _turntable(job: Job, film: Film, share: float) -> Moment:
 def _swing(job: Job, film: Film, share: float) -> Moment:
     camera = job.setting.camera
     turn = camera.turn_deg + SWING_DEG * math.sin(2 * math.pi * share)
-    return Moment(_seen(job, camera.model_copy(update={"turn_deg": _within(turn)})))
+    return Moment(_seen(job, camera.model_copy(update={"turn_deg": walked_to(job, turn)})))
 
 
 def _between(job: Job, film: Film, share: float) -> Moment:
