@@ -442,6 +442,12 @@ def lays_of(job: Job, index: int) -> tuple[Lay, ...]:
     return (lay,) if other is None else (lay, _across(lay, body, other))
 
 
+def laids_of(job: Job, index: int) -> tuple[Laid, ...]:
+    """A lettering wherever it lies: on its own side, and on the one opposite if it is wanted there too."""
+    content = job.letterings[index].content
+    return tuple(laid_of(job.blank, content, lay, detail=Detail.FINE) for lay in lays_of(job, index))
+
+
 def _making(index: int, lettering: Lettering) -> _Making:
     return _Making(index, lettering.content, lettering.lay, lettering.craft)
 

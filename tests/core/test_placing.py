@@ -140,6 +140,24 @@ class Zones(unittest.TestCase):
         after = {c.key: c.level for c in checks(made, 0)}
         self.assertEqual((after["clear_windows"], after["clear_door seams"]), ("good", "good"))
 
+    def test_what_is_in_the_way_on_the_other_side_alone_is_told(self):
+        """A coach has its door on one side: what is on both sides lies over it there."""
+        job = change(fresh_job("coach", "TARN"), ("letterings", 0, "lay", "side"), "left side")
+        job = change(job, ("letterings", 0, "content", "cap_height_mm"), 150.0)
+        job = change(job, ("letterings", 0, "lay", "across_mm"), -600.0)
+
+        def told(job, side):
+            return [
+                check.says for check in checks(job, 0) if check.says.startswith(f"On the {side}: runs ")
+            ]
+
+        found = []
+        for along in (-5200.0, -4900.0, 4900.0, 5200.0):
+            one = change(job, ("letterings", 0, "lay", "along_mm"), along)
+            self.assertEqual(told(one, "right side"), [])
+            found += told(change(one, ("letterings", 0, "lay", "both"), True), "right side")
+        self.assertTrue(any("door" in says for says in found), found)
+
     def test_within_a_frame_it_is_clear_and_a_little_over_it_a_little_in(self):
         blank = BoxSign(shape="rectangle")
         job = job_on(blank, "sign", "CAFÉ")

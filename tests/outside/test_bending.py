@@ -12,7 +12,7 @@ import ezdxf
 import numpy as np
 import pypdfium2
 
-from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.build import lays_of, lettering_laid, piece_of
 from kilnchisel.core.crafts.tubes import Run
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.bendingplan import bending_files, plan_of
@@ -23,14 +23,16 @@ from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.artwork import Ring, Shape
 from kilnchisel.core.job.boards import Wall
-from kilnchisel.core.job.crafts import Engraved, Standing, Tube
+from kilnchisel.core.job.crafts import Embroidered, Engraved, Standing, Tube
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass
 from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.job.lettering import Repeat
 from kilnchisel.core.shop.amounts import Amount, Rates, amounts_of, hours_written, read_rates
 from kilnchisel.core.shop.bender import ELECTRODE_MM, PAIR_M, bendings_of, bends_of, transformers_of
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.power import RESERVE, lights_of, supplies_w
+from kilnchisel.core.shop.readings import SUMMED, readings
 from tests.outside.test_tubes import neon
 
 
@@ -220,6 +222,36 @@ class Shop(unittest.TestCase):
         self.assertLess(plate.number, most)
         self.assertGreater(plate.number, 0.9 * most)
         self.assertAlmostEqual(plate.weight_g, 8.44 * plate.number, places=6)
+
+    def test_what_is_on_both_sides_and_again_is_counted_so_often(self):
+        """Film, letter faces, thread: by arithmetic twice and three times what one takes."""
+
+        def told(job):
+            return {one.what: one.number for one in amounts_of(job) if one.unit in ("m", "m²")}
+
+        van, cap = fresh_job("van", "TARN"), fresh_job("peaked cap", "TARN")
+        cap = change(cap, ("letterings", 0, "craft"), Embroidered())
+        for job in (van, cap, standing(light="halo", standoff_mm=30)):
+            for lay, times in ((("both",), 2.0), (("repeat",), 3.0)):
+                many = change(job, ("letterings", 0, "lay", *lay), Repeat(times=3) if times == 3 else True)
+                if len(lays_of(many, 0)) * len(lettering_laid(many, 0).placing.copies) < times:
+                    continue  # it has no other side
+                once, often = told(job), told(many)
+                self.assertEqual(set(once), set(often))
+                self.assertTrue(once)
+                for what in once:
+                    self.assertAlmostEqual(often[what] / once[what], times, delta=0.02, msg=(what, lay))
+                one, all_ = (
+                    {reading.key: reading.value for reading in readings(item, 0)} for item in (job, many)
+                )
+                for key in SUMMED:
+                    self.assertEqual(key in one, key in all_)
+                    if key in one:
+                        self.assertAlmostEqual(all_[key] / one[key], times, delta=0.02, msg=(key, lay))
+        sewn = {reading.key: reading.value for reading in readings(cap, 0)}
+        self.assertAlmostEqual(
+            sum(n for what, n in told(cap).items() if "thread" in what), sewn["thread"], 6
+        )
 
     def test_prices_add_up_and_what_has_none_is_said(self):
         folder = Path(self.enterContext(TemporaryDirectory()))

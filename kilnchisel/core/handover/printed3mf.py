@@ -10,11 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import volume_within
-from kilnchisel.core.build import laid_of, lays_of, piece_of
+from kilnchisel.core.build import laids_of, piece_of
 from kilnchisel.core.crafts.parted import Letters, parted
 from kilnchisel.core.crafts.piece import Piece
 from kilnchisel.core.crafts.solids import solid_of
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.sideviews import colour_of_blank, colour_of_layer
 from kilnchisel.core.job.bodies import Mesh3D
@@ -96,8 +95,7 @@ def _from_blank(job: Job) -> list[Object]:
     for index, item in enumerate(job.letterings):
         if not _is_parted(item):
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, item.content, lay, detail=Detail.FINE)
+        for laid in laids_of(job, index):
             if laid.ink.is_empty:
                 continue
             low, high = relief_range_mm(item, laid)

@@ -11,8 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
-from kilnchisel.core.detail import Detail
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.paper.marks import (
     INK,
@@ -132,11 +131,9 @@ def _bled(region: Any, cut: Any) -> Any:
 
 def _picture(job: Job, work: Work) -> list[Mark]:
     """Colour artwork where it lies. Raises KilnError on a cone, where it would have to be bent."""
-    lettering = job.letterings[work.index]
-    for lay in lays_of(job, work.index):
-        if lay.side != work.side:
+    for laid in laids_of(job, work.index):
+        if laid.lay.side != work.side:
             continue
-        laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
         spots = shapely.get_coordinates(work.layer.region)[:8]
         if not np.allclose(flats_of([laid])[0].points(spots), spots, atol=1e-6):
             raise KilnError(
@@ -151,9 +148,7 @@ def _picture(job: Job, work: Work) -> list[Mark]:
 
 def _guides(job: Job, works: list[Work], lines: Drawing) -> None:
     """The side's border, its seam and what is to be kept clear, dotted."""
-    index = works[0].index
-    lays = [lay for lay in lays_of(job, index) if lay.side == works[0].side]
-    laid = laid_of(job.blank, job.letterings[index].content, lays[0], detail=Detail.FINE)
+    laid = next(one for one in laids_of(job, works[0].index) if one.lay.side == works[0].side)
     flat = flats_of([laid])[0]
 
     def dotted(shape: Any) -> None:

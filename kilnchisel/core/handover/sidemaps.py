@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.imported import free_mesh
 from kilnchisel.core.blanks.sides import Side
-from kilnchisel.core.build import body_of_job, laid_of, lays_of, piece_of, scene_of_job
+from kilnchisel.core.build import body_of_job, laids_of, piece_of, scene_of_job
 from kilnchisel.core.crafts.piece import Part
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.picture.baked import Laying, Maps, baked, laid_on
@@ -120,10 +119,9 @@ def _on_sheet(job: Job, part: Part, item: Item, side: Side) -> Array | None:
         return None
     own = item.mesh.uv - (raster.width_mm / 2, raster.height_mm / 2)
     best, least = None, np.inf
-    for lay in lays_of(job, part.lettering):
-        if lay.side != side.name:
+    for laid in laids_of(job, part.lettering):
+        if laid.lay.side != side.name:
             continue
-        laid = laid_of(job.blank, job.letterings[part.lettering].content, lay, detail=Detail.FINE)
         for place in laid.placing.everywhere(own):
             off = item.mesh.points - side.to_body(place, np.zeros(len(place)))
             far = np.linalg.norm(off, axis=1)

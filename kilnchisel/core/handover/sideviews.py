@@ -10,10 +10,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.colour import linear_to_hex, srgb_encode
 from kilnchisel.core.crafts.tubes import runs_of
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.finish import darkened, letter_material, material_of
 from kilnchisel.core.finishes.gas import tube_rgb
 from kilnchisel.core.handover.paper.dimensions import Dimension
@@ -54,9 +53,8 @@ def side_views(job: Job) -> list[SideView]:
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden or isinstance(lettering.craft, Fitting):
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
-            found.setdefault(lay.side, []).append((index, laid))
+        for laid in laids_of(job, index):
+            found.setdefault(laid.lay.side, []).append((index, laid))
     return [_view(job, name, laid) for name, laid in found.items()]
 
 

@@ -11,9 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.stitching import threads_of
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Embroidered
 from kilnchisel.core.job.model import Job
@@ -43,12 +42,11 @@ def sewn_on(job: Job) -> dict[str, list[Sewn]]:
         craft = lettering.craft
         if lettering.hidden or not isinstance(craft, Embroidered):
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
+        for laid in laids_of(job, index):
             for layer, threads in zip(laid.layers, threads_of(laid.outline, craft), strict=True):
                 finish = layer.layer.finish or lettering.finish
                 colour = str(getattr(finish, "colour", getattr(job.finish, "colour", PLAIN)))
-                found.setdefault(lay.side, []).extend(
+                found.setdefault(laid.lay.side, []).extend(
                     Sewn(colour, laid.placing.points(thread.points, copy))
                     for copy in range(len(laid.placing.copies))
                     for thread in threads

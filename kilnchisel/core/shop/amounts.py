@@ -11,11 +11,12 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.blanks.body import MAIN
-from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.build import laids_of, piece_of
 from kilnchisel.core.crafts.piece import Part
+from kilnchisel.core.crafts.stitching import threads_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.gate import bytes_of
-from kilnchisel.core.job.crafts import Printed, Standing
+from kilnchisel.core.job.crafts import Embroidered, Printed, Standing
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
@@ -125,7 +126,7 @@ WORKED = re.compile(r"(.+?)\s*(\d+(?:[.,]\d+)?)\s*(h|hours?|min|minutes?)", re.I
 
 def amounts_of(job: Job) -> list[Amount]:
     """The materials of a job. Raises KilnError where something cannot be drawn."""
-    return [*_solid(job), *_film(job), *_glass(job), *_boxes(job), *_light(job)]
+    return [*_solid(job), *_film(job), *_thread(job), *_glass(job), *_boxes(job), *_light(job)]
 
 
 def _solid(job: Job) -> list[Amount]:
@@ -191,14 +192,29 @@ def _film(job: Job) -> list[Amount]:
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden or not isinstance(lettering.craft, Printed):
             continue
-        laid = lettering_laid(job, index)
-        for layer in laid.layers:
-            finish = layer.layer.finish or lettering.finish
-            words = finish_words(finish_worn(job, finish))
-            words = "printed picture" if layer.layer.raster is not None else words
-            area = stages_area(layer.layer, lettering.craft) * len(laid.placing.copies)
-            areas[words] = areas.get(words, 0.0) + area
+        for laid in laids_of(job, index):
+            for layer in laid.layers:
+                finish = layer.layer.finish or lettering.finish
+                words = finish_words(finish_worn(job, finish))
+                words = "printed picture" if layer.layer.raster is not None else words
+                area = stages_area(layer.layer, lettering.craft) * len(laid.placing.copies)
+                areas[words] = areas.get(words, 0.0) + area
     return [Amount(f"film, {words}", area / 1e6, "m²") for words, area in areas.items() if area > 0]
+
+
+def _thread(job: Job) -> list[Amount]:
+    """Thread by colour, m."""
+    found: dict[str, float] = {}
+    for index, lettering in enumerate(job.letterings):
+        if lettering.hidden or not isinstance(lettering.craft, Embroidered):
+            continue
+        for laid in laids_of(job, index):
+            sewn = threads_of(laid.outline, lettering.craft)
+            for layer, threads in zip(laid.layers, sewn, strict=True):
+                words = finish_words(finish_worn(job, layer.layer.finish or lettering.finish))
+                long = sum(thread.length_mm for thread in threads) * len(laid.placing.copies)
+                found[words] = found.get(words, 0.0) + long
+    return [Amount(f"thread, {words}", long / 1000, "m") for words, long in found.items() if long > 0]
 
 
 def _glass(job: Job) -> list[Amount]:
@@ -226,10 +242,10 @@ def _boxes(job: Job) -> list[Amount]:
         craft = lettering.craft
         if lettering.hidden or not isinstance(craft, Standing) or not _is_hollow(job, lettering):
             continue
-        laid = lettering_laid(job, index)
-        copies = len(laid.placing.copies)
-        edge = sum(layer.layer.region.length for layer in laid.layers) * copies
-        area = sum(layer.layer.region.area for layer in laid.layers) * copies
+        laids = laids_of(job, index)
+        layers = [layer for laid in laids for layer in laid.layers * len(laid.placing.copies)]
+        edge = sum(layer.layer.region.length for layer in layers)
+        area = sum(layer.layer.region.area for layer in layers)
         faces = (f"letter faces, {finish_words(finish_worn(job, lettering.finish))}", "m²")
         strip = (f"return strip {craft.thickness_mm:g} mm", "m")
         found[faces] = found.get(faces, 0.0) + area / 1e6

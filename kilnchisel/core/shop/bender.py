@@ -16,9 +16,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.tubes import Run, runs_of, support_places
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import LightColour, Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.words.contents import one_line
@@ -133,14 +132,13 @@ def bendings_of(job: Job) -> list[Bending]:
         craft = lettering.craft
         if lettering.hidden or not isinstance(craft, Tube):
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
+        for laid in laids_of(job, index):
             for run in runs_of(laid, craft):
                 number += 1
                 bends = bends_of(run, craft)
                 words = one_line(lettering)
-                found.setdefault(lay.side, []).append(
-                    Bent(number, index, lay.side, words, craft, run, bends)
+                found.setdefault(laid.lay.side, []).append(
+                    Bent(number, index, laid.lay.side, words, craft, run, bends)
                 )
     return [Bending(side, tuple(tubes)) for side, tubes in found.items()]
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from functools import partial
 
 import shapely
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import laids_of, lettering_laid
 from kilnchisel.core.colour import ENOUGH, LARGE_ENOUGH
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
@@ -48,6 +49,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
+        found += _across(job, index, found)
         found += (
             _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + making(job, index, laid)
         )
@@ -126,6 +128,18 @@ def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
             )
         else:
             found.append(Check(f"clear_{zone.name}", "good", f"Clear of the {zone.name}."))
+    return found
+
+
+def _across(job: Job, index: int, own: list[Check]) -> list[Check]:
+    """What is not well on the side opposite alone, of a lettering that is on both: a door, a flap."""
+    told = {check.key for check in own if check.level != "good"}
+    found = []
+    for laid in laids_of(job, index)[1:]:
+        for check in (_edges(job, index, laid), *_zones(job, index, laid)):
+            if check.level != "good" and check.key not in told:
+                says = f"On the {laid.lay.side}: {check.says[0].lower()}{check.says[1:]}"
+                found.append(replace(check, key=f"other_{check.key}", says=says, fix=None))
     return found
 
 

@@ -9,10 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.standing import PIN_MM, pin_places
 from kilnchisel.core.crafts.tubes import runs_of, support_places
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.crafts import (
     Carved,
     Craft,
@@ -68,11 +67,10 @@ def drilled(job: Job) -> list[Drilled]:
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden or not needs_holes(lettering.craft):
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
+        for laid in laids_of(job, index):
             holes = holes_of(lettering.craft, laid)
             if holes:
-                mine = found.setdefault(lay.side, ([], []))
+                mine = found.setdefault(laid.lay.side, ([], []))
                 mine[0].extend(holes)
                 mine[1].append((index, laid))
     return [Drilled(side, tuple(holes), tuple(laid)) for side, (holes, laid) in found.items()]

@@ -7,10 +7,9 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.standing import STRIP_MM, strips_of
 from kilnchisel.core.crafts.tubes import runs_of
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.crafts import (
     Carved,
@@ -60,8 +59,7 @@ def lights_of(job: Job) -> list[Lit]:
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden:
             continue
-        for lay in lays_of(job, index):
-            laid = laid_of(job.blank, lettering.content, lay, detail=Detail.FINE)
+        for laid in laids_of(job, index):
             found += leds_of(lettering.craft, laid, one_line(lettering))
     return found
 

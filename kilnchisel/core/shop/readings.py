@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from kilnchisel.core.build import lettering_laid, piece_of
+from kilnchisel.core.build import lays_of, lettering_laid, piece_of
 from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.crafts.stitching import threads_of
 from kilnchisel.core.crafts.through import pressed_out
@@ -67,6 +67,22 @@ ENDINGS = {
 }
 
 
+# of all copies together, on both sides where they are on both
+SUMMED = (
+    "area",
+    "line_length",
+    "film",
+    "volume",
+    "weight",
+    "returns",
+    "stitches",
+    "thread",
+    "cuts",
+    "tube_length",
+    "tubes",
+)
+
+
 @dataclass(frozen=True)
 class Reading:
     """One measure: a stable key, the words for it, the value and its unit."""
@@ -104,6 +120,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
         share = outline.face.x_height / outline.face.cap_height
         found.append(Reading("x_height", "x-height", outline.cap_height_mm * share, "mm"))
     closed = laid.side.period is not None
+    copies = len(laid.placing.copies)
     found.append(Reading("width", "Width round" if closed else "Width", laid.width_mm, "mm"))
     if laid.degrees is not None:
         found.append(Reading("degrees", "Goes round", laid.degrees, "°"))
@@ -118,7 +135,7 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
     found += _space(laid) + _on_garment(job.blank, laid)
     tubes = isinstance(lettering.craft, Tube)
     found += _fitting(laid) + _letters(laid, tubes=tubes)
-    found.append(Reading("area", "Area of letters", laid.outline.ink.area, "mm²"))
+    found.append(Reading("area", "Area of letters", laid.outline.ink.area * copies, "mm²"))
     found += _relief(job, lettering, laid)
     if words:
         found += [
@@ -132,7 +149,8 @@ def readings(job: Job, index: int) -> tuple[Reading, ...]:
         fineness = pixels_per_inch(lettering.content)
         if fineness is not None:
             found.append(Reading("fineness", "Pixels an inch", fineness, "ppi"))
-    return tuple(found)
+    sides = len(lays_of(job, index))
+    return tuple(replace(one, value=one.value * sides) if one.key in SUMMED else one for one in found)
 
 
 def _fitted(job: Job, index: int, craft: Fitting) -> list[Reading]:
@@ -298,7 +316,7 @@ def _letters(laid: Laid, *, tubes: bool) -> list[Reading]:
         found.append(Reading("counters", "Counters", counters.count, ""))
         found.append(Reading("narrowest_counter", "Narrowest counter", counters.narrowest_mm, "mm"))
     if outline.lines:
-        length = sum(length_of(line) for line in outline.lines)
+        length = sum(length_of(line) for line in outline.lines) * len(laid.placing.copies)
         found.append(Reading("line_length", "Length of lines", length, "mm"))
         bend = min(tightest_bend(line) for line in outline.lines)
         if math.isfinite(bend) and not tubes:

@@ -8,9 +8,8 @@ from typing import Any
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import laid_of, lays_of
+from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.sheet import layered
-from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Craft, Printed
 from kilnchisel.core.job.model import Job
@@ -38,15 +37,15 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
     """What of a job is made by some crafts, hidden letterings left out. Those of one side keep their places
     to each other where it unrolls without stretch. Raises KilnError where a lettering cannot be drawn."""
     chosen = [
-        (i, lay)
+        (i, laid)
         for i, item in enumerate(job.letterings)
         if not item.hidden and isinstance(item.craft, crafts)
-        for lay in lays_of(job, i)
+        for laid in laids_of(job, i)
     ]
     found = []
-    for side in dict.fromkeys(lay.side for _, lay in chosen):
-        mine = [(i, lay) for i, lay in chosen if lay.side == side]
-        laid = [laid_of(job.blank, job.letterings[i].content, lay, detail=Detail.FINE) for i, lay in mine]
+    for side in dict.fromkeys(one.lay.side for _, one in chosen):
+        mine = [(i, one) for i, one in chosen if one.lay.side == side]
+        laid = [one for _, one in mine]
         for (index, _), one, flat in zip(mine, laid, flats_of(laid), strict=True):
             lettering = job.letterings[index]
             for layer in one.layers:
@@ -71,9 +70,8 @@ def open_lines(job: Job, work: Work) -> list[NDArray[Any]]:
     if not isinstance(content, Wording) or not content.by_lines or work.layer.layer.kind != "letters":
         return []
     found: list[NDArray[Any]] = []
-    for lay in lays_of(job, work.index):
-        if lay.side == work.side:
-            laid = laid_of(job.blank, content, lay, detail=Detail.FINE)
+    for laid in laids_of(job, work.index):
+        if laid.lay.side == work.side:
             for line in laid.outline.lines:
                 found += laid.placing.lines(line)
     return found
