@@ -23,7 +23,7 @@ from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.artwork import Ring, Shape
 from kilnchisel.core.job.boards import Wall
-from kilnchisel.core.job.crafts import Embroidered, Engraved, Standing, Tube
+from kilnchisel.core.job.crafts import Embroidered, Engraved, Standing, Tube, WovenPatch
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.finish import Brass
 from kilnchisel.core.job.fresh import fresh_job, job_on
@@ -252,6 +252,24 @@ class Shop(unittest.TestCase):
         self.assertAlmostEqual(
             sum(n for what, n in told(cap).items() if "thread" in what), sewn["thread"], 6
         )
+
+    def test_what_comes_whole_is_one_piece(self):
+        """Nobody counts what a van or a shirt is made of."""
+        for kind, words in (
+            ("van", "panel van"),
+            ("apparel", "t-shirt"),
+            ("peaked cap", "cap"),
+            ("mug", "mug"),
+            ("box sign", "box sign"),
+        ):
+            job = fresh_job(kind, "TARN")
+            first, *rest = amounts_of(job)
+            self.assertEqual((first.what, first.number, first.unit), (words, 1.0, ""))
+            self.assertEqual([one for one in rest if one.unit == "cm³" or one.weight_g], [], kind)
+        sewn = amounts_of(change(fresh_job("apparel", "TARN"), ("letterings", 0, "craft"), Embroidered()))
+        self.assertEqual([one.unit for one in sewn], ["", "m"])
+        patched = amounts_of(change(fresh_job("apparel", "TARN"), ("letterings", 0, "craft"), WovenPatch()))
+        self.assertEqual([(one.what, one.number) for one in patched[1:]], [("woven patch", 1.0)])
 
     def test_prices_add_up_and_what_has_none_is_said(self):
         folder = Path(self.enterContext(TemporaryDirectory()))

@@ -160,8 +160,8 @@ class Traits:
     are for. ``finishes``: of blank, rim and detail at first, None being a job's own defaults. ``manner``:
     how a first lettering is made. ``view``: how high the camera is, degrees, and how far off, in sizes of
     the blank. ``wear``: what use has done to it. ``stays``: it is there already; nobody makes or turns it.
-    ``walled``: it is a wall or part of one. ``gapped``: the sides with narrow gaps, as between panels,
-    which a film goes over.
+    ``bought``: it comes whole, and no one counts what it is made of. ``walled``: it is a wall or part of
+    one. ``gapped``: the sides with narrow gaps, as between panels, which a film goes over.
     ``as_shown``: what is otherwise where the blank is shown otherwise (its field ``shown``).
     """
 
@@ -183,6 +183,7 @@ class Traits:
     view: tuple[float, float] = (20.0, 5.9)
     wear: Wear = AS_HANDED_OVER
     stays: bool = False
+    bought: bool = False
     walled: bool = False
     gapped: Callable[[Any], tuple[str, ...]] = lambda _: ()
     as_shown: dict[str, dict[str, Any]] = field(default_factory=dict)
@@ -225,6 +226,7 @@ def _vehicle(**known: Any) -> Traits:
         ),
         "ground": ASPHALT,
         "view": OUT_OF_DOORS,
+        "bought": True,
     }
     return Traits(**(usual | known))
 
@@ -233,7 +235,12 @@ def _vehicle(**known: Any) -> Traits:
 GLAZED = (Paint(colour="#f1efe8", gloss=92), Stainless(polish="satin"), Glass(colour="#82918b"))
 
 TRAITS: dict[type, Traits] = {
-    Mug: Traits(_upright, room=lambda b: b.height_mm * 0.66, middle=lambda b: round(b.height_mm * 0.52, 1)),
+    Mug: Traits(
+        _upright,
+        room=lambda b: b.height_mm * 0.66,
+        middle=lambda b: round(b.height_mm * 0.52, 1),
+        bought=True,
+    ),
     Plaque: Traits(
         _flat,
         side="front",
@@ -243,10 +250,10 @@ TRAITS: dict[type, Traits] = {
         manner="engraved",
         view=LYING,
     ),
-    Tumbler: Traits(lambda b: (max(b.top_mm, b.foot_mm), b.height_mm), set="weathered planks"),
-    Jar: Traits(_upright, room=lambda b: b.height_mm * 0.5, rim="lid", set="linen cloth"),
-    Bottle: Traits(_upright, rim="cap"),
-    Can: Traits(_upright, rim="rims and lids", set="white sweep"),
+    Tumbler: Traits(lambda b: (max(b.top_mm, b.foot_mm), b.height_mm), set="weathered planks", bought=True),
+    Jar: Traits(_upright, room=lambda b: b.height_mm * 0.5, rim="lid", set="linen cloth", bought=True),
+    Bottle: Traits(_upright, rim="cap", bought=True),
+    Can: Traits(_upright, rim="rims and lids", set="white sweep", bought=True),
     Cap: Traits(
         _upright,
         set="white sweep",
@@ -328,6 +335,7 @@ TRAITS: dict[type, Traits] = {
     BoxSign: Traits(
         _flat,
         side="front",
+        bought=True,
         room=lambda b: _lesser(b) * 0.55,
         rim="case",
         detail="bracket",
@@ -395,6 +403,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Book: Traits(
         _flat,
+        bought=True,
         side="front cover",
         room=lambda b: b.width_mm * 0.5,
         middle=lambda b: round(b.height_mm * 0.14, 1),
@@ -489,6 +498,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Apparel: Traits(
         _worn_size,
+        bought=True,
         side="front",
         room=lambda b: measures_of(b.garment, b.size).chest * 0.34,
         middle=lambda b: round(_chest_height(b), 0),
@@ -526,6 +536,7 @@ TRAITS: dict[type, Traits] = {
     ),
     ToteBag: Traits(
         _tote_size,
+        bought=True,
         side="front",
         stances=("hung",),
         room=lambda b: 0.5 * TOTE_SIZES[b.size].wide,
@@ -544,6 +555,7 @@ TRAITS: dict[type, Traits] = {
     ),
     Apron: Traits(
         lambda b: (APRON_SIZES[b.size].wide, APRON_SIZES[b.size].high + APRON_SIZES[b.size].turn),
+        bought=True,
         side="front",
         stances=("worn",),
         room=lambda b: 0.6 * APRON_SIZES[b.size].bib,
@@ -564,6 +576,7 @@ TRAITS: dict[type, Traits] = {
     ),
     PeakedCap: Traits(
         lambda b: (0.26 * b.head_mm, b.crown_mm + 30.0),
+        bought=True,
         side="front",
         room=lambda b: b.crown_mm * 0.75,
         middle=lambda b: round(0.4 * b.crown_mm, 0),
@@ -582,6 +595,7 @@ TRAITS: dict[type, Traits] = {
     Garment: Traits(
         lambda b: (b.chest_mm + 1.4 * b.sleeve_mm, b.length_mm),
         gapped=lambda _: ("front",),
+        bought=True,
         side="front",
         room=lambda b: b.chest_mm * 0.5,
         middle=lambda b: round(b.length_mm * 0.16, 0),

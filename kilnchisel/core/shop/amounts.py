@@ -6,9 +6,10 @@ import csv
 import io
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from kilnchisel.core.blanks.body import MAIN
 from kilnchisel.core.build import laids_of, piece_of
@@ -16,19 +17,22 @@ from kilnchisel.core.crafts.piece import Part
 from kilnchisel.core.crafts.stitching import threads_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake.gate import bytes_of
-from kilnchisel.core.job.crafts import Embroidered, Printed, Standing
+from kilnchisel.core.job.crafts import Embroidered, Printed, Standing, WovenPatch
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.trims import finishes_of
+from kilnchisel.core.job.words.blanks import blank_words
 from kilnchisel.core.job.words.finishes import finish_words
+from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.shop.bender import bendings_of, cable_mm, transformers_of
 from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.power import lights_of, supplies_w
 from kilnchisel.core.shop.volumes import stages_area
 from kilnchisel.core.units import format_number
 
+C = TypeVar("C", Printed, Embroidered, WovenPatch, Standing)
 SOLID_MM, FOAM = 15.0, 0.2  # what is thicker, and denser in g/cm³, is made as a box: common practice
 MOST_BYTES = 2**20
 HOUR, WORK = "hour", "work"  # what an hour of the machine, and of a person, is called among rates
@@ -126,7 +130,18 @@ WORKED = re.compile(r"(.+?)\s*(\d+(?:[.,]\d+)?)\s*(h|hours?|min|minutes?)", re.I
 
 def amounts_of(job: Job) -> list[Amount]:
     """The materials of a job. Raises KilnError where something cannot be drawn."""
-    return [*_solid(job), *_film(job), *_thread(job), *_glass(job), *_boxes(job), *_light(job)]
+    makers = (_bought, _solid, _film, _thread, _patches, _glass, _boxes, _light)
+    return [amount for made in makers for amount in made(job)]
+
+
+def _bought(job: Job) -> list[Amount]:
+    """A piece that comes whole: a van, a shirt."""
+    return [Amount(_plainly(job), 1.0, "")] if traits_of(job.blank).bought else []
+
+
+def _plainly(job: Job) -> str:
+    """What the piece is, in a word or two."""
+    return blank_words(job.blank).split(",")[0].lower()
 
 
 def _solid(job: Job) -> list[Amount]:
@@ -157,13 +172,13 @@ def _finish(job: Job, part: Part) -> Any:
     if part.role in ("tube", "blockout", "support", "carrier"):
         return None
     if part.lettering is None:
-        if traits_of(job.blank).stays:
+        if traits_of(job.blank).stays or traits_of(job.blank).bought:
             return None
         if part.solid == MAIN:
             return job.finish
         return finishes_of(job).get(part.role, job.finish)
     lettering = job.letterings[part.lettering]
-    if isinstance(lettering.craft, Printed) or _is_hollow(job, lettering):
+    if isinstance(lettering.craft, Printed | Embroidered | WovenPatch) or _is_hollow(job, lettering):
         return None
     if part.role in ("blank", "rim", "detail"):
         return job.finish
@@ -186,35 +201,43 @@ def finish_worn(job: Job, finish: Any) -> Any:
     return job.finish if isinstance(finish, AsBlank) else finish
 
 
+def _of_craft(job: Job, kind: type[C]) -> Iterator[tuple[Lettering, C, Laid]]:
+    """What is made by a craft of this kind, wherever it lies."""
+    for index, lettering in enumerate(job.letterings):
+        craft = lettering.craft
+        if not lettering.hidden and isinstance(craft, kind):
+            yield from ((lettering, craft, laid) for laid in laids_of(job, index))
+
+
 def _film(job: Job) -> list[Amount]:
     """Film and ink by colour, m²."""
     areas: dict[str, float] = {}
-    for index, lettering in enumerate(job.letterings):
-        if lettering.hidden or not isinstance(lettering.craft, Printed):
-            continue
-        for laid in laids_of(job, index):
-            for layer in laid.layers:
-                finish = layer.layer.finish or lettering.finish
-                words = finish_words(finish_worn(job, finish))
-                words = "printed picture" if layer.layer.raster is not None else words
-                area = stages_area(layer.layer, lettering.craft) * len(laid.placing.copies)
-                areas[words] = areas.get(words, 0.0) + area
+    for lettering, craft, laid in _of_craft(job, Printed):
+        for layer in laid.layers:
+            finish = layer.layer.finish or lettering.finish
+            words = finish_words(finish_worn(job, finish))
+            words = "printed picture" if layer.layer.raster is not None else words
+            area = stages_area(layer.layer, craft) * len(laid.placing.copies)
+            areas[words] = areas.get(words, 0.0) + area
     return [Amount(f"film, {words}", area / 1e6, "m²") for words, area in areas.items() if area > 0]
 
 
 def _thread(job: Job) -> list[Amount]:
     """Thread by colour, m."""
     found: dict[str, float] = {}
-    for index, lettering in enumerate(job.letterings):
-        if lettering.hidden or not isinstance(lettering.craft, Embroidered):
-            continue
-        for laid in laids_of(job, index):
-            sewn = threads_of(laid.outline, lettering.craft)
-            for layer, threads in zip(laid.layers, sewn, strict=True):
-                words = finish_words(finish_worn(job, layer.layer.finish or lettering.finish))
-                long = sum(thread.length_mm for thread in threads) * len(laid.placing.copies)
-                found[words] = found.get(words, 0.0) + long
+    for lettering, craft, laid in _of_craft(job, Embroidered):
+        sewn = threads_of(laid.outline, craft)
+        for layer, threads in zip(laid.layers, sewn, strict=True):
+            finish = finish_worn(job, layer.layer.finish or lettering.finish)
+            words = finish_words(finish).removesuffix(" ink")  # of a colour, and no ink
+            long = sum(thread.length_mm for thread in threads) * len(laid.placing.copies)
+            found[words] = found.get(words, 0.0) + long
     return [Amount(f"thread, {words}", long / 1000, "m") for words, long in found.items() if long > 0]
+
+
+def _patches(job: Job) -> list[Amount]:
+    count = sum(len(laid.placing.copies) for _, _, laid in _of_craft(job, WovenPatch))
+    return [Amount("woven patch", float(count), "")] if count else []
 
 
 def _glass(job: Job) -> list[Amount]:
@@ -238,12 +261,10 @@ def _glass(job: Job) -> list[Amount]:
 def _boxes(job: Job) -> list[Amount]:
     """The faces of hollow letters, and the strip that their returns are bent from."""
     found: dict[tuple[str, str], float] = {}
-    for index, lettering in enumerate(job.letterings):
-        craft = lettering.craft
-        if lettering.hidden or not isinstance(craft, Standing) or not _is_hollow(job, lettering):
+    for lettering, craft, laid in _of_craft(job, Standing):
+        if not _is_hollow(job, lettering):
             continue
-        laids = laids_of(job, index)
-        layers = [layer for laid in laids for layer in laid.layers * len(laid.placing.copies)]
+        layers = laid.layers * len(laid.placing.copies)
         edge = sum(layer.layer.region.length for layer in layers)
         area = sum(layer.layer.region.area for layer in layers)
         faces = (f"letter faces, {finish_words(finish_worn(job, lettering.finish))}", "m²")
