@@ -155,6 +155,7 @@ def _command(arguments: list[str]) -> int:
     outline.add_argument("job", type=Path)
     outline.add_argument("-o", "--output", type=Path, required=True)
     outline.add_argument("--lettering", type=int, metavar="N", help="only lettering N (from 1)")
+    outline.add_argument("--side", metavar="NAME", help="all of it; the first lettering's if not named")
     outline.add_argument("--letters", action="store_true", help="letter by letter instead of welded")
     outline.add_argument("--lines", action="store_true", help="centre lines where there are any")
     shopcommand.add_to(commands)
@@ -561,7 +562,8 @@ def _outline(options: Any) -> None:
     job = _open(options.job)
     _writable(options.output)
     index = None if options.lettering is None else options.lettering - 1
-    words = write_outline(job, options.output, OutlineOrder(index, options.letters, options.lines))
+    order = OutlineOrder(index, options.side, options.letters, options.lines)
+    words = write_outline(job, options.output, order)
     print(f"{words[0].upper()}{words[1:]}.", file=sys.stderr)
     photocommand.tell_others(job)
 

@@ -13,7 +13,7 @@ from PIL import Image, ImageDraw
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.outlines import OutlineOrder, write_outline
+from kilnchisel.core.handover.outlines import OutlineOrder, outlined_sides, write_outline
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.job import assets
 from kilnchisel.core.job.artwork import (
@@ -30,7 +30,7 @@ from kilnchisel.core.job.artwork import (
 )
 from kilnchisel.core.job.blank import Tumbler
 from kilnchisel.core.job.crafts import Raised
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import added_content, first_lettering
 from kilnchisel.core.job.lettering import Repeat
@@ -48,6 +48,7 @@ from kilnchisel.core.lettering.drawings import read_drawing
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
+from tests.commands import called
 from tests.samples import mug_job, plaque_job
 
 SVG = """<svg xmlns="http://www.w3.org/2000/svg" {root}>{body}</svg>"""
@@ -439,6 +440,38 @@ class Outlines(Folder):
             write_outline(plaque_job(), self.folder / "a.eps")
         with self.assertRaisesRegex(KilnError, "no lettering 7"):
             write_outline(plaque_job(), self.folder / "a.svg", OutlineOrder(index=6))
+
+    def test_what_is_on_other_sides_is_told_and_has_its_own_file(self):
+        job = plaque_job("FRONT")
+        job = with_lettering(job, first_lettering(job.blank, "BOTH"))
+        job = with_lettering(job, first_lettering(job.blank, "HIDDEN"))
+        job = with_lettering(job, first_lettering(job.blank, "BACK"))
+        for path, value in (
+            ((1, "lay", "both"), True),
+            ((2, "hidden"), True),
+            ((3, "lay", "side"), "back"),
+        ):
+            job = change(job, ("letterings", *path), value)
+        self.assertEqual(outlined_sides(job), ["front", "back"])
+        told = {}
+        for side in (None, "front", "back"):
+            path = self.folder / "sides.svg"
+            words = write_outline(job, path, OutlineOrder(side=side))
+            held = path.read_text()
+            told[side] = words, {name for name in ("FRONT", "BOTH", "HIDDEN", "BACK") if name in held}
+        self.assertEqual(told[None][1], {"FRONT", "BOTH"})
+        self.assertEqual(told["front"][1], {"FRONT", "BOTH"})
+        self.assertEqual(told["back"][1], {"BOTH", "BACK"})
+        self.assertTrue(told[None][0].endswith("front only, without “BOTH” (back), “BACK” (back)"))
+        self.assertNotIn("without", told["back"][0])
+        with self.assertRaisesRegex(KilnError, "no lettering on the side “lid”; there is on front, back"):
+            write_outline(job, self.folder / "a.svg", OutlineOrder(side="lid"))
+        save_packed(job, self.folder / "a.kcj")
+        called("hand-over", self.folder / "a.kcj", "-o", self.folder / "all", "--only", "outline")
+        self.assertEqual(
+            sorted(path.name for path in (self.folder / "all").glob("outline*")),
+            ["outline-back.dxf", "outline-back.svg", "outline-front.dxf", "outline-front.svg"],
+        )
         self.assertEqual(list(self.folder.iterdir()), [])
 
 

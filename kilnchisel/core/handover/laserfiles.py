@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from kilnchisel.core.build import lays_of
 from kilnchisel.core.handover.mapfiles import FORMS
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Carved, Engraved, Relief
@@ -59,11 +60,11 @@ def _words(sheet: Lasered, kerf_mm: float) -> str:
 def _deep_sides(job: Job) -> Sequence[str]:
     """The sides on which something is engraved to depths of its own."""
     found = []
-    for item in job.letterings:
+    for index, item in enumerate(job.letterings):
         craft = item.craft
         v_floor = isinstance(craft, Engraved) and craft.floor != "flat"
         if not item.hidden and (v_floor or isinstance(craft, Carved | Relief)):
-            found.append(item.lay.side)
+            found += [lay.side for lay in lays_of(job, index)]
     return tuple(dict.fromkeys(found))
 
 

@@ -15,7 +15,7 @@ from typing import Any
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import laids_of, lettering_laid
 from kilnchisel.core.crafts.inked import patch_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.formats import format_of
@@ -25,6 +25,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.flat import Flat, flats_of
+from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import reshaped
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.writing import write_whole
@@ -34,21 +35,32 @@ Array = NDArray[Any]
 
 @dataclass(frozen=True)
 class OutlineOrder:
-    """What is wanted. ``index``: one lettering, None is all of the first one's side; ``letters``: each
-    letter by itself instead of the weld; ``lines``: centre lines instead of outlines, where there are
-    any."""
+    """What is wanted. ``index``: one lettering, None is all of a ``side`` that are made; that is the first
+    one's where none is named. ``letters``: each letter by itself instead of the weld; ``lines``: centre
+    lines instead of outlines, where there are any."""
 
     index: int | None = None
+    side: str | None = None
     letters: bool = False
     lines: bool = False
 
 
 def write_outline(job: Job, path: Path, order: OutlineOrder | None = None) -> str:
-    """Write the flat lettering; the ending decides the format. Returns which pattern it is, in words.
-    Raises KilnError."""
+    """Write the flat lettering; the ending decides the format. Returns which pattern it is, in words, and
+    what of the job is not in it. Raises KilnError."""
     data, words = outline_bytes(job, path, order)
     write_whole(path, data)
     return words
+
+
+def outlined_sides(job: Job) -> list[str]:
+    """The sides that carry lettering that is made, the first lettering's first."""
+    laids = [laid for index in _made(job) for laid in laids_of(job, index)]
+    return list(dict.fromkeys(laid.lay.side for laid in laids))
+
+
+def _made(job: Job) -> list[int]:
+    return [index for index, item in enumerate(job.letterings) if not item.hidden]
 
 
 def outline_bytes(job: Job, path: Path, order: OutlineOrder | None = None) -> tuple[bytes, str]:
@@ -65,16 +77,13 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
         raise KilnError("There is no lettering to write.")
     if order.index is not None and not 0 <= order.index < len(job.letterings):
         raise KilnError(f"There is no lettering {order.index + 1}; the job has {len(job.letterings)}.")
-    side = job.letterings[order.index or 0].lay.side
-    chosen = (
-        [order.index]
-        if order.index is not None
-        else [i for i, item in enumerate(job.letterings) if item.lay.side == side]
-    )
+    if order.index is not None:
+        chosen, missing = [(order.index, lettering_laid(job, order.index))], ""
+    else:
+        chosen, missing = _on_a_side(job, order.side)
     groups = []
-    laid_ones = [lettering_laid(job, index) for index in chosen]
-    flats = flats_of(laid_ones)
-    for index, laid, flat in zip(chosen, laid_ones, flats, strict=True):
+    flats = flats_of([laid for _, laid in chosen])
+    for (index, laid), flat in zip(chosen, flats, strict=True):
 
         def rings_on(region: Any, flat: Flat = flat) -> list[Array]:
             return rings_of(shapely.transform(flat.closely(region), flat.points))
@@ -100,7 +109,26 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
             for layer in laid.layers:
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
                 groups.append(Group(name + kind, rings_on(layer.region), []))
-    return groups, flats[0].words
+    return groups, flats[0].words + missing
+
+
+def _on_a_side(job: Job, wanted: str | None) -> tuple[list[tuple[int, Laid]], str]:
+    """The letterings of a side that are made, and in words those on others. Raises KilnError."""
+    sides = outlined_sides(job)
+    if not sides:
+        raise KilnError("There is nothing to write: every lettering is hidden.")
+    side = wanted or sides[0]
+    if side not in sides:
+        raise KilnError(f"There is no lettering on the side “{side}”; there is on {', '.join(sides)}.")
+    there = [(index, laid) for index in _made(job) for laid in laids_of(job, index)]
+    chosen = [(index, laid) for index, laid in there if laid.lay.side == side]
+    others = [
+        f"“{one_line(job.letterings[index])}” ({laid.lay.side})"
+        for index, laid in there
+        if laid.lay.side != side
+    ]
+    told = f"; {side} only, without {', '.join(others)}" if others and wanted is None else ""
+    return chosen, told
 
 
 FORMATS: dict[str, Callable[[str, list[Group], str], bytes]] = {".svg": svg_of, ".dxf": dxf_of}

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import lays_of, lettering_laid
 from kilnchisel.core.colour import linear_to_hex
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.finish import material_of
@@ -280,7 +280,8 @@ def _sizes(sheets: Sheets, job: Job) -> None:
             continue
         laid = lettering_laid(job, index)
         size = f"{format_number(laid.width_mm, 1)} × {format_number(laid.height_mm, 1)} mm"
-        rows.append((_short(one_line(lettering)), lettering.lay.side, size, craft_words(lettering.craft)))
+        sides = ", ".join(lay.side for lay in lays_of(job, index))
+        rows.append((_short(one_line(lettering)), sides, size, craft_words(lettering.craft)))
     if rows:
         sheets.heading("Sizes and making")
         sheets.table(("Lettering", "Side", "Wide × high", "How"), rows, (2.6, 1.2, 2, 4))

@@ -18,10 +18,11 @@ from kilnchisel.core.handover.laserfiles import laser_files
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.mapfiles import SIZES, MapOrder, map_files
 from kilnchisel.core.handover.meshes import MTL, mesh_files, mtl_bytes, with_materials
-from kilnchisel.core.handover.outlines import outline_bytes
+from kilnchisel.core.handover.outlines import OUTLINE_ENDINGS, OutlineOrder, outline_bytes, outlined_sides
 from kilnchisel.core.handover.paper.sheets import PAPERS, Paper
 from kilnchisel.core.handover.picturefiles import FileOrder, file_bytes, wish_for
 from kilnchisel.core.handover.pictures import Easel, PictureOrder, made_picture, usual_samples, with_record
+from kilnchisel.core.handover.plans import named_for
 from kilnchisel.core.handover.plotterfiles import plotter_files
 from kilnchisel.core.handover.printed3mf import print_files, without_two
 from kilnchisel.core.handover.printsheet import sheet_files
@@ -178,8 +179,15 @@ def _textured(job: Job, wanted: Wanted, run: Run) -> Files:
 
 
 def _outlines(job: Job, wanted: Wanted, run: Run) -> Files:
-    made = {name: outline_bytes(job, Path(name)) for name in ("outline.svg", "outline.dxf")}
-    return Files({name: data for name, (data, _) in made.items()}, made["outline.svg"][1])
+    sides = outlined_sides(job)
+    data: dict[str, bytes] = {}
+    words = []
+    for side in sides:
+        name = named_for("outline", side, sides)
+        for ending in OUTLINE_ENDINGS:
+            data[name + ending], said = outline_bytes(job, Path(name + ending), OutlineOrder(side=side))
+        words.append(said if len(sides) == 1 else f"{side} {said}")
+    return Files(data, "; ".join(words))
 
 
 def _plotter(job: Job, wanted: Wanted, run: Run) -> Files:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from kilnchisel.core.build import lays_of
 from kilnchisel.core.handover.letterhead import Letterhead, headed
 from kilnchisel.core.handover.paper.marks import BRICK, INK, PENCIL
 from kilnchisel.core.handover.paper.pdf import pdf_of
@@ -44,9 +45,8 @@ def worksheet_bytes(
         made = craft_words(lettering.craft)
         if not isinstance(lettering.craft, Tube):  # which is of its light's colour
             made += f", {finish_words(lettering.finish)}"
-        sheets.words(
-            f"{number}  {content_words(lettering.content)}. {made}, on the {lettering.lay.side}.{hidden}"
-        )
+        sides = " and the ".join(lay.side for lay in lays_of(job, number - 1))
+        sheets.words(f"{number}  {content_words(lettering.content)}. {made}, on the {sides}.{hidden}")
     amounts = amounts_of(job)
     hours = sum(one.minutes for one in programs) / 60
     if hours > 0:
