@@ -458,10 +458,13 @@ class Outlines(Folder):
             path = self.folder / "sides.svg"
             words = write_outline(job, path, OutlineOrder(side=side))
             held = path.read_text()
-            told[side] = words, {name for name in ("FRONT", "BOTH", "HIDDEN", "BACK") if name in held}
-        self.assertEqual(told[None][1], {"FRONT", "BOTH"})
-        self.assertEqual(told["front"][1], {"FRONT", "BOTH"})
-        self.assertEqual(told["back"][1], {"BOTH", "BACK"})
+            told[side] = (
+                words,
+                {name for name in ("1 FRONT", "2 BOTH", "3 HIDDEN", "4 BACK") if name in held},
+            )
+        self.assertEqual(told[None][1], {"1 FRONT", "2 BOTH"})
+        self.assertEqual(told["front"][1], {"1 FRONT", "2 BOTH"})
+        self.assertEqual(told["back"][1], {"2 BOTH", "4 BACK"})
         self.assertTrue(told[None][0].endswith("front only, without “BOTH” (back), “BACK” (back)"))
         self.assertNotIn("without", told["back"][0])
         with self.assertRaisesRegex(KilnError, "no lettering on the side “lid”; there is on front, back"):
