@@ -440,6 +440,7 @@ class Outlines(Folder):
             write_outline(plaque_job(), self.folder / "a.eps")
         with self.assertRaisesRegex(KilnError, "no lettering 7"):
             write_outline(plaque_job(), self.folder / "a.svg", OutlineOrder(index=6))
+        self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_what_is_on_other_sides_is_told_and_has_its_own_file(self):
         job = plaque_job("FRONT")
@@ -475,7 +476,6 @@ class Outlines(Folder):
             sorted(path.name for path in (self.folder / "all").glob("outline*")),
             ["outline-back.dxf", "outline-back.svg", "outline-front.dxf", "outline-front.svg"],
         )
-        self.assertEqual(list(self.folder.iterdir()), [])
 
 
 class Values(unittest.TestCase):
