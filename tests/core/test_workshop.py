@@ -10,7 +10,14 @@ from unittest import mock
 import numpy as np
 
 from kilnchisel.core.blanks.bodies import sides_at
-from kilnchisel.core.build import laid_elsewhere, lettering_laid, middle_of_job, outline_of, sides_of_job
+from kilnchisel.core.build import (
+    half_of_job,
+    laid_elsewhere,
+    lettering_laid,
+    middle_of_job,
+    outline_of,
+    sides_of_job,
+)
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget, keep_asset, only_here
@@ -169,11 +176,12 @@ class Elsewhere(unittest.TestCase):
         bench.take(("draft", self.order(1, job)))
         until(lambda: any(one[0] == "taken" for one in heard), "the bench here")
         here = {one[0]: one[1:] for one in heard}
-        number, parts, pixels, _, stance, middle, seconds = there["drawn"]
+        number, parts, pixels, _, stance, middle, half, seconds = there["drawn"]
         self.assertEqual(number, 1)
         np.testing.assert_array_equal(pixels, here["drawn"][2])
         np.testing.assert_array_equal(stance, here["drawn"][4])
         np.testing.assert_allclose(middle, middle_of_job(job))
+        np.testing.assert_allclose(half, half_of_job(job))
         self.assertGreater(seconds, 0)
         self.assertTrue(there["card"][0])
         STORE.knows("of the job before", np.zeros(3))
