@@ -41,6 +41,11 @@ class _Quantity:
     factor: float | None  # None while it is a bare number
 
 
+def within_turn(deg: float) -> float:
+    """The same way round, from -180 to 180 degrees."""
+    return (deg + 180) % 360 - 180
+
+
 def parse_length(text: str, default_unit: str = "mm") -> float:
     """Millimetres from typed text; a bare number is in ``default_unit``.
 

@@ -14,6 +14,7 @@ from kilnchisel.core.blanks.section import columns_for, turned
 from kilnchisel.core.blanks.sides import ClearZone, Cylinder
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Mug
+from kilnchisel.core.units import within_turn
 
 Array = NDArray[Any]
 
@@ -129,7 +130,7 @@ def _handle_zone(mug: Mug) -> ClearZone:
     middle, half, _ = _handle_reach(mug)
     width, thick = _handle_section(mug)
     radius = mug.diameter_mm / 2
-    u = np.radians((mug.handle_deg + 180) % 360 - 180) * radius
+    u = np.radians(within_turn(mug.handle_deg)) * radius
     across = 1.35 * width + CLEAR_BESIDE_HANDLE_MM
     up = half + 1.35 * thick + CLEAR_BESIDE_HANDLE_MM
     low, high = foot_round(mug), wall_top(mug)

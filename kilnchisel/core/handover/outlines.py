@@ -55,12 +55,13 @@ def write_outline(job: Job, path: Path, order: OutlineOrder | None = None) -> st
 
 def outlined_sides(job: Job) -> list[str]:
     """The sides that carry lettering that is made, the first lettering's first."""
-    laids = [laid for index in _made(job) for laid in laids_of(job, index)]
-    return list(dict.fromkeys(laid.lay.side for laid in laids))
+    return list(dict.fromkeys(laid.lay.side for _, laid in _made(job)))
 
 
-def _made(job: Job) -> list[int]:
-    return [index for index, item in enumerate(job.letterings) if not item.hidden]
+def _made(job: Job) -> list[tuple[int, Laid]]:
+    """Letterings that are not hidden, by their number, wherever each lies."""
+    numbers = [index for index, item in enumerate(job.letterings) if not item.hidden]
+    return [(index, laid) for index in numbers for laid in laids_of(job, index)]
 
 
 def outline_bytes(job: Job, path: Path, order: OutlineOrder | None = None) -> tuple[bytes, str]:
@@ -120,7 +121,7 @@ def _on_a_side(job: Job, wanted: str | None) -> tuple[list[tuple[int, Laid]], st
     side = wanted or sides[0]
     if side not in sides:
         raise KilnError(f"There is no lettering on the side “{side}”; there is on {', '.join(sides)}.")
-    there = [(index, laid) for index in _made(job) for laid in laids_of(job, index)]
+    there = _made(job)
     chosen = [(index, laid) for index, laid in there if laid.lay.side == side]
     others = [
         f"“{one_line(job.letterings[index])}” ({laid.lay.side})"

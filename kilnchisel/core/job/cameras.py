@@ -7,6 +7,7 @@ from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import FRAME_MM, Camera, CameraPlace
 from kilnchisel.core.job.traits import stance_among, traits_of
+from kilnchisel.core.units import within_turn
 
 PLACES = ("setting", "places")
 
@@ -48,7 +49,7 @@ BEFORE_DEG = 86.0  # from straight before a wall, to either side
 def walked_to(job: Job, turn_deg: float) -> float:
     """Where a camera that is to walk so far round the piece comes to, degrees from -180 to 180: it stays
     before the wall that the piece hangs on or is of."""
-    turn = (turn_deg + 180) % 360 - 180
+    turn = within_turn(turn_deg)
     hung = stance_among(job.blank, job.setting.stance) == "hung"
     return min(max(turn, -BEFORE_DEG), BEFORE_DEG) if hung or traits_of(job.blank).walled else turn
 

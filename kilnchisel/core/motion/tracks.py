@@ -21,6 +21,7 @@ from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.scene.stance import stance_shown
+from kilnchisel.core.units import within_turn
 
 Array = NDArray[Any]
 
@@ -141,8 +142,8 @@ def _between(job: Job, film: Film, share: float) -> Moment:
         update[name] = (1 - part) * getattr(old, name) + part * getattr(new, name)
     for name in ("distance_mm", "lens_mm"):  # by ratio: as fast near as far
         update[name] = float(getattr(old, name) ** (1 - part) * getattr(new, name) ** part)
-    round_it = (new.turn_deg - old.turn_deg + 180) % 360 - 180
-    update["turn_deg"] = _within(old.turn_deg + part * round_it)
+    round_it = within_turn(new.turn_deg - old.turn_deg)
+    update["turn_deg"] = within_turn(old.turn_deg + part * round_it)
     return Moment(_seen(job, old.model_copy(update=update)))
 
 
@@ -150,9 +151,11 @@ def _light(job: Job, film: Film, share: float) -> Moment:
     """The lights that are set up, the key light and the room go round together, there and back."""
     by = SWEEP_DEG / 2 * math.sin(2 * math.pi * share)
     light = job.setting.light
-    lamps = tuple(lamp.model_copy(update={"turn_deg": _within(lamp.turn_deg + by)}) for lamp in light.lamps)
-    key = light.key.model_copy(update={"turn_deg": _within(light.key.turn_deg + by)})
-    update = {"lamps": lamps, "key": key, "turn_deg": _within(light.turn_deg + by)}
+    lamps = tuple(
+        lamp.model_copy(update={"turn_deg": within_turn(lamp.turn_deg + by)}) for lamp in light.lamps
+    )
+    key = light.key.model_copy(update={"turn_deg": within_turn(light.key.turn_deg + by)})
+    update = {"lamps": lamps, "key": key, "turn_deg": within_turn(light.turn_deg + by)}
     setting = job.setting.model_copy(update={"light": light.model_copy(update=update)})
     return Moment(job.model_copy(update={"setting": setting}))
 
@@ -321,10 +324,6 @@ def _at(craft: Any, share: float) -> Any:
 def _seen(job: Job, camera: Camera) -> Job:
     setting = job.setting.model_copy(update={"camera": camera})
     return job.model_copy(update={"setting": setting})
-
-
-def _within(deg: float) -> float:
-    return (deg + 180) % 360 - 180
 
 
 TRACKS: dict[str, Track] = {

@@ -23,6 +23,7 @@ from kilnchisel.core.photo.stood import Stood
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.grounds import Base
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.units import within_turn
 
 Array = NDArray[Any]
 
@@ -107,7 +108,7 @@ def light_turned(light: Light, by: float) -> Light:
     """A light with all its directions turned to the left, degrees."""
 
     def on(degrees: float) -> float:
-        return (degrees + by + 180) % 360 - 180
+        return within_turn(degrees + by)
 
     lamps = tuple(lamp.model_copy(update={"turn_deg": on(lamp.turn_deg)}) for lamp in light.lamps)
     key = light.key.model_copy(update={"turn_deg": on(light.key.turn_deg)})

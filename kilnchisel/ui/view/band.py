@@ -19,6 +19,7 @@ from kilnchisel.core.job.bending import can_bend
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.arranging import is_straight
+from kilnchisel.core.units import within_turn
 from kilnchisel.core.workshop.orders import Drawn
 
 Array = NDArray[Any]
@@ -287,7 +288,7 @@ def turned(laid: Laid, start: Array, now: Array, turn: float, *, free: bool) -> 
     first, last = start - middle, now - middle
     first[0], last[0] = _short_way(first[0], period), _short_way(last[0], period)
     swing = np.degrees(np.arctan2(last[1], last[0]) - np.arctan2(first[1], first[0]))
-    value = (turn + float(swing) + 180) % 360 - 180
+    value = within_turn(turn + float(swing))
     caught = round(value / 15) * 15
     if not free and abs(value - caught) < 4:
         value = caught
