@@ -16,6 +16,7 @@ from kilnchisel import listcommand, motioncommand, photocommand, proofcommand, s
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.job.tradeplaces import ALL as PLACES
+from kilnchisel.idle import refuse_all_but, refuse_idle
 
 
 class _Parser(argparse.ArgumentParser):
@@ -169,6 +170,7 @@ def _command(arguments: list[str]) -> int:
     commands.add_parser("ready", help="make what is made once on a machine: programs, textures, places")
     commands.add_parser("about", help="what this is, and what it draws with on this machine")
     options = parser.parse_args(arguments)
+    options.usual = commands.choices[options.command].get_default
     ACTIONS[options.command](options)
     return 0
 
@@ -195,7 +197,12 @@ def _new(options: Any) -> None:
     from kilnchisel.core.job.blank import TITLES
     from kilnchisel.core.job.fresh import fresh_job, job_on
 
+    of_mesh = options.blank is not None and options.blank not in TITLES
+    refuse_idle(
+        options, ("unit", of_mesh, "for a mesh from a file"), ("up", of_mesh, "for a mesh from a file")
+    )
     if options.list:
+        refuse_all_but(options, "--list", "list")
         for kind, title in TITLES.items():
             print(f"{kind:<{max(map(len, TITLES)) + 2}}{title}")
         return
@@ -286,6 +293,7 @@ def _fix(options: Any) -> None:
     index = _lettering(job, options.lettering)
     offers = {check.key: check.fix for check in checks(job, index) if check.fix is not None}
     if options.check is None:
+        refuse_idle(options, ("output", False, "with --check"))
         for key, offer in offers.items():
             print(f"{key:<16}{offer.label}")
         return
@@ -356,11 +364,13 @@ def _recipe(options: Any) -> None:
     from kilnchisel.core.job.words.finishes import finish_words
 
     if options.list:
+        refuse_all_but(options, "--list", "list")
         for known in all_recipes():
             words = f"{craft_words(known.craft)}; {finish_words(known.finish)}"
             print(f"{known.name}: {words} (for capitals of {known.cap_mm:g} mm)")
         return
     if options.forget:
+        refuse_all_but(options, "--forget", "forget")
         forget_recipe(options.forget)
         return
     if options.job is None or bool(options.use) == bool(options.save):
@@ -368,11 +378,13 @@ def _recipe(options: Any) -> None:
     job = _open(options.job)
     index = _lettering(job, options.lettering)
     if options.save:
+        refuse_all_but(options, "--save", "save", "lettering")
         save_recipe(recipe_of(job.letterings[index], options.save))
         return
     recipe = recipe_named(options.use)
     if options.output is None:
         raise KilnError("Say where to write the job: -o FILE.kcj")
+    _writable(options.output)
     save_packed(applied(job, index, recipe, scaled=not options.same_mm), options.output)
 
 
@@ -390,12 +402,20 @@ def _picture(options: Any) -> None:
     from kilnchisel.core.job.cameras import at_place, from_afar, place_named
     from kilnchisel.core.units import parse_length
 
+    by_camera = options.square_on is None
+    refuse_idle(
+        options,
+        ("samples", not options.draft, "without --draft"),
+        ("view", by_camera, "without --square-on"),
+        ("afar", by_camera, "without --square-on"),
+    )
     typed = options.size or "1600x1000"
     how = FileOrder(options.bits, options.profile, options.transparent, dots_an_inch(typed))
     checked_file(options.output, how, draft=options.draft)
     size = parse_size(typed)
     job = _placed(_open(options.job), options.set, options.place)
     photo = job.setting.photo
+    refuse_idle(options, ("whole_record", photo is not None, "for a job in a photo"))
     if photo is not None:
         if options.view is not None or options.afar is not None:
             raise KilnError(
@@ -409,7 +429,7 @@ def _picture(options: Any) -> None:
     if options.afar is not None:
         job = from_afar(job, parse_length(options.afar), size)
     _writable(options.output)
-    index = None if options.square_on is None else options.square_on - 1
+    index = None if by_camera else _lettering(job, options.square_on)
     wish = wish_for(options.output, how)
     order = PictureOrder(size, options.samples or usual_samples(job, size), options.draft, index, wish)
     picture = made_picture(job, order, progress=_progress)
@@ -441,11 +461,18 @@ def _sets(options: Any) -> None:
     from kilnchisel.core.job.sets import all_sets, forget_set, keep_set, sets_for
 
     job = None if options.job is None else _open(options.job)
+    made = any((options.use, options.place, options.save, options.pictures))
+    refuse_idle(
+        options,
+        ("json", not made, "where sets are listed"),
+        ("output", bool(options.use or options.place), "with --use or --place"),
+    )
     if options.forget is not None:
+        refuse_all_but(options, "--forget", "forget")
         forget_set(options.forget)
         return
     if job is None:
-        if options.use or options.place or options.save or options.pictures:
+        if made:
             raise KilnError("Name the job: kc sets JOB.kcj …")
         _list_sets(all_sets(), as_json=options.json)
         return
@@ -458,7 +485,7 @@ def _sets(options: Any) -> None:
         save_packed(_placed(job, options.use, options.place), options.output)
     if options.pictures is not None:
         _set_pictures(job, options.pictures)
-    if options.save or options.use or options.place or options.pictures:
+    if made:
         return
     _list_sets(sets_for(job.blank), as_json=options.json)
 
@@ -467,6 +494,7 @@ def _copies(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.copies import arranged, arrangements_for
 
+    refuse_idle(options, ("output", options.arrange is not None, "with --arrange"))
     job = _open(options.job)
     if options.arrange is None:
         for name, made in arrangements_for(job).items():
@@ -506,6 +534,11 @@ def _measure(options: Any) -> None:
     from kilnchisel.core.shop.checks import checks
     from kilnchisel.core.shop.readings import measured, readings
 
+    refuse_idle(
+        options,
+        ("lettering", options.between is not None, "with --between"),
+        ("json", options.between is None, "without --between"),
+    )
     job = _open(options.job)
     if options.between:
         _print_distance(job, _lettering(job, options.lettering), options.between)
@@ -561,7 +594,8 @@ def _outline(options: Any) -> None:
 
     job = _open(options.job)
     _writable(options.output)
-    index = None if options.lettering is None else options.lettering - 1
+    refuse_idle(options, ("side", options.lettering is None, "without --lettering"))
+    index = None if options.lettering is None else _lettering(job, options.lettering)
     order = OutlineOrder(index, options.side, options.letters, options.lines)
     words = write_outline(job, options.output, order)
     print(f"{words[0].upper()}{words[1:]}.", file=sys.stderr)

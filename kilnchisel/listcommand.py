@@ -10,6 +10,7 @@ from typing import Any
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.units import parse_length
+from kilnchisel.idle import refuse_idle, refuse_idle_choices
 
 FITS = ("none", "size", "rows")
 
@@ -120,18 +121,17 @@ def _refuse_idle(options: Any) -> None:
     form = "" if options.output is None else options.output.suffix.lower()
     by_engines = options.on is None and form != ".kcj"
     by_hand = bool(options.put or options.as_listed)
-    for name, given, counts, where in (
-        ("--row", options.row is not None, by_hand, "with --put or --as-listed"),
-        ("--by-camera", options.by_camera, form == ".pdf", "with -o FILE.pdf"),
-        ("--margin", options.margin is not None, options.on is not None, "with --on"),
-        ("--gap", options.gap is not None, options.on is not None, "with --on"),
-        ("--processes", options.processes is not None, by_engines, "where rows are made one by one"),
-        ("--scheduler", options.scheduler is not None, by_engines, "where rows are made one by one"),
-        ("--processes", options.processes is not None, options.scheduler is None, "without --scheduler"),
-        ("--on", options.on is not None, form == "", "with -o FOLDER"),
-    ):
-        if given and not counts:
-            raise KilnError(f"{name} changes nothing here; it counts {where}.")
+    refuse_idle(
+        options,
+        ("row", by_hand, "with --put or --as-listed"),
+        ("by_camera", form == ".pdf", "with -o FILE.pdf"),
+        ("margin", options.on is not None, "with --on"),
+        ("gap", options.on is not None, "with --on"),
+        ("processes", by_engines, "where rows are made one by one"),
+        ("scheduler", by_engines, "where rows are made one by one"),
+        ("processes", options.scheduler is None, "without --scheduler"),
+        ("on", form == "", "with -o FOLDER"),
+    )
 
 
 def _together(job: Any, names: Any, beside: Path, options: Any, say: Callable[[float], None]) -> Any:
@@ -187,11 +187,16 @@ def _listing(job: Any, names: Any, options: Any) -> Any:
     from kilnchisel.core.lists.outcomes import checked_listing, listing_of
 
     listing = listing_of(job)
+    fits = (options.fit or listing.fit) != "none"
+    refuse_idle(options, ("most", fits, "with --fit size or --fit rows"))
     said: dict[str, Any] = {"file": options.list.name}
     if options.only is not None:
         said["kinds"] = tuple(name.strip() for name in options.only.split(",") if name.strip())
     if options.how:
         said["choices"] = _values(options.how)
+        pdf = options.output is not None and options.output.suffix.lower() == ".pdf"
+        kinds = said.get("kinds", listing.kinds)
+        refuse_idle_choices(dict(said["choices"]), (*kinds, *(("proof",) if pdf else ())))
     for name in ("name", "fit"):
         if getattr(options, name) is not None:
             said[name] = getattr(options, name)

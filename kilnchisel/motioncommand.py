@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.idle import refuse_idle
 
 
 def add_to(commands: Any) -> None:
@@ -50,6 +51,13 @@ def motion(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
     from kilnchisel.core.motion.film import write_film
     from kilnchisel.core.motion.tracks import Film
 
+    by_chance = options.track in ("start-up", "flicker")
+    refuse_idle(
+        options,
+        ("places", options.track == "places", "with --track places"),
+        ("seed", by_chance, "with --track start-up or flicker"),
+        ("samples", not options.draft, "without --draft"),
+    )
     if options.samples < 1:
         raise KilnError("A picture has one sample a pixel at least; --draft makes quick ones.")
     film = Film(

@@ -9,9 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.units import parse_angle, parse_length
+from kilnchisel.core.units import parse_angle, parse_length, within_turn
+from kilnchisel.idle import refuse_all_but, refuse_idle
 
 WAYS = ("along", "upright", "away")
+FOLDED = ("light", "depth", "shade")
 
 
 def add_to(commands: Any) -> None:
@@ -162,6 +164,7 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     from kilnchisel.core.photo.reading import photo_taken
     from kilnchisel.core.scene.photojob import in_photo, out_of_photo, taken_in
 
+    _refuse_idle(options)
     job = opened(options.job)
     if options.output is None:
         raise KilnError("Say where to write the job: -o FILE.kcj")
@@ -214,6 +217,33 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
     job = _among_pieces(in_photo(job, photo), options, opened)
     save_packed(job, options.output)
     _say(stood_for(photo), json_=options.json)
+
+
+def _refuse_idle(options: Any) -> None:
+    """Raises KilnError for a choice that would change nothing here."""
+    if options.out:
+        refuse_all_but(options, "--out", "out")
+    pieces = ("also", "in_hand", "drop")
+    if options.picture is None and any(getattr(options, name) is not None for name in pieces):
+        refuse_all_but(options, "--also, --in-hand and --drop alone", *pieces)
+    rectangle, lines, ellipse, horizon = (
+        getattr(options, name) is not None for name in ("rectangle", "lines", "ellipse", "horizon")
+    )
+    strokes = any((options.stands, options.does_not, options.take_away))
+    refuse_idle(
+        options,
+        ("width", rectangle, "with --rectangle"),
+        ("height", rectangle or ellipse, "with --rectangle or --ellipse"),
+        ("on", rectangle or lines, "with --rectangle or --lines"),
+        ("measured", lines, "with --lines"),
+        ("length", lines, "with --lines"),
+        ("diameter", ellipse, "with --ellipse"),
+        ("foot", ellipse, "with --ellipse"),
+        ("below", horizon, "with --horizon"),
+        ("eye", horizon, "with --horizon"),
+        ("brush", strokes, "with --stands, --does-not or --take-away"),
+        *((f"fold_{name}", options.folds is not None, "with --folds") for name in FOLDED),
+    )
 
 
 def tell_others(job: Any) -> None:
@@ -388,6 +418,8 @@ def _oval(text: str) -> Any:
     parts = text.split()
     if len(parts) not in (2, 3):
         raise KilnError(f"“{text[:60]}” is no ellipse; write it as “x,y long,short turn”.")
-    middle, halves = _spots(" ".join(parts[:2]), 2, 2)
+    middle, (first, second) = _spots(" ".join(parts[:2]), 2, 2)
     turn = parse_angle(parts[2]) if len(parts) == 3 else 0.0
-    return Oval(middle=middle, long_px=max(halves), short_px=min(halves), turn_deg=turn)
+    if first < second:  # its turn is told of what was written first
+        first, second, turn = second, first, within_turn(turn + 90.0)
+    return Oval(middle=middle, long_px=first, short_px=second, turn_deg=turn)

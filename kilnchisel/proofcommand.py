@@ -9,9 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.idle import refuse_all_but, refuse_idle
 
 NOW = "now"  # what the job is at present is called among proofs
 TRIED = "420x280"
+PICTURED = ("close", "size", "samples")
 
 
 def add_to(commands: Any) -> None:
@@ -47,6 +49,7 @@ def proof(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path]
     """Do what the command says. Raises KilnError."""
     from kilnchisel.core.job.proofs import kept, let_go, moved, noted, number_of, renamed, taken_up
 
+    _refuse_idle(options)
     job = opened(options.job)
     if options.list or not any(_asked(options)):
         _list(job, as_json=options.json)
@@ -70,14 +73,31 @@ def proof(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path]
             job = renamed(job, number, options.rename)
         if options.move is not None:
             job = moved(job, number, options.move - 1)
-    elif options.rename is not None or options.move is not None:
-        raise KilnError("Say which proof: --of NAME")
     if options.take is not None:
         job = taken_up(job, number_of(job, options.take))
     if options.keep is not None:
         note = options.note if options.of is None else None
         job = kept(job, options.keep, note or "", _picture(job, options))
     _save(job, options.output)
+
+
+def _refuse_idle(options: Any) -> None:
+    """Raises KilnError for a choice that would change nothing here."""
+    keeps, of, tried = (getattr(options, name) is not None for name in ("keep", "of", "tried"))
+    pictured = keeps or options.compare is not None or tried
+    if options.list or not any(_asked(options)):
+        refuse_all_but(options, "the list", "list", "json")
+    elif options.compare is not None or tried:
+        one = "compare" if options.compare is not None else "tried"
+        refuse_all_but(options, "--compare" if one == "compare" else "--try", one, *PICTURED)
+    refuse_idle(
+        options,
+        ("json", options.list or not any(_asked(options)), "with the list"),
+        ("note", keeps or of, "with --keep or --of"),
+        ("rename", of, "with --of"),
+        ("move", of, "with --of"),
+        *((name, pictured, "with --keep, --compare or --try") for name in PICTURED),
+    )
 
 
 def _asked(options: Any) -> list[bool]:

@@ -12,6 +12,7 @@ from typing import Any
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.options import OPTIONS
 from kilnchisel.core.units import parse_length
+from kilnchisel.idle import refuse_all_but, refuse_idle, refuse_idle_choices
 from kilnchisel.photocommand import tell_others
 
 MAP_SIZES = next(option.known for option in OPTIONS if option.name == "map-size")
@@ -68,7 +69,9 @@ def hand_over(options: Any, opened: Any) -> None:
     from kilnchisel.core.handover.table import hand_over as written
 
     job = opened(options.job)
+    refuse_idle(options, ("json", options.list, "with --list"))
     if options.list:
+        refuse_all_but(options, "--list", "list", "json")
         missing = {kind.name: kind.missing(job) for kind in KINDS}
         if options.json:
             rows = [
@@ -86,6 +89,7 @@ def hand_over(options: Any, opened: Any) -> None:
     begun = preset_named(options.preset) if options.preset else Preset((), {})
     only = options.only or ",".join(begun.kinds)
     kinds = kinds_named(only) if only else tuple(k for k in KINDS if not k.missing(job))
+    refuse_idle_choices(_values(options), [kind.name for kind in kinds])
     values = begun.values | _values(options)
     wanted = wanted_from(values)
     if options.keep:
@@ -119,6 +123,11 @@ def cut(options: Any, opened: Any) -> None:
     from kilnchisel.core.shop.machines.router import route
     from kilnchisel.core.shop.machines.rs274 import read_program
 
+    refuse_idle(
+        options,
+        ("side", options.against is not None, "with --against"),
+        ("samples", options.seen is not None, "with --seen"),
+    )
     data = bytes_of(options.program, 512 * 2**20, "program")
     program = read_program(data, options.program.name)
     stock = _stock(options.stock) if options.stock else program.stock

@@ -5,14 +5,16 @@ import json
 import math
 import multiprocessing
 import os
+import shutil
 import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+from odf.office import Annotation
 from odf.opendocument import OpenDocumentSpreadsheet
-from odf.table import Table, TableCell, TableRow
+from odf.table import CoveredTableCell, Table, TableCell, TableRow
 from odf.text import P
 from openpyxl import Workbook
 
@@ -100,6 +102,60 @@ class Read(InAFolder):
         names = read_list(self.folder / "a.ods")
         self.assertEqual((names.rows, names.told), ((("Oda", "54"), ("Ras", "54")), "the sheet “Crew”"))
 
+    def test_numbers_stand_as_their_sheet_shows_them(self):
+        shown = (
+            (42, "0000", "0042"),
+            (2026, "#,##0", "2,026"),
+            (12.5, "0.00", "12.50"),
+            (2.675, "0.00", "2.68"),
+            (0.125, "0.0%", "12.5%"),
+            (7, '"No. "000', "No. 007"),
+            (-1.5, '0.0" mm"', "-1.5 mm"),
+            (3, '[$€-407] #,##0.00;[Red]-[$€-407] #,##0.00', "€ 3.00"),
+            (0.1 + 0.2, "General", "0.3"),
+            (1.5, "# ?/?", "1.5"),
+            (True, "General", "TRUE"),
+        )  # fmt: skip
+        book = Workbook()
+        book.active.append(["value", "as"])
+        for row, (value, form, words) in enumerate(shown, start=2):
+            book.active.append([value, words])
+            book.active.cell(row, 1).number_format = form
+        path = self.folder / "a.xlsx"
+        book.save(path)
+        for value, words in read_list(path).rows:
+            self.assertEqual(value, words)
+
+    def test_what_a_sheet_writes_once_or_hides(self):
+        """Rows that are the same are one row written as so many; a cell that another one covers is there;
+        a note that hangs on a cell is none of its words (OpenDocument 1.2, 9.1.3 to 9.1.5, 14.1)."""
+        document = OpenDocumentSpreadsheet()
+        table = Table(name="Crew")
+        for words, times in (
+            (("name", "size", "place"), 1),
+            (("Oda", "7", "2"), 3),
+            (("", "", ""), 5000),
+            (("Ras", None, "9"), 1),
+        ):
+            line = TableRow(numberrowsrepeated=times)
+            for word in words:
+                one = CoveredTableCell() if word is None else TableCell()
+                note = Annotation()
+                note.addElement(P(text="ask again"))
+                one.addElement(note)
+                for part in (word or "").split("\n"):
+                    one.addElement(P(text=part))
+                line.addElement(one)
+            table.addElement(line)
+        document.spreadsheet.addElement(table)
+        document.save(str(self.folder / "a.ods"))
+        oda, ras = ("Oda", "7", "2"), ("Ras", "", "9")
+        self.assertEqual(read_list(self.folder / "a.ods").rows, (oda, oda, oda, ras))
+
+    def test_a_row_that_only_says_what_separates(self):
+        names = read_list(self.written("a.csv", b"sep=;\r\nname;size\r\nVern, Oda;7\r\n"))
+        self.assertEqual((names.columns, names.rows), (("name", "size"), (("Vern, Oda", "7"),)))
+
     def test_what_is_no_list_is_a_sentence(self):
         for name, data in (
             ("a.pdf", b"x"),
@@ -107,6 +163,8 @@ class Read(InAFolder):
             ("a.csv", b"name,name\na,b\n"),
             ("a.csv", b"name,,size\na,b,c\n"),
             ("a.csv", b"name\n" + b"x" * 5000 + b"\n"),
+            ("a.csv", b"name,size\nVern, Oda,7\n"),
+            ("a.csv", b"name\n" + b"x" * 200_000 + b"\n"),
             ("a.xlsx", b"PK\x03\x04 cut short"),
             ("a.ods", b"nothing"),
         ):
@@ -117,11 +175,13 @@ class Read(InAFolder):
 class InPlace(unittest.TestCase):
     def test_words_and_how_they_are_written(self):
         row = {"name": "Oda Vern", "number": "7", "day": "2026-11-28", "row": "3"}
+        row["owner"] = "JANE'S bakery, o'brien & d’arcy, 3rd anne-marie"
         for text, wanted in (
             ("{name}", "Oda Vern"),
             ("{ Name :capitals} / {name:small}", "ODA VERN / oda vern"),
             ("No. {number:000} of {row}", "No. 007 of 3"),
             ("{day:%d.%m.%y}", "28.11.26"),
+            ("{owner:each word}", "Jane's Bakery, O'Brien & D’Arcy, 3rd Anne-Marie"),
             ("no place", "no place"),
         ):
             self.assertEqual(words_of(text, row), wanted)
@@ -230,7 +290,7 @@ class EveryRow(InAFolder):
             if len(found) == 2:
                 multiprocessing.active_children()[0].kill()
         rows = self.all_made_once(found, out, 8)
-        # what is in the log is not made again
+        # what is in the log is not made again, but where its folder has gone
         self.assertEqual(list(made(job, names, self.folder, out)), [])
         kept = [row for row in rows if row["row"] != "5"]
         with (out / LOG).open("w") as log:
@@ -239,6 +299,31 @@ class EveryRow(InAFolder):
             writer.writerows(kept)
         self.assertEqual([one.row for one in made(job, names, self.folder, out)], [5])
         self.assertEqual(len(logged(out)), 8)
+        shutil.rmtree(out / "3 Crew 2")
+        self.assertEqual([one.row for one in made(job, names, self.folder, out)], [3])
+
+    def test_what_has_changed_since_is_made_again(self):
+        names, out = self.numbered(3), self.folder / "out"
+        job = plate(kinds=("outline",), name="{row}")
+        self.assertEqual(len(list(made(job, names, self.folder, out))), 3)
+        before = (out / "2" / "outline.svg").read_bytes()
+        corrected = replace(names, rows=(names.rows[0], ("Ras",), names.rows[2]))
+        self.assertEqual([one.row for one in made(job, corrected, self.folder, out)], [2])
+        self.assertNotEqual((out / "2" / "outline.svg").read_bytes(), before)
+        self.assertEqual(list(made(job, corrected, self.folder, out)), [])
+        put = job.listing.put_right(("Ras",), (("letterings.1.lay.across_mm", "9"),))
+        self.assertEqual([o.row for o in made(with_listing(job, put), corrected, self.folder, out)], [2])
+        larger = change(job, ("letterings", 0, "content", "cap_height_mm"), 7.0)
+        self.assertEqual(len(list(made(larger, corrected, self.folder, out))), 3)
+        called_otherwise = with_listing(larger, larger.listing.model_copy(update={"file": "b.csv"}))
+        self.assertEqual(list(made(called_otherwise, corrected, self.folder, out)), [])
+
+    def test_a_column_of_the_list_that_is_called_row(self):
+        names = Names(("row", "seat"), (("C", "4"), ("A", "9")), "")
+        job = plate("{row}-{seat}", name="{row}{seat}")
+        found = [looked_at(job, order) for order in orders_of(job, names, self.folder)]
+        self.assertEqual([job.letterings[0].content.text for _, job in found], ["C-4", "A-9"])
+        self.assertEqual([outcome.name for outcome, _ in found], ["C4", "A9"])
 
     def test_a_row_that_ends_its_process_each_time_is_left_out_and_no_other(self):
         order, *others = orders_of(plate(), self.numbered(4), self.folder)

@@ -29,10 +29,25 @@ RECIPE = re.compile(r"letterings\.(\d{1,3})\.recipe")
 RING_SIZE = "blank.ring_size"
 PATH = re.compile(r"\w+(?:\.\w+)+")
 DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%Y/%m/%d")
-CASES = {"capitals": str.upper, "small": str.lower, "each word": str.title}
+WORD = re.compile(r"[^\W_]+(?:['’][^\W_]+)*")
+ONE_LETTER = re.compile(r"([^\W\d_]['’])([^\W\d_]{2,})")  # O'Brien, D'Arcy; not Jane's, not I'm
 LEAST_SHARE = 0.5  # of its size that a lettering is made smaller to
 ROUNDS = 8
 STILL_WIDER = "still wider"
+
+
+def _each_word(text: str) -> str:
+    """Each word with a capital, also behind an apostrophe where that is what names have."""
+
+    def put(found: re.Match[str]) -> str:
+        word = found[0].lower()
+        name = ONE_LETTER.fullmatch(word)
+        return name[1].upper() + name[2].capitalize() if name else word[:1].upper() + word[1:]
+
+    return WORD.sub(put, text)
+
+
+CASES = {"capitals": str.upper, "small": str.lower, "each word": _each_word}
 
 
 @dataclass(frozen=True)
@@ -55,7 +70,7 @@ def filled(
     lettering with words of the list that is wider than ``most_mm`` is brought to that: as a whole smaller,
     or first in two rows; ``by_hand``: fields by their written paths that were put right in this row, which
     hold whatever the list and the fitting say. Raises KilnError naming what cannot be."""
-    values = row | {"row": str(number)}
+    values = {"row": str(number)} | row  # a list may have a column of that name
     recipes: dict[int, Recipe] = {}
     for column, value in row.items():
         if not value:

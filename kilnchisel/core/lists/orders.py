@@ -20,16 +20,14 @@ from kilnchisel.core.lists.rows import Names
 PICTURE = re.compile(r"letterings\.(\d{1,3})\.picture")
 
 
-def orders_of(job: Job, names: Names, beside: Path, only: tuple[int, ...] = ()) -> Iterator[Order]:
-    """The rows, or only those of some numbers from 1. ``beside``: the folder that pictures are named from.
-    Raises KilnError where two rows would be called the same."""
+def orders_of(job: Job, names: Names, beside: Path) -> Iterator[Order]:
+    """The rows. ``beside``: the folder that pictures are named from. Raises KilnError where two rows would
+    be called the same."""
     listing = listing_of(job)
     called = names_of(names, listing)
     right = right_by_hand(listing)
     read: dict[tuple[int, str], Artwork | Picture] = {}
     for index, name in enumerate(called):
-        if only and index + 1 not in only:
-            continue
         row, cells = names.row(index), names.rows[index]
         yield completed(job, Order(index + 1, name, row, right.get(cells, ())), beside, read)
 

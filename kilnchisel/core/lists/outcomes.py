@@ -70,10 +70,11 @@ def checked_listing(listing: Listing) -> Listing:
 def name_of(names: Names, row: int, listing: Listing) -> str:
     """What a row's files are called: letters, digits, spaces, each row another. Raises KilnError."""
     wide = len(str(len(names.rows)))
-    values = names.row(row) | {"row": str(row + 1).zfill(wide)}
-    text = words_of(listing.name, values) if listing.name else f"{values['row']} {names.rows[row][0]}"
+    number = str(row + 1).zfill(wide)
+    values = {"row": number} | names.row(row)
+    text = words_of(listing.name, values) if listing.name else f"{number} {names.rows[row][0]}"
     plain = " ".join("".join(c if c.isalnum() or c in "-_. " else " " for c in text).split()).strip(".")
-    return plain[:LONGEST_NAME].strip() or values["row"]
+    return plain[:LONGEST_NAME].strip() or number
 
 
 def names_of(names: Names, listing: Listing) -> list[str]:

@@ -5,7 +5,10 @@ from __future__ import annotations
 import codecs
 import csv
 import io
+import re
 from dataclasses import dataclass
+from datetime import datetime, time
+from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +20,10 @@ MOST_ROWS, MOST_COLUMNS = 100_000, 200
 LONGEST = 2000  # letters of one cell
 USUAL, AS_GOOD = ("cp1252", "latin_1"), 0.02
 LIST_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".ods")
+# a number's format in a sheet (ECMA-376 part 1, 18.8.31): words, digits, decimals, per cent, words
+WORDS = r'((?:"[^"]*"|\\.|[^#0?.,;"\\@%])*)'
+NUMBER = re.compile(WORDS + r"([#,0]*0)(?:\.(0+))?(%?)" + WORDS)
+MONEY, SPACED = re.compile(r"\[\$([^\]-]*)[^\]]*\]"), re.compile(r"_.|\*.|\[[^\]]*\]")
 
 
 @dataclass(frozen=True)
@@ -80,12 +87,18 @@ def _text(data: bytes, name: str) -> tuple[list[list[str]], str]:
             if best is None:
                 raise KilnError(f"{name} is no text: of which encoding cannot be found out.") from None
             text, encoding = str(best), best.encoding
-    first = text.split("\n", 1)[0]
-    separator = max("\t;,|", key=first.count)
-    if not first.count(separator):
-        separator = ","
-    rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=separator))
-    shown = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars"}[separator]
+    first, _, rest = text.partition("\n")
+    if first[:4].lower() == "sep=" and len(first.rstrip("\r")) == 5:  # a row that only says by what
+        separator, text = first[4], rest
+    else:
+        separator = max("\t;,|", key=first.count)
+        if not first.count(separator):
+            separator = ","
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=separator))
+    except csv.Error as error:
+        raise KilnError(f"{name} cannot be read as a list: {error}.") from None
+    shown = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars"}.get(separator, f"“{separator}”")
     return rows, f"{encoding}, {shown} between columns"
 
 
@@ -95,45 +108,77 @@ def _sheet(data: bytes) -> tuple[list[list[str]], str]:
     book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
     sheet = book.worksheets[0]
     rows = [
-        [_said(cell) for cell in row] for row in sheet.iter_rows(values_only=True, max_row=MOST_ROWS + 2)
+        [_said(cell.value, getattr(cell, "number_format", "General")) for cell in row]
+        for row in sheet.iter_rows(max_row=MOST_ROWS + 2)
     ]
     return rows, f"the sheet “{sheet.title}”"
 
 
 def _open_sheet(data: bytes) -> tuple[list[list[str]], str]:
+    from odf.namespaces import TABLENS, TEXTNS
     from odf.opendocument import load
-    from odf.table import Table, TableCell, TableRow
+    from odf.table import Table, TableRow
     from odf.teletype import extractText
 
+    cells = ((TABLENS, "table-cell"), (TABLENS, "covered-table-cell"))
     document: Any = load(io.BytesIO(data))
     table = document.spreadsheet.getElementsByType(Table)[0]
-    rows = []
-    for line in table.getElementsByType(TableRow)[: MOST_ROWS + 2]:
+    rows: list[list[str]] = []
+    for line in table.getElementsByType(TableRow):
         row: list[str] = []
-        for cell in line.getElementsByType(TableCell):
+        for cell in line.childNodes:
+            if cell.qname not in cells:
+                continue
             times = min(int(cell.getAttribute("numbercolumnsrepeated") or 1), MOST_COLUMNS)
-            row += [extractText(cell)] * times
-        rows.append(row)
-    return rows, f"the sheet “{table.getAttribute('name')}”"
+            # its own words, not those of a note that hangs on it
+            words = [extractText(one) for one in cell.childNodes if one.qname == (TEXTNS, "p")]
+            row += ["\n".join(words)] * times
+        # rows that are the same are written once
+        rows += [row] * (int(line.getAttribute("numberrowsrepeated") or 1) if any(row) else 1)
+        if len(rows) > MOST_ROWS + 1:
+            break
+    return rows[: MOST_ROWS + 2], f"the sheet “{table.getAttribute('name')}”"
 
 
-def _said(value: Any) -> str:
-    """A cell as it is read aloud: whole numbers without a point, days as they are written."""
+def _said(value: Any, form: str = "General") -> str:
+    """A cell as its sheet shows it; days as 2026-11-28."""
     if value is None:
         return ""
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    if hasattr(value, "isoformat"):
-        return str(value.isoformat()).removesuffix("T00:00:00")
+    if isinstance(value, bool):
+        return str(value).upper()
+    if isinstance(value, int | float):
+        return _number(value, form)
+    if isinstance(value, datetime):
+        return value.isoformat(" ").removesuffix(":00").removesuffix(" 00:00")
+    if isinstance(value, time):
+        return value.isoformat().removesuffix(":00")
     return str(value)
 
 
+def _number(value: float, form: str) -> str:
+    """A number as its format writes it; by its digits where that is another kind of format."""
+    plain = SPACED.sub("", MONEY.sub(r'"\1"', form.split(";")[0]))
+    found = NUMBER.fullmatch(plain)
+    if found is None:
+        return f"{value:.15g}" if isinstance(value, float) else str(value)
+    before, digits, decimals, share, after = found.groups()
+    exact = Decimal(repr(value)) * (100 if share else 1)
+    places = len(decimals or "")
+    rounded = exact.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+    whole, _, part = f"{abs(rounded):f}".partition(".")
+    whole = whole.zfill(digits.count("0"))
+    if "," in digits:
+        whole = f"{int(whole):,}"
+    words = [re.sub(r'"([^"]*)"|\\(.)', r"\1\2", one) for one in (before, after)]
+    return f"{'-' if rounded < 0 else ''}{words[0]}{whole}{'.' if part else ''}{part}{share}{words[1]}"
+
+
 def _named(cells: list[list[str]], told: str, name: str) -> Names:
-    rows = [[cell.strip() for cell in row] for row in cells]
-    rows = [row for row in rows if any(row)]
+    rows = [(number, [cell.strip() for cell in row]) for number, row in enumerate(cells, start=1)]
+    rows = [(number, row) for number, row in rows if any(row)]
     if len(rows) < 2:
         raise KilnError(f"{name} has no rows below its header.")
-    header = rows[0]
+    header = rows[0][1]
     while header and not header[-1]:
         header.pop()
     if len(rows) - 1 > MOST_ROWS or len(header) > MOST_COLUMNS:
@@ -143,10 +188,16 @@ def _named(cells: list[list[str]], told: str, name: str) -> Names:
         what = f"two columns “{doubled[0][:40]}”" if doubled else "a column without a name"
         raise KilnError(f"{name} has {what}; its first row names each column once.")
     wide = len(header)
-    made = [tuple((row + [""] * wide)[:wide]) for row in rows[1:]]
-    longest = max((len(cell), number) for number, row in enumerate(made, start=2) for cell in row)
-    if longest[0] > LONGEST:
-        raise KilnError(
-            f"Row {longest[1]} of {name} has a cell of {longest[0]:,} letters; {LONGEST:,} are taken."
-        )
+    for number, row in rows[1:]:
+        if any(row[wide:]):
+            more = next(cell for cell in row[wide:] if cell)
+            raise KilnError(
+                f"Row {number} of {name} has more cells than its header names: “{more[:40]}”. Put words "
+                "with a separator in them in quotes, or name the column."
+            )
+        if len(longest := max(row, key=len)) > LONGEST:
+            raise KilnError(
+                f"Row {number} of {name} has a cell of {len(longest):,} letters; {LONGEST:,} are taken."
+            )
+    made = [tuple((row + [""] * wide)[:wide]) for _, row in rows[1:]]
     return Names(tuple(header), tuple(made), told)
