@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.options import OPTIONS
+from kilnchisel.core.handover.options import OPTIONS, counting_for
 
 Rule = tuple[str, bool, str]  # an option's name, whether it counts here, and where it does, in words
 
@@ -34,7 +34,8 @@ def refuse_all_but(options: Any, what: str, *counting: str) -> None:
 
 def refuse_idle_choices(values: Iterable[str], kinds: Sequence[str]) -> None:
     """Raises KilnError for a choice of hand-over that counts for none of these kinds."""
+    counting = counting_for(kinds)
     for option in OPTIONS:
-        if option.name in values and not set(option.kinds) & set(kinds):
+        if option.name in values and option not in counting:
             where = ", ".join(option.kinds)
             raise KilnError(f"--{option.name} changes nothing here; it counts for {where}.")

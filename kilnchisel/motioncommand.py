@@ -49,13 +49,12 @@ def motion(options: Any, opened: Callable[[Path], Any], writable: Callable[[Path
     """Do what the command says. Raises KilnError."""
     from kilnchisel.core.handover.pictures import parse_size
     from kilnchisel.core.motion.film import write_film
-    from kilnchisel.core.motion.tracks import Film
+    from kilnchisel.core.motion.tracks import BY_CHANCE, Film
 
-    by_chance = options.track in ("start-up", "flicker")
     refuse_idle(
         options,
         ("places", options.track == "places", "with --track places"),
-        ("seed", by_chance, "with --track start-up or flicker"),
+        ("seed", options.track in BY_CHANCE, "with --track start-up or flicker"),
         ("samples", not options.draft, "without --draft"),
     )
     if options.samples < 1:

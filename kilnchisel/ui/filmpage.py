@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.pictures import parse_size
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
+from kilnchisel.core.motion.tracks import BY_CHANCE, LOOPS, TRACKS, Film, moment
 from kilnchisel.core.units import parse_plain
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.images import fitting, pixmap_of
@@ -97,6 +97,7 @@ class FilmPage(QDialog):
         self.seed = QSpinBox()
         self.seed.setRange(0, 9999)
         self.seed.setValue(1)
+        self.seed.setToolTip("Another number, another flicker; for tubes that start up or fail")
         for words, field, wide in (
             ("Seconds", self.seconds, 60),
             ("Frames", self.frames_a_second, 120),
@@ -145,6 +146,11 @@ class FilmPage(QDialog):
         return row
 
     @property
+    def _moves(self) -> str:
+        """The track that is chosen."""
+        return list(TRACKS)[self.track.currentIndex()]
+
+    @property
     def film(self) -> Film:
         """What is chosen. Raises KilnError."""
         try:
@@ -152,7 +158,7 @@ class FilmPage(QDialog):
         except KilnError:
             raise KilnError(f"“{self.seconds.text()[:20]}” is no number of seconds.") from None
         return Film(
-            list(TRACKS)[self.track.currentIndex()],
+            self._moves,
             seconds,
             self.frames_a_second.value(),
             parse_size(self.size_.currentText()),
@@ -170,7 +176,8 @@ class FilmPage(QDialog):
 
     def _track_chosen(self, _: int) -> None:
         with QSignalBlocker(self.loop):
-            self.loop.setChecked(list(TRACKS)[self.track.currentIndex()] in LOOPS)
+            self.loop.setChecked(self._moves in LOOPS)
+        self.seed.setEnabled(self._moves in BY_CHANCE)
         self._changed()
 
     def _changed(self, *_: object) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.motion.film import ENDINGS
-from kilnchisel.core.motion.tracks import Film
+from kilnchisel.core.motion.tracks import BY_CHANCE, Film
 from kilnchisel.ui.away import away
 from kilnchisel.ui.folder import Handing
 
@@ -36,10 +36,11 @@ def make_film(window: Window) -> None:
 def write_film(window: Window, film: Film, path: Path) -> None:
     """Make a film of the window's job, the window staying free."""
     arguments = ["-o", str(path), "--track", film.track, f"--seconds={film.seconds}", f"--fps={film.fps}"]
-    arguments += [f"--size={film.size[0]}x{film.size[1]}", f"--seed={film.seed}"]
+    arguments += [f"--size={film.size[0]}x{film.size[1]}"]
+    arguments += [f"--seed={film.seed}"] if film.track in BY_CHANCE else []
     arguments.append(f"--samples={film.samples}" if film.samples else "--draft")
     arguments += [f"--ease={film.ease}", "--loop" if film.loops else "--no-loop"]
-    if film.places:
+    if film.track == "places":
         arguments.append(f"--places={','.join(film.places)}")
     handing = Handing("motion")
     job = window.session.job

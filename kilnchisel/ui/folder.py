@@ -16,7 +16,7 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.options import USUAL
+from kilnchisel.core.handover.options import USUAL, counting_for
 from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.pictures import parse_size, usual_samples
 from kilnchisel.core.intake.gate import tell
@@ -131,9 +131,11 @@ def write_folder(window: Window, place: Path, names: tuple[str, ...], values: di
     job = window.session.job
     folder = place / _plain(job.name)
     arguments = ["-o", str(folder), "--only", ",".join(names)]
+    counting = {option.name for option in counting_for(names)}
     for name, value in values.items():
-        arguments += [f"--{name}"] if value == "yes" else [f"--{name}={value}"]
-    if "samples" not in values:
+        if name in counting:
+            arguments += [f"--{name}"] if value == "yes" else [f"--{name}={value}"]
+    if "samples" in counting and "samples" not in values:
         size = parse_size(values.get("size", USUAL["size"]))
         arguments.append(f"--samples={usual_samples(job, size)}")
     handing = Handing()

@@ -296,6 +296,9 @@ class FramesAsFiles(unittest.TestCase):
                 self.assertGreater(alpha[24, 32], 0.95)
         with self.assertRaisesRegex(KilnError, "frames in a folder"):
             write_film(job, film, folder / "a.mp4")
+        (folder / "png" / "00003.png").write_bytes(b"of a longer film")
+        with self.assertRaisesRegex(KilnError, r"frames of a longer film \(00003\.png\)"):
+            write_film(job, film, folder / "png")
 
     def of_exr(self, path):
         with OpenEXR.File(str(path)) as opened:

@@ -57,7 +57,9 @@ class Films(WindowTest):
         self.choose(page, "start-up")
         self.assertIn("Nothing on it shines", page.refusal.text())
         self.assertFalse(page.slider.isEnabled())
+        self.assertTrue(page.seed.isEnabled())
         self.choose(page, "swing")
+        self.assertFalse(page.seed.isEnabled())  # nothing in it comes by chance
         self.assertEqual(page.refusal.text(), "")
         page.seconds.setText("soon")
         page.seconds.editingFinished.emit()
@@ -77,6 +79,7 @@ class Films(WindowTest):
             page.seconds.setText("0.3")
             page.frames_a_second.setValue(10)
             page.size_.setEditText("96x60")
+            page.seed.setValue(4)  # counts in no turntable
             page._take()
             return page.result()
 

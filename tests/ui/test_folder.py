@@ -47,6 +47,9 @@ class IntoAFolder(WindowTest):
 
         def exec_(page):
             chosen.append(page)
+            self.tick(page, "laser", "picture")  # what is said of these stays for another time
+            page.fields["kerf"].setText("0.2mm")
+            page.fields["samples"].setText("64")
             self.tick(page, "outline", "router")
             page.fields["tabs"].setText("2")
             page.button.click()
@@ -70,7 +73,7 @@ class IntoAFolder(WindowTest):
         self.assertEqual(recall("handed over"), ["outline", "router"])
         again = self.page()
         self.assertEqual(again.names, ("outline", "router"))
-        self.assertEqual(again.values, {"tabs": "2"})
+        self.assertEqual(again.values, {"tabs": "2", "kerf": "0.2mm", "samples": "64"})
         again.choose(())
         self.assertFalse(again.button.isEnabled())
 

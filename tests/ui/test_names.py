@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.wording import Wording
+from kilnchisel.ui.folder import VALUES
+from kilnchisel.ui.memory import remember
 from kilnchisel.ui.names.page import APPROVE, EACH, TOGETHER, NamesPage, place_of
 from kilnchisel.ui.names.rows import CHECKS, FIT, NAME
 from tests.ui.harness import Beside, WindowTest
@@ -148,6 +150,7 @@ class Names(WithAList):
             page.wanted = what
             return 1
 
+        remember(VALUES, {"kerf": "0.2mm", "paper": "A3", "scallop": "0.1mm"})  # for other kinds
         with (
             mock.patch.object(NamesPage, "exec", exec_),
             mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")),
@@ -169,6 +172,8 @@ class Names(WithAList):
         self.handed_over(APPROVE, path)
         with pikepdf.open(path) as opened:
             self.assertEqual(len(opened.pages), 1)
+            wide, tall = (float(opened.pages[0].mediabox[k]) * 25.4 / 72 for k in (2, 3))
+        self.assertEqual({round(wide), round(tall)}, {297, 420})  # A3, as it is remembered
 
     def test_all_together_on_sheets(self):
         self.window.session.edit(("letterings", 0, "craft"), Printed())

@@ -3,6 +3,7 @@ kinds it counts. The window and the command line read this table alike; it loads
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -82,3 +83,9 @@ OPTIONS = (
     Option("kerf", "Kerf", "0.15mm", ("laser",), hint="how wide the beam cuts"),
 )
 USUAL = {option.name: option.usual for option in OPTIONS}
+
+
+def counting_for(kinds: Iterable[str]) -> tuple[Option, ...]:
+    """The choices that count for some of these kinds."""
+    wanted = set(kinds)
+    return tuple(option for option in OPTIONS if wanted & set(option.kinds))

@@ -53,6 +53,7 @@ def write_film(
         raise KilnError("EXR and a clear ground are for frames in a folder; name one without an ending.")
     folder = folder_of(job, film)
     if not ending:
+        _refuse_longer(path, film)
         return _into_folder(job, film, folder, path, stop, progress)
     frames = frames_of(job, film, folder, stop, progress)
     with tempfile.TemporaryDirectory() as name:
@@ -63,6 +64,16 @@ def write_film(
         write_whole(path, whole.read_bytes())
     shutil.rmtree(folder, ignore_errors=True)
     return True
+
+
+def _refuse_longer(path: Path, film: Film) -> None:
+    """Raises KilnError where frames of a longer film are in the folder: whoever reads it takes all of them."""
+    if path.is_dir():
+        for frame in path.glob(f"[0-9][0-9][0-9][0-9][0-9].{film.frames_as}"):
+            if int(frame.stem) > film.frames:
+                raise KilnError(
+                    f"{path} has frames of a longer film ({frame.name}); name another folder, or empty it."
+                )
 
 
 def _into_folder(

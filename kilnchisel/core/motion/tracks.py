@@ -337,4 +337,5 @@ TRACKS: dict[str, Track] = {
     "on-off": _on_off,
     "in-order": _in_order,
 }
+BY_CHANCE = ("start-up", "flicker")  # in which a seed counts
 LOOPS = ("turntable", "swing", "light", "pulse", "on-off")  # whose end is their beginning

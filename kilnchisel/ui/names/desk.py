@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.options import counting_for
 from kilnchisel.core.job.model import Job
 from kilnchisel.ui.away import away
 from kilnchisel.ui.folder import FILES, VALUES, Handing
@@ -40,25 +41,26 @@ def lay_list(window: Window, path: Path | None = None) -> None:
         suggested = str(Path(start) / f"{session.job.name}.pdf")
         name, _ = QFileDialog.getSaveFileName(window, "One PDF of all", suggested, "PDF (*.pdf)")
         if name:
-            _write(window, page.path, Path(name), [f"--processes={PROCESSES}"])
+            _write(window, page.path, Path(name), ("proof",), [f"--processes={PROCESSES}"])
         return
-    arguments = [f"--processes={PROCESSES}"]
+    arguments, kinds = [f"--processes={PROCESSES}"], page.listing.kinds
     if page.wanted != EACH:
         words = "A roll by its width, or a sheet by its width and height: 330mm, 600x400mm"
         start_size = "610mm" if "plotter" in page.laid else "600x400mm"
         bed, good = QInputDialog.getText(window, "Together", words, text=start_size)
         if not good:
             return
-        arguments = ["--on", bed.strip(), "--only", ",".join(page.laid)]
+        arguments, kinds = ["--on", bed.strip(), "--only", ",".join(page.laid)], tuple(page.laid)
     folder = QFileDialog.getExistingDirectory(window, "Into a folder", start)
     if folder:
-        _write(window, page.path, Path(folder), arguments)
+        _write(window, page.path, Path(folder), kinds, arguments)
 
 
-def _write(window: Window, names: Path, output: Path, arguments: list[str]) -> None:
-    """Hand over all rows of the window's job, the window staying free."""
+def _write(window: Window, names: Path, output: Path, kinds: tuple[str, ...], arguments: list[str]) -> None:
+    """Hand over all rows of the window's job as some kinds, the window staying free."""
     kept = recall(VALUES, {})
-    values = {k: str(v) for k, v in kept.items() if k not in FILES} if isinstance(kept, dict) else {}
+    counting = {option.name for option in counting_for(kinds)} - set(FILES)
+    values = {k: str(v) for k, v in kept.items() if k in counting} if isinstance(kept, dict) else {}
     how = [f"--with={name}={value}" for name, value in values.items()]
     handing = Handing("list")
     job: Job = window.session.job
