@@ -258,7 +258,7 @@ def _tell(outcomes: list[Any], names: Any, *, as_json: bool) -> None:
         print(json.dumps({"read": names.told, "rows": rows}, indent=1, ensure_ascii=False))
         return
     for one in outcomes:
-        words = one.refused or "; ".join((*one.warnings, *one.fitted)) or "fits"
+        words = one.refused or "; ".join((*one.warnings, *one.done)) or "fits"
         print(f"{one.row}  {one.name}: {words}")
     bad = sum(not one.good for one in outcomes)
     print(f"{len(outcomes)} rows ({names.told}); {bad} to look at.")

@@ -26,6 +26,7 @@ from kilnchisel.core.job.file import open_job
 from kilnchisel.core.job.fresh import added_content, fresh_job
 from kilnchisel.core.job.listing import Listing
 from kilnchisel.core.job.recipes import recipe_named
+from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.content import content_of_file
 from kilnchisel.core.lists import engines
 from kilnchisel.core.lists.engines import ENDED, Processes, Scheduler
@@ -317,6 +318,13 @@ class EveryRow(InAFolder):
         self.assertEqual(len(list(made(larger, corrected, self.folder, out))), 3)
         called_otherwise = with_listing(larger, larger.listing.model_copy(update={"file": "b.csv"}))
         self.assertEqual(list(made(called_otherwise, corrected, self.folder, out)), [])
+
+    def test_a_row_without_words_is_no_piece(self):
+        names = read_list(self.written("a.csv", b"name,post\nOda,Keeper\n,Optics\n"))
+        found = [o.refused for o in checked(plate("{name}"), names, self.folder)]
+        self.assertEqual(found, ["", "It has no words: the cells of this row are empty."])
+        both = added_content(plate("{name}"), Wording(text="{post}"))
+        self.assertEqual([o.refused for o in checked(both, names, self.folder)], ["", ""])
 
     def test_a_column_of_the_list_that_is_called_row(self):
         names = Names(("row", "seat"), (("C", "4"), ("A", "9")), "")

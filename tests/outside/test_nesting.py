@@ -60,6 +60,13 @@ class OnSheets(unittest.TestCase):
     def test_what_is_too_large_is_refused(self):
         with self.assertRaisesRegex(KilnError, "does not fit on a sheet of 100 mm by 80 mm"):
             nested([shapely.box(0, 0, 90, 90)], Stock(100, 80))
+        # what just goes between the margins does, beside it nothing
+        (one,) = nested([shapely.box(0, 0, 580, 280)], Stock(600, 300, 10, 8))
+        np.testing.assert_allclose(one.region.bounds, (10, 10, 590, 290), atol=1e-9)
+        with self.assertRaisesRegex(KilnError, "does not fit"):
+            nested([shapely.box(0, 0, 580.1, 280)], Stock(600, 300, 10, 8))
+        both = nested([shapely.box(0, 0, 284, 280)] * 2, Stock(600, 300, 10, 8))
+        self.assertEqual([one.sheet for one in both], [0, 0])
         with self.assertRaisesRegex(KilnError, "leaves nothing"):
             nested([shapely.box(0, 0, 1, 1)], Stock(20, 20, 10))
         np.testing.assert_allclose(sheet_written("4ft x 8ft"), (1219.2, 2438.4))

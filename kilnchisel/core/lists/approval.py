@@ -122,7 +122,7 @@ def _told(names: Names, outcome: Outcome, wide: float) -> list[tuple[str, str]]:
     cells = [cell for cell in names.rows[outcome.row - 1] if cell][:WIDEST_CELLS]
     texts = [(" · ".join(cells), PENCIL)]
     texts += [(words, BRICK) for words in (outcome.refused, *outcome.warnings) if words]
-    texts += [(words.replace("→", "to"), PENCIL) for words in outcome.fitted]
+    texts += [(words.replace("→", "to"), PENCIL) for words in outcome.done]
     for text, colour in texts:
         lines += [(line, colour) for line in broken(text, wide, SMALL_MM)]
     if len(lines) > MOST_LINES + 1:

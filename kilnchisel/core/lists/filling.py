@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.edits import change, refusal, set_field
+from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.listing import Fit
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.recipes import Recipe, applied, recipe_named
@@ -82,11 +83,12 @@ def filled(
         elif FIELD.fullmatch(column):
             job = set_field(job, column, value)
     told: dict[int, list[str]] = {}
+    of_list = False
     for index, item in enumerate(job.letterings):
         content = item.content
         if not isinstance(content, Wording) or "{" not in content.text:
             continue
-        text = words_of(content.text, values)
+        text, of_list = words_of(content.text, values), True
         job = change(job, ("letterings", index, "content", "text"), text)
         if fit != "none" and text.strip():
             job, told[index] = _fitted(job, index, most_mm, fit)
@@ -94,6 +96,8 @@ def filled(
         job = applied(job, index, recipe)
     for path, value in by_hand:
         job = set_field(job, path, value)
+    if of_list and not any(_lettered(item) for item in job.letterings):
+        raise KilnError("It has no words: the cells of this row are empty.")
     if by_hand:
         for index in told:
             if any(path.startswith(f"letterings.{index + 1}.") for path, _ in by_hand):
@@ -103,6 +107,11 @@ def filled(
     if by_hand:
         words.append(f"put right by hand: {', '.join(path for path, _ in by_hand)}")
     return Filled(job, tuple(words))
+
+
+def _lettered(item: Lettering) -> bool:
+    """Whether a lettering shows something."""
+    return not item.hidden and not (isinstance(item.content, Wording) and not item.content.text.strip())
 
 
 def recipe_written(value: str) -> Recipe:

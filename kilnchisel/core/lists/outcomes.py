@@ -48,6 +48,11 @@ class Outcome:
     def good(self) -> bool:
         return not (self.warnings or self.refused)
 
+    @property
+    def done(self) -> tuple[str, ...]:
+        """What was done so that it fits, and did; what did not is among the warnings."""
+        return tuple(words for words in self.fitted if words not in self.warnings)
+
 
 @remembered
 def right_by_hand(listing: Listing) -> dict[tuple[str, ...], tuple[tuple[str, str], ...]]:

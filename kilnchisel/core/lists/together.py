@@ -82,7 +82,7 @@ def together(
     for kind in listing.kinds:
         made, words = KINDS[kind][1](job, laid, bed, wanted)
         data |= made
-        told.append(f"{kind}: {words}")
+        told += [f"{kind}: {words[0]}", *words[1:]]
     told += [f"row {one.row} ({one.name}) is left out: {one.refused}" for one in left_out]
     data[TOLD] = ("\n".join([job.name, "", *told]) + "\n").encode()
     make_folder(folder)
@@ -128,7 +128,7 @@ def _plates_of(row: Job, name: str, wanted: Wanted, laid: _Laid) -> None:
         laid.plates.append((name, piece))
 
 
-def _labels(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], str]:
+def _labels(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:
     """Pages with the labels of all rows, each with its bleed, its cut line and its name below."""
     bed = replace(bed, margin_mm=max(bed.margin_mm, MARGIN_MM + BLEED_MM))
     foot = SMALL_MM * 1.6
@@ -154,19 +154,21 @@ def _labels(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, 
         trim = (edge, edge, bed.wide_mm - edge, tall - edge)
         blocks.append(Block("", tuple(marks_round(trim))))
         pages.append(Page(bed.wide_mm, tall, tuple(blocks), trim, BLEED_MM))
-    words = f"{len(laid.labels)} on {_counted(pages, bed)}"
-    return {"labels.pdf": pdf_of(f"{job.name}, labels", pages)}, words
+    return {"labels.pdf": pdf_of(f"{job.name}, labels", pages)}, [
+        f"{_count(len(laid.labels), 'label')} on {_counted(pages, bed)}"
+    ]
 
 
-def _film(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], str]:
+def _film(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:
     """Film for all rows on one roll."""
     if bed.tall_mm is not None:
         raise KilnError("Film is cut from a roll: write how wide it is, 610mm.")
     knife = replace(wanted.knife, roll_mm=bed.wide_mm, gap_mm=bed.gap_mm).checked()
-    return files_of_cut(f"{job.name}, all rows", cut_sheets(laid.film, knife))
+    data, words = files_of_cut(f"{job.name}, all rows", cut_sheets(laid.film, knife))
+    return data, [words]
 
 
-def _plates(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], str]:
+def _plates(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:
     """Plates out of sheets as thick as they are, a program for each, tried on the simulated router."""
     if bed.tall_mm is None:
         raise KilnError("Plates are cut from sheets: write how wide and how tall one is, 600x300mm.")
@@ -186,10 +188,10 @@ def _plates(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, 
             )
             name = f"{sheet.name.replace(' ', '-')}.nc"
             data[name] = program_of(f"{job.name}, {sheet.name}", sheet, wanted.routing)
-            told.append(f"{name}: {len(mine)} plates, {_tried(data[name], name, sheet)}")
-            told += [f"{plate}: {words}" for plate, piece in mine for words in piece.left]
+            told.append(f"{name}: {_count(len(mine), 'plate')}, {_tried(data[name], name, sheet)}")
+            told += [f"  {plate}: {words}" for plate, piece in mine for words in piece.left]
     size = f"{format_length(bed.wide_mm)} by {format_length(bed.tall_mm)}"
-    return data, "; ".join([f"{len(data)} sheets of {size}", *told])
+    return data, [f"{_count(len(data), 'sheet')} of {size}", *told]
 
 
 def on_one_sheet(
@@ -221,7 +223,11 @@ def _counted(pages: list[Page], bed: Bed) -> str:
     if bed.tall_mm is None:
         long = format_length(sum(page.tall_mm for page in pages))
         return f"{long} of {bed.words}"
-    return f"{len(pages)} times {bed.words}"
+    return _count(len(pages), "sheet") + bed.words.removeprefix("a sheet")
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
 
 
 KINDS: dict[str, tuple[Callable[..., None], Callable[..., Any]]] = {

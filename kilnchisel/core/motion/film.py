@@ -67,7 +67,7 @@ def write_film(
 
 
 def _refuse_longer(path: Path, film: Film) -> None:
-    """Raises KilnError where frames of a longer film are in the folder: whoever reads it takes all of them."""
+    """Raises KilnError where frames of a longer film are in the folder: its reader takes all of them."""
     if path.is_dir():
         for frame in path.glob(f"[0-9][0-9][0-9][0-9][0-9].{film.frames_as}"):
             if int(frame.stem) > film.frames:

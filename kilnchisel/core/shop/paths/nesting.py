@@ -7,6 +7,7 @@ once by convolution, as fine as the gap between pieces asks. What is laid is the
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -63,10 +64,11 @@ def nested(pieces: list[Any], stock: Stock) -> list[Nested]:
     cell = max(max(wide, tall) / MOST_CELLS, stock.gap_mm / 8, 0.1)
     turns = (0.0, 180.0) if stock.grain == "along" else (0.0, 90.0, 180.0, 270.0)
     taken: list[Array] = []  # of each sheet, (rows, columns) bool
-    shape = (int(tall / cell), int(wide / cell))
+    # half a gap goes round each piece, and may lie on the margin
+    shape = tuple(math.ceil((size + stock.gap_mm) / cell) + 2 for size in (tall, wide))
     found: dict[int, Nested] = {}
     for number in sorted(range(len(pieces)), key=lambda k: -pieces[k].area):
-        found[number] = _laid(number, pieces[number], stock, turns, taken, shape, cell)
+        found[number] = _laid(number, pieces[number], stock, turns, taken, (shape[0], shape[1]), cell)
     return [found[number] for number in range(len(pieces))]
 
 
@@ -81,7 +83,8 @@ def _laid(
 ) -> Nested:
     """Lay one piece on the first sheet that has room for it."""
     forms = [(turn, *_form(piece, turn, stock.gap_mm, cell)) for turn in turns]
-    fits = [one for one in forms if one[2].shape[0] <= shape[0] and one[2].shape[1] <= shape[1]]
+    rooms = [_room(region, stock, cell) for _, region, _ in forms]
+    fits = [(form, room) for form, room in zip(forms, rooms, strict=True) if min(room) >= 0]
     if not fits:
         left, low, right, high = piece.bounds
         raise KilnError(
@@ -91,13 +94,14 @@ def _laid(
     for sheet in range(MOST_SHEETS):
         if sheet == len(taken):
             taken.append(np.zeros(shape, bool))
-        spots = [(spot, one) for one in fits if (spot := _lowest(taken[sheet], one[2])) is not None]
+        spots = [
+            (spot, one) for one, room in fits if (spot := _lowest(taken[sheet], one[2], room)) is not None
+        ]
         if not spots:
             continue
         (row, column), (turn, region, mask) = min(spots, key=_top)
         taken[sheet][row : row + mask.shape[0], column : column + mask.shape[1]] |= mask
-        # the mask is wider than the piece by half the gap on every side
-        place = stock.margin_mm + np.array([column, row]) * cell + stock.gap_mm / 2
+        place = stock.margin_mm + np.array([column, row]) * cell
         x, y = place - region.bounds[:2]
         moved = affinity.translate(region, x, y)
         return Nested(number, sheet, turn, shapely.MultiPolygon(polygons_in(moved)))
@@ -129,15 +133,21 @@ def _form(piece: Any, turn_deg: float, gap: float, cell: float) -> tuple[Any, Ar
     return region, shapely.contains_xy(grown, u, v)
 
 
-def _lowest(taken: Array, mask: Array) -> tuple[int, int] | None:
+def _room(region: Any, stock: Stock, cell: float) -> tuple[int, int]:
+    """How many cells a piece can lie above and to the right of the lower left corner; below 0: it is too
+    large."""
+    left, low, right, high = region.bounds
+    tall, wide = stock.tall_mm - (high - low), stock.wide_mm - (right - left)
+    rows, columns = (math.floor((size - 2 * stock.margin_mm) / cell + 1e-6) for size in (tall, wide))
+    return rows, columns
+
+
+def _lowest(taken: Array, mask: Array, room: tuple[int, int]) -> tuple[int, int] | None:
     """The lowest place, then the leftmost, where a mask meets nothing that is taken."""
-    rows, columns = (a - b + 1 for a, b in zip(taken.shape, mask.shape, strict=True))
-    if rows < 1 or columns < 1:
-        return None
     if not taken.any():
         return 0, 0
     met = convolved_within(taken.astype(np.float32), mask[::-1, ::-1].astype(np.float32))
-    free = met < 0.5
+    free = met[: room[0] + 1, : room[1] + 1] < 0.5
     if not free.any():
         return None
     row = int(np.argmax(free.any(axis=1)))
