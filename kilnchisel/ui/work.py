@@ -13,6 +13,7 @@ from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from kilnchisel.core.build import laid_elsewhere
@@ -20,6 +21,7 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import Elsewhere
 from kilnchisel.core.job.assets import only_here
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.sending.process import Process
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.sending.wire import sent, taken
@@ -104,12 +106,21 @@ class Workshop(QObject):
             self.card = answer[1]
         if answer[0] == "drawn":
             kind, number, parts, *rest = answer
-            answer = (kind, number, receiver.value(parts), *rest)
+            value = receiver.value(parts)
+            _make_ready(value[0])
+            answer = (kind, number, value, *rest)
         self._emit(answer)
 
     def _emit(self, answer: tuple[Any, ...]) -> None:
         with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
             self.heard.emit(answer)
+
+
+def _make_ready(laid: tuple[Laid, ...]) -> None:
+    """What sides work out of themselves when they are first asked for a place, here and not in the window's
+    thread: a vehicle's skin is divided into triangles (90 ms and more)."""
+    for one in laid:
+        one.side.to_body(one.frame, np.zeros(len(one.frame)))
 
 
 def _write(process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:

@@ -2,7 +2,10 @@
 
 import os
 import signal
+import threading
 from unittest import mock
+
+from scipy import interpolate
 
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget
@@ -54,6 +57,22 @@ class Apart(WindowTest):
         target = self.folder / "a.stl"
         self.window.write_mesh(target)
         self.assertEqual(target.read_bytes(), mesh_bytes(self.window.session.job, target))
+
+    def test_what_a_side_works_out_of_itself_is_not_worked_out_by_the_window(self):
+        divided, own = [], interpolate.CloughTocher2DInterpolator
+
+        def dividing(*values):
+            divided.append(threading.current_thread())
+            return own(*values)
+
+        with mock.patch.object(interpolate, "CloughTocher2DInterpolator", dividing):
+            self.new("van")
+            self.drawn()
+            self.window.session.edit(("blank", "length_mm"), 5100.0)
+            self.drawn()
+            self.assertTrue(self.window.picture.band.handles)
+        self.assertGreaterEqual(len(divided), 1)
+        self.assertNotIn(threading.main_thread(), divided)
 
     def test_a_process_that_ends_is_started_again_and_the_picture_comes(self):
         self.new()

@@ -127,10 +127,7 @@ class Placing:
 
 @dataclass(frozen=True, eq=False)
 class Laid:
-    """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there.
-
-    ``stretch``: the least and greatest stretch under the ink, against true size at its own height.
-    """
+    """An outline in sheet coordinates. ``ink`` may run past the seam; it is not yet cut there."""
 
     outline: Outline
     side: Side
@@ -139,12 +136,20 @@ class Laid:
     layers: tuple[LaidLayer, ...]
     ink: shapely.MultiPolygon
     frame: Array  # (4, 2): corners of the ink's box in its own turned frame, from lower left
-    space: Space
     width_mm: float
     height_mm: float
     degrees: float | None
     seam_mm: float | None  # u of the seam, on a closed side
-    stretch: tuple[float, float]
+
+    @cached_property
+    def space(self) -> Space:
+        """What is left round the ink; worked out where it is read, which nothing that is drawn does."""
+        return _space(self.ink, self.side, self.placing.scale, self.seam_mm)
+
+    @cached_property
+    def stretch(self) -> tuple[float, float]:
+        """The least and greatest stretch under the ink, against true size at its own height."""
+        return (1.0, 1.0) if self.placing.unrolled else _stretch(self.ink, self.placing)
 
     @property
     def middle(self) -> Array:
@@ -198,12 +203,10 @@ def lay_outline(outline: Outline, side: Side, lay: Lay, *, centre: bool = False)
         layers=layers,
         ink=ink,
         frame=placing.points(np.array([[left, bottom], [right, bottom], [right, top], [left, top]])),
-        space=_space(ink, side, scale, _seam(middle, side, lay)),
         width_mm=around * scale,
         height_mm=float(box[3] - box[1]),
         degrees=side.degrees(around),
         seam_mm=_seam(middle, side, lay),
-        stretch=(1.0, 1.0) if placing.unrolled else _stretch(ink, placing),
     )
 
 
