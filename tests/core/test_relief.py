@@ -10,8 +10,9 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.job.setting import Ground
+from kilnchisel.core.scene.grass import MOST_BLADES, grown
 from kilnchisel.core.scene.grounds import HANG_GAP_MM
-from kilnchisel.core.scene.relief import MOST_BLADES, MOST_BRICKS, SET_BACK_MM, bricked, grown
+from kilnchisel.core.scene.relief import MOST_BRICKS, SET_BACK_MM, bricked
 
 
 class Bricks(unittest.TestCase):

@@ -214,10 +214,10 @@ class Draft:
         if scene.street is not None:
             about = scene.street.items
             self._parts.about([one for one in about if again is None or again.shows(one)])
-        if scene.trees:
+        if scene.about:
             gl.enable_direct(DEPTH_CLAMP)  # they are farther than all that depth is told for
             gl.depth_func = "<="
-            self._parts.about(scene.trees)
+            self._parts.about(scene.about)
             gl.depth_func = "<"
             gl.disable_direct(DEPTH_CLAMP)
         self._parts.grounds()
@@ -389,7 +389,7 @@ def _still_key(shot: Shot) -> tuple[Any, ...]:
     ground = scene.base
     base = None
     if ground is not None:
-        laid = tuple(weakly(item.mesh) for item in (*scene.laid, *scene.trees))
+        laid = tuple(weakly(item.mesh) for item in (*scene.laid, *scene.about))
         base = (weakly(ground.material), *ground.form, weakly(scene.street), laid)
     return (
         shot.detail,

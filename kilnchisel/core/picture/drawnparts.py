@@ -64,7 +64,7 @@ class DrawnParts:
             (seen_through if through else solid).append(drawn(item, scene.stance))
         flat = np.eye(4)
         solid += [drawn(item, flat) for item in (() if scene.street is None else scene.street.items)]
-        solid += [drawn(item, flat, far=True) for item in scene.trees]
+        solid += [drawn(item, flat, far=True) for item in scene.about]
         if scene.base is not None:
             for number, item in enumerate(scene.laid, 1):
                 mesh = partial(self._laid, item.mesh)

@@ -476,7 +476,7 @@ class TracedScene:
         if scene.street is not None:
             found |= {f"{STREET}{one.name}": (one.mesh, one.material) for one in scene.street.items}
         found |= {f"{STREET}{one.name}": (one.mesh, one.material) for one in scene.laid}
-        found |= {f"{FAR}{one.name}": (one.mesh, one.material) for one in scene.trees}
+        found |= {f"{FAR}{one.name}": (one.mesh, one.material) for one in scene.about}
         return {
             name: self._triangles(
                 name, mesh.points, mesh.normals, texture_uv(mesh.uv, material), mesh.faces, material, bsdfs

@@ -22,10 +22,12 @@ from kilnchisel.core.job.setting import Ground, Light
 from kilnchisel.core.job.traits import deep_of, size_of
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.exposure import lit_by, spot_of
+from kilnchisel.core.scene.grass import before
 from kilnchisel.core.scene.light import room_of
 from kilnchisel.core.scene.relief import laid
 from kilnchisel.core.scene.stance import behind_mm, beside_mm, posts_of, stance_shown
 from kilnchisel.core.scene.street import reach_of
+from kilnchisel.core.scene.view import View
 
 Array = NDArray[Any]
 
@@ -47,7 +49,8 @@ class Base:
     sweep that begins ``sweep`` = (how far behind, its round, how high), mm, or ``turned`` half round,
     towards the viewer; or a ``table`` = (half its width, how far to the front, how far back), mm.
     ``fades``: between which distances it is lost, mm. ``relief``: what stands out of the plane, and its
-    sizes as ``relief.laid`` takes them."""
+    sizes as ``relief.laid`` takes them. ``grassed``: where blades stand out of it as a camera sees it, but
+    for the box (half wide, half deep) where the piece stands."""
 
     point: Array
     normal: Array
@@ -58,7 +61,8 @@ class Base:
     turned: bool = False
     table: tuple[float, float, float] | None = None
     fades: tuple[float, float] | None = None
-    relief: tuple[str, tuple[float, ...]] | None = None
+    relief: tuple[str, tuple[Any, ...]] | None = None
+    grassed: tuple[float, float] | None = None
 
     def under(self, point: Array) -> Array:
         """The point of its plane below a point of the scene."""
@@ -78,6 +82,12 @@ class Base:
     def rises(self) -> Array:
         """The way to where a sweep rises, (3,)."""
         return np.array([0.0, -1.0 if self.turned else 1.0, 0.0])
+
+    def seen_in(self, view: View) -> Base:
+        """With the blades of grass that a view shows, where there are any."""
+        seen = None if self.grassed is None else before(view, self.frame)
+        relief = None if seen is None else ("meadow", (seen, self.grassed))
+        return self if relief == self.relief or self.grassed is None else replace(self, relief=relief)
 
     @property
     def mesh(self) -> Mesh:
@@ -217,23 +227,29 @@ def base_of(job: Job, radius: float) -> Base | None:
         return replace(base, radius_mm=reach_of(radius))
     if ground.form in ("open", "bays"):
         fades = (FADES[0] * radius, FADES[1] * radius)
-        return replace(base, radius_mm=FADES[1] * radius, fades=fades, relief=_blades(job, radius))
+        grassed = _clear_of(job) if ground.kind == "grass" and radius > LARGEST_IN_GRASS_MM else None
+        reach, relief = FADES[1] * radius, _blades(job, radius)
+        return replace(base, radius_mm=reach, fades=fades, relief=relief, grassed=grassed)
     return base
 
 
-def _bricks(ground: Ground, half_mm: float) -> tuple[str, tuple[float, ...]] | None:
+def _bricks(ground: Ground, half_mm: float) -> tuple[str, tuple[Any, ...]] | None:
     # in steps, so that pieces of like size share one wall
     return ("bricks", (float(np.ceil(half_mm / 1000) * 1000),)) if ground.kind == "brick" else None
 
 
-LARGEST_IN_GRASS_MM = 1500.0  # round a larger piece no blade is seen
+LARGEST_IN_GRASS_MM = 1500.0  # round a larger piece blades are those that a camera sees
 
 
-def _blades(job: Job, radius: float) -> tuple[str, tuple[float, ...]] | None:
+def _blades(job: Job, radius: float) -> tuple[str, tuple[Any, ...]] | None:
     if job.setting.ground.kind != "grass" or radius > LARGEST_IN_GRASS_MM:
         return None
-    clear = (0.0, 0.0) if posts_of(job) else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
-    return "blades", (radius, *clear)
+    return "blades", (radius, _clear_of(job))
+
+
+def _clear_of(job: Job) -> tuple[float, float]:
+    """Where no blade grows, half wide and half deep: below what stands there."""
+    return (0.0, 0.0) if posts_of(job) else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
 
 
 def _along(turn_deg: float) -> Array:

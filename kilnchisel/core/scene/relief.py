@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from kilnchisel.core.blanks.coarse import matrix_in
 from kilnchisel.core.blanks.mesh import Mesh, join
 from kilnchisel.core.finishes.textures import BRICK_MM, COURSE_MM, JOINT_MM, STRETCHER_MM
 from kilnchisel.core.remembered import remembered
+from kilnchisel.core.scene.grass import grown, meadow
 
 Array = NDArray[Any]
 
@@ -19,12 +21,6 @@ SET_BACK_MM = 7.0  # the joints, behind the faces
 UNEVEN_MM, CROOKED_MM = 0.9, 0.8  # how far faces stand out unevenly, and corners stray
 PROUD_MM = 0.7  # none stands out farther: what hangs before the wall is little farther away
 ROUNDED_MM = 3.5  # the worn edge of a brick
-
-MOST_BLADES = 60_000
-BLADE_MM, BLADE_WIDE_MM = 34.0, 2.4
-BLADE_SHARE = 0.3  # of the piece's radius: they are no taller than that
-TURF_REACH = 3.2  # in radii of the piece
-FACES_UP = 0.8  # how far blades are lit as the turf they are part of
 
 
 @remembered
@@ -83,53 +79,16 @@ def bricked(half_mm: float) -> Mesh:
     )
 
 
-@remembered
-def grown(radius_mm: float, clear_mm: tuple[float, float]) -> Mesh:
-    """Blades of grass about the origin of a sheet (u, v, up), for a piece of this radius; none within
-    ``clear_mm`` = (half wide, half deep), where it stands. Thinner towards where they end."""
-    rng = np.random.default_rng(421)
-    reach = TURF_REACH * radius_mm
-    count = int(min(MOST_BLADES, 2.2e-2 * np.pi * reach**2))  # some two to a square cm at most
-    far = reach * rng.random(count) ** 0.62
-    turn = rng.uniform(0, 2 * np.pi, count)
-    foot = far[:, None] * np.stack([np.cos(turn), np.sin(turn)], axis=1)
-    foot = foot[(np.abs(foot) > clear_mm).any(axis=1)]
-    count = len(foot)
-    tall = min(BLADE_MM, BLADE_SHARE * radius_mm)
-    high = tall * np.clip(rng.normal(1.0, 0.3, count), 0.35, 1.9)
-    wide = BLADE_WIDE_MM * np.sqrt(tall / BLADE_MM) * rng.uniform(0.7, 1.3, count)
-    wide *= max(1.0, (2.0e-2 * np.pi * reach**2 / MOST_BLADES) ** 0.25)  # where they are few
-    facing = rng.uniform(0, 2 * np.pi, count)
-    side = np.stack([np.cos(facing), np.sin(facing)], axis=1)
-    bow = np.stack([-side[:, 1], side[:, 0]], axis=1)
-    lean = high * np.clip(rng.normal(0.35, 0.25, count), 0.0, 1.2)
-    points = np.zeros((count, 5, 3))
-    for n, (share, half) in enumerate(((0.0, 0.5), (0.0, -0.5), (0.55, 0.38), (0.55, -0.38), (1.0, 0.0))):
-        across = (half * wide)[:, None] * side
-        points[:, n, :2] = foot + across + (lean * share**1.8)[:, None] * bow
-        points[:, n, 2] = high * share * (1 - 0.25 * (lean / high) * share)
-    points[:, :2, 2] -= 1.0  # rooted
-    front = np.concatenate([bow, np.zeros((count, 1))], axis=1)
-    normal = FACES_UP * np.array([0.0, 0.0, 1.0]) + (1 - FACES_UP) * front
-    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-    # each of another shade of the turf
-    shade = foot[:, None] + rng.normal(0, 3 * tall, (count, 1, 2))
-    faces = np.array([[0, 1, 3], [0, 3, 2], [2, 3, 4]])[None] + 5 * np.arange(count)[:, None, None]
-    return Mesh(
-        points.reshape(-1, 3),
-        np.repeat(normal, 5, axis=0),
-        np.broadcast_to(shade, (count, 5, 2)).reshape(-1, 2).copy(),
-        faces.reshape(-1, 3).astype(np.int32),
-    )
+MADE: dict[str, Callable[..., Mesh]] = {"bricks": bricked, "blades": grown, "meadow": meadow}
 
 
 @remembered
-def laid(kind: str, frame: bytes, flat: Mesh, sizes: tuple[float, ...]) -> Mesh:
+def laid(kind: str, frame: bytes, flat: Mesh, sizes: tuple[Any, ...]) -> Mesh:
     """The relief of a kind of ground on its plane. ``frame``: the motion (4, 4), float64 as bytes, that
     brings the sheet's u, v and outward into the scene; ``flat``: the plane itself; ``sizes``: what the
     relief is made by."""
     into = matrix_in(frame)
-    relief = bricked(sizes[0]) if kind == "bricks" else grown(sizes[0], (sizes[1], sizes[2]))
+    relief = MADE[kind](*sizes)
     sunk = np.eye(4)
     sunk[:3, 3] = -(SET_BACK_MM if kind == "bricks" else 0.0) * into[:3, 2]
     return join([flat.moved(sunk), relief.moved(into)])

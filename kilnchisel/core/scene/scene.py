@@ -42,6 +42,7 @@ from kilnchisel.core.scene.bays import bays_of
 from kilnchisel.core.scene.copies import moved, placings_of
 from kilnchisel.core.scene.eased import eased
 from kilnchisel.core.scene.exposure import gain_of, lit_by, spot_of
+from kilnchisel.core.scene.grass import on_bank
 from kilnchisel.core.scene.grounds import Base, ground_of
 from kilnchisel.core.scene.items import Item
 from kilnchisel.core.scene.lamps import Panel, draft_room, panels_of
@@ -148,12 +149,16 @@ class Scene:
     street: Street | None = None  # behind the piece, part of its ground
     laid: tuple[Item, ...] = ()  # flat on its ground, part of it
     trees: tuple[Item, ...] = ()  # far off, round its ground
+    grass: tuple[Item, ...] = ()  # on the land that is part of the piece, beside its sides
 
     def seen_in(self, view: View) -> Scene:
         """What of it a view shows: a parallel one, before its sheet of grey, no street nor bays, and any
         other the street, or the sweep, that is behind the piece as one looks from there."""
         if view.parallel:
-            return self._bare_ground if self.street is not None or self.laid or self.trees else self
+            bare = self.street is None and not (self.laid or self.about)
+            return self if bare else self._bare_ground
+        if self.base is not None and self.base.grassed is not None:
+            return self._grassed(self.base.seen_in(view))
         if self.base is not None and self.base.sweep is not None:
             return self._swept_behind if (view.eye - self.base.point) @ self.base.rises > 0 else self
         if self.street is None:
@@ -161,9 +166,18 @@ class Scene:
         behind = (view.eye - self.middle) @ self.street.facing >= 0
         return self if behind else self._across_the_street
 
+    def _grassed(self, base: Base) -> Scene:
+        """The same one for views alike."""
+        if base is self.base:
+            return self
+        last = self.__dict__.get("_last_grassed")
+        if last is None or last.base.relief != base.relief:
+            last = self.__dict__["_last_grassed"] = replace(self, base=base)
+        return last
+
     @cached_property
     def _bare_ground(self) -> Scene:
-        return replace(self, street=None, laid=(), trees=())
+        return replace(self, street=None, laid=(), trees=(), grass=())
 
     @cached_property
     def _across_the_street(self) -> Scene:
@@ -180,6 +194,11 @@ class Scene:
         if any((middle - self.base.point) @ turned.rises > behind + round_ for middle in shining):
             turned = replace(self.base, sweep=None)
         return replace(self, base=turned)
+
+    @property
+    def about(self) -> tuple[Item, ...]:
+        """What stands about, in open light, as if the piece did not darken it."""
+        return self.grass + self.trees
 
     @property
     def panel(self) -> Panel | None:
@@ -289,8 +308,9 @@ def scene_of(
         base = ground_of(job, middle, radius)
     panels = panels_of(setting.light, middle, radius)
     street = street_of(job, radius) if on_photo is None else None
+    turf = _turf(job, slots["blank"], stance) if detail.fine and on_photo is None else ((), ())
     return Scene(
-        items=items + inside,
+        items=items + inside + turf[0],
         stance=stance,
         base=None if on_photo is not None and on_photo.carried else base,
         room=room,
@@ -314,6 +334,7 @@ def scene_of(
         street=None if street is None else street.lit_by(panels),
         laid=bays_of(base, setting.ground, radius),
         trees=trees_about(base, setting.light, radius, detail=detail),
+        grass=turf[1],
     )
 
 
@@ -405,6 +426,17 @@ def _with_turf(job: Job, blank: Material, middle: Array, radius: float) -> Mater
     own = np.array(hex_to_linear(job.finish.colour)) / np.array(hex_to_linear(Grass().colour))
     red, green, blue = (float(x) for x in np.clip(np.array(base.material.base) * own, 0.0, 0.95))
     return replace(base.material, base=(red, green, blue))
+
+
+def _turf(job: Job, blank: Material, stance: Array) -> tuple[tuple[Item, ...], tuple[Item, ...]]:
+    """The blades of grass on a bank, and those on the land about it."""
+    if not isinstance(job.blank, Bank) or job.blank.seed == 0 or not isinstance(job.finish, Grass):
+        return (), ()
+    slope, about = on_bank(job.blank)
+    return (
+        (Item("grass on the slope", "slope", slope, blank),),
+        (Item("grass about it", None, moved(about, stance.tobytes()), blank, mask="ground"),),
+    )
 
 
 def _of_bricks(job: Job) -> bool:
