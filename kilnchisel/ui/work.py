@@ -117,10 +117,13 @@ class Workshop(QObject):
 
 
 def _make_ready(laid: tuple[Laid, ...]) -> None:
-    """What sides work out of themselves when they are first asked for a place, here and not in the window's
-    thread: a vehicle's skin is divided into triangles (90 ms and more)."""
+    """What sides work out of themselves when they are first asked for a place, or where a press meets them,
+    here and not in the window's thread: a vehicle's skin is divided into triangles, a cloth's net placed
+    (90 ms and more)."""
     for one in laid:
-        one.side.to_body(one.frame, np.zeros(len(one.frame)))
+        foot = one.side.to_body(one.frame, np.zeros(len(one.frame)))[:1]
+        out = one.side.frames(one.frame)[:1, 2]
+        one.side.meet(foot + out, -out)
 
 
 def _write(process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:

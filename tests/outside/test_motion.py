@@ -121,6 +121,16 @@ class Tracks(unittest.TestCase):
         self.assertAlmostEqual(last.turn_deg, 170.0)
         # near the half way it is at the geometric mean, and goes the short way round
         self.assertAlmostEqual(middle.distance_mm / np.sqrt(first.distance_mm * 130.0), 1, delta=0.12)
+        # the lens goes from closed to a point to open, and is nowhere more open than at its end
+        open_ = job
+        for name, stop in (("closed", 0.0), ("open", 4.0)):
+            open_ = keep_place(change(open_, ("setting", "camera", "f_number"), stop), name, (160, 100))
+        film = replace(film, places=("closed", "open"))
+        opened = [moment(open_, film, k).job.setting.camera.f_number for k in range(film.frames)]
+        self.assertEqual((opened[0], opened[-1]), (0.0, 4.0))
+        self.assertEqual([one for one in opened if one and one < 4.0], [])
+        stops = [one for one in opened if one]
+        self.assertEqual(stops, sorted(stops, reverse=True))
         with self.assertRaisesRegex(KilnError, "two places at least"):
             moment(job, Film(track="places", places=("front",)), 0)
         with self.assertRaisesRegex(KilnError, "no camera place"):
@@ -159,6 +169,18 @@ class Tracks(unittest.TestCase):
         pulse = Film(track="pulse", seconds=4, fps=25)
         first, second = (np.array([bright(moment(job, pulse, k))[n] for k in range(100)]) for n in (0, 1))
         self.assertEqual((int(second.argmax()) - int(first.argmax())) % 100, 50)  # half a wave later
+        # a box sign's face is lit from inside: it is one that shines, too
+        sign = fresh_job("box sign", "A")
+        whole = sign.blank.brightness
+        for track in ("start-up", "flicker", "pulse", "on-off"):
+            film = Film(track=track, seconds=4, fps=25, seed=2)
+            run = [moment(sign, film, k).job.blank.brightness for k in range(film.frames)]
+            with self.subTest(track=track):
+                self.assertAlmostEqual(max(run), whole, delta=0.05 * whole)
+                self.assertLess(min(run), 0.5 * whole)
+        off = change(sign, ("blank", "brightness"), 0.0)
+        with self.assertRaisesRegex(KilnError, "Nothing on it shines"):
+            moment(off, Film(track="on-off"), 0)
         for track in ("start-up", "flicker", "pulse", "on-off"):
             with self.assertRaisesRegex(KilnError, "Nothing on it shines"):
                 moment(fresh_job("mug", "A"), Film(track=track), 0)

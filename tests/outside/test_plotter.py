@@ -10,10 +10,12 @@ import numpy as np
 import shapely
 
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.handover.plotterfiles import cut_film, hpgl_of, plotter_files
+from kilnchisel.core.handover.plotterfiles import cut_film, films_of, hpgl_of, plotter_files
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.finish import Ink
 from kilnchisel.core.job.fresh import fresh_job
+from kilnchisel.core.shop.amounts import amounts_of
 from kilnchisel.core.shop.machines.plotter import read_hpgl, tip_way
 from kilnchisel.core.shop.paths.flatwork import flat_work
 from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
@@ -21,6 +23,7 @@ from kilnchisel.core.shop.paths.order import rings_in_order
 from kilnchisel.core.shop.paths.rolls import on_roll
 
 KNIFE = Knife(offset_mm=0.25, overcut_mm=0.5)
+PLAIN = Knife(offset_mm=0.0, overcut_mm=0.0, box_mm=0.0)
 
 
 def square(size, x=0.0, y=0.0):
@@ -35,6 +38,11 @@ def printed(text="Tarn", wide=90.0):
     ):
         job = change(job, path, value)
     return job
+
+
+def of_one_film(job, knife=KNIFE):
+    (works,) = films_of(job).values()
+    return cut_film(works, knife)
 
 
 class AKnife(unittest.TestCase):
@@ -116,7 +124,7 @@ class OnARoll(unittest.TestCase):
 class TheFile(unittest.TestCase):
     def test_hpgl_is_read_back_to_the_same_lengths(self):
         job = printed()
-        cut = cut_film(job, KNIFE)
+        cut = of_one_film(job)
         read = read_hpgl(hpgl_of(cut))
         lengths = [
             np.linalg.norm(np.diff(line, axis=0), axis=1).sum()
@@ -132,9 +140,48 @@ class TheFile(unittest.TestCase):
         self.assertEqual(set(data), {"plotter.plt", "plotter.svg", "plotter.dxf"})
         self.assertIn("m² of film", words)
 
+    def test_each_colour_is_cut_of_a_film_of_its_own(self):
+        job = printed()
+        one = job.letterings[0]
+        red = {"finish": Ink(colour="#aa2211"), "lay": one.lay.model_copy(update={"along_mm": 30.0})}
+        job = job.model_copy(update={"letterings": (one, one.model_copy(update=red))})
+        films = films_of(job)
+        self.assertEqual(len(films), 2)
+        data, words = plotter_files(job, KNIFE)
+        self.assertEqual(len(data), 6)
+        for film, works in films.items():
+            name = "plotter-" + film.replace(" ", "-")
+            self.assertIn(film + ": ", words)
+            read = read_hpgl(data[f"{name}.plt"])
+            alone = cut_film(works, KNIFE)
+            self.assertEqual(len(read.lines), sum(len(group.lines) for group in alone.groups))
+            self.assertIn(f"{name}.dxf", data)
+        # the sheet that a shop works by has the same two
+        told = [amount.what for amount in amounts_of(job) if amount.what.startswith("film, ")]
+        self.assertEqual({words.removeprefix("film, ") for words in told}, set(films))
+
+    def test_what_overlaps_of_one_film_is_welded(self):
+        job = printed("o")
+        one = job.letterings[0]
+        (alone,) = films_of(job).values()
+        left, _, right, _ = alone[0].region.bounds
+        over = one.lay.model_copy(update={"along_mm": one.lay.along_mm + 0.5 * (right - left)})
+        job = job.model_copy(update={"letterings": (one, one.model_copy(update={"lay": over}))})
+        ((work,),) = films_of(job).values()
+        apart = [
+            shapely.union_all([w.region for w in flat_work(job, Printed) if w.index == k]) for k in (0, 1)
+        ]
+        self.assertGreater(shapely.intersection(*apart).area, 0.1)
+        self.assertAlmostEqual(work.region.area, shapely.union_all(apart).area, places=6)
+        rings = [line for group in cut_film([work], PLAIN).groups for line in group.lines]
+        crossing = [
+            shapely.LineString(a).crosses(shapely.LineString(b)) for a in rings for b in rings if a is not b
+        ]
+        self.assertFalse(any(crossing))
+
     def test_film_with_a_carrier_is_cut_round_it(self):
         job = change(printed("oo"), ("letterings", 0, "craft"), Printed(carrier_mm=4.0))
-        groups = [group for group in cut_film(job, KNIFE).groups if group.name != "weeding"]
+        groups = [group for group in of_one_film(job).groups if group.name != "weeding"]
         self.assertEqual(sum(len(group.lines) for group in groups), 1)  # no counters
 
     def test_too_wide_for_the_roll_it_is_cut_apart_or_refused(self):
@@ -146,11 +193,11 @@ class TheFile(unittest.TestCase):
         ]
         far_apart = job.model_copy(update={"letterings": tuple(far)})
         narrow = Knife(roll_mm=80.0)
-        self.assertLess(cut_film(far_apart, narrow).length_mm, 450)  # one after the other
+        self.assertLess(of_one_film(far_apart, narrow).length_mm, 450)  # one after the other
         with self.assertRaisesRegex(KilnError, "does not fit on a roll"):
-            cut_film(far_apart, Knife(roll_mm=25.0))
+            of_one_film(far_apart, Knife(roll_mm=25.0))
         with self.assertRaisesRegex(KilnError, "roll goes from"):
-            cut_film(job, Knife(roll_mm=5.0))
+            of_one_film(job, Knife(roll_mm=5.0))
 
     def test_what_is_no_file_of_a_plotter_is_a_sentence(self):
         for data, says in (

@@ -6,7 +6,9 @@ import threading
 from unittest import mock
 
 from scipy import interpolate
+from scipy.interpolate import CloughTocher2DInterpolator
 
+from kilnchisel.core.blanks import surface
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget
 from kilnchisel.ui import work
@@ -59,18 +61,26 @@ class Apart(WindowTest):
         self.assertEqual(target.read_bytes(), mesh_bytes(self.window.session.job, target))
 
     def test_what_a_side_works_out_of_itself_is_not_worked_out_by_the_window(self):
-        divided, own = [], interpolate.CloughTocher2DInterpolator
+        divided = []
 
-        def dividing(*values):
-            divided.append(threading.current_thread())
-            return own(*values)
+        def noted(own):
+            def noting(*values):
+                divided.append(threading.current_thread())
+                return own(*values)
 
-        with mock.patch.object(interpolate, "CloughTocher2DInterpolator", dividing):
+            return noting
+
+        with (
+            mock.patch.object(interpolate, "CloughTocher2DInterpolator", noted(CloughTocher2DInterpolator)),
+            mock.patch.object(surface, "triangles_of", noted(surface.triangles_of)),
+        ):
             self.new("van")
             self.drawn()
             self.window.session.edit(("blank", "length_mm"), 5100.0)
             self.drawn()
             self.assertTrue(self.window.picture.band.handles)
+            picture = self.window.picture
+            self.click(picture)
         self.assertGreaterEqual(len(divided), 1)
         self.assertNotIn(threading.main_thread(), divided)
 

@@ -1,7 +1,8 @@
-"""What a plotter cuts of a job's film: HPGL, SVG and DXF, on a roll of a given width."""
+"""What a plotter cuts of a job's film: HPGL, SVG and DXF, on a roll of a given width for each colour."""
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,10 +11,12 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.handover.plans import named_for
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import length_of
+from kilnchisel.core.lettering.polygons import as_region, length_of, polygons_in
+from kilnchisel.core.shop.amounts import film_words
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, die_cut, flat_work
 from kilnchisel.core.shop.paths.knife import Knife, knife_way, weeding_lines
 from kilnchisel.core.shop.paths.order import rings_in_order
@@ -44,10 +47,45 @@ class Cut:
         )
 
 
-def cut_film(job: Job, knife: Knife) -> Cut:
-    """A job's film as it is cut. Raises KilnError where nothing is printed or it does not fit the roll."""
-    works = [replace(work, region=die_cut(work)) for work in flat_work(job, Printed)]
+def films_of(job: Job) -> dict[str, list[Work]]:
+    """A job's film by its colour in words, each cut from a roll of its own: what is cut of it, welded where
+    it overlaps. Raises KilnError where nothing is printed."""
+    works = flat_work(job, Printed)
     bounds_of(works)
+    films: dict[str, list[Work]] = {}
+    for work in works:
+        films.setdefault(_film_of(job, work), []).append(replace(work, region=die_cut(work)))
+    return {film: _welded(mine) for film, mine in films.items()}
+
+
+def _film_of(job: Job, work: Work) -> str:
+    """What its film is called. What is on a carrier is printed on that, in whatever colours."""
+    assert isinstance(work.craft, Printed)
+    if work.craft.carrier_mm > 0:
+        return f"printed on {work.craft.carrier_colour.lstrip('#')}"
+    return film_words(job, job.letterings[work.index], work.layer.layer)
+
+
+def _welded(works: list[Work]) -> list[Work]:
+    """Works of one film with what overlaps on a side in one: no cut goes across another."""
+    found: list[Work] = []
+    for work in works:
+        over = [one for one in found if one.side == work.side and _overlap(one, work)]
+        found = [one for one in found if one not in over]
+        whole = shapely.union_all([*(one.region for one in over), work.region])
+        name = " + ".join([*(one.name for one in over), work.name])
+        found.append(replace(over[0] if over else work, name=name, region=as_region(polygons_in(whole))))
+    return found
+
+
+def _overlap(one: Work, other: Work) -> bool:
+    return bool(shapely.intersects(one.region, other.region)) and not shapely.touches(
+        one.region, other.region
+    )
+
+
+def cut_film(works: list[Work], knife: Knife) -> Cut:
+    """One film as it is cut. Raises KilnError where it does not fit the roll."""
     # what is on one side keeps its places and goes on as one; too large for the roll, it is cut apart
     sheets = [[w for w in works if w.side == side] for side in dict.fromkeys(w.side for w in works)]
     try:
@@ -90,14 +128,19 @@ def hpgl_of(cut: Cut) -> bytes:
 
 
 def plotter_files(job: Job, knife: Knife) -> tuple[dict[str, bytes], str]:
-    """What a plotter takes, bytes by a file's name, and what it uses, in words. Raises KilnError."""
-    return files_of_cut(job.name, cut_film(job, knife))
+    """What a plotter takes, bytes by a file's name, each film by itself, and what it uses, in words. Raises
+    KilnError."""
+    cuts = {film: cut_film(works, knife) for film, works in films_of(job).items()}
+    return files_of_cuts(job.name, cuts)
 
 
-def files_of_cut(title: str, cut: Cut) -> tuple[dict[str, bytes], str]:
-    """Film as it is cut, bytes by a file's name, and what it uses, in words."""
-    return {
-        "plotter.plt": hpgl_of(cut),
-        "plotter.svg": svg_of(title, cut.groups, cut.words),
-        "plotter.dxf": dxf_of(title, cut.groups, cut.words),
-    }, cut.words
+def files_of_cuts(title: str, cuts: dict[str, Cut]) -> tuple[dict[str, bytes], str]:
+    """Films as they are cut, by their names: bytes by a file's name, and what is used, in words."""
+    made: dict[str, bytes] = {}
+    for film, cut in cuts.items():
+        name = named_for("plotter", re.sub(r"[^\w]+", "-", film).strip("-"), cuts)
+        words = f"{film}: {cut.words}"
+        made[f"{name}.plt"] = hpgl_of(cut)
+        made[f"{name}.svg"] = svg_of(title, cut.groups, words)
+        made[f"{name}.dxf"] = dxf_of(title, cut.groups, words)
+    return made, "; ".join(f"{film}: {cut.words}" for film, cut in cuts.items())

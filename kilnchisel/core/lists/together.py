@@ -12,19 +12,18 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.paper.marks import Block, Mark, Page, Placing, Words
 from kilnchisel.core.handover.paper.pdf import pdf_of
 from kilnchisel.core.handover.paper.sheets import SMALL_MM
-from kilnchisel.core.handover.plotterfiles import cut_sheets, files_of_cut
+from kilnchisel.core.handover.plotterfiles import cut_sheets, files_of_cuts, films_of
 from kilnchisel.core.handover.presets import wanted_from
 from kilnchisel.core.handover.printsheet import BLEED_MM, MARGIN_MM, Sheet, marks_round, sheets_of
 from kilnchisel.core.handover.programs import program_of
 from kilnchisel.core.handover.table import Wanted
-from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lists.orders import orders_of
 from kilnchisel.core.lists.outcomes import Order, Outcome, checked_listing, listing_of, looked_at
 from kilnchisel.core.lists.rows import Names
 from kilnchisel.core.shop.machines.router import route, time_of
 from kilnchisel.core.shop.machines.rs274 import read_program
-from kilnchisel.core.shop.paths.flatwork import Work, die_cut, flat_work
+from kilnchisel.core.shop.paths.flatwork import Work
 from kilnchisel.core.shop.paths.plainwork import moved_by
 from kilnchisel.core.shop.paths.routerwork import Routed, by_tool
 from kilnchisel.core.shop.paths.routing import routed
@@ -45,7 +44,7 @@ class _Laid:
     """What is gathered of the rows."""
 
     labels: list[tuple[str, Sheet]] = field(default_factory=list)
-    film: list[list[Work]] = field(default_factory=list)
+    film: dict[str, list[list[Work]]] = field(default_factory=dict)  # by what it is called
     plates: list[tuple[str, Routed]] = field(default_factory=list)
 
 
@@ -104,7 +103,8 @@ def _taken(job: Job, order: Order, kinds: tuple[str, ...], wanted: Wanted, laid:
     except KilnError as error:
         return replace(outcome, refused=str(error))
     laid.labels += mine.labels
-    laid.film += mine.film
+    for film, sheets in mine.film.items():
+        laid.film.setdefault(film, []).extend(sheets)
     laid.plates += mine.plates
     return outcome
 
@@ -114,11 +114,10 @@ def _labels_of(row: Job, name: str, wanted: Wanted, laid: _Laid) -> None:
 
 
 def _film_of(row: Job, name: str, wanted: Wanted, laid: _Laid) -> None:
-    works = [replace(work, region=die_cut(work)) for work in flat_work(row, Printed)]
-    if not works:
-        raise KilnError("Nothing is printed on it.")
-    named = [replace(work, name=f"{name} {work.name}") for work in works]
-    laid.film += [[w for w in named if w.side == side] for side in dict.fromkeys(w.side for w in works)]
+    for film, works in films_of(row).items():
+        named = [replace(work, name=f"{name} {work.name}") for work in works]
+        sides = dict.fromkeys(work.side for work in works)
+        laid.film.setdefault(film, []).extend([w for w in named if w.side == side] for side in sides)
 
 
 def _plates_of(row: Job, name: str, wanted: Wanted, laid: _Laid) -> None:
@@ -160,12 +159,13 @@ def _labels(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, 
 
 
 def _film(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:
-    """Film for all rows on one roll."""
+    """Film for all rows on one roll of each colour."""
     if bed.tall_mm is not None:
         raise KilnError("Film is cut from a roll: write how wide it is, 610mm.")
     knife = replace(wanted.knife, roll_mm=bed.wide_mm, gap_mm=bed.gap_mm).checked()
-    data, words = files_of_cut(f"{job.name}, all rows", cut_sheets(laid.film, knife))
-    return data, [words]
+    cuts = {film: cut_sheets(sheets, knife) for film, sheets in laid.film.items()}
+    data, words = files_of_cuts(f"{job.name}, all rows", cuts)
+    return data, words.split("; ")
 
 
 def _plates(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.easing import eased
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.job.boards import BoxSign
 from kilnchisel.core.job.cameras import place_named, walked_to
 from kilnchisel.core.job.crafts import CutThrough, Engraved, Standing, Tube
 from kilnchisel.core.job.edits import letter_change, with_letter
@@ -28,6 +29,7 @@ Array = NDArray[Any]
 FRAMES, EASES = ("png", "exr"), ("even", "soft")
 SWING_DEG, SWEEP_DEG = 35.0, 140.0  # to either side; of a light
 LEAST_BRIGHT = 5.0  # per cent: the dimmest that a tube can be told to be
+MOST_STOPPED = 90.0  # f-number: beyond, it is closed to a point
 STRIKES_S = (0.15, 0.9)  # a gas takes so long to strike, once there is voltage: from memory
 TRIES_S, WARM_S = 0.7, 2.5  # it flickers so long, and is so long at coming to its brightness: from memory
 COLD = 0.55  # of its brightness when it has struck
@@ -138,8 +140,12 @@ def _between(job: Job, film: Film, share: float) -> Moment:
     part = eased(at - leg)
     old, new = cameras[leg], cameras[leg + 1]
     update: dict[str, Any] = {}
-    for name in ("tilt_deg", "shift_mm", "rise_mm", "f_number", "focus_mm"):
+    for name in ("tilt_deg", "shift_mm", "rise_mm", "focus_mm"):
         update[name] = (1 - part) * getattr(old, name) + part * getattr(new, name)
+    # by how wide the lens is open: 0 is closed to a point, not open beyond all measure
+    wide = [1 / camera.f_number if camera.f_number else 0.0 for camera in (old, new)]
+    opening = (1 - part) * wide[0] + part * wide[1]
+    update["f_number"] = 1 / opening if opening > 1 / MOST_STOPPED else 0.0
     for name in ("distance_mm", "lens_mm"):  # by ratio: as fast near as far
         update[name] = float(getattr(old, name) ** (1 - part) * getattr(new, name) ** part)
     round_it = within_turn(new.turn_deg - old.turn_deg)
@@ -183,13 +189,14 @@ def _start_up(job: Job, film: Film, share: float) -> Moment:
         return glow if index in dark else np.ones(len(places))
 
     dark: set[int] = set()
-    items = list(_lit(job, bright).job.letterings)
+    lit = _lit(job, bright).job
+    items = list(lit.letterings)
     for number, index in enumerate(_shining(job)):
         craft = job.letterings[index].craft
         if time > 0 and isinstance(craft, Tube) and craft.form == "glass" and not bright(number):
             items[index] = items[index].model_copy(update={"craft": craft})
             dark.add(index)
-    return Moment(job.model_copy(update={"letterings": tuple(items)}), along=ends if dark else None)
+    return Moment(lit.model_copy(update={"letterings": tuple(items)}), along=ends if dark else None)
 
 
 def _flicker(job: Job, film: Film, share: float) -> Moment:
@@ -210,7 +217,7 @@ def _flicker(job: Job, film: Film, share: float) -> Moment:
 def _pulse(job: Job, film: Film, share: float) -> Moment:
     """A pulse that goes from lettering to lettering, along the tubes of those that are tubes."""
     order = _shining(job)
-    count = max(len(order), 1)
+    count = max(len(order) + _face_shines(job), 1)
 
     def pulse(at: Any, reach: float) -> Any:
         far = np.abs((share * count - at + count / 2) % count - count / 2)
@@ -222,7 +229,7 @@ def _pulse(job: Job, film: Film, share: float) -> Moment:
         return np.asarray(pulse(order.index(index) + places, REACH))
 
     def bright(number: int) -> float:
-        tube = isinstance(job.letterings[order[number]].craft, Tube)
+        tube = number < len(order) and isinstance(job.letterings[order[number]].craft, Tube)
         return 1.0 if tube else float(pulse(number + 0.5, WHOLE_REACH))
 
     tubes = any(isinstance(job.letterings[index].craft, Tube) for index in order)
@@ -294,17 +301,27 @@ def _shines(craft: Any) -> bool:
 
 
 def _lit(job: Job, bright: Callable[[int], float]) -> Moment:
-    """What shines at a share of its brightness, the first being number 0. Raises KilnError where nothing
-    does."""
-    if not any(_shines(item.craft) for item in job.letterings if not item.hidden):
-        raise KilnError("Nothing on it shines: tubes, lit letters, openings with light behind them do.")
+    """What shines at a share of its brightness, the first lettering being number 0, a lit face the last.
+    Raises KilnError where nothing does."""
+    face = _face_shines(job)
+    if not face and not _shining(job):
+        raise KilnError("Nothing on it shines: tubes, lit letters, faces and openings do.")
     items, number = [], 0
     for item in job.letterings:
         if not item.hidden and _shines(item.craft):
             item = item.model_copy(update={"craft": _at(item.craft, bright(number))})
             number += 1
         items.append(item)
-    return Moment(job.model_copy(update={"letterings": tuple(items)}))
+    update: dict[str, Any] = {"letterings": tuple(items)}
+    if face and isinstance(job.blank, BoxSign):
+        bright_face = job.blank.brightness * bright(number)
+        update["blank"] = job.blank.model_copy(update={"brightness": bright_face})
+    return Moment(job.model_copy(update=update))
+
+
+def _face_shines(job: Job) -> bool:
+    """Whether the piece is a sign whose face is lit from inside."""
+    return isinstance(job.blank, BoxSign) and job.blank.brightness > 0
 
 
 def _at(craft: Any, share: float) -> Any:

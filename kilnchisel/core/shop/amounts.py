@@ -26,6 +26,7 @@ from kilnchisel.core.job.trims import finishes_of
 from kilnchisel.core.job.words.blanks import blank_words
 from kilnchisel.core.job.words.finishes import finish_words
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.shop.bender import bendings_of, cable_mm, transformers_of
 from kilnchisel.core.shop.densities import density_of
 from kilnchisel.core.shop.power import lights_of, supplies_w
@@ -214,12 +215,17 @@ def _film(job: Job) -> list[Amount]:
     areas: dict[str, float] = {}
     for lettering, craft, laid in _of_craft(job, Printed):
         for layer in laid.layers:
-            finish = layer.layer.finish or lettering.finish
-            words = finish_words(finish_worn(job, finish))
-            words = "printed picture" if layer.layer.raster is not None else words
+            words = film_words(job, lettering, layer.layer)
             area = stages_area(layer.layer, craft) * len(laid.placing.copies)
             areas[words] = areas.get(words, 0.0) + area
     return [Amount(f"film, {words}", area / 1e6, "m²") for words, area in areas.items() if area > 0]
+
+
+def film_words(job: Job, lettering: Lettering, layer: Layer) -> str:
+    """What the film of a layer of a lettering is called, by its colour."""
+    if layer.raster is not None:
+        return "printed picture"
+    return finish_words(finish_worn(job, layer.finish or lettering.finish))
 
 
 def _thread(job: Job) -> list[Amount]:
