@@ -137,7 +137,8 @@ def _sheet(baking: Baking, maps: Maps) -> dict[str, Any]:
 
 def _words(sheet: dict[str, Any]) -> str:
     size = f"{format_number(sheet['width_mm'], 1)} × {format_number(sheet['height_mm'], 1)} mm"
-    span = f"height {sheet['height_from_mm']:g} to {sheet['height_to_mm']:g} mm"
+    low, high = (format_number(sheet[name], 4) for name in ("height_from_mm", "height_to_mm"))
+    span = f"height {low} to {high} mm"
     return f"{sheet['side']} {size}, {sheet['texels'][0]} × {sheet['texels'][1]} texels, {span}"
 
 
