@@ -261,4 +261,6 @@ def _tell(outcomes: list[Any], names: Any, *, as_json: bool) -> None:
         words = one.refused or "; ".join((*one.warnings, *one.done)) or "fits"
         print(f"{one.row}  {one.name}: {words}")
     bad = sum(not one.good for one in outcomes)
-    print(f"{len(outcomes)} rows ({names.told}); {bad} to look at.")
+    there = len(names.rows) - len(outcomes)
+    before = f"; {there} are there as they would be made" if there else ""
+    print(f"{len(outcomes)} rows ({names.told}); {bad} to look at{before}.")

@@ -75,8 +75,10 @@ class Base:
 
     @property
     def form(self) -> tuple[Any, ...]:
-        """What its surface depends on besides its frame, to be compared."""
-        return self.radius_mm, self.sweep, self.turned, self.table, self.relief
+        """What its surface depends on besides its frame and, where it is grassed, the camera, to be
+        compared."""
+        relief = self.relief if self.grassed is None else None
+        return self.radius_mm, self.sweep, self.turned, self.table, relief
 
     @property
     def rises(self) -> Array:
