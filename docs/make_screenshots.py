@@ -375,7 +375,7 @@ PLACES: dict[str, tuple[float, float]] = {
     "cafe-box-sign": (1.0, 0.0),
     "gift-shop": (1.0, 0.0),
     "dome-window": (1.0, 0.0),
-    "bank-letters": (0.64, 0.0),
+    "bank-letters": (1.0, 0.0),
     "honey-jar": (0.7, 0.0),
     "crew-cap": (0.6, 0.0),
 }

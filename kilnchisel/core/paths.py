@@ -49,7 +49,9 @@ def _folder(variable: str, fallback: str) -> Path:
 def _made(root: Path) -> Path | None:
     folder = root / "kilnchisel"
     with contextlib.suppress(OSError):
-        folder.mkdir(parents=True, exist_ok=True)
+        # asked for at every edit: to make it would wait for whoever writes there, to look does not
+        if not folder.is_dir():
+            folder.mkdir(parents=True, exist_ok=True)
         return folder if os.access(folder, os.W_OK) else None
     return None
 

@@ -15,6 +15,7 @@ from pydantic import Field
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.boards import BoxSign, ShopFront, Wall
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import Fitting, shines
 from kilnchisel.core.job.edits import change, limits
 from kilnchisel.core.job.model import Job
@@ -199,10 +200,15 @@ def _stance(blank: Blank, manner: Manner, now: str) -> str:
     return stance_among(blank, now)
 
 
+LAND_SHOWN = 0.66  # of a bank, each way
+
+
 def _piece(blank: Blank, stance: str, spread: tuple[float, float], *, posts: bool) -> Piece:
     """A blank as a set is told of it; ``spread``: as of ``Setting``, by which it is wider and deeper with
     its copies."""
     (wide, tall), deep = size_of(blank), deep_of(blank)
+    if isinstance(blank, Bank):  # land goes on beyond the picture
+        wide, deep = LAND_SHOWN * wide, LAND_SHOWN * deep
     wide += spread[0]
     if stance == "hung" or (traits_of(blank).lies and stance == "lying"):
         tall += spread[1]
