@@ -13,7 +13,16 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.picture.draft import Draft
-from kilnchisel.core.scene.grass import LEAST_WIDE_MM, MOST_BLADES, Before, before, meadow, mixed, on_bank
+from kilnchisel.core.scene.grass import (
+    LAND_MM,
+    LEAST_WIDE_MM,
+    MOST_BLADES,
+    Before,
+    before,
+    meadow,
+    mixed,
+    on_bank,
+)
 
 SEEN = Before((0.0, -20_000.0), 1600.0, 90.0, 25.0, 8000.0, 0.0004)
 NOWHERE = (0.0, 0.0)
@@ -62,6 +71,13 @@ class Land(unittest.TestCase):
             wide = np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1)
             far = np.linalg.norm(foot - SEEN.eye, axis=1)
             self.assertGreater(float((wide / np.maximum(LEAST_WIDE_MM, pixel * far)).min()), 0.55)
+
+    def test_from_so_far_that_none_is_seen_there_are_none(self):
+        self.assertEqual(len(meadow(replace(SEEN, pixel=0.006), NOWHERE).faces), 0)
+        # and as far as any is seen they go on
+        far = np.linalg.norm(feet(meadow(SEEN, NOWHERE)) - SEEN.eye, axis=1).max()
+        self.assertGreater(LAND_MM / (SEEN.pixel * far), 1.2)
+        self.assertLess(LAND_MM / (SEEN.pixel * far), 2.5)
 
     def test_they_are_lit_from_where_they_are_seen(self):
         mesh = meadow(SEEN, NOWHERE)

@@ -17,16 +17,18 @@ import OpenEXR
 import trimesh
 from PIL import Image
 
-from kilnchisel.core.build import lettering_laid, scene_of_job
+from kilnchisel.core.build import lettering_laid, scene_of_job, view_of
 from kilnchisel.core.colour import lab, srgb_decode
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.cameras import keep_place
 from kilnchisel.core.job.crafts import Printed, Tube
 from kilnchisel.core.job.edits import change, letter_change
 from kilnchisel.core.job.fresh import added_content, fresh_job
+from kilnchisel.core.job.sets import fitted
 from kilnchisel.core.motion import film as films
 from kilnchisel.core.motion.film import write_film
-from kilnchisel.core.motion.frames import axis_of, folder_of, frames_of, turned
+from kilnchisel.core.motion.frames import axis_of, folder_of, frames_of, posed, turned
 from kilnchisel.core.motion.graded import graded
 from kilnchisel.core.motion.tracks import LOOPS, TRACKS, Film, moment
 from tests.commands import called
@@ -271,6 +273,25 @@ class Tracks(unittest.TestCase):
         turns = [moment(job, film, n).job.setting.camera.turn_deg for n in range(film.frames)]
         self.assertEqual(max(turns), 86.0)
         self.assertAlmostEqual(min(turns), 35.0, delta=0.3)
+
+    def test_a_sweep_stays_where_it_is_while_the_camera_goes_past_it(self):
+        job = fitted(fresh_job("mug", "A"), "white sweep")
+        job = change(job, ("setting", "camera", "turn_deg"), 75.0)
+        film = Film(track="swing", seconds=1, fps=12)
+        sides = set()
+        for turn in (75.0, -105.0):  # from before it, and from behind it
+            job = change(job, ("setting", "camera", "turn_deg"), turn)
+            for frame in range(film.frames):
+                now = moment(job, film, frame)
+                shown = posed(now, scene_of_job(now.job, detail=Detail.ROUGH))
+                sides.add((turn, shown.seen_in(view_of(now.job, 1.6)).base.turned))
+            walked = [moment(job, film, frame).job.setting.camera.turn_deg for frame in range(film.frames)]
+            self.assertGreater(max(abs(one) for one in walked), 90)
+            self.assertLess(min(abs(one) for one in walked), 90)
+        self.assertEqual(sides, {(75.0, False), (-105.0, True)})
+        # a picture has it behind the piece, wherever it is taken from
+        beside = change(job, ("setting", "camera", "turn_deg"), 100.0)
+        self.assertTrue(scene_of_job(beside).seen_in(view_of(beside, 1.6)).base.turned)
 
 
 class Frames(unittest.TestCase):

@@ -24,13 +24,14 @@ from kilnchisel.core.job.proofs import present
 from kilnchisel.core.motion.graded import graded
 from kilnchisel.core.motion.tracks import Film, Moment, moment
 from kilnchisel.core.paths import cache_folder
+from kilnchisel.core.scene.lamps import toward_of
 from kilnchisel.core.scene.scene import Scene
 from kilnchisel.core.writing import write_whole
 
 Array = NDArray[Any]
 Stop = Callable[[], bool]
 
-RECIPE = 2  # to be raised when the same film looks different
+RECIPE = 3  # to be raised when the same film looks different
 
 
 def folder_of(job: Job, film: Film) -> Path:
@@ -99,18 +100,20 @@ class FilmCamera:
     def picture(self, now: Moment, film: Film, stop: Stop) -> Array | None:
         """One frame; None when stopped."""
         order = PictureOrder(film.size, max(film.samples, 1), draft=not film.samples)
-        return self._alike.picture(now.job, order, stop, posed=partial(_posed, now))
+        return self._alike.picture(now.job, order, stop, posed=partial(posed, now))
 
     def file(self, now: Moment, film: Film, path: Path, stop: Stop) -> bytes | None:
         """One frame as the bytes of a file, as its ending says; None when stopped."""
         how = FileOrder(transparent=film.clear)
         order = PictureOrder(film.size, max(film.samples, 1), wish=wish_for(path, how))
-        made = self._alike.refined(now.job, order, stop, posed=partial(_posed, now))
+        made = self._alike.refined(now.job, order, stop, posed=partial(posed, now))
         return None if made is None else file_bytes(made, path, how)
 
 
-def _posed(now: Moment, scene: Scene) -> Scene:
+def posed(now: Moment, scene: Scene) -> Scene:
     """A scene as it is at a moment."""
+    if now.began is not None:
+        scene = scene.staying(toward_of(now.began.turn_deg, now.began.tilt_deg))
     if now.along is not None:
         scene = graded(scene, now.along)
     return turned(scene, now.turn_deg, axis_of(now.job, scene)) if now.turn_deg else scene

@@ -49,11 +49,13 @@ Along = Callable[[int, Array], Array]  # a lettering's number, places (n,) along
 @dataclass(frozen=True)
 class Moment:
     """A job at one time of a film; ``turn_deg``: how far its piece is turned on what it stands on;
-    ``along``: how bright its tubes are along their length, where that is not everywhere the same."""
+    ``along``: how bright its tubes are along their length, where that is not everywhere the same;
+    ``began``: the camera that it began with, where that goes."""
 
     job: Job
     turn_deg: float = 0.0
     along: Along | None = None
+    began: Camera | None = None
 
 
 @dataclass(frozen=True)
@@ -127,7 +129,8 @@ def _turntable(job: Job, film: Film, share: float) -> Moment:
 def _swing(job: Job, film: Film, share: float) -> Moment:
     camera = job.setting.camera
     turn = camera.turn_deg + SWING_DEG * math.sin(2 * math.pi * share)
-    return Moment(_seen(job, camera.model_copy(update={"turn_deg": walked_to(job, turn)})))
+    walked = camera.model_copy(update={"turn_deg": walked_to(job, turn)})
+    return Moment(_seen(job, walked), began=camera)
 
 
 def _between(job: Job, film: Film, share: float) -> Moment:
@@ -150,7 +153,7 @@ def _between(job: Job, film: Film, share: float) -> Moment:
         update[name] = float(getattr(old, name) ** (1 - part) * getattr(new, name) ** part)
     round_it = within_turn(new.turn_deg - old.turn_deg)
     update["turn_deg"] = within_turn(old.turn_deg + part * round_it)
-    return Moment(_seen(job, old.model_copy(update=update)))
+    return Moment(_seen(job, old.model_copy(update=update)), began=cameras[0])
 
 
 def _light(job: Job, film: Film, share: float) -> Moment:

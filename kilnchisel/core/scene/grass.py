@@ -41,8 +41,8 @@ PIXEL = 1 / 900  # of how high a picture is: as wide as a blade is at least
 COVER = 0.8  # of what is seen of the ground is behind blades
 LIT = 0.25, 0.8, 0.5  # how far blades over land are lit as facing the eye, to either side at most, and up
 STRAY, STRAYS_MM = 0.3, 5000.0  # how many have the shade of turf so far away
-FARTHER, FARTHEST = 1.3, 7.0  # one distance to the next, and the last to the first
-FINE_PX = 14.0  # how high a blade is in such pixels that is bent
+FARTHER, FARTHEST = 1.3, 40.0  # one distance to the next, and the last to the first at most
+FINE_PX, LEAST_PX = 14.0, 2.0  # how high a blade is in such pixels that is bent, and that is seen at all
 STEPS_DEG = 5.0  # of where the camera looks: views alike share their blades
 LADDER_MM = 8.0  # cells go up from there by the root of 2
 SLOPE_MM, SLOPE_WIDE_MM, A_SQUARE_M = 85.0, 14.0, 110.0  # on a bank: how high, how wide, how many
@@ -155,11 +155,17 @@ def _stepped(value: float, by: float) -> float:
     return float(by ** np.round(np.log(value) / np.log(by)))
 
 
+NOTHING = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 2)), np.zeros((0, 3), np.int32))
+
+
 @remembered
 def meadow(seen: Before, clear_mm: tuple[float, float]) -> Mesh:
     """Blades over land as it is seen, in its own sheet (u, v, up); none within ``clear_mm`` = (half wide,
     half deep) of its origin."""
-    count = int(np.ceil(np.log(FARTHEST) / np.log(FARTHER)))
+    reach = LAND_MM / (LEAST_PX * seen.pixel) / seen.near_mm
+    if reach <= 1:
+        return NOTHING
+    count = int(np.ceil(np.log(min(reach, FARTHEST)) / np.log(FARTHER)))
     ends = seen.near_mm * 0.9 * FARTHER ** np.arange(count + 1)
     middle = np.sqrt(ends[1:] * ends[:-1])
     wide = np.maximum(LEAST_WIDE_MM, seen.pixel * middle)

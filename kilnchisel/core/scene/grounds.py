@@ -47,10 +47,10 @@ RIM = 180  # points round a flat ground
 class Base:
     """The ground: flat and round through ``point`` with unit ``normal``; or rising behind the piece in a
     sweep that begins ``sweep`` = (how far behind, its round, how high), mm, or ``turned`` half round,
-    towards the viewer; or a ``table`` = (half its width, how far to the front, how far back), mm.
-    ``fades``: between which distances it is lost, mm. ``relief``: what stands out of the plane, and its
-    sizes as ``relief.laid`` takes them. ``grassed``: where blades stand out of it as a camera sees it, but
-    for the box (half wide, half deep) where the piece stands."""
+    towards the viewer, and ``stays`` so while one walks past it; or a ``table`` = (half its width, how far
+    to the front, how far back), mm. ``fades``: between which distances it is lost, mm. ``relief``: what
+    stands out of the plane, and its sizes as ``relief.laid`` takes them. ``grassed``: where blades stand
+    out of it as a camera sees it, but for the box (half wide, half deep) where the piece stands."""
 
     point: Array
     normal: Array
@@ -59,6 +59,7 @@ class Base:
     material: Material
     sweep: tuple[float, float, float] | None = None
     turned: bool = False
+    stays: bool = False
     table: tuple[float, float, float] | None = None
     fades: tuple[float, float] | None = None
     relief: tuple[str, tuple[Any, ...]] | None = None

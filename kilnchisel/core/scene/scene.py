@@ -160,11 +160,21 @@ class Scene:
         if self.base is not None and self.base.grassed is not None:
             return self._grassed(self.base.seen_in(view))
         if self.base is not None and self.base.sweep is not None:
-            return self._swept_behind if (view.eye - self.base.point) @ self.base.rises > 0 else self
+            far = (view.eye - self.base.point) @ self.base.rises
+            return self._swept_behind if far > (self.base.sweep[0] if self.base.stays else 0.0) else self
         if self.street is None:
             return self
         behind = (view.eye - self.middle) @ self.street.facing >= 0
         return self if behind else self._across_the_street
+
+    def staying(self, toward: Array) -> Scene:
+        """With its sweep where it is behind the piece for who looks from a way, (3,); there it stays until
+        one looks from where it rises."""
+        if self.base is None or self.base.sweep is None:
+            return self
+        scene = self._swept_behind if toward @ self.base.rises > 0 else self
+        assert scene.base is not None
+        return replace(scene, base=replace(scene.base, stays=True))
 
     def _grassed(self, base: Base) -> Scene:
         """The same one for views alike."""
