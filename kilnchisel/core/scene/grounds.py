@@ -16,6 +16,7 @@ from kilnchisel.core.colour import hex_to_linear
 from kilnchisel.core.crafts.through import PANEL_MM
 from kilnchisel.core.finishes import photographs, textures, woods
 from kilnchisel.core.finishes.material import Material, Texture
+from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.job.crafts import CutThrough
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Ground, Light
@@ -230,7 +231,7 @@ def base_of(job: Job, radius: float) -> Base | None:
         return replace(base, radius_mm=reach_of(radius))
     if ground.form in ("open", "bays"):
         fades = (FADES[0] * radius, FADES[1] * radius)
-        grassed = _clear_of(job) if ground.kind == "grass" and radius > LARGEST_IN_GRASS_MM else None
+        grassed = _grassed(job) if ground.kind == "grass" and radius > LARGEST_IN_GRASS_MM else None
         reach, relief = FADES[1] * radius, _blades(job, radius)
         return replace(base, radius_mm=reach, fades=fades, relief=relief, grassed=grassed)
     return base
@@ -253,6 +254,11 @@ def _blades(job: Job, radius: float) -> tuple[str, tuple[Any, ...]] | None:
 def _clear_of(job: Job) -> tuple[float, float]:
     """Where no blade grows, half wide and half deep: below what stands there."""
     return (0.0, 0.0) if posts_of(job) else (0.5 * size_of(job.blank)[0], 0.5 * deep_of(job.blank))
+
+
+def _grassed(job: Job) -> tuple[float, float]:
+    """The same of what is large: a bank has its own, under wheels and stands and along walls it grows."""
+    return _clear_of(job) if isinstance(job.blank, Bank) else (0.0, 0.0)
 
 
 def _along(turn_deg: float) -> Array:
