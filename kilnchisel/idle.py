@@ -26,7 +26,7 @@ def refuse_idle(options: Any, *rules: Rule) -> None:
 
 def refuse_all_but(options: Any, what: str, *counting: str) -> None:
     """Raises KilnError for any option that was typed and is not among what counts with ``what``."""
-    own = {"command", "job", "output", "usual", *counting}
+    own = {"command", "job", "usual", *counting}
     for name in vars(options):
         if name not in own and given(options, name):
             raise KilnError(f"--{name.replace('_', '-')} changes nothing with {what}.")
@@ -36,6 +36,6 @@ def refuse_idle_choices(values: Iterable[str], kinds: Sequence[str]) -> None:
     """Raises KilnError for a choice of hand-over that counts for none of these kinds."""
     counting = counting_for(kinds)
     for option in OPTIONS:
-        if option.name in values and option not in counting:
+        if option.name in values and option.name not in counting:
             where = ", ".join(option.kinds)
             raise KilnError(f"--{option.name} changes nothing here; it counts for {where}.")

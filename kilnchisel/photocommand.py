@@ -222,10 +222,10 @@ def _photo(options: Any, opened: Any, writable: Any) -> None:
 def _refuse_idle(options: Any) -> None:
     """Raises KilnError for a choice that would change nothing here."""
     if options.out:
-        refuse_all_but(options, "--out", "out")
+        refuse_all_but(options, "--out", "out", "output")
     pieces = ("also", "in_hand", "drop")
     if options.picture is None and any(getattr(options, name) is not None for name in pieces):
-        refuse_all_but(options, "--also, --in-hand and --drop alone", *pieces)
+        refuse_all_but(options, "--also, --in-hand and --drop alone", "output", *pieces)
     rectangle, lines, ellipse, horizon = (
         getattr(options, name) is not None for name in ("rectangle", "lines", "ellipse", "horizon")
     )

@@ -89,7 +89,7 @@ def _refuse_idle(options: Any) -> None:
         refuse_all_but(options, "the list", "list", "json")
     elif options.compare is not None or tried:
         one = "compare" if options.compare is not None else "tried"
-        refuse_all_but(options, "--compare" if one == "compare" else "--try", one, *PICTURED)
+        refuse_all_but(options, "--compare" if one == "compare" else "--try", one, "output", *PICTURED)
     refuse_idle(
         options,
         ("json", options.list or not any(_asked(options)), "with the list"),

@@ -7,8 +7,12 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from kilnchisel.core.errors import KilnError
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
 
 MM_PER_INCH = 25.4  # exact, by definition of the international inch (1959)
 
@@ -41,7 +45,10 @@ class _Quantity:
     factor: float | None  # None while it is a bare number
 
 
-def within_turn(deg: float) -> float:
+Degrees = TypeVar("Degrees", float, "NDArray[Any]")
+
+
+def within_turn(deg: Degrees) -> Degrees:
     """The same way round, from -180 to 180 degrees."""
     return (deg + 180) % 360 - 180
 

@@ -131,7 +131,7 @@ def write_folder(window: Window, place: Path, names: tuple[str, ...], values: di
     job = window.session.job
     folder = place / _plain(job.name)
     arguments = ["-o", str(folder), "--only", ",".join(names)]
-    counting = {option.name for option in counting_for(names)}
+    counting = counting_for(names)
     for name, value in values.items():
         if name in counting:
             arguments += [f"--{name}"] if value == "yes" else [f"--{name}={value}"]

@@ -9,6 +9,7 @@ import contextlib
 import queue
 import sys
 import threading
+from collections.abc import Sequence
 from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.build import laid_elsewhere
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import Elsewhere
@@ -45,6 +47,7 @@ class Workshop(QObject):
     """The process, and what comes from it. To be used from the window's thread."""
 
     card: str | None = None  # what draws
+    _ready: Sequence[Side] = ()  # of the last draft
     heard = pyqtSignal(object)  # an answer of the bench, what it is made of put together; or ("ended",)
 
     def __init__(self) -> None:
@@ -107,23 +110,24 @@ class Workshop(QObject):
         if answer[0] == "drawn":
             kind, number, parts, *rest = answer
             value = receiver.value(parts)
-            _make_ready(value[0])
+            self._make_ready(value[0])
             answer = (kind, number, value, *rest)
         self._emit(answer)
+
+    def _make_ready(self, laid: tuple[Laid, ...]) -> None:
+        """What sides that are new here work out of themselves when they are first asked for a place, or
+        where a press meets them, here and not in the window's thread: a vehicle's skin is divided into
+        triangles, a cloth's net placed (90 ms and more)."""
+        for one in laid:
+            if not any(one.side is known for known in self._ready):
+                foot = one.side.to_body(one.frame, np.zeros(len(one.frame)))[:1]
+                out = one.side.frames(one.frame)[:1, 2]
+                one.side.meet(foot + out, -out)
+        self._ready = [one.side for one in laid]
 
     def _emit(self, answer: tuple[Any, ...]) -> None:
         with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
             self.heard.emit(answer)
-
-
-def _make_ready(laid: tuple[Laid, ...]) -> None:
-    """What sides work out of themselves when they are first asked for a place, or where a press meets them,
-    here and not in the window's thread: a vehicle's skin is divided into triangles, a cloth's net placed
-    (90 ms and more)."""
-    for one in laid:
-        foot = one.side.to_body(one.frame, np.zeros(len(one.frame)))[:1]
-        out = one.side.frames(one.frame)[:1, 2]
-        one.side.meet(foot + out, -out)
 
 
 def _write(process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:

@@ -16,6 +16,8 @@ IDLE = (
     ("new --list --text Oda", "--text changes nothing with --list"),
     ("fix a.kcj -o b.kcj", "--output changes nothing here; it counts with --check"),
     ("recipe --list --use x", "--use changes nothing with --list"),
+    ("recipe a.kcj --save x -o b.kcj", "--output changes nothing with --save"),
+    ("hand-over a.kcj --list -o b", "--output changes nothing with --list"),
     ("recipe a.kcj --save x --same-mm", "--same-mm changes nothing with --save"),
     ("picture a.kcj -o b.png --draft --samples 9", "--samples changes nothing here"),
     ("picture a.kcj -o b.png --draft --square-on 1 --afar 3m", "--afar changes nothing here"),

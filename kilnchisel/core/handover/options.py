@@ -85,7 +85,7 @@ OPTIONS = (
 USUAL = {option.name: option.usual for option in OPTIONS}
 
 
-def counting_for(kinds: Iterable[str]) -> tuple[Option, ...]:
-    """The choices that count for some of these kinds."""
+def counting_for(kinds: Iterable[str]) -> set[str]:
+    """The names of the choices that count for some of these kinds."""
     wanted = set(kinds)
-    return tuple(option for option in OPTIONS if wanted & set(option.kinds))
+    return {option.name for option in OPTIONS if wanted & set(option.kinds)}

@@ -131,16 +131,19 @@ def plotter_files(job: Job, knife: Knife) -> tuple[dict[str, bytes], str]:
     """What a plotter takes, bytes by a file's name, each film by itself, and what it uses, in words. Raises
     KilnError."""
     cuts = {film: cut_film(works, knife) for film, works in films_of(job).items()}
-    return files_of_cuts(job.name, cuts)
+    made, words = files_of_cuts(job.name, cuts)
+    return made, "; ".join(words)
 
 
-def files_of_cuts(title: str, cuts: dict[str, Cut]) -> tuple[dict[str, bytes], str]:
-    """Films as they are cut, by their names: bytes by a file's name, and what is used, in words."""
+def files_of_cuts(title: str, cuts: dict[str, Cut]) -> tuple[dict[str, bytes], list[str]]:
+    """Films as they are cut, by their names: bytes by a file's name, and what is used of each, in words."""
     made: dict[str, bytes] = {}
+    told = []
     for film, cut in cuts.items():
         name = named_for("plotter", re.sub(r"[^\w]+", "-", film).strip("-"), cuts)
         words = f"{film}: {cut.words}"
+        told.append(words)
         made[f"{name}.plt"] = hpgl_of(cut)
         made[f"{name}.svg"] = svg_of(title, cut.groups, words)
         made[f"{name}.dxf"] = dxf_of(title, cut.groups, words)
-    return made, "; ".join(f"{film}: {cut.words}" for film, cut in cuts.items())
+    return made, told

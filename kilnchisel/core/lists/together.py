@@ -164,8 +164,7 @@ def _film(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, by
         raise KilnError("Film is cut from a roll: write how wide it is, 610mm.")
     knife = replace(wanted.knife, roll_mm=bed.wide_mm, gap_mm=bed.gap_mm).checked()
     cuts = {film: cut_sheets(sheets, knife) for film, sheets in laid.film.items()}
-    data, words = files_of_cuts(f"{job.name}, all rows", cuts)
-    return data, words.split("; ")
+    return files_of_cuts(f"{job.name}, all rows", cuts)
 
 
 def _plates(job: Job, laid: _Laid, bed: Bed, wanted: Wanted) -> tuple[dict[str, bytes], list[str]]:

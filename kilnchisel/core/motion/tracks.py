@@ -21,6 +21,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.setting import Camera
 from kilnchisel.core.job.traits import traits_of
 from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.scene.onphoto import light_turned
 from kilnchisel.core.scene.stance import stance_shown
 from kilnchisel.core.units import within_turn
 
@@ -159,13 +160,7 @@ def _between(job: Job, film: Film, share: float) -> Moment:
 def _light(job: Job, film: Film, share: float) -> Moment:
     """The lights that are set up, the key light and the room go round together, there and back."""
     by = SWEEP_DEG / 2 * math.sin(2 * math.pi * share)
-    light = job.setting.light
-    lamps = tuple(
-        lamp.model_copy(update={"turn_deg": within_turn(lamp.turn_deg + by)}) for lamp in light.lamps
-    )
-    key = light.key.model_copy(update={"turn_deg": within_turn(light.key.turn_deg + by)})
-    update = {"lamps": lamps, "key": key, "turn_deg": within_turn(light.turn_deg + by)}
-    setting = job.setting.model_copy(update={"light": light.model_copy(update=update)})
+    setting = job.setting.model_copy(update={"light": light_turned(job.setting.light, by)})
     return Moment(job.model_copy(update={"setting": setting}))
 
 

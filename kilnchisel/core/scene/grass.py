@@ -21,6 +21,7 @@ from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.bodies import Bank
 from kilnchisel.core.remembered import remembered
 from kilnchisel.core.scene.view import View
+from kilnchisel.core.units import within_turn
 
 Array = NDArray[Any]
 
@@ -55,13 +56,14 @@ def _blades(
     wide: Array,
     facing: Array,
     lean: Array,
+    shade: Array,
     lit: Array | None = None,
     *,
     near: bool,
 ) -> Mesh:
     """Blades that stand at places (n, 3), mm, each of its own height and width, bowed over by ``lean``
-    across the way it faces. ``lit``: the way each is lit as if it faced, (n, 3); its own and up where it is
-    not said. uv is left at its foot's x and y."""
+    across the way it faces. ``shade``: where the turf has the shade of each, (n, 2), which is its uv;
+    ``lit``: the way each is lit as if it faced, (n, 3); its own and up where it is not said."""
     side = np.stack([np.cos(facing), np.sin(facing)], axis=1)
     bow = np.stack([-side[:, 1], side[:, 0]], axis=1)
     form, triangles = (NEAR_BLADE, NEAR_FACES) if near else (FAR_BLADE, FAR_FACES)
@@ -77,15 +79,15 @@ def _blades(
     return Mesh(
         points.reshape(-1, 3),
         np.repeat(unit(lit), corners, axis=0),
-        np.repeat(foot[:, :2], corners, axis=0),
+        np.repeat(shade, corners, axis=0),
         faces.reshape(-1, 3).astype(np.int32),
     )
 
 
-def _shaded(mesh: Mesh, shade: Array) -> Mesh:
-    """The same, each blade of the shade that the turf has at another place, (n, 2)."""
-    corners = len(mesh.points) // max(len(shade), 1)
-    return Mesh(mesh.points, mesh.normals, np.repeat(shade, corners, axis=0), mesh.faces)
+def _heights(tall: float, first: Array, second: Array, most: float = 2.0) -> tuple[Array, Array]:
+    """How high blades are and how far they bow over, of two normal numbers each; ``most``: of ``tall``."""
+    high = tall * np.clip(1.0 + 0.3 * first, 0.35, most)
+    return high, high * np.clip(0.35 + 0.25 * second, 0.0, 1.2)
 
 
 @remembered
@@ -101,15 +103,15 @@ def grown(radius_mm: float, clear_mm: tuple[float, float]) -> Mesh:
     foot = foot[(np.abs(foot) > clear_mm).any(axis=1)]
     count = len(foot)
     tall = min(BLADE_MM, BLADE_SHARE * radius_mm)
-    high = tall * np.clip(rng.normal(1.0, 0.3, count), 0.35, 1.9)
+    first = rng.normal(size=count)
     wide = BLADE_WIDE_MM * np.sqrt(tall / BLADE_MM) * rng.uniform(0.7, 1.3, count)
     wide *= max(1.0, (2.0e-2 * np.pi * reach**2 / MOST_BLADES) ** 0.25)  # where they are few
     facing = rng.uniform(0, 2 * np.pi, count)
-    lean = high * np.clip(rng.normal(0.35, 0.25, count), 0.0, 1.2)
+    high, lean = _heights(tall, first, rng.normal(size=count), 1.9)
     level = np.concatenate([foot, np.zeros((count, 1))], axis=1)
     # each of another shade of the turf
     shade = foot + rng.normal(0, 3 * tall, (count, 2))
-    return _shaded(_blades(level, high, wide, facing, lean, near=True), shade)
+    return _blades(level, high, wide, facing, lean, shade, near=True)
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,6 @@ def _stepped(value: float, by: float) -> float:
 NOTHING = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 2)), np.zeros((0, 3), np.int32))
 
 
-@remembered
 def meadow(seen: Before, clear_mm: tuple[float, float]) -> Mesh:
     """Blades over land as it is seen, in its own sheet (u, v, up); none within ``clear_mm`` = (half wide,
     half deep) of its origin."""
@@ -201,24 +202,21 @@ def _ring(
     foot = step * (cells + np.stack([_chance(cells, 1), _chance(cells, 2)], axis=1))
     away = foot - seen.eye
     far = np.hypot(*away.T)
-    turn = np.degrees(np.arctan2(away[:, 1], away[:, 0])) - seen.turn_deg
-    aside = np.abs((turn + 180) % 360 - 180)
+    aside = np.abs(within_turn(np.degrees(np.arctan2(away[:, 1], away[:, 0])) - seen.turn_deg))
     kept = (far >= ends[0]) & (far < ends[1]) & (aside < seen.half_deg)
     kept &= (np.abs(foot) > clear_mm).any(axis=1)
     foot, cells = foot[kept], cells[kept]
     chance = [_chance(cells, salt) for salt in range(3, 10)]
-    spread = _spread(chance[0], chance[1])
-    high = LAND_MM * min(tall, 1.0) * np.clip(1.0 + 0.3 * spread[0], 0.35, 2.0)
-    lean = high * np.clip(0.35 + 0.25 * spread[1], 0.0, 1.2)
+    high, lean = _heights(LAND_MM * min(tall, 1.0), *_spread(chance[0], chance[1]))
     facing = 2 * np.pi * chance[2]
     level = np.concatenate([foot, np.zeros((len(foot), 1))], axis=1)
     # towards the eye, or aside: none is looked at from where it would be dark
     there = unit(seen.eye - foot)
     aside = (2 * chance[6] - 1)[:, None] * np.stack([-there[:, 1], there[:, 0]], axis=1)
     lit = np.concatenate([LIT[0] * there + LIT[1] * aside, np.full((len(foot), 1), LIT[2])], axis=1)
-    mesh = _blades(level, high, wide * (0.7 + 0.6 * chance[3]), facing, lean, lit, near=near)
     strays = np.where(chance[3] < STRAY, STRAYS_MM, 6 * LAND_MM)
-    return _shaded(mesh, foot + strays[:, None] * np.stack(_spread(chance[4], chance[5]), axis=1))
+    shade = foot + strays[:, None] * np.stack(_spread(chance[4], chance[5]), axis=1)
+    return _blades(level, high, wide * (0.7 + 0.6 * chance[3]), facing, lean, shade, lit, near=near)
 
 
 def _cells(seen: Before, reach: float, step: float) -> Array:
@@ -275,9 +273,9 @@ def _tufted(side: Side, uv: Array, rng: np.random.Generator) -> Mesh:
     foot = side.to_body(uv, np.zeros(len(uv)))
     lit = side.frames(uv)[:, 2] + TO_THE_FRONT + rng.uniform(-1, 1, (len(uv), 1)) * ASIDE
     count = len(foot)
-    high = SLOPE_MM * np.clip(rng.normal(1.0, 0.3, count), 0.35, 2.0)
+    first = rng.normal(size=count)
     wide = SLOPE_WIDE_MM * rng.uniform(0.6, 1.4, count)
-    lean = high * np.clip(rng.normal(0.35, 0.25, count), 0.0, 1.2)
+    high, lean = _heights(SLOPE_MM, first, rng.normal(size=count))
     facing = rng.uniform(0, 2 * np.pi, count)
-    # on the sheet uv tell where it is lit, too
-    return _shaded(_blades(foot, high, wide, facing, lean, lit, near=False), uv)
+    # on the sheet uv tell where it is lit, too: its shade is that of its foot
+    return _blades(foot, high, wide, facing, lean, uv, lit, near=False)

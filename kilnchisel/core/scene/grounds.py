@@ -89,9 +89,11 @@ class Base:
 
     def seen_in(self, view: View) -> Base:
         """With the blades of grass that a view shows, where there are any."""
-        seen = None if self.grassed is None else before(view, self.frame)
+        if self.grassed is None:
+            return self
+        seen = before(view, self.frame)
         relief = None if seen is None else ("meadow", (seen, self.grassed))
-        return self if relief == self.relief or self.grassed is None else replace(self, relief=relief)
+        return self if relief == self.relief else replace(self, relief=relief)
 
     @property
     def mesh(self) -> Mesh:

@@ -180,10 +180,14 @@ class Scene:
         """The same one for views alike."""
         if base is self.base:
             return self
-        last = self.__dict__.get("_last_grassed")
-        if last is None or last.base.relief != base.relief:
-            last = self.__dict__["_last_grassed"] = replace(self, base=base)
-        return last
+        last = self._last_grassed
+        if not last or last[0].base is None or last[0].base.relief != base.relief:
+            last[:] = [replace(self, base=base)]
+        return last[0]
+
+    @cached_property
+    def _last_grassed(self) -> list[Scene]:
+        return []
 
     @cached_property
     def _bare_ground(self) -> Scene:

@@ -59,7 +59,7 @@ def lay_list(window: Window, path: Path | None = None) -> None:
 def _write(window: Window, names: Path, output: Path, kinds: tuple[str, ...], arguments: list[str]) -> None:
     """Hand over all rows of the window's job as some kinds, the window staying free."""
     kept = recall(VALUES, {})
-    counting = {option.name for option in counting_for(kinds)} - set(FILES)
+    counting = counting_for(kinds) - set(FILES)
     values = {k: str(v) for k, v in kept.items() if k in counting} if isinstance(kept, dict) else {}
     how = [f"--with={name}={value}" for name, value in values.items()]
     handing = Handing("list")
