@@ -18,7 +18,7 @@ from kilnchisel.core.handover.packing import save_packed
 from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.presets import Preset, keep_preset, presets, wanted_from
 from kilnchisel.core.handover.table import KINDS, Wanted, hand_over, kinds_named
-from kilnchisel.core.job.crafts import Engraved, Printed, Raised
+from kilnchisel.core.job.crafts import CutThrough, Engraved, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.shop.paths.routerwork import CHANGES
@@ -130,7 +130,7 @@ class HandedOver(unittest.TestCase):
     def test_presets_are_kept_by_name(self):
         self.enterContext(mock.patch.dict("os.environ", {"XDG_STATE_HOME": str(self.folder)}))
         job = self.folder.with_suffix(".kcj")
-        save_packed(engraved("Vega"), job)
+        save_packed(change(engraved("Vega"), ("letterings", 0, "craft"), CutThrough()), job)
         out = self.folder.parent / "made"
         said = called("hand-over", job, "-o", out, "--only", "laser", "--kerf", "0.3mm", "--keep", "Mine")
         self.assertEqual(said[0], 0)

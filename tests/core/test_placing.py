@@ -255,6 +255,9 @@ class Bending(unittest.TestCase):
             self.assertIsInstance(bent_round(item, wide, 0.003 * wide).content.arrangement, Rows)
         huge = bent_round(item, 90_000.0, 0.0041 * 90_000.0)
         self.assertIsInstance(huge.content.arrangement, Rows)
+        for wide in (1.9, 0.4):  # letters inside a ring: no arc is tighter than half a millimetre
+            made = bent_round(item, wide, 0.4 * wide)
+            self.assertEqual(made.content.arrangement.radius_mm, 0.5)
         up, down = (
             lettering_laid(change(job, ("letterings",), (bent_round(item, length, s),)), 0) for s in (6, -6)
         )

@@ -1,11 +1,10 @@
-"""Solids of two materials, layers for a laser, dies and sheets for a printer: against volumes, areas and
-other libraries (trimesh, shapely, svgelements, ezdxf, pikepdf, Pillow)."""
+"""Solids of two materials, dies and sheets for a printer: against volumes, areas and other libraries
+(trimesh, shapely, svgelements, pikepdf)."""
 
 import io
 import math
 import unittest
 
-import ezdxf
 import manifold3d
 import numpy as np
 import pikepdf
@@ -16,21 +15,16 @@ from PIL import Image
 
 from kilnchisel.core.build import piece_of
 from kilnchisel.core.crafts.solids import solid_of
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.die import Plate, die_files, without_die
-from kilnchisel.core.handover.laserfiles import depths, laser_files
 from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.printed3mf import INLAY_MM, objects_of, print_files, without_two
 from kilnchisel.core.handover.printsheet import BLEED_MM, sheet_files, sheets_of
 from kilnchisel.core.job.blank import Mug
 from kilnchisel.core.job.boards import Wall
-from kilnchisel.core.job.crafts import CutThrough, Engraved, Pressed, Printed, Raised, Standing
+from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job, job_on
-from kilnchisel.core.job.wording import LineFace
-from kilnchisel.core.lettering.polygons import polygons_in
 from kilnchisel.core.shop.paths.flatwork import flat_work
-from kilnchisel.core.shop.paths.laser import lasered
 
 
 def plaque(craft, text="IT"):
@@ -88,61 +82,6 @@ class TwoMaterials(unittest.TestCase):
         self.assertIn("1 IT", words)
         self.assertEqual(without_two(job), "")
         self.assertIn("nothing", without_two(job.model_copy(update={"letterings": ()})))
-
-
-class Laser(unittest.TestCase):
-    def test_the_beam_is_allowed_for(self):
-        job = plaque(CutThrough(), "O")
-        hole = flat_work(job, CutThrough)[0].region
-        (sheet,) = lasered(job, 0.2)
-        inner = min(sheet.cut, key=lambda ring: shapely.Polygon(ring).area)
-        rim = max(sheet.cut, key=lambda ring: shapely.Polygon(ring).area)
-        # the ways lie half a kerf inside what falls out, and half a kerf outside of the blank
-        outer = max((shapely.Polygon(p.exterior) for p in polygons_in(hole)), key=lambda p: p.area)
-        way = max((shapely.Polygon(r) for r in sheet.cut if r is not rim), key=lambda p: p.area)
-        self.assertAlmostEqual(shapely.hausdorff_distance(way.exterior, outer.exterior), 0.1, delta=0.01)
-        domain = job.blank.width_mm - 2 * job.blank.edge_round_mm
-        self.assertAlmostEqual(np.ptp(rim[:, 0]), domain + 0.2, delta=0.01)
-        self.assertLess(shapely.Polygon(inner).area, shapely.Polygon(rim).area)
-        # what comes loose is cut before what is round it
-        self.assertTrue(np.array_equal(sheet.cut[-1], rim))
-
-    def test_letters_of_their_own_are_cut_outside(self):
-        job = job_on(Wall(), "Wall", "HI")
-        job = change(job, ("letterings", 0, "craft"), Standing(thickness_mm=6))
-        region = flat_work(job, Standing)[0].region
-        (sheet,) = lasered(job, 0.3)
-        ways = shapely.union_all([shapely.Polygon(ring) for ring in sheet.cut])
-        self.assertAlmostEqual(ways.area, shapely.buffer(region, 0.15, join_style="mitre").area, delta=1e-3)
-
-    def test_areas_are_filled_and_open_lines_scored(self):
-        job = plaque(Engraved(depth_mm=0.2), "IT")
-        self.assertTrue(lasered(job, 0.1)[0].fill)
-        written = change(job, ("letterings", 0, "content", "face"), LineFace(name="hershey-sans"))
-        sheet = lasered(written, 0.1)[0]
-        self.assertTrue(sheet.score and not sheet.fill)
-        files, words = laser_files(written, 0.1)
-        self.assertIn("scored", words)
-        document = ezdxf.read(io.StringIO(files["laser-front.dxf"].decode()))
-        self.assertEqual({layer.description for layer in document.layers if layer.description}, {"score"})
-
-    def test_depths_are_black_where_it_is_deepest(self):
-        job = plaque(Engraved(floor="v", depth_mm=1.5, angle_deg=60.0), "IT")
-        data, words = depths(job, "front")
-        values = np.asarray(Image.open(io.BytesIO(data))).astype(float)
-        self.assertEqual(values.min(), 0)
-        self.assertEqual(values.max(), 65535)
-        self.assertRegex(words, r"black is 1\.[45]\d* mm deep")
-
-    def test_of_a_round_side_there_is_no_map_of_depths(self):
-        job = change(job_on(Mug(), "Mug", "HI"), ("letterings", 0, "craft"), Engraved(floor="v"))
-        files, words = laser_files(job, 0.1)
-        self.assertEqual(set(files), {"laser-outside.svg", "laser-outside.dxf"})
-        self.assertIn("no map of depths of the outside", words)
-
-    def test_a_beam_wider_than_anything_is_refused(self):
-        with self.assertRaisesRegex(KilnError, "A beam's kerf goes from 0 to 2 mm"):
-            lasered(plaque(CutThrough()), 5.0)
 
 
 class Dies(unittest.TestCase):

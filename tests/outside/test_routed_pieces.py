@@ -186,6 +186,12 @@ def _with(job, craft):
     return job.letterings[0].model_copy(update={"craft": craft})
 
 
+def _radii(job):
+    side = sides_of_job(job).named("outside")
+    _, low, _, high = side.domain.bounds
+    return side.profile.at(np.array([low, high]))[0]
+
+
 def _names(job):
     return {o.name for piece in routed(job, Routing(blank=True)) for o in piece.operations}
 
@@ -228,6 +234,29 @@ class RoundAnAxis(unittest.TestCase):
         self.assertAlmostEqual(
             float((done.heights.values > profile - 0.2).sum() * 0.04) / area, 1, delta=0.06
         )
+
+    def test_flat_letters_run_round_a_cone_as_they_do_on_the_piece(self):
+        job = change(
+            fresh_job("tumbler", "OBSERVATORY"), ("letterings", 0, "craft"), Engraved(depth_mm=1.0)
+        )
+        job = change(job, ("letterings", 0, "lay", "across_mm"), 20.0)
+        one, done, told = tried(job, Routing(), cell=0.1)
+        # a cone's flat pattern is bent: its ends were cut 2.6 mm too low
+        self.assertLess(told.under.area_mm2, 1.0)
+        # a flat cutter half over the slope is 0.5 mm times its sine too deep at its lower rim
+        self.assertLess(told.over.most_mm, 0.5 * sides_of_job(job).named("outside").taper + 0.002)
+        # the piece is no cylinder as wide as its rim: nothing is in the way of a rapid move
+        self.assertEqual(done.troubles, [])
+        profile = one.program.setup.turning.profile
+        self.assertEqual(len(profile), 2)
+        self.assertAlmostEqual(profile[0][1], -np.ptp(_radii(job)), delta=0.01)
+
+    def test_lettering_of_a_belly_is_cut_where_it_is(self):
+        # what bends both ways has no flat pattern: each lettering is true to size at its own height
+        job = change(fresh_job("jar", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.4))
+        _, done, told = tried(job, Routing(), cell=0.1)
+        self.assertEqual(done.troubles, [])
+        self.assertLess(told.under.area_mm2, 1.0)
 
     def test_the_inside_of_a_ring_is_engraved_by_a_tool_that_leans_in(self):
         job = fresh_job("band", "AUX")

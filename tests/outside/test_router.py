@@ -581,6 +581,14 @@ class TheMachine(unittest.TestCase):
         self.assertAlmostEqual(done.removed_mm3 / (2 * (40 * 6 + np.pi * 9)), 1, delta=0.005)
         self.assertEqual(done.troubles, [])
 
+    def test_a_flat_cutter_that_rises_leaves_nothing_at_its_rim(self):
+        # lifted where it is, it touches nothing: all about its last place is cut already
+        stock = (60.0, 40.0, 9.0)
+        for x, y, z in ((41.3, 23.7, -1.1), (33.9, 27.1, -2.7), (20.0, 31.9, -0.4), (47.7, 20.0, -3.9)):
+            lines = ("F900", "G0 Z2", "G0 X10 Y20", "G1 Z-5", f"G1 X{x} Y{y} Z{z}", "G0 Z2")
+            done = route(program(*lines), stock, cell_mm=0.07)
+            self.assertEqual(done.troubles, [], (x, y, z))
+
     def test_a_shank_or_holder_that_meets_stock_is_told_with_its_line(self):
         stock = (60.0, 20.0, 12.0)
         lines = ("F900", "G0 Z2", "G0 X10 Y10", "G1 Z-4", "X50", "G1 Z-8", "X10", "G0 Z2")

@@ -12,7 +12,7 @@ from kilnchisel.core.handover.mapfiles import FORMS
 from kilnchisel.core.handover.vectors import Group, dxf_of, svg_of
 from kilnchisel.core.job.crafts import Carved, Engraved, Relief
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import length_of
+from kilnchisel.core.lettering.polygons import length_of, signed_area
 from kilnchisel.core.shop.paths.laser import Lasered, lasered
 from kilnchisel.core.shop.paths.nesting import Stock
 from kilnchisel.core.shop.paths.surface import is_faced, wanted_heights
@@ -49,12 +49,14 @@ def laser_files(job: Job, kerf_mm: float, stock: Stock | None = None) -> tuple[d
 
 
 def _words(sheet: Lasered, kerf_mm: float) -> str:
+    area = abs(sum(signed_area(ring) for ring in sheet.fill)) / 100
     cut = sum(length_of(ring) for ring in sheet.cut) / 1000
     score = sum(length_of(line) for line in sheet.score) / 1000
-    parts = [f"{sheet.name}: kerf {format_length(kerf_mm)}"]
-    parts += [f"{format_number(cut, 2)} m cut"] if cut else []
+    parts = [f"out of a sheet {format_length(sheet.thick_mm)} thick"] if sheet.thick_mm else []
+    parts += [f"{format_number(area, 2)} cm² filled"] if area else []
     parts += [f"{format_number(score, 2)} m scored"] if score else []
-    return ", ".join([*parts, *sheet.lost])
+    parts += [f"{format_number(cut, 2)} m cut, kerf {format_length(kerf_mm)}"] if cut else []
+    return f"{sheet.name}: {', '.join([*parts, *sheet.told])}"
 
 
 def _deep_sides(job: Job) -> Sequence[str]:

@@ -119,7 +119,7 @@ def _sheet(job: Job, side: str, works: list[Work]) -> Sheet:
     _guides(job, works, lines)
     left, low, right, high = cut.bounds
     size = f"{format_length(right - left, decimals=1)} by {format_length(high - low, decimals=1)}"
-    words = f"{side} {size}, bleed {format_length(BLEED_MM)}, {works[0].words}"
+    words = f"{side} {size}, bleed {format_length(BLEED_MM)}, {works[0].flat.words}"
     return Sheet(side, inks, plain, lines, (left, low, right, high), words)
 
 

@@ -29,6 +29,7 @@ Told = Callable[[float | None, str], None]
 INSIDE = False  # this is the reading process itself: everything is read here
 MOST_READERS = 3
 STARTS_IN_S = 60.0  # a busy machine may take so long to start one
+KEPT_S = 20.0  # by a process that seldom reads
 MB = 2**20
 
 
@@ -111,7 +112,7 @@ def start_anew() -> None:
     _busy.clear()
 
 
-def keep_readers(seconds: float) -> None:
+def keep_readers(seconds: float = KEPT_S) -> None:
     """From now on a reading process that has had nothing to do for so long is ended."""
     _kept_s.append(seconds)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from kilnchisel.core.job.lettering import Lettering
-from kilnchisel.core.job.wording import FLATTEST_MM, Circle, Rows, Wording
+from kilnchisel.core.job.wording import FLATTEST_MM, TIGHTEST_MM, Circle, Rows, Wording
 
 MOST = 0.36  # of the row's length: a sagitta beyond which no arc of that length goes
 LEAST = 0.004  # less bend than this is none
@@ -46,6 +46,7 @@ def bent_round(lettering: Lettering, width_mm: float, sagitta_mm: float) -> Lett
     if share < LEAST or radius > FLATTEST_MM:
         return _with(lettering, wording.model_copy(update={"arrangement": Rows()}), middle, 0.0)
     up = sagitta_mm > 0
+    radius = max(radius, TIGHTEST_MM)
     circle = Circle(radius_mm=radius, centre_deg=0.0 if up else 180.0, heads="out" if up else "in")
     return _with(
         lettering, wording.model_copy(update={"arrangement": circle}), middle, -radius if up else radius

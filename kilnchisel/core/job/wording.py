@@ -62,11 +62,14 @@ class Features(Value):
     alternates: tuple[Annotated[str, Field(min_length=4, max_length=4)], ...] = ()
 
 
+WIDEST_MM = 100_000.0  # that rows are brought to
+
+
 class Fit(Value):
     """The widest row brought to an exact width, by one of three means."""
 
     by: Literal["size", "spacing", "width"] = "size"
-    width_mm: Annotated[float, Field(ge=0.5, le=100_000)] = 100.0
+    width_mm: Annotated[float, Field(ge=0.5, le=WIDEST_MM)] = 100.0
 
 
 class Rows(Value):
@@ -82,6 +85,7 @@ class Column(Value):
 
 
 FLATTEST_MM = 1_000_000.0  # an arc of a larger radius is straight, whatever the row
+TIGHTEST_MM = 0.5  # the least radius of one
 
 
 class Circle(Value):
@@ -92,7 +96,7 @@ class Circle(Value):
     """
 
     kind: Literal["circle"] = "circle"
-    radius_mm: Annotated[float, Field(ge=0.5, le=FLATTEST_MM)] = 60.0
+    radius_mm: Annotated[float, Field(ge=TIGHTEST_MM, le=FLATTEST_MM)] = 60.0
     centre_deg: Degrees = 0.0
     heads: Literal["out", "in"] = "out"
     second_under: bool = False

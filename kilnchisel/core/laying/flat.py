@@ -28,10 +28,12 @@ STRAIGHT_MM = 1e-4  # a side whose radius changes less is a cylinder
 
 @dataclass(frozen=True, eq=False)
 class Flat:
-    """How the sheet of a lettering becomes what is cut: ``points`` takes sheet points (n, 2) to flat mm,
-    ``closely`` gives a geometry points enough for that, ``words`` say which pattern it is."""
+    """How the sheet of a lettering becomes what is cut: ``points`` takes sheet points (n, 2) to flat mm and
+    ``back`` takes those to the sheet again, ``closely`` gives a geometry points enough for that, ``words``
+    say which pattern it is."""
 
     points: Callable[[Array], Array]
+    back: Callable[[Array], Array]
     closely: Callable[[Any], Any]
     words: str
 
@@ -47,27 +49,35 @@ def flats_of(laid: Sequence[Laid]) -> list[Flat]:
 def _flat(laid: Laid, middle: float) -> Flat:
     side = laid.side
     if isinstance(side, Plane):
-        return Flat(np.asarray, _as_it_is, "as it lies")
+        return _lying("as it lies")
     if isinstance(side, ClothSide):
-        return Flat(np.asarray, _as_it_is, "as the cloth lies when it is ironed")
+        return _lying("as the cloth lies when it is ironed")
     if isinstance(side, Chart):
-        return Flat(np.asarray, _as_it_is, "as unrolled round its spot")
+        return _lying("as unrolled round its spot")
     if unrolls_true(side):
-        return Flat(np.asarray, _as_it_is, "true flat pattern of the cylinder")
+        return _lying("true flat pattern of the cylinder")
     if side.taper is not None:
         step = cone_step(laid.middle, side)
         return Flat(
             lambda uv: on_sector(uv, side, middle),
+            lambda flat: off_sector(flat, side, middle),
             lambda shape: shapely.segmentize(shape, step),
             "true flat pattern of the cone",
         )
     spot = laid.middle
     true = side.true_at(spot)
+    back = np.linalg.inv(true)
     return Flat(
         lambda uv: (uv - spot) @ true.T + true @ spot,
+        lambda flat: (flat - true @ spot) @ back.T + spot,
         _as_it_is,
         "true to size at its own height; this side has no flat pattern",
     )
+
+
+def _lying(words: str) -> Flat:
+    """Of a side whose own sheet is true to size."""
+    return Flat(np.asarray, np.asarray, _as_it_is, words)
 
 
 def distance_on(side: Side, start: Array, end: Array) -> tuple[float, float, float]:
@@ -111,3 +121,14 @@ def on_sector(uv: Array, side: Side, middle: float) -> Array:
     up = float(np.sign(sine))
     apex = reference / abs(sine)  # v = 0 is at the reference radius
     return np.stack([slant * np.sin(angle) + middle, up * (slant * np.cos(angle) - apex)], axis=1)
+
+
+def off_sector(flat: Array, side: Side, middle: float) -> Array:
+    """Sheet points (n, 2) of places on a cone's flat pattern, mm: the way back from ``on_sector``."""
+    sine, period = side.taper, side.period
+    assert sine is not None and period is not None
+    reference = period / (2 * np.pi)
+    up, apex = float(np.sign(sine)), reference / abs(sine)
+    across, along = flat[:, 0] - middle, up * flat[:, 1] + apex
+    u = middle + np.arctan2(across, along) * reference / abs(sine)
+    return np.stack([u, up * (np.hypot(across, along) - apex)], axis=1)

@@ -21,6 +21,7 @@ from typing import Any
 from kilnchisel.core.allocation import give_back, settle_allocator
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.finishes.material import Amount, Texture
+from kilnchisel.core.intake import gate
 from kilnchisel.core.picture.refined import Refined, Wish
 from kilnchisel.core.remembered import STORE
 from kilnchisel.core.scene.scene import Scene
@@ -177,6 +178,7 @@ def main() -> None:
     """Make what is asked for until the pipe ends."""
     os.nice(BEHIND)
     settle_allocator()
+    gate.keep_readers()
     answers = way_back()
     orders: queue.SimpleQueue[tuple[Any, ...]] = queue.SimpleQueue()
     stopped: set[int] = set()

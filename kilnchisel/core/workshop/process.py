@@ -17,7 +17,6 @@ from kilnchisel.core.intake import gate
 from kilnchisel.core.sending.process import Process, forked, spawned
 from kilnchisel.core.sending.wire import sent, taken, way_back
 
-READER_S = 20.0  # what reads files for it is not kept longer
 BEHIND = 4  # nice: the window comes first
 
 
@@ -50,7 +49,7 @@ def main() -> NoReturn:
         with one_at_a_time:
             sent(answers, message)
 
-    gate.keep_readers(READER_S)
+    gate.keep_readers()
     from kilnchisel.core.workshop.bench import Bench
 
     bench = Bench(answer, Garbage())

@@ -17,7 +17,7 @@ from kilnchisel.core.job.edits import letter_change, scaled, with_letter
 from kilnchisel.core.job.history import History
 from kilnchisel.core.job.lettering import Content, Lettering
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.job.wording import Curve, Fit, Slope, Wording
+from kilnchisel.core.job.wording import WIDEST_MM, Curve, Fit, Slope, Wording
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.patch import ANY_SPOT
 from kilnchisel.core.laying.picking import spot_under
@@ -93,7 +93,8 @@ def _of_words(drag: Drag, lettering: Lettering, laid: Laid, now: Array) -> Edit 
         way = point_dragged(laid, wording.arrangement, drag.number, now)
         return Edit(("content", "arrangement"), way, "point moved")
     if drag.kind == "spread":
-        width = max(laid.outline.width_mm * sized(laid, drag.sheet, now), 1.0)
+        width = laid.outline.width_mm * sized(laid, drag.sheet, now)
+        width = min(max(width, 1.0), WIDEST_MM)
         fit = Fit(by="spacing", width_mm=round(width, 1))
         return Edit(("content", "fit"), fit, f"spread over {format_length(fit.width_mm)}")
     if drag.kind == "bend":

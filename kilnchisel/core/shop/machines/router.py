@@ -143,7 +143,11 @@ class Cutting:
         self.cell_mm = cell_mm or max((wide * tall / MOST_CELLS) ** 0.5, finest, LEAST_CELL_MM)
         across, up = cells_of(wide, tall, self.cell_mm)
         self.values = np.zeros((up, across), np.float64)
-        self.turns = program.setup is not None and program.setup.turning is not None
+        turning = None if program.setup is None else program.setup.turning
+        self.turns = turning is not None
+        if turning is not None and turning.profile:
+            middles = (np.arange(across) + 0.5) * self.cell_mm
+            self.values += np.interp(middles, *np.transpose(turning.profile))
         low, high = program.ends[:, 1].min(), program.ends[:, 1].max()
         self._round = [0.0]
         if self.turns:
@@ -328,11 +332,11 @@ def _cut(
                         continue
                     at = min(max(at, begin), end)
                     away = e * e + (along - at) ** 2
-                    if away > radius * radius:
+                    if away > radius * radius * (1.0 + 1e-9):  # of a flat one that rises, its very rim
                         continue
                     z = az + rise * at if far > 0.0 else deepest
                     if form == 1:
-                        z += radius - np.sqrt(radius * radius - away)
+                        z += radius - np.sqrt(max(radius * radius - away, 0.0))
                     elif form == 2:
                         z += max(np.sqrt(away) - tip, 0.0) * slope
                     if z < values[j, i]:

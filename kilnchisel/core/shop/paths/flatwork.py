@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
 import shapely
 from numpy.typing import NDArray
 
@@ -15,14 +17,14 @@ from kilnchisel.core.job.crafts import Craft, Printed
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.job.words.contents import one_line
-from kilnchisel.core.laying.flat import flats_of
+from kilnchisel.core.laying.flat import Flat, flats_of
 from kilnchisel.core.laying.laid import LaidLayer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
 
 
 @dataclass(frozen=True, eq=False)
 class Work:
-    """A layer of a lettering, flat: its ``region`` in mm, y up. ``words``: which pattern it is."""
+    """A layer of a lettering, flat: its ``region`` in mm, y up, and which pattern that is, ``flat``."""
 
     index: int
     name: str
@@ -30,7 +32,18 @@ class Work:
     craft: Craft
     layer: LaidLayer
     region: shapely.MultiPolygon
-    words: str
+    flat: Flat
+
+    def laid(self) -> Work:
+        """The same with its region on its side's own sheet."""
+        return self._at(self.flat.back)
+
+    def flattened(self) -> Work:
+        """What was ``laid``, flat again."""
+        return self._at(self.flat.points)
+
+    def _at(self, places: Callable[[NDArray[Any]], NDArray[Any]]) -> Work:
+        return replace(self, region=as_region(polygons_in(shapely.transform(self.region, places))))
 
 
 def flat_work(job: Job, *crafts: type) -> list[Work]:
@@ -53,7 +66,7 @@ def flat_work(job: Job, *crafts: type) -> list[Work]:
                     continue
                 region = as_region(polygons_in(shapely.transform(flat.closely(layer.region), flat.points)))
                 name = f"{index + 1} {one_line(lettering)}{one.layer_words(layer)}"
-                found.append(Work(index, name, side, lettering.craft, layer, region, flat.words))
+                found.append(Work(index, name, side, lettering.craft, layer, region, flat))
     return found
 
 
@@ -64,17 +77,25 @@ def as_layered(works: list[Work]) -> list[Work]:
 
 
 def open_lines(job: Job, work: Work) -> list[NDArray[Any]]:
-    """The lines (n, 2) that a pen draws a lettering by, on its side's sheet; none of one that is drawn by
-    its outline."""
+    """The flat lines (n, 2) that a pen draws a lettering by, as far as they are in a work's region; none of
+    one that is drawn by its outline."""
     content = job.letterings[work.index].content
     if not isinstance(content, Wording) or not content.by_lines or work.layer.layer.kind != "letters":
         return []
+    lines = [
+        shapely.LineString(points)
+        for laid in laids_of(job, work.index)
+        if laid.lay.side == work.side
+        for line in laid.outline.lines
+        for points in laid.placing.lines(line)
+    ]
+    shapely.prepare(work.region)
     found: list[NDArray[Any]] = []
-    for laid in laids_of(job, work.index):
-        if laid.lay.side == work.side:
-            for line in laid.outline.lines:
-                found += laid.placing.lines(line)
-    return found
+    for line in lines:
+        flat = shapely.transform(work.flat.closely(line), work.flat.points)
+        inside = flat if work.region.covers(flat) else flat.intersection(work.region)
+        found += [p.coords for p in shapely.get_parts(inside) if p.geom_type == "LineString"]
+    return [np.asarray(one) for one in found]
 
 
 def die_cut(work: Work) -> shapely.MultiPolygon:

@@ -34,21 +34,28 @@ def inlay(job: Job, work: Work, how: Routing) -> Routed:
     return _plug(job, work, how) if how.inlay_deg else _upright(job, work, how)
 
 
-def _name(work: Work) -> str:
+def inlay_name(work: Work) -> str:
+    """What the piece that lies in a pocket is called."""
     return f"inlay {work.index + 1}{' ' + str(work.layer.number + 1) if work.layer.number else ''}"
 
 
 def _upright(job: Job, work: Work, how: Routing) -> Routed:
-    """Out of a sheet as thick as the pocket is deep, smaller all round by the gap."""
+    """Out of a sheet as thick as the pocket is deep."""
     craft = work.craft
     assert isinstance(craft, CutThrough)
-    region = shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)
+    region, lost = within_gap(work, craft)
     finish = finish_worn(job, job.letterings[work.index].finish)
-    made = cut_out(finish, work, as_region(polygons_in(region)), craft.depth_mm, how, _name(work))
-    lost = len(polygons_in(work.region)) - len(polygons_in(region))
-    if lost > 0:
-        made.left.append(f"{work.name}: {lost} of its parts are narrower than the gap of an inlay")
+    made = cut_out(finish, work, region, craft.depth_mm, how, inlay_name(work))
+    made.left.extend(lost)
     return made
+
+
+def within_gap(work: Work, craft: CutThrough) -> tuple[shapely.MultiPolygon, list[str]]:
+    """An upright inlay, smaller than its pocket all round by the gap, and in words what that leaves out."""
+    region = as_region(polygons_in(shapely.buffer(work.region, -craft.gap_mm, quad_segs=16)))
+    lost = len(polygons_in(work.region)) - len(polygons_in(region))
+    told = f"{work.name}: {lost} of its parts are narrower than the gap of an inlay"
+    return region, [told] if lost > 0 else []
 
 
 def _plug(job: Job, work: Work, how: Routing) -> Routed:
@@ -74,12 +81,12 @@ def _plug(job: Job, work: Work, how: Routing) -> Routed:
     ways = deeper(lowered(ways, -start), feeds_for(finish, tool).deep_mm)
     made.append(Operation(f"v {work.name}", tool, ways))
     return Routed(
-        _name(work),
+        inlay_name(work),
         None,
         (right - left, high - low, deep + BACK_MM),
         (left, low),
         by_tool(moved_by(made, (-left, -low, 0.0))),
         missed,
         finish,
-        notes=(f"{_name(work)}: mirrored, glued in face down; its back is taken off flush",),
+        notes=(f"{inlay_name(work)}: mirrored, glued in face down; its back is taken off flush",),
     )

@@ -3,22 +3,26 @@ width allowed for."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.build import body_of_job
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Relief, Standing
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import as_region, polygons_in, rings_of
-from kilnchisel.core.shop.paths.flatwork import Work, flat_work, open_lines, without_work
-from kilnchisel.core.shop.paths.nesting import Stock, nested, yield_of
+from kilnchisel.core.lettering.polygons import polygons_in, rings_of
+from kilnchisel.core.shop.holes import drilled
+from kilnchisel.core.shop.paths.facework import PANELS, on_face
+from kilnchisel.core.shop.paths.flatwork import Work, as_layered, flat_work, open_lines, without_work
+from kilnchisel.core.shop.paths.inlays import inlay_name, within_gap
+from kilnchisel.core.shop.paths.lettersheets import letter_sheets
+from kilnchisel.core.shop.paths.nesting import Stock
 from kilnchisel.core.shop.paths.order import rings_in_order
+from kilnchisel.core.shop.paths.surface import faced, is_faced
+from kilnchisel.core.shop.silhouette import seen_at
 
 Array = NDArray[Any]
 
@@ -29,14 +33,16 @@ MOST_KERF_MM = 2.0
 @dataclass(frozen=True, eq=False)
 class Lasered:
     """One sheet: areas that are filled, open lines that are scored, and lines that are cut, what is inside
-    first; flat mm. ``lost``: what its own beam's width takes away altogether."""
+    first; flat mm. ``thick_mm``: of a sheet that pieces are cut from; ``told``: what is to know of it, such
+    as what its own beam's width takes away altogether."""
 
     name: str
     side: str
     fill: list[Array]
     score: list[Array]
     cut: list[Array]
-    lost: list[str]
+    told: list[str]
+    thick_mm: float = 0.0
 
 
 def not_lasered(job: Job) -> str:
@@ -50,61 +56,68 @@ def lasered(job: Job, kerf_mm: float, stock: Stock | None = None) -> list[Lasere
     if not 0 <= kerf_mm <= MOST_KERF_MM:
         raise KilnError(f"A beam's kerf goes from 0 to {MOST_KERF_MM:g} mm.")
     works = flat_work(job, *LASERED)
-    found = []
+    found, inlaid = [], []
+    lying = [work for work in works if not isinstance(work.craft, Standing)]
+    for side in dict.fromkeys(work.side for work in lying):
+        mine = [work for work in lying if work.side == side]
+        mine, told = on_face(job, side, mine) if is_faced(job, side) else (as_layered(mine), [])
+        found.append(_ground(job, side, mine, told, kerf_mm))
+        inlaid += [work for work in mine if _filled(work) == "inlay"]
+    found += [_inlay(work, kerf_mm) for work in inlaid]
     standing = [work for work in works if isinstance(work.craft, Standing)]
-    for side in dict.fromkeys(work.side for work in works):
-        mine = [work for work in works if work.side == side]
-        ground = [work for work in mine if not isinstance(work.craft, Standing)]
-        letters = [work for work in mine if isinstance(work.craft, Standing)]
-        if ground:
-            found.append(_ground(job, side, ground, kerf_mm))
-        if letters and stock is None:
-            cut, lost = _cut(letters, kerf_mm, outside=True)
-            found.append(Lasered(f"{side} letters", side, [], [], cut, lost))
-    if stock is not None and standing:
-        found += _on_sheets(standing, kerf_mm, stock)
+    for sheet in letter_sheets(job, standing, stock):
+        cut, lost = _cut(sheet.work.name, sheet.region, kerf_mm, outside=True)
+        told = [*lost, *sheet.notes]
+        found.append(Lasered(sheet.name, sheet.work.side, [], [], cut, told, sheet.thick_mm))
     if not any(one.fill or one.score or one.cut for one in found):
         raise KilnError("There is nothing to cut: the lettering draws nothing.")
     return found
 
 
-def _on_sheets(works: list[Work], kerf_mm: float, stock: Stock) -> list[Lasered]:
-    """Standing letters laid on sheets."""
-    laid = nested([part for work in works for part in polygons_in(work.region)], stock)
-    found = []
-    for sheet in range(1 + max(one.sheet for one in laid)):
-        region = as_region(part for one in laid if one.sheet == sheet for part in polygons_in(one.region))
-        name = f"sheet {sheet + 1}"
-        cut, lost = _cut([replace(works[0], name=name, region=region)], kerf_mm, outside=True)
-        share = 100 * yield_of(laid, stock)
-        found.append(
-            Lasered(name, works[0].side, [], [], cut, [*lost, f"{share:.0f} % of the sheets used"])
-        )
-    return found
+def _filled(work: Work) -> str:
+    """What is in an opening; nothing for what is none."""
+    return work.craft.fill if isinstance(work.craft, CutThrough) else ""
 
 
-def _ground(job: Job, side: str, works: list[Work], kerf_mm: float) -> Lasered:
-    through = [work for work in works if isinstance(work.craft, CutThrough) and work.craft.fill == "open"]
+def _ground(job: Job, side: str, works: list[Work], told: list[str], kerf_mm: float) -> Lasered:
+    """What is done to a side, the later over the earlier."""
+    through = [work for work in works if _filled(work) == "open"]
     scored = [(work, open_lines(job, work)) for work in works if work not in through]
     fill = [ring for work, lines in scored if not lines for ring in rings_of(work.region)]
     score = [line for _, lines in scored for line in lines]
-    cut, lost = _cut(through, kerf_mm, outside=False)
-    if not isinstance(job.blank, Mesh3D):
-        # the blank itself, outside of what is cut in it and last
-        rim = body_of_job(job).sheet(side).side.domain
-        if through and body_of_job(job).sheet(side).side.period is None:
-            cut += [np.asarray(ring) for ring in rings_in_order(shapely.buffer(rim, kerf_mm / 2))]
-    return Lasered(side, side, fill, score, cut, lost)
+    cut: list[Array] = []
+    told = list(told)
+    for work in through:
+        ways, lost = _cut(work.name, work.region, kerf_mm, outside=False)
+        cut, told = [*cut, *ways], [*told, *lost]
+    return Lasered(side, side, fill, score, cut + (_blank(job, side, kerf_mm) if through else []), told)
 
 
-def _cut(works: list[Work], kerf_mm: float, *, outside: bool) -> tuple[list[Array], list[str]]:
-    """The beam's ways: half its width outside what is kept. ``outside``: the letters are kept, not what is
-    round them."""
-    ways, lost = [], []
-    for work in works:
-        region = shapely.buffer(work.region, kerf_mm / 2 if outside else -kerf_mm / 2, join_style="mitre")
-        gone = len(polygons_in(work.region)) - len(polygons_in(region))
-        if region.is_empty or (gone > 0 and not outside):
-            lost.append(f"{work.name}: the beam is wider than some of it")
-        ways += [np.asarray(ring) for ring in rings_in_order(region)]
-    return ways, lost
+def _blank(job: Job, side: str, kerf_mm: float) -> list[Array]:
+    """The ways that cut out a panel itself, its holes first; none of what is no panel."""
+    if not isinstance(job.blank, PANELS) or not is_faced(job, side):
+        return []
+    border = seen_at(job, faced(job, side))
+    holes = [one for drill in drilled(job) if drill.side == side for one in drill.holes]
+    rounds = [shapely.Point(one.at).buffer(one.diameter_mm / 2, 32) for one in holes]
+    kept = border.difference(shapely.union_all(rounds)) if rounds else border
+    return [np.asarray(ring) for ring in rings_in_order(shapely.buffer(kept, kerf_mm / 2))]
+
+
+def _inlay(work: Work, kerf_mm: float) -> Lasered:
+    """What lies in a pocket, cut out of a sheet as thick as that is deep."""
+    assert isinstance(work.craft, CutThrough)
+    region, lost = within_gap(work, work.craft)
+    cut, more = _cut(work.name, region, kerf_mm, outside=True)
+    return Lasered(inlay_name(work), work.side, [], [], cut, [*lost, *more], work.craft.depth_mm)
+
+
+def _cut(name: str, region: Any, kerf_mm: float, *, outside: bool) -> tuple[list[Array], list[str]]:
+    """The beam's ways half its width beside a region's edge, and in words what it takes away altogether.
+    ``outside``: the region is kept, not what is round it."""
+    region = shapely.union_all(polygons_in(region))
+    moved = shapely.buffer(region, kerf_mm / 2 if outside else -kerf_mm / 2, join_style="mitre")
+    ways = [np.asarray(ring) for ring in rings_in_order(moved)]
+    # a counter or a gap between letters closed, a part of an opening lost or parted
+    same = len(ways) == len(rings_of(region))
+    return ways, [] if same else [f"{name}: the beam is wider than some of it"]

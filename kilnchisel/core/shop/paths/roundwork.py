@@ -44,7 +44,7 @@ def is_rolled(job: Job, craft: Craft, side: str) -> bool:
 def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     """A side that a rotary axis turns. A is 0 half way round from the middle of what is on it; a way that
     begins beyond a whole turn begins within it. Raises KilnError where no tool leans in so far."""
-    works = as_layered(works)
+    works = as_layered([work.laid() for work in works])
     plain = [work for work in works if _is_plain(job, work, name)]
     shaped = [work for work in works if work not in plain]
     left, low, right, high = bounds_of(works)
@@ -59,13 +59,14 @@ def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     if one.inside:
         tilt, notes = _leaning(one, low, high)
     for work in plain:
+        flat = work.flattened()  # a cutter is as wide there as it is
         if one.inside:
-            made = written(job, work, open_lines(job, work), 0.0)
+            made = written(job, flat, open_lines(job, flat), 0.0)
         else:
-            made, left_over = plain_work(job, work, one.side.wall_mm, 0.0, how)
+            made, left_over = plain_work(job, flat, one.side.wall_mm, 0.0, how)
             missed += left_over
         for operation in made:
-            turned = [one.machine(closely(way)) - (0.0, 0.0, top) for way in operation.ways]
+            turned = [one.machine(_laid(work, way)) - (0.0, 0.0, top) for way in operation.ways]
             operation.ways[:] = [_within_a_turn(way, period) for way in turned]
         operations += made
     if shaped:
@@ -81,7 +82,7 @@ def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     deep = -min((float(way[:, 2].min()) for o in operations for way in o.ways), default=0.0)
     return Routed(
         name,
-        Setup(name, top, turning=Turning(one.radius_mm, one.left_mm, tilt)),
+        Setup(name, top, turning=Turning(one.radius_mm, one.left_mm, tilt, one.turned())),
         (one.long_mm, period, max(one.side.wall_mm + top, deep)),
         (one.low_mm, one.left_mm),
         by_tool(operations),
@@ -97,7 +98,7 @@ def _is_plain(job: Job, work: Work, name: str) -> bool:
     craft = work.craft
     if not isinstance(craft, Engraved) or craft.floor == "round":
         return False
-    return bool(open_lines(job, work)) if rolled(job, name).inside else True
+    return bool(open_lines(job, work.flattened())) if rolled(job, name).inside else True
 
 
 def _top_of(job: Job, one: Rolled, shaped: list[Work]) -> float:
@@ -164,7 +165,8 @@ def _within_a_turn(way: Array, period: float) -> Array:
     return np.asarray(way - (0.0, period * np.floor(way[0, 1] / period), 0.0))
 
 
-def closely(way: Array) -> Array:
-    """A way with points close enough to follow a side that is no cylinder."""
+def _laid(work: Work, way: Array) -> Array:
+    """A flat way (n, 3) on its side's sheet, with points close enough to follow one that is no cylinder."""
     line = shapely.segmentize(shapely.LineString(way), ROUND_MM)
-    return np.asarray(shapely.get_coordinates(line, include_z=True))
+    fine = np.asarray(shapely.get_coordinates(line, include_z=True))
+    return np.column_stack([work.flat.back(fine[:, :2]), fine[:, 2]])

@@ -6,7 +6,7 @@ from kilnchisel.core.build import sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.shop.paths.cutout import on_sheets, row_of_letters
+from kilnchisel.core.shop.paths.cutout import letters_out
 from kilnchisel.core.shop.paths.facework import faced_side, on_face, panel_side
 from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
 from kilnchisel.core.shop.paths.inlays import inlay
@@ -74,12 +74,7 @@ def routed(job: Job, how: Routing) -> list[Routed]:
             except KilnError as error:  # the others are made all the same
                 refused.append(str(error))
     found += [inlay(job, work, how) for work in inlaid]
-    if how.sheet is not None and standing:
-        found += on_sheets(job, standing, how)
-        standing = []
-    for index, side in dict.fromkeys((w.index, w.side) for w in standing):
-        mine = [w for w in standing if (w.index, w.side) == (index, side)]
-        found.append(row_of_letters(job, mine, how, again=job.letterings[index].lay.side != side))
+    found += letters_out(job, standing, how)
     if refused and not found:
         raise KilnError(refused[0])
     if refused:

@@ -13,17 +13,20 @@ SIDE = re.compile(
 ROTARY = re.compile(
     rf"ROTARY A DIAMETER {NUMBER} FROM {NUMBER} mm(?: INSIDE TILT {NUMBER} deg)?", re.IGNORECASE
 )
+TURNED = re.compile(rf"TURNED {NUMBER} {NUMBER} mm", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
 class Turning:
     """A piece that turns about A. ``radius_mm``: at which its sheet is true round; ``left_mm``: the u of
     that at A 0; ``tilt_deg``: how far the cutter leans from a radius towards the open end, of a side that
-    is read from inside; 0: it is cut from outside."""
+    is read from inside; 0: it is cut from outside. ``profile``: what it is turned to before, places along
+    the axis and how high it is there, mm from its top; none where it is as high all along."""
 
     radius_mm: float
     left_mm: float
     tilt_deg: float = 0.0
+    profile: tuple[tuple[float, float], ...] = ()
 
     @property
     def inside(self) -> bool:
@@ -50,6 +53,7 @@ class Setup:
         if (turn := self.turning) is not None:
             tilt = f" INSIDE TILT {turn.tilt_deg:g} deg" if turn.inside else ""
             told.append(f"ROTARY A DIAMETER {2 * turn.radius_mm:.4f} FROM {turn.left_mm:.4f} mm{tilt}")
+            told += [f"TURNED {x:.3f} {z:.3f} mm" for x, z in turn.profile]
         return told
 
 
@@ -62,4 +66,8 @@ def setup_told(comment: str, known: Setup | None) -> Setup | None:
     if found := ROTARY.fullmatch(comment):
         across, left, tilt = (float(value or 0) for value in found.groups())
         return replace(known or Setup(), turning=Turning(across / 2, left, tilt))
+    if (found := TURNED.fullmatch(comment)) and known is not None and known.turning is not None:
+        spot = float(found[1]), float(found[2])
+        turning = replace(known.turning, profile=(*known.turning.profile, spot))
+        return replace(known, turning=turning)
     return known

@@ -21,6 +21,8 @@ from kilnchisel.core.later import compiled
 Array = NDArray[Any]
 
 MOST_CELLS = 60_000_000
+PLAIN_MM = 0.005  # how far a profile told by few points may be off
+LEAST_LEAN = 0.3  # the cosine of how steep a side is to its axis, at most
 PROFILED = 400  # places along a side that is turned
 SAME_MM = 0.01  # a sheet that is stretched over its plane by more is none of a router's
 
@@ -92,16 +94,32 @@ class Rolled:
 
     def profile(self, x: Array) -> Array:
         """How far its surface is from its top (n,), at most 0, so far along the axis (n,)."""
+        return np.asarray(np.interp(x, *self._along().T))
+
+    def turned(self) -> tuple[tuple[float, float], ...]:
+        """Its profile by few points, (x, z); none of one that is as high all along."""
+        line = self._along()
+        if np.ptp(line[:, 1]) < PLAIN_MM:
+            return ()
+        return tuple(map(tuple, shapely.LineString(line).simplify(PLAIN_MM).coords))
+
+    def _along(self) -> Array:
+        """Places along the axis and how far its surface is from its top there, (n, 2)."""
         _, low, _, high = self.side.domain.bounds
         spots = np.stack([np.zeros(PROFILED), np.linspace(low, high, PROFILED)], axis=1)
         body = self.side.to_body(spots, np.zeros(PROFILED))
-        return np.asarray(np.interp(x, body[:, 2] - self.low_mm, self.above(body)))
+        return np.stack([body[:, 2] - self.low_mm, self.above(body)], axis=1)
 
     def machine(self, way: Array) -> Array:
-        """Sheet points with a height (n, 3) as (x along the axis, y round from A = 0, z from the top)."""
-        body = self.side.to_body(way[:, :2], way[:, 2])
+        """Sheet points with a height (n, 3) as (x along the axis, y round from A = 0, z from the top). What
+        is deep lies under its place as the cutter goes in, on a radius, and as far below the surface."""
+        uv, body = way[:, :2], self.side.to_body(way[:, :2], np.zeros(len(way)))
+        out = body[:, :2] / np.maximum(np.hypot(body[:, 0], body[:, 1]), 1e-9)[:, None]
+        normals = self.side.frames(uv)[:, 2]
+        lean = np.maximum(np.abs((normals[:, :2] * out).sum(axis=1)), LEAST_LEAN)
         y = way[:, 0] - self.left_mm
-        return np.stack([body[:, 2] - self.low_mm, -y if self.inside else y, self.above(body)], axis=1)
+        z = self.above(body) + way[:, 2] / lean
+        return np.stack([body[:, 2] - self.low_mm, -y if self.inside else y, z], axis=1)
 
 
 def rolled(job: Job, name: str, left_mm: float | None = None) -> Rolled:
