@@ -24,6 +24,7 @@ from kilnchisel.core.faults import Elsewhere
 from kilnchisel.core.job.assets import only_here
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.laying.zones import zones_of
 from kilnchisel.core.sending.process import Process
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.sending.wire import sent, taken
@@ -117,12 +118,14 @@ class Workshop(QObject):
     def _make_ready(self, laid: tuple[Laid, ...]) -> None:
         """What sides that are new here work out of themselves when they are first asked for a place, or
         where a press meets them, here and not in the window's thread: a vehicle's skin is divided into
-        triangles, a cloth's net placed (90 ms and more)."""
+        triangles, a cloth's net placed, what is kept clear cut into parts (90 ms and more)."""
         for one in laid:
             if not any(one.side is known for known in self._ready):
                 foot = one.side.to_body(one.frame, np.zeros(len(one.frame)))[:1]
                 out = one.side.frames(one.frame)[:1, 2]
                 one.side.meet(foot + out, -out)
+                for zone in zones_of(one.side):
+                    _ = zone.boxes
         self._ready = [one.side for one in laid]
 
     def _emit(self, answer: tuple[Any, ...]) -> None:

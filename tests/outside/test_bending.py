@@ -16,9 +16,9 @@ from kilnchisel.core.build import lays_of, lettering_laid, piece_of
 from kilnchisel.core.crafts.tubes import Run
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.bendingplan import bending_files, plan_of
-from kilnchisel.core.handover.holetemplate import template_files
+from kilnchisel.core.handover.holetemplate import template_files, template_of
 from kilnchisel.core.handover.letterhead import Letterhead
-from kilnchisel.core.handover.paper.marks import Words
+from kilnchisel.core.handover.paper.marks import Line, Words
 from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.worksheet import worksheet_bytes
 from kilnchisel.core.job.artwork import Ring, Shape
@@ -201,6 +201,24 @@ class Shop(unittest.TestCase):
         document = ezdxf.read(io.StringIO(files["holes.dxf"].decode()))
         texts = [e.dxf.text for e in document.modelspace().query("TEXT")]
         self.assertIn("LEVEL", texts)
+
+    def test_a_template_for_a_cone_lies_as_it_is_rolled_round_it(self):
+        job = change(fresh_job("tumbler", "I         I"), ("letterings", 0, "craft"), Standing())
+        (one,) = drilled(job)
+        side = one.laid[0][1].side
+        spots = np.array([hole.at for hole in one.holes])
+        body = side.to_body(spots, np.zeros(len(spots)))
+        drawing = template_of(job, one)
+        rounds = [mark for mark in drawing.layers["holes"] if isinstance(mark, Line) and mark.closed]
+        found = np.array([mark.points[:-1].mean(axis=0) for mark in rounds])
+        # from the apex a cone's surface is a sector: two places are a chord of it apart, by the angle
+        # between them times the sine of its half angle
+        far = np.hypot(body[:, 0], body[:, 1]) / abs(side.taper)
+        angle = np.arctan2(body[:, 0], -body[:, 1]) * abs(side.taper)
+        flat = far[:, None] * np.stack([np.sin(angle), np.cos(angle)], axis=1)
+        apart, wanted = (np.linalg.norm(places[1:] - places[0], axis=1) for places in (found, flat))
+        self.assertGreater(wanted.max(), 30.0)
+        np.testing.assert_allclose(apart, wanted, atol=0.02)
 
     def test_light_is_by_length_and_area_with_a_reserve(self):
         (halo,) = lights_of(standing(light="halo", standoff_mm=30))

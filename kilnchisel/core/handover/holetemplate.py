@@ -14,8 +14,9 @@ from kilnchisel.core.handover.paper.sheets import Paper
 from kilnchisel.core.handover.plans import named_for, plan_files
 from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.model import Job
+from kilnchisel.core.laying.flat import flats_of
 from kilnchisel.core.lettering.polygons import rings_of
-from kilnchisel.core.shop.holes import Drilled, drilled
+from kilnchisel.core.shop.holes import Drilled, drilled, holes_of
 from kilnchisel.core.units import format_number
 
 Array = NDArray[Any]
@@ -46,15 +47,18 @@ def _counted(one: Drilled) -> str:
 
 
 def template_of(job: Job, one: Drilled) -> Drawing:
-    """The template of one side."""
+    """The template of one side, as it lies on it: flat, rolled round it or pressed on."""
     drawing = Drawing()
-    for index, laid in one.laid:
+    places: list[Array] = []
+    for (index, laid), flat in zip(one.laid, flats_of([laid for _, laid in one.laid]), strict=True):
         craft = job.letterings[index].craft
+        places += [flat.points(np.array([hole.at]))[0] for hole in holes_of(craft, laid)]
         if isinstance(craft, Tube):
             for run in runs_of(laid, craft):
-                drawing.add("letters", Line(run.path[:, :2], 0.18, PENCIL))
+                drawing.add("letters", Line(flat.points(run.path[:, :2]), 0.18, PENCIL))
         else:
-            drawing.add("letters", *(Line(ring, 0.18, PENCIL, closed=True) for ring in rings_of(laid.ink)))
+            rings = (flat.points(ring) for ring in rings_of(flat.closely(laid.ink)))
+            drawing.add("letters", *(Line(ring, 0.18, PENCIL, closed=True) for ring in rings))
     left, low, right, high = drawing.box()
     left, low = left - BEYOND_MM, low - BEYOND_MM
     right, high = right + BEYOND_MM, high + BEYOND_MM
@@ -67,8 +71,8 @@ def template_of(job: Job, one: Drilled) -> Drawing:
         Line(np.array([[upright, low], [upright, high]]), 0.35, CLAY, (12.0, 3.0)),
         Words((upright + 1.5, high - 5.0), "TOP", 5.0, bold=True, colour=CLAY),
     )
-    for number, hole in enumerate(one.holes, start=1):
-        at, radius = np.array(hole.at), hole.diameter_mm / 2
+    for number, (hole, at) in enumerate(zip(one.holes, places, strict=True), start=1):
+        radius = hole.diameter_mm / 2
         reach = radius + CROSS_MM / 2
         drawing.add(
             "holes",
