@@ -3,7 +3,9 @@
 
 import io
 import math
+import tempfile
 import unittest
+from pathlib import Path
 
 import manifold3d
 import numpy as np
@@ -13,9 +15,10 @@ import svgelements
 import trimesh
 from PIL import Image
 
-from kilnchisel.core.build import piece_of
+from kilnchisel.core.build import laids_of, piece_of
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.handover.die import Plate, die_files, without_die
+from kilnchisel.core.handover.paper.marks import Shown
 from kilnchisel.core.handover.paper.sheets import PAPERS
 from kilnchisel.core.handover.printed3mf import INLAY_MM, objects_of, print_files, without_two
 from kilnchisel.core.handover.printsheet import BLEED_MM, sheet_files, sheets_of
@@ -24,6 +27,8 @@ from kilnchisel.core.job.boards import Wall
 from kilnchisel.core.job.crafts import Engraved, Pressed, Printed, Raised
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job, job_on
+from kilnchisel.core.job.lettering import Lay, Lettering, Repeat
+from kilnchisel.core.lettering.content import content_of_file, picture_of_artwork
 from kilnchisel.core.shop.paths.flatwork import flat_work
 
 
@@ -157,6 +162,46 @@ class PrintersSheet(unittest.TestCase):
             self.assertLessEqual(float(page.MediaBox[2]), 14_400)  # ISO 32000-1, annex C
             trim = (float(page.TrimBox[2]) - float(page.TrimBox[0])) * float(page.UserUnit) * 25.4 / 72
         self.assertAlmostEqual(trim, wide, delta=0.1)
+
+    def test_a_picture_lies_where_its_lettering_has_it(self):
+        """Copies one after the other, bent on a cone, true on a body that bends: by the colours of its
+        quarters at places worked out on the sheet."""
+        quarters = (200, 30, 30), (30, 160, 30), (30, 30, 200), (220, 200, 40)  # from above left
+        picture = Image.new("RGB", (80, 60))
+        for k, colour in enumerate(quarters):
+            picture.paste(colour, (40 * (k % 2), 30 * (k // 2), 40 * (k % 2) + 40, 30 * (k // 2) + 30))
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "quarters.png"
+            picture.save(path)
+            content = picture_of_artwork(content_of_file(path))
+        for kind, lay in (
+            ("plaque", Lay(side="front", repeat=Repeat(times=3, gap_mm=4.0))),
+            ("tumbler", Lay(along_mm=25.0, across_mm=10.0)),
+            ("hatchback", Lay(side="left side", along_mm=300.0)),
+            ("mug", Lay(along_mm=120.0)),
+        ):
+            wide = {"hatchback": 400.0}.get(kind, 30.0)
+            item = Lettering(
+                content=content.model_copy(update={"width_mm": wide}), lay=lay, craft=Printed()
+            )
+            job = fresh_job(kind).model_copy(update={"letterings": (item,)})
+            (sheet,) = sheets_of(job)
+            (laid,) = laids_of(job, 0)
+            (work,) = flat_work(job, Printed)
+            (shown,) = (mark for mark in sheet.inks.layers["inks"] if isinstance(mark, Shown))
+            left, low, right, high = shown.box
+            tall, across = shown.pixels.shape[:2]
+            turn, _ = laid.placing.copies[0]
+            self.assertEqual(len(laid.placing.copies), 3 if kind == "plaque" else 1)
+            for _, middle in laid.placing.copies:
+                for k, colour in enumerate(quarters):
+                    own = np.array([wide / 4 * (2 * (k % 2) - 1), 0.75 * wide / 4 * (1 - 2 * (k // 2))])
+                    x, y = work.flat.points((turn @ own + middle)[None])[0]
+                    column = int((x - left) / (right - left) * across)
+                    row = int((high - y) / (high - low) * tall)
+                    with self.subTest(kind=kind, quarter=k, at=(x, y)):
+                        np.testing.assert_allclose(shown.pixels[row, column, :3], colour, atol=2)
+                        self.assertEqual(shown.pixels[row, column, 3], 255)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,6 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import laids_of
-from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.paper.marks import (
     INK,
     Area,
@@ -34,7 +33,6 @@ from kilnchisel.core.handover.sideviews import colour_of_layer, pictured
 from kilnchisel.core.handover.vectors import coloured_svg
 from kilnchisel.core.job.crafts import Printed
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.laying.flat import flats_of
 from kilnchisel.core.lettering.polygons import polygons_in, rings_of
 from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, die_cut, flat_work
 from kilnchisel.core.units import MM_PER_INCH, format_length
@@ -46,6 +44,7 @@ MARGIN_MM = 12.0  # for marks and words
 MARK_MM = 8.0
 CAPTION_MM, CAPTION_LINES = 2.0, 2
 CUT, GUIDE, WHITE = Spot("Cut line", "#d0006f"), Spot("Guide", "#1f7a74"), Spot("White", "#ffffff")
+FINEST_PIXELS = 6000  # along a picture on a sheet
 ONE_PAGE = 0.98  # of a paper's sheet: what is larger is tiled too
 
 
@@ -130,26 +129,20 @@ def _bled(region: Any, cut: Any) -> Any:
 
 
 def _picture(job: Job, work: Work) -> list[Mark]:
-    """Colour artwork where it lies. Raises KilnError on a cone, where it would have to be bent."""
-    for laid in laids_of(job, work.index):
-        if laid.lay.side != work.side:
-            continue
-        spots = shapely.get_coordinates(work.layer.region)[:8]
-        if not np.allclose(flats_of([laid])[0].points(spots), spots, atol=1e-6):
-            raise KilnError(
-                f"The picture “{work.name}” lies on a cone: its sheet would be bent. Print it as it is and "
-                "let the film follow, or lay it on a side that is straight."
-            )
-        raster = work.layer.layer.raster
-        assert raster is not None
-        return [pictured(laid, work.layer, raster, max(raster.pixels.shape[:2]))]
-    return []
+    """Colour artwork where it lies, bent as its side's flat pattern is."""
+    raster = work.layer.layer.raster
+    assert raster is not None
+    return [
+        pictured(laid, work.region, raster, FINEST_PIXELS, work.flat.back)
+        for laid in laids_of(job, work.index)
+        if laid.lay.side == work.side
+    ]
 
 
 def _guides(job: Job, works: list[Work], lines: Drawing) -> None:
     """The side's border, its seam and what is to be kept clear, dotted."""
     laid = next(one for one in laids_of(job, works[0].index) if one.lay.side == works[0].side)
-    flat = flats_of([laid])[0]
+    flat = works[0].flat
 
     def dotted(shape: Any) -> None:
         for ring in rings_of(shapely.transform(flat.closely(shape), flat.points)):

@@ -3,6 +3,8 @@ what is measured on it."""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +23,7 @@ from kilnchisel.core.job.crafts import Engraved, Fitting, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
-from kilnchisel.core.laying.laid import Laid, LaidLayer
+from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer, Raster
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.shop.silhouette import seen_at
@@ -30,6 +32,8 @@ from kilnchisel.core.units import format_number
 Array = NDArray[Any]
 
 PICTURE_PIXELS = 500
+EDGE = 1e-3  # of a picture: what is so little beyond its edge is still it
+AT_ONCE = 1_000_000  # pixels that are looked up together
 MOST_MEASURED = 6  # letterings of a side whose places are measured: more is a drawing that nobody reads
 
 
@@ -120,28 +124,44 @@ def _lettered(
     for layer in laid.layers:
         if layer.region.is_empty:
             continue
-        rings = tuple(rings_of(_unrolled(layer.region, period, window)))
-        if layer.layer.raster is not None and shapely.covers(window, layer.region):
-            drawing.add("letters", pictured(laid, layer, layer.layer.raster))
+        region = _unrolled(layer.region, period, window)
+        rings = tuple(rings_of(region))
+        if layer.layer.raster is not None and not region.is_empty:
+            drawing.add("letters", pictured(laid, region, layer.layer.raster, PICTURE_PIXELS))
         else:
             drawing.add("letters", Area(rings, colour_of_layer(job, lettering, layer.layer)))
         drawing.add("letters", *(Line(ring, 0.1, PENCIL, closed=True) for ring in rings))
 
 
-def pictured(laid: Laid, layer: LaidLayer, raster: Raster, most: int = PICTURE_PIXELS) -> Shown:
-    """A picture as it lies on its side, clear where it is cut away; ``most``: pixels along it."""
-    left, low, right, high = layer.region.bounds
-    step = max(right - left, high - low) / most
-    wide, tall = (max(1, round(far / step)) for far in (right - left, high - low))
-    u, v = np.meshgrid(left + step * (np.arange(wide) + 0.5), high - step * (np.arange(tall) + 0.5))
-    spots = laid.placing.back(np.stack([u.ravel(), v.ravel()], axis=1))
+def pictured(
+    laid: Laid,
+    region: Any,
+    raster: Raster,
+    most: int,
+    on_sheet: Callable[[Array], Array] = np.asarray,
+) -> Shown:
+    """A picture and its copies as they lie in a region, clear elsewhere, no finer than it is itself;
+    ``most``: pixels along it; ``on_sheet``: from the region's places (n, 2) to those of the sheet."""
+    left, low, right, high = region.bounds
     rows, columns, _ = raster.pixels.shape
-    x = np.clip((spots[:, 0] / raster.width_mm + 0.5) * columns, 0, columns - 1).astype(int)
-    y = np.clip((spots[:, 1] / raster.height_mm + 0.5) * rows, 0, rows - 1).astype(int)
-    seen = shapely.contains_xy(layer.region, u.ravel(), v.ravel())
-    colours = np.concatenate([srgb_encode(raster.pixels[y, x]), seen[:, None]], axis=1)
-    pixels = np.rint(255 * np.clip(colours, 0, 1)).astype(np.uint8).reshape(tall, wide, 4)
-    return Shown(pixels, (left, low, left + step * wide, low + step * tall))
+    step = max(max(right - left, high - low) / most, raster.width_mm / columns)
+    wide, tall = (max(1, math.ceil(far / step - 1e-6)) for far in (right - left, high - low))
+    shown = np.zeros((tall, wide, 4), np.uint8)
+    shapely.prepare(region)
+    across = left + step * (np.arange(wide) + 0.5)
+    for first in range(0, tall, lines := max(AT_ONCE // wide, 1)):
+        down = high - step * (np.arange(first, min(first + lines, tall)) + 0.5)
+        u, v = (one.ravel() for one in np.meshgrid(across, down))
+        places, seen = on_sheet(np.stack([u, v], axis=1)), shapely.contains_xy(region, u, v)
+        band = np.zeros((len(places), 4))
+        for copy in range(len(laid.placing.copies)):
+            share = laid.placing.back(places, copy) / (raster.width_mm, raster.height_mm) + 0.5
+            own = seen & (np.abs(share - 0.5) <= 0.5 + EDGE).all(axis=1)
+            x, y = np.clip(share[own] * (columns, rows), 0, (columns - 1, rows - 1)).astype(int).T
+            band[own] = np.column_stack([srgb_encode(raster.pixels[y, x]), np.ones(len(x))])
+        pixels = np.rint(255 * np.clip(band, 0, 1)).astype(np.uint8)
+        shown[first : first + len(down)] = pixels.reshape(-1, wide, 4)
+    return Shown(shown, (left, high - step * tall, left + step * wide, high))
 
 
 def colour_of_blank(job: Job) -> str:
