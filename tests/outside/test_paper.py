@@ -12,6 +12,7 @@ import pypdfium2
 import shapely
 from PIL import Image
 
+from kilnchisel.core.build import lettering_laid
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.letterhead import Letterhead
 from kilnchisel.core.handover.paper.dimensions import Dimension, drawn, placed
@@ -234,6 +235,20 @@ class Proofs(unittest.TestCase):
         figures = {(d.axis, d.figure) for d in view.dimensions}
         self.assertIn(("across", "760"), figures)
         self.assertIn(("up", "480"), figures)
+
+    def test_lengths_on_a_cone_are_those_of_its_surface(self):
+        # a cone's sheet is true at one height only: elsewhere by the radius there (elementary geometry)
+        job = change(fresh_job("tumbler", "OAK"), ("letterings", 0, "lay", "across_mm"), 45.0)
+        (view,) = side_views(job)
+        laid = lettering_laid(job, 0)
+        left, low, right, high = laid.ink.bounds
+        radius = laid.side.profile.at(np.array([(low + high) / 2, laid.side.domain.bounds[1]]))[0]
+        wide = (right - left) / laid.side.reference_mm * radius[0]
+        self.assertGreater(wide / (right - left), 1.08)
+        figures = {(d.axis, float(d.figure)) for d in view.dimensions}
+        self.assertIn(("across", round(wide, 1)), figures)
+        self.assertIn(("across", round(2 * np.pi * radius[1], 1)), figures)
+        self.assertIn(("up", round(laid.outline.cap_height_mm, 1)), figures)
 
     def test_a_logo_is_shown_and_a_broken_one_refused(self):
         folder = Path(self.enterContext(TemporaryDirectory()))

@@ -12,6 +12,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.build import laids_of
 from kilnchisel.core.colour import linear_to_hex, srgb_encode
 from kilnchisel.core.crafts.tubes import runs_of
@@ -23,6 +24,8 @@ from kilnchisel.core.job.crafts import Engraved, Fitting, Tube
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
+from kilnchisel.core.laying.chart import Chart
+from kilnchisel.core.laying.flat import distance_on, unrolls_true
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer, Raster
 from kilnchisel.core.lettering.polygons import rings_of
@@ -81,11 +84,12 @@ def _view(job: Job, name: str, laid: list[tuple[int, Laid]]) -> SideView:
     low_u, low_v, high_u, high_v = border.bounds
     if seam is not None and low_u < seam < high_u:
         drawing.add("seam", Line(np.array([[seam, low_v], [seam, high_v]]), 0.18, PENCIL, (3, 1, 0.5, 1)))
-    dimensions = _overall(border.bounds)
+    dimensions = _overall(side, border.bounds)
+    ruler = _Ruler(side)
     measured = [(i, one) for i, one in laid if not one.ink.is_empty]
     if len(measured) <= MOST_MEASURED:
         for index, one in measured:
-            dimensions += _of_lettering(job.letterings[index], one, border.bounds)
+            dimensions += _of_lettering(ruler, job.letterings[index], one, border.bounds)
     return SideView(name, drawing, tuple(dimensions), side.period is not None)
 
 
@@ -177,25 +181,37 @@ def colour_of_layer(job: Job, lettering: Lettering, layer: Layer) -> str:
     return linear_to_hex(np.clip(material.albedo, 0.0, 1.0))
 
 
-def _figure(mm: float) -> str:
-    return format_number(mm, 1)
+class _Ruler:
+    """Lengths as they are on the piece: over the surface of a side whose sheet is not true."""
+
+    def __init__(self, side: Side | None) -> None:
+        true = side is None or unrolls_true(side) or isinstance(side, Chart)
+        self._side = None if true else side
+
+    def across(self, start: float, end: float, level: float, at: tuple[float, float]) -> Dimension:
+        """From u to u at a level v; ``at``: where across it the measured points lie."""
+        return Dimension("across", start, end, at, self._figure(start, end, lambda u: (u, level)))
+
+    def up(self, start: float, end: float, beside: float, at: tuple[float, float]) -> Dimension:
+        """From v to v at a u."""
+        return Dimension("up", start, end, at, self._figure(start, end, lambda v: (beside, v)))
+
+    def _figure(self, start: float, end: float, spot: Callable[[float], tuple[float, float]]) -> str:
+        long = end - start
+        if self._side is not None:
+            long = distance_on(self._side, np.array(spot(start)), np.array(spot(end)))[0]
+        return format_number(long, 1)
 
 
-def _across(start: float, end: float, at: tuple[float, float]) -> Dimension:
-    return Dimension("across", start, end, at, _figure(end - start))
-
-
-def _up(start: float, end: float, at: tuple[float, float]) -> Dimension:
-    return Dimension("up", start, end, at, _figure(end - start))
-
-
-def _overall(box: tuple[float, float, float, float]) -> list[Dimension]:
+def _overall(side: Side, box: tuple[float, float, float, float]) -> list[Dimension]:
+    """As wide and high as it is seen; round a closed side once, at its foot."""
     left, low, right, high = box
-    return [_across(left, right, (low, low)), _up(low, high, (left, left))]
+    ruler = _Ruler(side if side.period is not None else None)
+    return [ruler.across(left, right, low, (low, low)), ruler.up(low, high, left, (left, left))]
 
 
 def _of_lettering(
-    lettering: Lettering, laid: Laid, edges: tuple[float, float, float, float]
+    ruler: _Ruler, lettering: Lettering, laid: Laid, edges: tuple[float, float, float, float]
 ) -> list[Dimension]:
     """How wide and high it is, how high its capitals are, and how far it is from two edges."""
     left, low, right, high = laid.ink.bounds
@@ -203,16 +219,18 @@ def _of_lettering(
     if (period := laid.side.period) is not None:  # where its middle is in the window
         turn = period * np.floor(((left + right) / 2 - edge_left) / period)
         left, right = max(left - turn, edge_left), min(right - turn, edge_right)
-    found = [_across(left, right, (low, low)), _up(low, high, (left, left))]
+    middle, level = (left + right) / 2, (low + high) / 2
+    found = [ruler.across(left, right, level, (low, low)), ruler.up(low, high, middle, (left, left))]
     if laid.side.period is None and left > edge_left:
-        found.append(_across(edge_left, left, (edge_low, low)))
+        found.append(ruler.across(edge_left, left, level, (edge_low, low)))
     if low > edge_low:
-        found.append(_up(edge_low, low, (edge_left, left)))
+        found.append(ruler.up(edge_low, low, middle, (edge_left, left)))
     content = lettering.content
     if isinstance(content, Wording) and laid.outline.cap_height_mm < 0.97 * (high - low):
         stand = laid.outline.stands[0] if laid.outline.stands else None
-        level = stand is not None and abs(laid.lay.turn_deg) < 1e-6 and np.allclose(stand.turn, np.eye(2))
-        if level and stand is not None:
-            base = float(laid.placing.points(stand.anchor[None])[0][1])
-            found.append(_up(base, base + laid.outline.cap_height_mm, (right, right)))
+        upright = stand is not None and abs(laid.lay.turn_deg) < 1e-6 and np.allclose(stand.turn, np.eye(2))
+        if upright and stand is not None:
+            capital = np.stack([stand.anchor, stand.anchor + (0.0, laid.outline.cap_height_mm)])
+            (beside, base), (_, top) = laid.placing.points(capital).tolist()
+            found.append(ruler.up(base, top, beside, (right, right)))
     return found
