@@ -13,7 +13,7 @@ from kilnchisel.core.build import laid_of, outline_of, piece_of
 from kilnchisel.core.crafts.stitching import LEAST_MM, LONGEST_MM, SATIN_MM, threads_of
 from kilnchisel.core.crafts.threads import HIGH_MM, THREAD_MM
 from kilnchisel.core.detail import Detail
-from kilnchisel.core.handover.stitchlist import HEAD, stitch_files
+from kilnchisel.core.handover.stitchlist import HEAD, Sewn, rows_of, stitch_files
 from kilnchisel.core.handover.table import KINDS
 from kilnchisel.core.job.artwork import Disc, Rule, Shape
 from kilnchisel.core.job.blank import Plaque
@@ -203,6 +203,13 @@ class TheList(unittest.TestCase):
         self.assertLess(steps.max(), LONGEST_MM + 0.15)
         self.assertEqual(numbers[0, 2:].tolist(), [1, 0])  # there without a stitch, nothing to cut yet
         self.assertEqual(numbers[:, 3].sum() + 1, readings_["cuts"])
+
+    def test_another_colour_is_another_thread_where_it_begins_at_once_too(self):
+        line = np.array([[0.0, 0.0], [2.0, 0.0], [4.0, 0.0]])
+        for colour, cuts in (("#aa0000", 0), ("#00aa00", 1)):
+            rows = rows_of([Sewn("#aa0000", line), Sewn(colour, line[::-1])])
+            self.assertEqual(sum(row[3] for row in rows), cuts)
+            self.assertEqual(len(rows), 5 + cuts)  # where they are one, they share a place
 
     def test_colours_follow_each_other(self):
         job = fresh_job("tote bag", "TARN")

@@ -61,9 +61,11 @@ def rows_of(threads: list[Sewn]) -> list[tuple[int, int, int, int, str]]:
     middle = (every.min(axis=0) + every.max(axis=0)) / 2
     rows: list[tuple[int, int, int, int, str]] = []
     last: Array | None = None
+    colour = ""
     for one in threads:
         places = np.rint((one.points - middle) * TENTHS).astype(int).tolist()
-        apart = last is None or float(np.linalg.norm(one.points[0] - last)) > NEAR_MM
+        near = last is not None and float(np.linalg.norm(one.points[0] - last)) <= NEAR_MM
+        apart, colour = not near or one.colour != colour, one.colour
         for number, (x, y) in enumerate(places):
             first = number == 0 and apart
             if number == 0 and not apart:
@@ -90,7 +92,7 @@ def stitch_files(job: Job) -> tuple[dict[str, bytes], str]:
         said.append(
             f"{side}: {sum(1 - row[2] for row in rows)} stitches, "
             f"{format_number(long / 1000, 1)} m of thread, "
-            f"{sum(row[3] for row in rows)} cuts, {colours} colour{'s' if colours > 1 else ''}"
+            f"{1 + sum(row[3] for row in rows)} cuts, {colours} colour{'s' if colours > 1 else ''}"
         )
     if not made:
         raise KilnError("There is nothing to sew: the lettering draws nothing.")
