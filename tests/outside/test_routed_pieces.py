@@ -258,6 +258,16 @@ class RoundAnAxis(unittest.TestCase):
         self.assertEqual(done.troubles, [])
         self.assertLess(told.under.area_mm2, 1.0)
 
+    def test_what_runs_beyond_a_round_side_is_cut_off_at_its_edge(self):
+        job = change(fresh_job("mug", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.5))
+        low = sides_of_job(job).named("outside").domain.bounds[1]
+        job = change(job, ("letterings", 0, "lay", "across_mm"), low)
+        one, done, _ = tried(job, Routing(), cell=0.2)
+        self.assertIn("cut off at the edge", " ".join(one.piece.left))
+        self.assertEqual(done.troubles, [])
+        with self.assertRaisesRegex(KilnError, "beyond its edge"):
+            routed(change(job, ("letterings", 0, "lay", "across_mm"), low - 60.0), Routing())
+
     def test_the_inside_of_a_ring_is_engraved_by_a_tool_that_leans_in(self):
         job = fresh_job("band", "AUX")
         lettering = job.letterings[0].model_copy(

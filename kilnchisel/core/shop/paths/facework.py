@@ -3,7 +3,6 @@ stock."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import shapely
@@ -15,10 +14,10 @@ from kilnchisel.core.job.blank import Medallion, Plaque
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Raised, Relief
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.paths.feeds import feeds_for
-from kilnchisel.core.shop.paths.flatwork import Work, as_layered
+from kilnchisel.core.shop.paths.flatwork import TOUCHES_MM, Work
 from kilnchisel.core.shop.paths.plainwork import moved_by, plain_work
 from kilnchisel.core.shop.paths.pocket import profile_ways
 from kilnchisel.core.shop.paths.reach import fitting, long_enough, unreached
@@ -31,7 +30,6 @@ from kilnchisel.core.shop.silhouette import seen_at
 
 SHAPED = (Raised, Carved, Relief, Pressed)
 PANELS = (Plaque, Board, Plate, Medallion)
-TOUCHES_MM = 1e-3
 MARGIN = 2.0  # of the widest cutter: what stock has beyond a piece that is cut out of it
 
 
@@ -44,19 +42,10 @@ def panel_side(job: Job) -> str | None:
     return names[0] if names else "front"
 
 
-def on_face(job: Job, name: str, works: list[Work]) -> tuple[list[Work], list[str]]:
-    """Works of a flat side as they are cut into it: what runs beyond its edge is cut off there, and where
-    two meet the later one is made; and what is told of that."""
-    side = faced(job, name)
-    over = (work.name for work in works if _is_over(work, side))
-    told = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
-    return as_layered([replace(work, region=_within(work.region, side)) for work in works]), told
-
-
 def faced_side(
     job: Job, name: str, works: list[Work], missed: list[str], how: Routing, *, cut_out: bool
 ) -> Routed:
-    """What is cut into a side of the works that are `on_face`, and what was told of them; ``cut_out``: and
+    """What is cut into a side of the works that are `on_side`, and what was told of them; ``cut_out``: and
     the piece out of stock that is larger all round."""
     side = faced(job, name)
     left, low, right, high = side.domain.bounds
@@ -132,16 +121,6 @@ def _out_of_stock(
     ways = profile_ways(outline, tool, deep, step, (how.tabs, *how.tab_mm), inside=False)
     made.append(Operation("out of the stock", tool, ways, clear=True))
     return made, missed
-
-
-def _is_over(work: Work, side: Plane) -> bool:
-    """Whether it runs beyond its side."""
-    return not shapely.buffer(side.domain, TOUCHES_MM).contains(work.region)
-
-
-def _within(region: Any, side: Plane) -> shapely.MultiPolygon:
-    """What of a region is on a side."""
-    return as_region(polygons_in(shapely.make_valid(region).intersection(side.domain)))
 
 
 def _is_round(work: Work) -> bool:

@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.build import laids_of
 from kilnchisel.core.crafts.sheet import layered
 from kilnchisel.core.errors import KilnError
@@ -20,6 +21,8 @@ from kilnchisel.core.job.words.contents import one_line
 from kilnchisel.core.laying.flat import Flat, flats_of
 from kilnchisel.core.laying.laid import LaidLayer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in
+
+TOUCHES_MM = 1e-3  # what is so little beyond an edge is not beyond it
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +77,22 @@ def as_layered(works: list[Work]) -> list[Work]:
     """Works of one side as they are on the piece: where they meet the later one is what is made."""
     regions = layered([work.region for work in works])
     return [replace(w, region=r) for w, r in zip(works, regions, strict=True) if not r.is_empty]
+
+
+def on_side(side: Side, works: list[Work]) -> tuple[list[Work], list[str]]:
+    """Works of a side as they are on the piece, on its own sheet: what runs beyond the side's edge is cut
+    off there, and where two meet the later one is made; and what is told of that."""
+    room: Any = side.domain
+    if side.period is not None:
+        left, low, right, high = room.bounds
+        room = shapely.box(left - side.period, low, right + side.period, high)
+    works = [work.laid() for work in works]
+    edge = shapely.buffer(room, TOUCHES_MM)
+    over = (work.name for work in works if not edge.contains(work.region))
+    told = [f"{name}: it is cut off at the edge of the side, beyond which it runs" for name in over]
+    within = (shapely.make_valid(work.region).intersection(room) for work in works)
+    cut = (as_region(polygons_in(region)) for region in within)
+    return as_layered([replace(w, region=r) for w, r in zip(works, cut, strict=True)]), told
 
 
 def open_lines(job: Job, work: Work) -> list[NDArray[Any]]:

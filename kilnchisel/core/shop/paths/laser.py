@@ -10,13 +10,21 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.build import sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Relief, Standing
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.lettering.polygons import polygons_in, rings_of
 from kilnchisel.core.shop.holes import drilled
-from kilnchisel.core.shop.paths.facework import PANELS, on_face
-from kilnchisel.core.shop.paths.flatwork import Work, as_layered, flat_work, open_lines, without_work
+from kilnchisel.core.shop.paths.facework import PANELS
+from kilnchisel.core.shop.paths.flatwork import (
+    Work,
+    as_layered,
+    flat_work,
+    on_side,
+    open_lines,
+    without_work,
+)
 from kilnchisel.core.shop.paths.inlays import inlay_name, within_gap
 from kilnchisel.core.shop.paths.lettersheets import letter_sheets
 from kilnchisel.core.shop.paths.nesting import Stock
@@ -60,7 +68,9 @@ def lasered(job: Job, kerf_mm: float, stock: Stock | None = None) -> list[Lasere
     lying = [work for work in works if not isinstance(work.craft, Standing)]
     for side in dict.fromkeys(work.side for work in lying):
         mine = [work for work in lying if work.side == side]
-        mine, told = on_face(job, side, mine) if is_faced(job, side) else (as_layered(mine), [])
+        sides = sides_of_job(job)
+        mine, told = (as_layered(mine), []) if sides is None else on_side(sides.named(side), mine)
+        mine = mine if sides is None else [work.flattened() for work in mine]
         found.append(_ground(job, side, mine, told, kerf_mm))
         inlaid += [work for work in mine if _filled(work) == "inlay"]
     found += [_inlay(work, kerf_mm) for work in inlaid]

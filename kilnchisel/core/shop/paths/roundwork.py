@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, Craft, Engraved, Pressed, Raised, Relief
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.shop.paths.flatwork import Work, as_layered, bounds_of, open_lines
+from kilnchisel.core.shop.paths.flatwork import Work, bounds_of, on_side, open_lines
 from kilnchisel.core.shop.paths.plainwork import plain_work, written
 from kilnchisel.core.shop.paths.routerwork import Operation, Routed, Routing, by_tool
 from kilnchisel.core.shop.paths.setup import Setup, Turning
@@ -44,7 +44,9 @@ def is_rolled(job: Job, craft: Craft, side: str) -> bool:
 def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     """A side that a rotary axis turns. A is 0 half way round from the middle of what is on it; a way that
     begins beyond a whole turn begins within it. Raises KilnError where no tool leans in so far."""
-    works = as_layered([work.laid() for work in works])
+    works, missed = on_side(rolled(job, name).side, works)
+    if not works:
+        raise KilnError(f"All that is on the side “{name}” runs beyond its edge.")
     plain = [work for work in works if _is_plain(job, work, name)]
     shaped = [work for work in works if work not in plain]
     left, low, right, high = bounds_of(works)
@@ -53,7 +55,6 @@ def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     one = rolled(job, name, (left + right - period) / 2)
     top = _top_of(job, one, shaped)
     operations: list[Operation] = []
-    missed: list[str] = []
     notes: tuple[str, ...] = ()
     tilt = 0.0
     if one.inside:

@@ -7,12 +7,12 @@ from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.crafts import Carved, CutThrough, Engraved, Pressed, Raised, Relief, Standing
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.shop.paths.cutout import letters_out
-from kilnchisel.core.shop.paths.facework import faced_side, on_face, panel_side
-from kilnchisel.core.shop.paths.flatwork import Work, flat_work, without_work
+from kilnchisel.core.shop.paths.facework import faced_side, panel_side
+from kilnchisel.core.shop.paths.flatwork import Work, flat_work, on_side, without_work
 from kilnchisel.core.shop.paths.inlays import inlay
 from kilnchisel.core.shop.paths.roundwork import is_rolled, turned_side
 from kilnchisel.core.shop.paths.routerwork import Routed, Routing
-from kilnchisel.core.shop.paths.surface import is_faced
+from kilnchisel.core.shop.paths.surface import faced, is_faced
 
 ROUTED = (Engraved, CutThrough, Raised, Carved, Relief, Pressed, Standing)
 
@@ -65,7 +65,7 @@ def routed(job: Job, how: Routing) -> list[Routed]:
     for name in sides:
         mine = [w for w in lying if w.side == name]
         if is_faced(job, name):
-            mine, told = on_face(job, name, mine)
+            mine, told = on_side(faced(job, name), mine)
             found.append(faced_side(job, name, mine, told, how, cut_out=name == panel))
             inlaid += [w for w in mine if isinstance(w.craft, CutThrough) and w.craft.fill == "inlay"]
         elif mine := [w for w in mine if is_rolled(job, w.craft, name)]:
