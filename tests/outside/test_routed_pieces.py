@@ -258,6 +258,16 @@ class RoundAnAxis(unittest.TestCase):
         self.assertEqual(done.troubles, [])
         self.assertLess(told.under.area_mm2, 1.0)
 
+    def test_a_shoulder_is_shaped_by_ball_ends(self):
+        # the end of a flat cutter would go 1.6 mm too deep there
+        job = change(fresh_job("bottle", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.5))
+        low, high = (sides_of_job(job).named("shoulder").domain.bounds[k] for k in (1, 3))
+        lay = Lay(side="shoulder", across_mm=(low + high) / 2)
+        one, done, told = tried(change(job, ("letterings", 0, "lay"), lay), Routing(), cell=0.1)
+        self.assertNotIn("pocket", {o.name.split()[0] for o in one.piece.operations})
+        self.assertEqual(done.troubles, [])
+        self.assertLess(told.over.most_mm, 0.02)
+
     def test_what_runs_beyond_a_round_side_is_cut_off_at_its_edge(self):
         job = change(fresh_job("mug", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.5))
         low = sides_of_job(job).named("outside").domain.bounds[1]

@@ -23,6 +23,7 @@ from kilnchisel.core.units import format_length, format_number
 Array = NDArray[Any]
 
 ROLLED = (Engraved, Raised, Carved, Relief, Pressed)
+LEANS_DEG = 15.0  # farther than that a side is shaped
 FACET_MM = 0.02  # what a surface of flat faces is off the round one
 ROUND_MM = 0.5  # from point to point of a way round it
 INSIDE_BALLS_MM = (0.6, 0.3)  # of an engraver, where no finer are named: letters inside rings are fine
@@ -95,11 +96,23 @@ def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
 
 
 def _is_plain(job: Job, work: Work, name: str) -> bool:
-    """Whether it is cut along its outline or lines: from inside only by its lines."""
+    """Whether it is cut along its outline or lines: from inside only by its lines, and where its side leans
+    far from its axis, as a shoulder does, a flat end would cut too deep below its middle."""
     craft = work.craft
     if not isinstance(craft, Engraved) or craft.floor == "round":
         return False
-    return bool(open_lines(job, work.flattened())) if rolled(job, name).inside else True
+    one = rolled(job, name)
+    if not one.inside and not _leans(one, work):
+        return True
+    return bool(open_lines(job, work.flattened()))
+
+
+def _leans(one: Rolled, work: Work) -> bool:
+    """Whether a side leans far from its axis where a work, laid on its sheet, is."""
+    _, low, _, high = work.region.bounds
+    up = np.linspace(low, high, 9)
+    out = one.side.frames(np.stack([np.zeros(len(up)), up], axis=1))[:, 2]
+    return bool((np.hypot(out[:, 0], out[:, 1]) < np.cos(np.radians(LEANS_DEG))).any())
 
 
 def _top_of(job: Job, one: Rolled, shaped: list[Work]) -> float:
