@@ -12,7 +12,7 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.build import sides_of_job
+from kilnchisel.core.build import lettering_laid, sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.presets import wanted_from
 from kilnchisel.core.handover.programs import router_files, written
@@ -257,6 +257,37 @@ class RoundAnAxis(unittest.TestCase):
         _, done, told = tried(job, Routing(), cell=0.1)
         self.assertEqual(done.troubles, [])
         self.assertLess(told.under.area_mm2, 1.0)
+
+    def test_letters_cut_off_at_an_edge_keep_their_floors(self):
+        # how deep a V is, by the distance from the whole outline (elementary geometry), over what is left
+        craft, cell = Engraved(floor="v", depth_mm=1.0, angle_deg=90.0), 0.05
+        for text, high in (("R", 4.7), ("N", 4.7), ("A", 4.9), ("&", 5.2)):
+            job = change(fresh_job("medallion", text), ("letterings", 0, "craft"), craft)
+            job = change(job, ("letterings", 0, "lay"), Lay(side="edge"))
+            job = change(job, ("letterings", 0, "content", "cap_height_mm"), high)
+            one = rolled(job, "edge")
+            found = rolled_heights(job, one, cell).values
+            sunk = one.profile((np.arange(found.shape[1]) + 0.5) * cell) - found
+            ink = lettering_laid(job, 0).ink
+            left, low, right, top = ink.bounds
+            low, top = max(low, one.side.domain.bounds[1]), min(top, one.side.domain.bounds[3])
+            self.assertLess(top - low, high)
+            u, v = np.meshgrid(np.arange(left, right, cell), np.arange(low, top, cell))
+            spots = shapely.points(u.ravel(), v.ravel())
+            inside = shapely.contains(ink, spots)
+            wanted = np.minimum(shapely.distance(spots[inside], ink.boundary), 1.0).sum()
+            with self.subTest(text=text):
+                self.assertAlmostEqual(np.nansum(sunk[:, 1:-1]) / wanted, 1.0, delta=0.06)
+
+    def test_the_rim_of_a_plate_is_none_of_the_programs(self):
+        job = change(fresh_job("plate", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.3))
+        self.assertGreater(job.blank.rim_rise_mm, 0.5)
+        one, done, told = tried(job, Routing(), cell=0.2)
+        self.assertLess(told.over.most_mm, 1e-9)
+        self.assertEqual(done.troubles, [])
+        self.assertNotIn("rim", " ".join(one.piece.left))
+        (whole,) = routed(job, Routing(blank=True))
+        self.assertIn("what stands above it, such as a rim, is not made", " ".join(whole.left))
 
     def test_a_shoulder_is_shaped_by_ball_ends(self):
         # the end of a flat cutter would go 1.6 mm too deep there

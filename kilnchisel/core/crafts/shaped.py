@@ -37,6 +37,7 @@ Array = NDArray[Any]
 
 ON_OUTLINE_MM = 1e-5
 NARROW = 0.6  # of a stroke
+CLEAR = 0.02  # of a stroke: so far from a cut points are in nothing's way
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,23 +140,54 @@ def with_heights(
         # an even slope, or what the side's border or another lettering has cut
         # a slope that ends at the outline needs no points within it
         inner = inner_points(layer, distances[-1], detail=detail) if distances[-1] > 0 else np.empty((0, 3))
-        spots = [_on_domain(some, side) for some in placing.everywhere(inner[:, :2])]
-        points = np.concatenate([uv, *spots])
+        spots = np.concatenate([_on_domain(some, side) for some in placing.everywhere(inner[:, :2])])
+        # while something moves it is enough how far they are meant to be
+        deep = np.tile(inner[:, 2] if detail.rough else np.full(len(inner), np.nan), len(placing.copies))
         true = side.true_at(ink.laid.middle)
-        used, edges = compacted(border[rest], len(uv))
-        own = np.concatenate([used, np.arange(len(uv), len(points))])
-        found_here = roof_faces(points[own] @ true.T, edges)
-        if found_here is None:
+        slope = _over(uv, border[rest], spots, true)
+        if slope is None:  # it is cut, and points beyond the cut or on it are in the way
+            clear = _clear_of(spots, uv, border, CLEAR * stroke_mm(layer.region))
+            spots, deep = spots[clear], deep[clear]
+            slope = _over(uv, border[rest], spots, true)
+        if slope is None:
             more.append(faces if rest.all() else _bordering(faces, border[rest]))
         else:
             start = sum(len(x) for x in fresh) - len(uv)
-            number = np.where(own < len(uv), own, own + start)
-            fresh.append(points[len(uv) :])
-            more.append(number[found_here])
-            # while something moves it is enough how far they are meant to be
-            deep = inner[:, 2] if detail.rough else np.full(len(inner), np.nan)
-            far.append(np.tile(deep, len(spots)))
+            fresh.append(spots)
+            more.append(np.where(slope < len(uv), slope, slope + start))
+            far.append(deep)
     return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
+
+
+def _over(uv: Array, border: Array, spots: Array, true: Array) -> Array | None:
+    """Triangles over what some directed edges of points enclose, and points within; those count after
+    ``uv``. None where they cannot be made."""
+    points = np.concatenate([uv, spots])
+    used, edges = compacted(border, len(uv))
+    own = np.concatenate([used, np.arange(len(uv), len(points))])
+    found = roof_faces(points[own] @ true.T, edges)
+    return None if found is None else own[found]
+
+
+def _clear_of(spots: Array, uv: Array, border: Array, clear: float) -> Array:
+    """Which points lie within what directed edges enclose, and farther from them than ``clear``, (n,)."""
+    inside = np.zeros(len(spots), dtype=bool)
+    tree = shapely.STRtree(shapely.points(spots))
+    for region, own in zip(*_enclosed(uv, border), strict=True):
+        if own:
+            inside[tree.query(region, predicate="contains")] = True
+    edges = shapely.STRtree(shapely.linestrings(uv[border]))
+    inside[edges.query(shapely.points(spots), predicate="dwithin", distance=clear)[0]] = False
+    return inside
+
+
+def _enclosed(uv: Array, border: Array) -> tuple[Array, Array]:
+    """The polygons that edges enclose, and which of them lie on their left."""
+    whole = np.asarray(shapely.get_parts(shapely.polygonize(list(shapely.linestrings(uv[border])))))
+    known = {(int(a), int(b)) for a, b in border}
+    place = {(float(x), float(y)): n for n, (x, y) in enumerate(uv)}
+    rings = [[place[(x, y)] for x, y in shapely.orient_polygons(p).exterior.coords] for p in whole]
+    return whole, np.array([(ring[0], ring[1]) in known for ring in rings], dtype=bool)
 
 
 ROUGH_POINTS = 60_000
@@ -186,11 +218,6 @@ def _with_field(
     return (uv, faces) if found is None else (points, found)
 
 
-def _rings(edges: Array) -> Array:
-    """The polygons that edges (k, 2, 2) enclose."""
-    return np.asarray(shapely.get_parts(shapely.polygonize(list(shapely.linestrings(edges)))))
-
-
 def _bordering(faces: Array, border: Array) -> Array:
     """The faces that hang together with those along some directed border edges, slivers on it too."""
     size = int(faces.max()) + 1
@@ -205,11 +232,8 @@ def _on_terraces(
     """New points (n, 2) and triangles of the parts of a region that hold their terraces whole: those of
     the terraces and a band round them up to the part's own border. Triangles count the points of ``uv``
     first. Also which border edges belong to no such part, and how far the points are from the outline."""
-    whole = _rings(uv[border])
-    known = {(int(a), int(b)) for a, b in border}
-    place = {(float(x), float(y)): n for n, (x, y) in enumerate(uv)}
-    rings = [[place[(x, y)] for x, y in shapely.orient_polygons(p).exterior.coords] for p in whole]
-    whole = np.asarray(whole[np.array([(ring[0], ring[1]) in known for ring in rings], dtype=bool)])
+    whole, own = _enclosed(uv, border)
+    whole = whole[own]
     polygons = polygons_in(shelf.first)
     shapes, reached, owners, points, faces = [], [], [], [], []
     for copy in range(len(placing.copies)):

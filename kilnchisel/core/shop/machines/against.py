@@ -57,7 +57,9 @@ def compared(done: Routed, job: Job, setup: Setup) -> Compared:
         return compared_to(replace(done, heights=turned), replace(wanted, values=asked))
     wanted = wanted_heights(job, setup.side, cell, setup.margin_mm)
     _pocketed(wanted, job, setup)
-    return compared_to(done, Heights(wanted.values - setup.top_mm, (0.0, 0.0), wanted.cell_mm))
+    # what stands above the stock, such as the rim of a plate that comes with one, is none of the program's
+    asked = np.minimum(wanted.values - setup.top_mm, 0.0)
+    return compared_to(done, Heights(asked, (0.0, 0.0), wanted.cell_mm))
 
 
 def _pocketed(wanted: Heights, job: Job, setup: Setup) -> None:

@@ -30,6 +30,7 @@ from kilnchisel.core.shop.silhouette import seen_at
 
 SHAPED = (Raised, Carved, Relief, Pressed)
 PANELS = (Plaque, Board, Plate, Medallion)
+RIM_MM = 0.01  # what stands less above a side is none
 MARGIN = 2.0  # of the widest cutter: what stock has beyond a piece that is cut out of it
 
 
@@ -66,6 +67,8 @@ def faced_side(
             names, lambda cell: Wanted(_to_cut(job, name, plain, cell)[0]), how.balls_mm, job.finish, how
         )
         operations += made
+    elif cut_out and _to_cut(job, name, plain, max(right - left, high - low) / 400)[1] > RIM_MM:
+        missed.append(f"{name}: what stands above it, such as a rim, is not made")
     for work in plain:
         made, left_over = plain_work(job, work, through, top, how)
         operations += made
