@@ -17,6 +17,7 @@ from kilnchisel.core.job.assets import keep_asset
 from kilnchisel.core.job.blank import Globe, Mug, Plaque
 from kilnchisel.core.job.crafts import Carved, Raised, Relief
 from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import main_side
@@ -86,6 +87,18 @@ class Textures(unittest.TestCase):
         level = Carving("grain", 1.0, 6.0, 0.0, 1).heights(points)
         turned = Carving("grain", 1.0, 6.0, 90.0, 1).heights(points @ np.array([[0.0, 1.0], [-1.0, 0.0]]))
         np.testing.assert_allclose(level, turned, atol=1e-9)
+
+    def test_marks_go_all_over_what_an_edge_leaves_of_letters(self):
+        craft = Carved(base_mm=0.4, texture="ripples", edge_mm=0.3, depth_mm=0.1, cell_mm=2.0)
+        job = change(fresh_job("tumbler", "TARN"), ("letterings", 0, "craft"), craft)
+        job = change(job, ("letterings", 0, "lay"), Lay(along_mm=22.16, across_mm=30.46, turn_deg=13.7))
+        job = change(job, ("letterings", 0, "content", "cap_height_mm"), 48.65)
+        self.assertLess(lettering_laid(job, 0).side.domain.bounds[3], lettering_laid(job, 0).ink.bounds[3])
+        (mesh,) = (part.mesh for part in piece_of(job).parts if part.lettering == 0)
+        corners = mesh.points[mesh.faces]
+        sides = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2)
+        # ripples take triangles a fraction of them wide; left plain, the letters had some as wide as they
+        self.assertLess(np.quantile(sides.max(axis=1), 0.999), 0.75 * craft.cell_mm)
 
     def test_closed_with_letters_on_it_on_what_is_flat_and_what_bends(self):
         for blank in (Plaque(thickness_mm=12), Mug(handle=False, wall_mm=5, rim_mm=6), Globe()):

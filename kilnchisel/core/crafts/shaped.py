@@ -212,10 +212,13 @@ def _with_field(
     middles = spatial.cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
     # lines along which a profile bends may run close to a border
     clear = (0.1 if isinstance(field, Moulding) else 0.5) * step
-    spots = [some[middles.query(some)[0] > clear] for some in spots]
-    points = np.concatenate([uv, *spots])
-    found = roof_faces(points @ side.true_at(ink.laid.middle).T, border)
-    return (uv, faces) if found is None else (points, found)
+    every = np.concatenate([some[middles.query(some)[0] > clear] for some in spots])
+    true = side.true_at(ink.laid.middle)
+    found = _over(uv, border, every, true)
+    if found is None:  # as in ``with_heights``
+        every = every[_clear_of(every, uv, border, clear)]
+        found = _over(uv, border, every, true)
+    return (uv, faces) if found is None else (np.concatenate([uv, every]), found)
 
 
 def _bordering(faces: Array, border: Array) -> Array:
