@@ -12,7 +12,7 @@ import unittest
 import numpy as np
 import shapely
 
-from kilnchisel.core.build import lettering_laid, sides_of_job
+from kilnchisel.core.build import body_of_job, lettering_laid, sides_of_job
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.presets import wanted_from
 from kilnchisel.core.handover.programs import router_files, written
@@ -279,15 +279,29 @@ class RoundAnAxis(unittest.TestCase):
             with self.subTest(text=text):
                 self.assertAlmostEqual(np.nansum(sunk[:, 1:-1]) / wanted, 1.0, delta=0.06)
 
-    def test_the_rim_of_a_plate_is_none_of_the_programs(self):
+    def test_the_rim_of_a_plate_is_made_with_the_blank_itself(self):
         job = change(fresh_job("plate", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=0.3))
         self.assertGreater(job.blank.rim_rise_mm, 0.5)
-        one, done, told = tried(job, Routing(), cell=0.2)
+        one, done, told = tried(job, Routing(), cell=0.3)
         self.assertLess(told.over.most_mm, 1e-9)
         self.assertEqual(done.troubles, [])
-        self.assertNotIn("rim", " ".join(one.piece.left))
-        (whole,) = routed(job, Routing(blank=True))
-        self.assertIn("what stands above it, such as a rim, is not made", " ".join(whole.left))
+        self.assertIn("its rim is made with the blank itself", " ".join(one.piece.left))
+        one, done, told = tried(job, Routing(blank=True, balls_mm=(3.0,), scallop_mm=0.1), cell=0.3)
+        self.assertAlmostEqual(one.piece.setup.top_mm, job.blank.rim_rise_mm, delta=0.02)
+        self.assertAlmostEqual(told.removed_mm3 / told.wanted_mm3, 1.0, delta=0.08)
+        self.assertEqual(done.troubles, [])
+
+    def test_the_border_line_of_a_board_is_cut_with_it(self):
+        job = change(fresh_job("board", "OAK"), ("letterings", 0, "craft"), Engraved(depth_mm=1.0))
+        (line,) = body_of_job(job).sheet("front").insets
+        self.assertEqual((line.name, line.height_mm), ("border line", job.blank.line_rise_mm))
+        for blank in (False, True):
+            one, _, told = tried(job, Routing(blank=blank), cell=0.4)
+            told_of_it = "its border line is made with the blank itself" in " ".join(one.piece.left)
+            self.assertEqual(told_of_it, not blank)
+            # a cell along each edge is not counted
+            share = told.under.area_mm2 / line.area.area
+            self.assertTrue(share < 0.02 if blank else 0.7 < share < 1.0, share)
 
     def test_a_shoulder_is_shaped_by_ball_ends(self):
         # the end of a flat cutter would go 1.6 mm too deep there

@@ -14,11 +14,11 @@ from kilnchisel.core.job.blank import Medallion, Plaque
 from kilnchisel.core.job.boards import Board, Plate
 from kilnchisel.core.job.crafts import Carved, Engraved, Pressed, Raised, Relief
 from kilnchisel.core.job.model import Job
-from kilnchisel.core.lettering.polygons import as_region
+from kilnchisel.core.lettering.polygons import as_region, polygons_in
 from kilnchisel.core.shop.holes import drilled
 from kilnchisel.core.shop.paths.feeds import feeds_for
 from kilnchisel.core.shop.paths.flatwork import TOUCHES_MM, Work
-from kilnchisel.core.shop.paths.plainwork import moved_by, plain_work
+from kilnchisel.core.shop.paths.plainwork import moved_by, plain_work, pockets
 from kilnchisel.core.shop.paths.pocket import profile_ways
 from kilnchisel.core.shop.paths.reach import fitting, long_enough, unreached
 from kilnchisel.core.shop.paths.routerwork import BELOW_MM, Operation, Routed, Routing, by_tool
@@ -30,7 +30,6 @@ from kilnchisel.core.shop.silhouette import seen_at
 
 SHAPED = (Raised, Carved, Relief, Pressed)
 PANELS = (Plaque, Board, Plate, Medallion)
-RIM_MM = 0.01  # what stands less above a side is none
 MARGIN = 2.0  # of the widest cutter: what stock has beyond a piece that is cut out of it
 
 
@@ -60,15 +59,25 @@ def faced_side(
     plain = [w for w in works if w not in shaped]
     operations: list[Operation] = []
     top = 0.0
-    if shaped or (swells and cut_out):
+    # what the blank has on this side of itself: a border line, a rim
+    details = [] if swells else [one for one in body_of_job(job).sheet(name).insets if one.height_mm]
+    proud = any(one.height_mm > 0 for one in details)
+    if shaped or (cut_out and (swells or proud)):
         names = ", ".join(work.name for work in shaped) or name
         top = _to_cut(job, name, plain, max(right - left, high - low) / 400)[1]
         made = shaped_to(
             names, lambda cell: Wanted(_to_cut(job, name, plain, cell)[0]), how.balls_mm, job.finish, how
         )
         operations += made
-    elif cut_out and _to_cut(job, name, plain, max(right - left, high - low) / 400)[1] > RIM_MM:
-        missed.append(f"{name}: what stands above it, such as a rim, is not made")
+    elif cut_out:
+        for one in details:
+            region = one.area.difference(shapely.union_all([work.region for work in works]))
+            area = as_region(polygons_in(region))
+            made, left_over = pockets(job.finish, one.name, area, -one.height_mm, how.flats_mm, top)
+            operations += made
+            missed += left_over
+    elif details and isinstance(job.blank, PANELS):
+        missed.append(f"{name}: its {details[0].name} is made with the blank itself")
     for work in plain:
         made, left_over = plain_work(job, work, through, top, how)
         operations += made
