@@ -76,6 +76,27 @@ class Heights(unittest.TestCase):
             _, heights = level_of(job)
             self.assertAlmostEqual(-float(heights.min()) / 4.0, share, delta=2e-3)
 
+    def test_what_is_level_in_the_middle_is_as_round_as_what_it_is_on(self):
+        # the middle of a triangle across a stroke 9 mm wide would lie 0.2 mm within a cylinder of 42 mm
+        mug = Mug(handle=False, wall_mm=5, rim_mm=6)
+        for craft, high in (
+            (Engraved(floor="round", depth_mm=0.4, fillet_mm=0.2), -0.4),
+            (Raised(edge="rounded", edge_mm=0.2, height_mm=0.5), 0.5),
+            (Raised(edge="bevelled", edge_mm=0.2, height_mm=0.5), 0.5),
+        ):
+            job = job_on(mug, text="OI", cap=45, craft=craft, across_mm=40)
+            side = lettering_laid(job, 0).side
+            for detail, off in ((Detail.FINE, 0.01), (Detail.ROUGH, 0.08)):
+                (mesh,) = (p.mesh for p in piece_of(job, detail=detail).parts if p.lettering == 0)
+                middles = mesh.points[mesh.faces].mean(axis=1)
+                rise = np.hypot(middles[:, 0], middles[:, 1]) - side.radius_mm
+                lowest, highest = min(high, 0.0), max(high, 0.0)
+                with self.subTest(craft=named(craft), detail=detail):
+                    self.assertGreater(rise.min(), lowest - off - 1e-6)
+                    self.assertLess(rise.max(), highest + 1e-6)
+                    level = np.abs(rise - high) < off
+                    self.assertGreater(level.sum(), 100)
+
     def test_a_slope_is_as_high_as_its_distance_says(self):
         # exact distance to the outline by shapely, at corners and in the middle of every triangle
         craft = Raised(edge="sloped", slope_deg=40, height_mm=9)

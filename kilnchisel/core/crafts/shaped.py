@@ -11,8 +11,9 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.mesh import Mesh, among, compacted, creased, edges_of, joined_faces, neighbours
-from kilnchisel.core.blanks.sides import Side
+from kilnchisel.core.blanks.sides import Plane, Side
 from kilnchisel.core.crafts.fields import Moulding
+from kilnchisel.core.crafts.following import Followed, following
 from kilnchisel.core.crafts.inked import FIELD_CREASE, Inked, distances_of, field_step, heights_at
 from kilnchisel.core.crafts.roof import (
     Terraces,
@@ -37,6 +38,8 @@ Array = NDArray[Any]
 
 ON_OUTLINE_MM = 1e-5
 NARROW = 0.6  # of a stroke
+# how far triangles may be from the surface that they are on, of what is large a share; in a hurry farther
+FOLLOWS_MM, FOLLOWS, ROUGHLY = 0.01, 1e-4, 8.0
 CLEAR = 0.02  # of a stroke: so far from a cut points are in nothing's way
 
 
@@ -105,9 +108,13 @@ def ready(
     unknown = kept[np.isnan(far[kept])]
     far[unknown] = distances_of(ink, points[unknown], true)
     old = kept < count
-    return Bent(
-        points[kept], base[kept], out[kept], compact, far[kept], used[kept[old]], np.flatnonzero(old)
-    )
+    used, at = used[kept[old]], np.flatnonzero(old)
+    on, far = Followed(points[kept], base[kept], out[kept], compact), far[kept]
+    if not isinstance(side, Plane) and ink.stage.field is None:
+        most = max(FOLLOWS_MM, FOLLOWS * float(np.ptp(on.uv, axis=0).max()))
+        on = following(on, foot, side, ROUGHLY * most if detail.rough else most)
+        far = np.concatenate([far, distances_of(ink, on.uv[len(far) :], true)])
+    return Bent(on.uv, on.base, on.out, on.faces, far, used, at)
 
 
 def with_heights(
