@@ -164,6 +164,19 @@ class Volumes(unittest.TestCase):
             found = mesh_of(job).volume - whole
             self.assertAlmostEqual(found / wanted, 1.0, delta=0.02, msg=named(craft))
 
+    def test_across_the_seam_it_is_what_it_is_in_front(self):
+        mug = Mug(handle=False, wall_mm=5, rim_mm=6)
+        whole = mesh_of(Job(blank=mug)).volume
+        half = np.pi * 2 * 41.0 / 2
+        for craft in BENT:
+            made = [
+                mesh_of(job_on(mug, text="R&8", cap=9, craft=craft, along_mm=along, across_mm=40)).volume
+                for along in (0.0, half, 0.98 * half)
+            ]
+            with self.subTest(craft=named(craft)):
+                for volume in made[1:]:
+                    self.assertAlmostEqual((volume - whole) / (made[0] - whole), 1.0, delta=0.01)
+
     def test_a_groove_of_a_bar(self):
         # a trench of triangular section with ends like half a pyramid: w² / 4 t (l - w / 3), t = tan
         job = bar(4.0, Engraved(floor="v", depth_mm=19, angle_deg=90))

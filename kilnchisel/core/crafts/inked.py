@@ -199,6 +199,11 @@ def beside_fields(inked: list[Inked], *, detail: Detail) -> list[Inked]:
 
 def distances_of(ink: Inked, uv: Array, true: Array) -> Array:
     """How far inside the outline points of the sheet are, mm; ``true`` (2, 2) makes distances true."""
+    period = ink.laid.side.period
+    if period is not None and not ink.layer.region.is_empty:  # beyond the seam it is where they are again
+        left, _, right, _ = ink.layer.region.bounds
+        first = (left + right - period) / 2
+        uv = np.column_stack([(uv[:, 0] - first) % period + first, uv[:, 1]])
     return distances_in(shapely.transform(ink.layer.region, lambda p: p @ true.T), uv @ true.T)
 
 

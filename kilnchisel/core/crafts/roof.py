@@ -30,6 +30,7 @@ Array = NDArray[Any]
 
 FINE, ROUGH = 5.0, 1.4  # points along a border to the mean width of a stroke
 MEDIAL = 8.0  # the same for the medial axis
+LEVEL = 1.5  # points along a level line are farther apart than those lines, so many times
 MEDIAL_TURN = np.radians(25)  # generators of the medial axis are seen under a wider angle from it
 ON_EDGE_MM = 1e-6
 MOST_MISSING = 400  # edges of a border that are put in one by one
@@ -126,6 +127,17 @@ def inner_points(layer: Layer, deepest: float, *, detail: Detail) -> Array:
             line = line[spatial.cKDTree(medial[:, :2]).query(line)[0] > 0.4 * step]
         found.append(_at(line, k * step))
     return _thinned(np.concatenate(found), 0.1 * step)
+
+
+@remembered
+def level_points(layer: Layer, distances: tuple[float, ...], *, detail: Detail) -> Array:
+    """Points along the lines so far inside a layer's outline, outside where that is below zero, (n, 3) with
+    how far: a profile that bends at them, where letters are cut and its terraces are not whole."""
+    step = stroke_mm(layer.region) / (ROUGH if detail.rough else FINE)
+    between = np.diff(np.sort(distances))
+    apart = float(np.clip(LEVEL * between.min(initial=step), step / 6, step))
+    lines = [_at(_along(shapely.buffer(layer.region, -far, quad_segs=6), apart), far) for far in distances]
+    return _thinned(np.concatenate([np.empty((0, 3)), *lines]), 0.2 * apart)
 
 
 def _at(points: Array, far: float) -> Array:

@@ -19,6 +19,7 @@ from kilnchisel.core.crafts.roof import (
     Terraces,
     field_points,
     inner_points,
+    level_points,
     roof_faces,
     terraces,
 )
@@ -147,6 +148,8 @@ def with_heights(
         # an even slope, or what the side's border or another lettering has cut
         # a slope that ends at the outline needs no points within it
         inner = inner_points(layer, distances[-1], detail=detail) if distances[-1] > 0 else np.empty((0, 3))
+        if len(inside) > 1:
+            inner = np.concatenate([level_points(layer, inside, detail=detail), inner])
         spots = np.concatenate([_on_domain(some, side) for some in placing.everywhere(inner[:, :2])])
         # while something moves it is enough how far they are meant to be
         deep = np.tile(inner[:, 2] if detail.rough else np.full(len(inner), np.nan), len(placing.copies))
@@ -268,6 +271,10 @@ def _on_terraces(
         of_point = np.zeros(len(spots), dtype=np.int64)
         of_point[corners] = owner[:, None]
         spots = spots + np.column_stack([shift[of_point], np.zeros(len(spots))])
+        # what goes over the seam is on its other side, too, and whole on neither
+        over = [s for s in shapes if s.bounds[2] > low + side.period]
+        shapes += [shapely.transform(s, lambda c: c - (side.period, 0.0)) for s in over]
+        reached += [False] * len(over)
     tree = shapely.STRtree(shapes)
     touching = tree.query(whole, predicate="intersects")
     held = tree.query(whole, predicate="contains_properly")
