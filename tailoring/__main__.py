@@ -39,6 +39,9 @@ from tailoring.written import written
 
 NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
+CREPT = (
+    0.2  # of a knit's stiffness after days on a hanger: its loops slip (common practice: most of it goes)
+)
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,8 @@ class Making:
     """How what is shown so is made. ``step_mm``: of the particles; ``knot_mm``: of the surfaces, of cloth
     and of rib; ``grain_mm``: what places are rounded to; ``true``: the panels
     whose edges keep their lengths, None for all but rib; ``manner``: of garments; ``hood``: how a hood is
-    put to a garment that lies or hangs already."""
+    put to a garment that lies or hangs already; ``left``: of the cloth's stiffness, where it has hung for
+    so long that it has given way."""
 
     manner: Callable[[str, Measures, Fabric], Manner] | None = None
     step_mm: float = 10.0
@@ -54,11 +58,14 @@ class Making:
     grain_mm: float = 1 / 256
     true: tuple[str, ...] | None = None
     hood: type[LaidUp | ThrownBack] | None = None
+    left: float = 1.0
 
 
 MAKINGS = {
     "worn": Making(Worn),
-    "on a hanger": Making(lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack),
+    "on a hanger": Making(
+        lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack, left=CREPT
+    ),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128, hood=LaidUp),
     "hanging": Making(),
     "folded": Making(
@@ -74,7 +81,8 @@ MAKINGS = {
 
 def _cut(garment: str, size: str, shown: str) -> tuple[tuple[Panel, ...], Manner]:
     """The panels of what is made, and how it is put where it is shown."""
-    making, fabric = MAKINGS[shown], FABRICS[garment]
+    making = MAKINGS[shown]
+    fabric = FABRICS[garment].crept(making.left)
     if garment == TOTE:
         tote = TOTE_SIZES[size]
         still = ("front handle", "back handle")
@@ -91,13 +99,15 @@ def _cut(garment: str, size: str, shown: str) -> tuple[tuple[Panel, ...], Manner
 
 def make(garment: str, size: str, shown: str) -> str:
     """Drape a garment and keep it; says how well it went."""
-    making, fabric = MAKINGS[shown], FABRICS[garment]
+    making = MAKINGS[shown]
+    fabric = FABRICS[garment].crept(making.left)
     panels, manner = _cut(garment, size, shown)
     cloth = sewn(panels, making.step_mm)
     told: list[str] = []
     if making.hood and garment in TABLE and (m := measures_of(garment, size)).hood:
         bare = sewn(panels_of(replace(m, hood=0.0), making.step_mm), making.step_mm)
         put = settled(bare, fabric, manner, seed=SEED)
+        fabric = FABRICS[garment]  # nothing hangs from a hood
         manner = making.hood(m, fabric, bare, put)
     places = settled(cloth, fabric, manner, seed=SEED, say=told.append)
     surfaces, off = {}, 0.0

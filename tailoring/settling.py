@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
 import numpy as np
@@ -17,7 +17,6 @@ Array = NDArray[Any]
 
 STEPS = 80  # to a frame of 1/60 s
 FRAME = 1 / 60
-TAUT = 1000.0  # what an edge resists being stretched with, kg/s²
 LATE = 45  # frames before the end, in which it is braked
 SAID_EVERY = 20  # frames
 TABLE_RUB = 0.6
@@ -27,12 +26,18 @@ PRESSED = 0.02  # how stiff a fold is that was pressed, of cloth that was not
 @dataclass(frozen=True)
 class Fabric:
     """``weight``: kg/m²; ``rigidity``: bending, N·m (cotton jersey about 1e-5, fleece ten times that,
-    canvas more; common practice); ``thick``: mm."""
+    canvas more; common practice); ``thick``: mm; ``skin``: how far the middle of the cloth keeps from a
+    body, mm; ``taut``: what an edge resists being stretched with, kg/s²."""
 
     weight: float
     rigidity: float
     thick: float
-    skin: float = 3.0  # how far the middle of the cloth keeps from a body, mm
+    skin: float = 3.0
+    taut: float = 1000.0
+
+    def crept(self, left: float) -> Fabric:
+        """The same once it has given way for a long time: the share of its stiffness that is ``left``."""
+        return replace(self, rigidity=left * self.rigidity, taut=left * self.taut)
 
 
 class Manner(Protocol):
@@ -136,7 +141,7 @@ def _sprung(cloth: Sewn, fabric: Fabric, dt: float) -> solver.Springs:
     mass_inv = 1 / np.maximum(mass * 1e-6 * fabric.weight, 1e-9)
     stiffness = hinge_stiffness(fabric.rigidity, cloth, hinges, length, edges) * stiff
     give = 1 / (stiffness * dt * dt) / solver.BEND_EVERY
-    return solver.Springs(mass_inv, edges, length, 1 / (TAUT * dt * dt), hinges, give)
+    return solver.Springs(mass_inv, edges, length, 1 / (fabric.taut * dt * dt), hinges, give)
 
 
 def _moving(sprung: solver.Springs) -> solver.Springs:
