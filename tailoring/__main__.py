@@ -39,9 +39,7 @@ from tailoring.written import written
 
 NET_MM = 6.0  # of the triangles whose edges keep their lengths
 SEED = 20
-CREPT = (
-    0.2  # of a knit's stiffness after days on a hanger: its loops slip (common practice: most of it goes)
-)
+CREPT = 0.2  # of a knit's stiffness, after days on a hanger: its loops slip (common practice: most goes)
 
 
 @dataclass(frozen=True)
@@ -79,10 +77,9 @@ MAKINGS = {
 }
 
 
-def _cut(garment: str, size: str, shown: str) -> tuple[tuple[Panel, ...], Manner]:
+def _cut(garment: str, size: str, shown: str, fabric: Fabric) -> tuple[tuple[Panel, ...], Manner]:
     """The panels of what is made, and how it is put where it is shown."""
     making = MAKINGS[shown]
-    fabric = FABRICS[garment].crept(making.left)
     if garment == TOTE:
         tote = TOTE_SIZES[size]
         still = ("front handle", "back handle")
@@ -101,7 +98,7 @@ def make(garment: str, size: str, shown: str) -> str:
     """Drape a garment and keep it; says how well it went."""
     making = MAKINGS[shown]
     fabric = FABRICS[garment].crept(making.left)
-    panels, manner = _cut(garment, size, shown)
+    panels, manner = _cut(garment, size, shown, fabric)
     cloth = sewn(panels, making.step_mm)
     told: list[str] = []
     if making.hood and garment in TABLE and (m := measures_of(garment, size)).hood:

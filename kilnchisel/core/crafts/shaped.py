@@ -154,29 +154,32 @@ def with_heights(
         # while something moves it is enough how far they are meant to be
         deep = np.tile(inner[:, 2] if detail.rough else np.full(len(inner), np.nan), len(placing.copies))
         true = side.true_at(ink.laid.middle)
-        slope = _over(uv, border[rest], spots, true)
-        if slope is None:  # it is cut, and points beyond the cut or on it are in the way
-            clear = _clear_of(spots, uv, border, CLEAR * stroke_mm(layer.region))
-            spots, deep = spots[clear], deep[clear]
-            slope = _over(uv, border[rest], spots, true)
+        slope, kept = _over(uv, border[rest], spots, true, CLEAR * stroke_mm(layer.region))
         if slope is None:
             more.append(faces if rest.all() else _bordering(faces, border[rest]))
         else:
             start = sum(len(x) for x in fresh) - len(uv)
-            fresh.append(spots)
+            fresh.append(spots[kept])
             more.append(np.where(slope < len(uv), slope, slope + start))
-            far.append(deep)
+            far.append(deep[kept])
     return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
 
 
-def _over(uv: Array, border: Array, spots: Array, true: Array) -> Array | None:
-    """Triangles over what some directed edges of points enclose, and points within; those count after
-    ``uv``. None where they cannot be made."""
-    points = np.concatenate([uv, spots])
+def _over(uv: Array, border: Array, spots: Array, true: Array, clear: float) -> tuple[Array | None, Array]:
+    """Triangles over what some directed edges of points enclose and points within, None where they cannot
+    be made, and which points they have, (n,): those count after ``uv``. Where it is cut, points beyond the
+    cut or nearer to it than ``clear`` may be in the way: then without them."""
+    kept = np.ones(len(spots), dtype=bool)
     used, edges = compacted(border, len(uv))
-    own = np.concatenate([used, np.arange(len(uv), len(points))])
-    found = roof_faces(points[own] @ true.T, edges)
-    return None if found is None else own[found]
+    for again in (False, True):
+        if again:
+            kept = _clear_of(spots, uv, border, clear)
+        points = np.concatenate([uv, spots[kept]])
+        own = np.concatenate([used, np.arange(len(uv), len(points))])
+        found = roof_faces(points[own] @ true.T, edges)
+        if found is not None:
+            return own[found], kept
+    return None, kept
 
 
 def _clear_of(spots: Array, uv: Array, border: Array, clear: float) -> Array:
@@ -223,12 +226,8 @@ def _with_field(
     # lines along which a profile bends may run close to a border
     clear = (0.1 if isinstance(field, Moulding) else 0.5) * step
     every = np.concatenate([some[middles.query(some)[0] > clear] for some in spots])
-    true = side.true_at(ink.laid.middle)
-    found = _over(uv, border, every, true)
-    if found is None:  # as in ``with_heights``
-        every = every[_clear_of(every, uv, border, clear)]
-        found = _over(uv, border, every, true)
-    return (uv, faces) if found is None else (np.concatenate([uv, every]), found)
+    found, kept = _over(uv, border, every, side.true_at(ink.laid.middle), clear)
+    return (uv, faces) if found is None else (np.concatenate([uv, every[kept]]), found)
 
 
 def _bordering(faces: Array, border: Array) -> Array:

@@ -16,7 +16,7 @@ from kilnchisel.core.job.crafts import Tube
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.flat import flats_of
 from kilnchisel.core.lettering.polygons import rings_of
-from kilnchisel.core.shop.holes import Drilled, drilled, holes_of
+from kilnchisel.core.shop.holes import Drilled, drilled
 from kilnchisel.core.units import format_number
 
 Array = NDArray[Any]
@@ -50,9 +50,10 @@ def template_of(job: Job, one: Drilled) -> Drawing:
     """The template of one side, as it lies on it: flat, rolled round it or pressed on."""
     drawing = Drawing()
     places: list[Array] = []
-    for (index, laid), flat in zip(one.laid, flats_of([laid for _, laid in one.laid]), strict=True):
+    flats = flats_of([laid for _, laid, _ in one.laid])
+    for (index, laid, holes), flat in zip(one.laid, flats, strict=True):
         craft = job.letterings[index].craft
-        places += [flat.points(np.array([hole.at]))[0] for hole in holes_of(craft, laid)]
+        places += list(flat.points(np.array([hole.at for hole in holes])))
         if isinstance(craft, Tube):
             for run in runs_of(laid, craft):
                 drawing.add("letters", Line(flat.points(run.path[:, :2]), 0.18, PENCIL))

@@ -84,7 +84,7 @@ _lock = threading.Lock()
 _idle: list[_Reader] = []
 _busy: dict[_Reader, int] = {}  # with the thread that waits for it
 _free = threading.Semaphore(MOST_READERS)
-_kept_s: list[float] = []
+_ends_idle = False
 
 
 def warm() -> None:
@@ -112,14 +112,15 @@ def start_anew() -> None:
     _busy.clear()
 
 
-def keep_readers(seconds: float = KEPT_S) -> None:
-    """From now on a reading process that has had nothing to do for so long is ended."""
-    _kept_s.append(seconds)
+def end_idle_readers() -> None:
+    """From now on a reading process that has had nothing to do for a while is ended."""
+    global _ends_idle
+    _ends_idle = True
 
 
 def _end_idle() -> None:
     with _lock:
-        gone = [reader for reader in _idle if time.monotonic() - reader.since >= _kept_s[-1]]
+        gone = [reader for reader in _idle if time.monotonic() - reader.since >= KEPT_S]
         _idle[:] = [reader for reader in _idle if reader not in gone]
     for reader in gone:
         reader.end()
@@ -215,8 +216,8 @@ def read(
                 _idle.append(reader)
         if not kept:
             reader.end()
-        elif _kept_s:
-            later = threading.Timer(_kept_s[-1], _end_idle)
+        elif _ends_idle:
+            later = threading.Timer(KEPT_S, _end_idle)
             later.daemon = True
             later.start()
     if how == "made":

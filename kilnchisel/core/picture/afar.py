@@ -178,7 +178,7 @@ def main() -> None:
     """Make what is asked for until the pipe ends."""
     os.nice(BEHIND)
     settle_allocator()
-    gate.keep_readers()
+    gate.end_idle_readers()
     answers = way_back()
     orders: queue.SimpleQueue[tuple[Any, ...]] = queue.SimpleQueue()
     stopped: set[int] = set()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.build import laids_of
@@ -47,14 +48,21 @@ class Hole:
     diameter_mm: float
     what: str
 
+    @property
+    def region(self) -> shapely.Polygon:
+        return shapely.Point(self.at).buffer(self.diameter_mm / 2, 32)
+
 
 @dataclass(frozen=True, eq=False)
 class Drilled:
-    """The holes of one side, and the letterings that they are for as they lie there."""
+    """The holes of one side: the letterings that they are for as they lie there, each with its own."""
 
     side: str
-    holes: tuple[Hole, ...]
-    laid: tuple[tuple[int, Laid], ...]
+    laid: tuple[tuple[int, Laid, tuple[Hole, ...]], ...]
+
+    @property
+    def holes(self) -> tuple[Hole, ...]:
+        return tuple(hole for _, _, own in self.laid for hole in own)
 
     def counted(self) -> Counter[tuple[float, str]]:
         """How many there are by diameter, mm, and what they are for, in the order they come."""
@@ -63,17 +71,14 @@ class Drilled:
 
 def drilled(job: Job) -> list[Drilled]:
     """The holes of a job, side by side. Raises KilnError."""
-    found: dict[str, tuple[list[Hole], list[tuple[int, Laid]]]] = {}
+    found: dict[str, list[tuple[int, Laid, tuple[Hole, ...]]]] = {}
     for index, lettering in enumerate(job.letterings):
         if lettering.hidden or not needs_holes(lettering.craft):
             continue
         for laid in laids_of(job, index):
-            holes = holes_of(lettering.craft, laid)
-            if holes:
-                mine = found.setdefault(laid.lay.side, ([], []))
-                mine[0].extend(holes)
-                mine[1].append((index, laid))
-    return [Drilled(side, tuple(holes), tuple(laid)) for side, (holes, laid) in found.items()]
+            if holes := holes_of(lettering.craft, laid):
+                found.setdefault(laid.lay.side, []).append((index, laid, tuple(holes)))
+    return [Drilled(side, tuple(laid)) for side, laid in found.items()]
 
 
 def without_holes(job: Job) -> str:

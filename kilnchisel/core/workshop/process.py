@@ -49,7 +49,7 @@ def main() -> NoReturn:
         with one_at_a_time:
             sent(answers, message)
 
-    gate.keep_readers()
+    gate.end_idle_readers()
     from kilnchisel.core.workshop.bench import Bench
 
     bench = Bench(answer, Garbage())

@@ -114,7 +114,7 @@ def _out_of_stock(
     holes: list[Any] = [shapely.Polygon(ring) for ring in border.interiors]
     for one in drilled(job):
         if one.side == name:
-            holes += [shapely.Point(hole.at).buffer(hole.diameter_mm / 2, 32) for hole in one.holes]
+            holes += [hole.region for hole in one.holes]
     deep = thick + BELOW_MM
     made, missed = [], []
     for hole in holes:

@@ -66,11 +66,15 @@ def lasered(job: Job, kerf_mm: float, stock: Stock | None = None) -> list[Lasere
     works = flat_work(job, *LASERED)
     found, inlaid = [], []
     lying = [work for work in works if not isinstance(work.craft, Standing)]
+    sides = sides_of_job(job)
     for side in dict.fromkeys(work.side for work in lying):
         mine = [work for work in lying if work.side == side]
-        sides = sides_of_job(job)
-        mine, told = (as_layered(mine), []) if sides is None else on_side(sides.named(side), mine)
-        mine = mine if sides is None else [work.flattened() for work in mine]
+        told: list[str] = []
+        if sides is None:
+            mine = as_layered(mine)
+        else:
+            laid, told = on_side(sides.named(side), mine)
+            mine = [work.flattened() for work in laid]
         found.append(_ground(job, side, mine, told, kerf_mm))
         inlaid += [work for work in mine if _filled(work) == "inlay"]
     found += [_inlay(work, kerf_mm) for work in inlaid]
@@ -108,9 +112,8 @@ def _blank(job: Job, side: str, kerf_mm: float) -> list[Array]:
     if not isinstance(job.blank, PANELS) or not is_faced(job, side):
         return []
     border = seen_at(job, faced(job, side))
-    holes = [one for drill in drilled(job) if drill.side == side for one in drill.holes]
-    rounds = [shapely.Point(one.at).buffer(one.diameter_mm / 2, 32) for one in holes]
-    kept = border.difference(shapely.union_all(rounds)) if rounds else border
+    holes = [hole.region for one in drilled(job) if one.side == side for hole in one.holes]
+    kept = border.difference(shapely.union_all(holes)) if holes else border
     return [np.asarray(ring) for ring in rings_in_order(shapely.buffer(kept, kerf_mm / 2))]
 
 

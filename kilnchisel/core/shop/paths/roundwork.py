@@ -45,13 +45,14 @@ def is_rolled(job: Job, craft: Craft, side: str) -> bool:
 def turned_side(job: Job, name: str, works: list[Work], how: Routing) -> Routed:
     """A side that a rotary axis turns. A is 0 half way round from the middle of what is on it; a way that
     begins beyond a whole turn begins within it. Raises KilnError where no tool leans in so far."""
-    works, missed = on_side(rolled(job, name).side, works)
+    side = rolled(job, name).side
+    works, missed = on_side(side, works)
     if not works:
         raise KilnError(f"All that is on the side “{name}” runs beyond its edge.")
     plain = [work for work in works if _is_plain(job, work, name)]
     shaped = [work for work in works if work not in plain]
     left, low, right, high = bounds_of(works)
-    period = rolled(job, name).side.period
+    period = side.period
     assert period is not None
     one = rolled(job, name, (left + right - period) / 2)
     top = _top_of(job, one, shaped)
