@@ -122,6 +122,10 @@ class FilmPage(QDialog):
         self.size_.setAccessibleName("Size, pixels")
         self.size_.setEditable(True)
         self.size_.addItems(["1280x720", "hd", "square", "640x360"])
+        self.size_.activated.connect(self._changed)
+        line = self.size_.lineEdit()
+        assert line is not None
+        line.editingFinished.connect(self._changed)
         row.addWidget(self.size_)
         self.draft = QCheckBox("By quick pictures")
         self.draft.setToolTip(f"Instead of mockups of {SAMPLES} samples a pixel")

@@ -7,13 +7,12 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog
-
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.motion.film import ENDINGS
 from kilnchisel.core.motion.tracks import BY_CHANCE, Film
 from kilnchisel.ui.away import away
 from kilnchisel.ui.folder import Handing
+from kilnchisel.ui.targets import ask_target
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -26,11 +25,9 @@ def make_film(window: Window) -> None:
     page = FilmPage(window.session.job, window)
     if not page.exec():
         return
-    start = str(Path(window.folder()) / f"{window.session.job.name}.mp4")
-    kinds = " ".join(f"*{ending}" for ending in ENDINGS)
-    name, _ = QFileDialog.getSaveFileName(window, "Film to a file", start, f"Films ({kinds})")
-    if name:
-        write_film(window, page.film, Path(name))
+    path = ask_target(window, "Film to a file", ENDINGS, "Films")
+    if path is not None:
+        write_film(window, page.film, path)
 
 
 def write_film(window: Window, film: Film, path: Path) -> None:

@@ -23,6 +23,7 @@ from kilnchisel.core.intake.gate import tell
 from kilnchisel.core.job.model import Job
 from kilnchisel.ui.away import away
 from kilnchisel.ui.memory import recall
+from kilnchisel.ui.targets import plain_name
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
 
 VALUES = "how it is handed over"  # what the memory calls it
 FILES = ("logo", "rates")
-LONGEST = 60  # letters of a folder's name, so that it is none too long in any script
 
 
 class Handing:
@@ -129,7 +129,7 @@ def watch_router(window: Window) -> None:
 def write_folder(window: Window, place: Path, names: tuple[str, ...], values: dict[str, str]) -> None:
     """Write what is chosen of the window's job into a folder of its name, the window staying free."""
     job = window.session.job
-    folder = place / _plain(job.name)
+    folder = place / plain_name(job.name)
     arguments = ["-o", str(folder), "--only", ",".join(names)]
     counting = counting_for(names)
     for name, value in values.items():
@@ -145,9 +145,3 @@ def write_folder(window: Window, place: Path, names: tuple[str, ...], values: di
         window.tell(str(error))
         return
     window.say(f"{len(paths)} files written into {folder}.")
-
-
-def _plain(name: str) -> str:
-    """A job's name as a folder's."""
-    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in name)
-    return " ".join(kept.split())[:LONGEST].strip() or "job"

@@ -18,6 +18,7 @@ from kilnchisel.ui.away import away
 from kilnchisel.ui.memory import add_recent, remember
 from kilnchisel.ui.meshes import MeshDialog
 from kilnchisel.ui.session import Rescue, forget
+from kilnchisel.ui.targets import ask_target
 
 JOBS = "Jobs (*.kcj)"
 
@@ -133,13 +134,8 @@ class JobActions(Actions):
     def save_job_as(self) -> bool:
         """Ask where to save."""
         window = self._window()
-        stem = "".join(c if c.isalnum() or c in " -_" else " " for c in window.session.job.name).strip()
-        start = str(Path(window.folder()) / f"{stem or 'job'}.kcj")
-        name, _ = QFileDialog.getSaveFileName(window, "Save the job", start, JOBS)
-        if not name:
-            return False
-        path = Path(name)
-        return window._save(path if path.suffix else path.with_suffix(".kcj"))
+        path = ask_target(window, "Save the job", (".kcj",), "Jobs")
+        return path is not None and window._save(path)
 
     def _save(self, path: Path) -> bool:
         window = self._window()

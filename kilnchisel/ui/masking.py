@@ -31,7 +31,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from kilnchisel.core.job.artwork import MOST_STROKES, Picture, Stroke
+from kilnchisel.core.job.artwork import MOST_POINTS, MOST_STROKES, Picture, Stroke
 from kilnchisel.core.lettering.content import picture_pixels
 from kilnchisel.ui.theme import Theme
 
@@ -104,14 +104,22 @@ class MaskCanvas(QWidget):
             last = self._drawing[-1]
             if abs(x - last[0]) + abs(y - last[1]) > CLOSE:
                 self._drawing.append((x, y))
+            if len(self._drawing) == MOST_POINTS:  # the next goes on where this one ends
+                self._end_stroke()
+                self._drawing = [(x, y)]
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._drawing and len(self.strokes) < MOST_STROKES:
-            stroke = Stroke(points=tuple(self._drawing), wide=self.size_percent, hides=self.hides)
-            self._drawing = []
-            self.put([*self.strokes, stroke])
+        if self._drawing:
+            self._end_stroke()
+
+    def _end_stroke(self) -> None:
+        """What was drawn is a stroke, unless there are as many as can be."""
+        stroke = Stroke(points=tuple(self._drawing), wide=self.size_percent, hides=self.hides)
         self._drawing = []
+        if len(self.strokes) < MOST_STROKES:
+            self.put([*self.strokes, stroke])
+        self.update()
 
     def leaveEvent(self, event: object) -> None:
         self._at = None
@@ -239,6 +247,10 @@ class MaskDialog(QDialog):
         row.addWidget(self.back)
         row.addWidget(self.all)
         column.addLayout(row)
+        self.full = QLabel(f"More than {MOST_STROKES} strokes there cannot be: take some back first.")
+        self.full.setObjectName("refusal")
+        self.full.hide()
+        column.addWidget(self.full)
         ends = QHBoxLayout()
         ends.addStretch(1)
         leave, take = QPushButton("Leave it"), QPushButton("Use this")
@@ -272,6 +284,7 @@ class MaskDialog(QDialog):
         self.wide.setText(f"{self.canvas.size_percent:.0f} %")
         self.back.setEnabled(bool(self.before))
         self.all.setEnabled(bool(self.canvas.strokes))
+        self.full.setVisible(len(self.canvas.strokes) >= MOST_STROKES)
 
     def undo(self) -> None:
         """Take the last stroke back."""

@@ -193,6 +193,7 @@ class Session(QObject):
         files = self._files()
         about = {
             "pid": os.getpid(),
+            "life": _life_of(os.getpid()),
             "original": str(self.path) if self.path else None,
             "name": self.job.name,
             "when": time.time(),
@@ -235,7 +236,7 @@ def rescues() -> list[Rescue]:
         copy = note.with_suffix(".kcj")
         try:
             about = json.loads(note.read_text())
-            if _running(int(about["pid"])):
+            if _running(int(about["pid"]), str(about.get("life", ""))):
                 continue
             if not copy.is_file():  # ended before the copy was written
                 note.unlink(missing_ok=True)
@@ -261,13 +262,24 @@ def forget(rescue: Rescue) -> None:
     rescue.note.unlink(missing_ok=True)
 
 
-def _running(pid: int) -> bool:
-    if pid == os.getpid():
-        return True
+def _running(pid: int, life: str) -> bool:
+    """Whether a process runs and is the one that was meant: once the machine was started anew, another may
+    have its number."""
     try:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
     except PermissionError:
-        return True
-    return True
+        pass
+    return not life or life == _life_of(pid)
+
+
+def _life_of(pid: int) -> str:
+    """What tells a process from a later one of the same number: when the machine was started, and when it
+    was (proc(5): the 22nd value, the 20th after the name in brackets); nothing where it is not said."""
+    try:
+        boot = Path("/proc/sys/kernel/random/boot_id").read_text().strip()
+        told = Path(f"/proc/{pid}/stat").read_text(errors="replace").rpartition(")")[2].split()
+        return f"{boot} {told[19]}"
+    except (OSError, IndexError):
+        return ""

@@ -43,7 +43,7 @@ from kilnchisel.core.job.proofs import (
 from kilnchisel.core.job.wording import Circle, ShippedFace
 from kilnchisel.core.job.words.differences import differences
 from kilnchisel.core.proofs.compare import sheet_of
-from kilnchisel.core.proofs.tries import MOST_TRIES, tries
+from kilnchisel.core.proofs.tries import MOST_TRIES, USUAL_STEPS, tries, usual_range
 from tests.commands import called
 
 FIRST = ("letterings", 0)
@@ -216,6 +216,25 @@ class SideBySide(unittest.TestCase):
         for values in ("", ",".join("1" * (MOST_TRIES + 1)), "0..1/99", "no depth", "999"):
             with self.subTest(values=values), self.assertRaises(KilnError):
                 tries(job, path, values)
+
+    def test_the_usual_range_of_a_length_is_one_that_the_job_takes(self):
+        for kind, path in (
+            ("wall", "blank.width_mm"),  # in thousands of mm
+            ("plaque", "letterings.1.craft.depth_mm"),  # no deeper than it is thick
+            ("signet", "letterings.1.content.cap_height_mm"),
+        ):
+            with self.subTest(kind=kind, path=path):
+                job = fresh_job(kind, "TARN")
+                part = job.blank if path.startswith("blank") else job.letterings[0]
+                for name in path.split(".")[-2 if "letterings" in path else -1 :]:
+                    part = getattr(part, name)
+                values = usual_range(job, path, part)
+                made = tries(job, path, values)
+                self.assertEqual(len(made), USUAL_STEPS, values)
+                self.assertEqual(len({one.model_dump_json() for _, one in made}), USUAL_STEPS)
+                first, last = (float(one) for one in values.removesuffix(" mm / 6").split(".."))
+                self.assertLess(first, part)
+                self.assertGreater(last, part)
 
 
 class OnTheSheetThatIsSigned(unittest.TestCase):

@@ -1,6 +1,7 @@
 """Craft and Finish in the real window: wear, species, fittings, the brush that paints a background away."""
 
 import unittest
+from itertools import pairwise
 from unittest import mock
 
 import numpy as np
@@ -182,6 +183,24 @@ class Painting(MakingTest):
         self.assertEqual(self.dialog.strokes, ())
         QTest.mouseClick(self.dialog.back, Qt.MouseButton.LeftButton)
         self.assertEqual(len(self.dialog.strokes), 1)
+
+    def test_a_stroke_without_end_goes_on_as_the_next_and_no_more_than_can_be_are_taken(self):
+        with mock.patch("kilnchisel.ui.masking.MOST_POINTS", 3):
+            self.drag(*((0.1 * k, 0.5) for k in range(1, 8)))
+        strokes = self.dialog.strokes
+        self.assertGreater(len(strokes), 1)
+        self.assertEqual([len(one.points) for one in strokes[:-1]], [3] * (len(strokes) - 1))
+        for one, after in pairwise(strokes):
+            self.assertEqual(one.points[-1], after.points[0])
+        self.assertAlmostEqual(strokes[-1].points[-1][0], 0.7, delta=0.01)
+        self.assertTrue(self.dialog.full.isHidden())
+        with mock.patch("kilnchisel.ui.masking.MOST_STROKES", len(strokes) + 1):
+            self.drag((0.2, 0.2), (0.2, 0.4))
+            self.drag((0.3, 0.2), (0.3, 0.4))
+            self.assertEqual(len(self.dialog.strokes), len(strokes) + 1)
+            self.assertFalse(self.dialog.full.isHidden())
+            self.dialog.undo()
+            self.assertTrue(self.dialog.full.isHidden())
 
     def test_what_is_hidden_is_veiled_and_the_wheel_sizes_the_brush(self):
         canvas = self.dialog.canvas

@@ -20,6 +20,7 @@ from kilnchisel.ui.memory import recall, recent_jobs
 from kilnchisel.ui.session import keep_copy, rescues
 from kilnchisel.ui.start import shown
 from kilnchisel.ui.startpage import DemoJob
+from kilnchisel.ui.targets import with_ending
 from kilnchisel.ui.window import Window
 from tests.samples import mug_job
 from tests.ui.harness import WindowTest, inside
@@ -49,6 +50,41 @@ class Files(WindowTest):
         ):
             self.window.save_job_as()
         self.assertTrue((self.folder / "x.kcj").is_file())
+
+    def save_as(self, *names):
+        """Save under the first name; where that is refused, the next one is typed."""
+        choose = mock.Mock(side_effect=[(str(self.folder / name) if name else "", "") for name in names])
+        with mock.patch("PyQt6.QtWidgets.QFileDialog.getSaveFileName", choose):
+            return self.window.save_job_as()
+
+    def test_what_gets_its_ending_from_the_program_is_written_over_by_leave_only(self):
+        """The dialog asks about the name as it was typed, without the ending."""
+        self.new()
+        kept = self.folder / "x.kcj"
+        kept.write_bytes(b"somebody's work")
+        with mock.patch("kilnchisel.ui.targets.written_over", return_value=False) as asked:
+            self.assertFalse(self.save_as("x", ""))
+            self.assertEqual(kept.read_bytes(), b"somebody's work")
+            self.assertTrue(self.save_as("x", "y"))
+        self.assertEqual([call.args[1] for call in asked.call_args_list], [kept, kept])
+        self.assertTrue((self.folder / "y.kcj").is_file())
+        with mock.patch("kilnchisel.ui.targets.QDialog.exec", lambda dialog: dialog.accept() or 1):
+            self.assertTrue(self.save_as("x"))
+        self.assertEqual(open_job(kept), self.window.session.job)
+        self.assertTrue(self.save_as("x.kcj"))  # the dialog has asked
+
+    def test_a_name_with_a_number_in_it_gets_its_ending(self):
+        self.new()
+        self.assertTrue(self.save_as("Ring v1.2"))
+        self.assertTrue((self.folder / "Ring v1.2.kcj").is_file())
+        for name, endings, chosen, ending in (
+            ("neon 4.5 mm", (".svg", ".dxf"), "DXF (*.dxf)", ".dxf"),
+            ("neon", (".mp4", ".gif"), "", ".mp4"),
+            ("neon.", (".mp4", ".gif"), "", "mp4"),
+            ("neon.GIF", (".mp4", ".gif"), "", ""),
+            ("neon.bmp", (".mp4", ".gif"), "", ""),  # what writes it says what it knows
+        ):
+            self.assertEqual(with_ending(Path(name), endings, chosen).name, name + ending)
 
     def test_a_broken_file_leaves_the_open_job(self):
         self.new()
@@ -155,6 +191,15 @@ app.exec()
         self.window.session.save(self.folder / "a.kcj")
         self.window.session.chores.finish()
         self.assertEqual(list(folder.iterdir()), [])
+
+    def test_work_of_a_process_whose_number_another_has_now_is_found(self):
+        """As after the machine was started anew."""
+        folder = Path(os.environ["XDG_STATE_HOME"]) / "kilnchisel" / "autosave"
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, life, found in (("a", "an older machine 17", True), ("b", "", False)):
+            about = {"pid": os.getppid(), "life": life, "original": None, "name": name, "when": 1.0}
+            keep_copy(mug_job("TARN"), folder / f"{name}.kcj", folder / f"{name}.json", about)
+            self.assertEqual(name in [one.name for one in rescues()], found, name)
 
 
 class StartPage(WindowTest):

@@ -325,9 +325,7 @@ class ArtworkIn(WordingTest):
 
     def test_outlines_to_a_file(self):
         path = self.folder / "flat.dxf"
-        with mock.patch(
-            "kilnchisel.ui.handover.actions.QFileDialog.getSaveFileName", return_value=(str(path), "")
-        ):
+        with mock.patch("kilnchisel.ui.targets.QFileDialog.getSaveFileName", return_value=(str(path), "")):
             self.window.hand_over_outline()
         self.assertTrue(path.read_bytes().startswith(b"  0\nSECTION"))
 
@@ -338,7 +336,7 @@ class ArtworkIn(WordingTest):
             offered.extend(kinds.split(";;"))
             return str(self.folder / "flat"), offered[1]
 
-        with mock.patch("kilnchisel.ui.handover.actions.QFileDialog.getSaveFileName", choose):
+        with mock.patch("kilnchisel.ui.targets.QFileDialog.getSaveFileName", choose):
             self.window.hand_over_outline()
         self.assertEqual(offered, ["SVG (*.svg)", "DXF (*.dxf)"])
         self.assertTrue((self.folder / "flat.dxf").read_bytes().startswith(b"  0\nSECTION"))

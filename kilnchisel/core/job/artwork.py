@@ -35,6 +35,7 @@ class Artwork(Value):
 
 
 MOST_STROKES = 400
+MOST_POINTS = 4000  # of a stroke
 Share = Annotated[float, Field(ge=0, le=1)]
 
 
@@ -42,7 +43,7 @@ class Stroke(Value):
     """A stroke of a round brush over a picture that hides what is under it, or brings it back. Points are
     shares of the picture's width and height from its lower left; ``wide``: % of its width."""
 
-    points: Annotated[tuple[tuple[Share, Share], ...], Field(min_length=1, max_length=4000)]
+    points: Annotated[tuple[tuple[Share, Share], ...], Field(min_length=1, max_length=MOST_POINTS)]
     wide: Annotated[float, Field(ge=0.1, le=100)] = 6.0
     hides: bool = True
 

@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kilnchisel.core.job.artwork import MOST_POINTS, MOST_STROKES
 from kilnchisel.core.job.base import Degrees, Value
 
 Pixel = Annotated[float, Field(ge=-100_000, le=200_000)]
@@ -87,7 +88,7 @@ Off = Annotated[float, Field(ge=-10_000_000, le=10_000_000)]
 class Brush(Value):
     """A stroke over a photo: over something that stands before the piece, or over what does not."""
 
-    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=4000)]
+    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MOST_POINTS)]
     wide_px: Annotated[float, Field(ge=1, le=10_000)] = 20.0
     before: bool = True
 
@@ -98,7 +99,7 @@ class Mask(Value):
 
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
     name: Annotated[str, Field(max_length=200)] = ""
-    strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
+    strokes: Annotated[tuple[Brush, ...], Field(max_length=MOST_STROKES)] = ()
 
 
 class Cleared(Value):
@@ -107,7 +108,7 @@ class Cleared(Value):
 
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
     name: Annotated[str, Field(max_length=200)] = ""
-    strokes: Annotated[tuple[Brush, ...], Field(max_length=400)] = ()
+    strokes: Annotated[tuple[Brush, ...], Field(max_length=MOST_STROKES)] = ()
 
 
 class Pull(Value):

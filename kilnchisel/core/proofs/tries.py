@@ -18,6 +18,8 @@ from kilnchisel.core.units import format_number
 MOST_TRIES = 24
 RANGE = re.compile(r"(-?[\d.,]+)\s*\.\.\s*(-?[\d.,]+)\s*([a-z\"″°%]*)\s*(?:/\s*(\d+))?")
 STEPS = 5  # of a range that does not say
+USUAL_STEPS = 6
+LESS, MORE = (0.5, 0.7, 0.85), (2.0, 1.4, 1.15)  # of what it is: the first that the job takes
 
 
 def tries(job: Job, path: str, values: str) -> list[tuple[str, Job]]:
@@ -31,6 +33,25 @@ def tries(job: Job, path: str, values: str) -> list[tuple[str, Job]]:
             raise KilnError(f"{value}: {error}") from None
         found.append((_short(differences(present(job), present(made))), made))
     return found
+
+
+def usual_range(job: Job, path: str, value: float) -> str:
+    """From less to more than a length is, as far as the job takes it, as ``tries`` reads it; nothing where
+    it takes no other."""
+
+    def nearest(shares: tuple[float, ...]) -> str:
+        for share in shares:
+            said = f"{float(f'{value * share:.3g}'):g}"
+            try:
+                if set_field(job, path, said) != job:
+                    return said
+            except KilnError:
+                continue
+        return ""
+
+    now = f"{float(f'{value:.3g}'):g}"
+    least, most = nearest(LESS) or now, nearest(MORE) or now
+    return "" if least == most else f"{least}..{most} mm / {USUAL_STEPS}"
 
 
 def _face(name: str) -> str:

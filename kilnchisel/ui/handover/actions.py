@@ -6,8 +6,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog
-
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.meshes import MESH_ENDINGS
 from kilnchisel.core.handover.outlines import OUTLINE_ENDINGS, OutlineOrder, write_outline
@@ -25,6 +23,7 @@ from kilnchisel.core.workshop.orders import MockupOrder
 from kilnchisel.core.writing import write_whole
 from kilnchisel.ui.actions import Actions
 from kilnchisel.ui.away import away
+from kilnchisel.ui.targets import ask_target
 
 
 class HandOverActions(Actions):
@@ -41,7 +40,7 @@ class HandOverActions(Actions):
         try:
             size = parse_size(window.ticket.handover.typed_size)
             window.ticket.handover.refuse("")
-            path = window.ask_target("Picture to a file", PICTURE_ENDINGS)
+            path = ask_target(window, "Picture to a file", PICTURE_ENDINGS)
             if path is None:
                 return
             checked_file(path, window.ticket.handover.file, draft=False)
@@ -125,7 +124,7 @@ class HandOverActions(Actions):
     def hand_over_outline(self) -> None:
         """The flat lettering as SVG or DXF."""
         window = self._window()
-        path = window.ask_target("Outlines to a file", OUTLINE_ENDINGS)
+        path = ask_target(window, "Outlines to a file", OUTLINE_ENDINGS)
         if path is not None:
             window.write_outline(path, window.ticket.handover.order)
 
@@ -144,7 +143,7 @@ class HandOverActions(Actions):
     def hand_over_mesh(self) -> None:
         """Ask where, then write the solid."""
         window = self._window()
-        path = window.ask_target("Solid to a file", tuple(MESH_ENDINGS))
+        path = ask_target(window, "Solid to a file", tuple(MESH_ENDINGS))
         if path is not None:
             window.write_mesh(path)
 
@@ -158,14 +157,3 @@ class HandOverActions(Actions):
             window.say(f"Solid written to {path}.")
         except KilnError as error:
             window.tell(str(error))
-
-    def ask_target(self, title: str, endings: tuple[str, ...]) -> Path | None:
-        """Where something is to be written; a name without an ending gets that of the chosen kind."""
-        window = self._window()
-        start = str(Path(window.folder()) / f"{window.session.job.name}{endings[0]}")
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in endings)
-        name, kind = QFileDialog.getSaveFileName(window, title, start, kinds)
-        if not name:
-            return None
-        path = Path(name)
-        return path if path.suffix else path.with_suffix("." + kind.split(" ")[0].lower())

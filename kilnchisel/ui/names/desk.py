@@ -15,6 +15,7 @@ from kilnchisel.core.job.model import Job
 from kilnchisel.ui.away import away
 from kilnchisel.ui.folder import FILES, VALUES, Handing
 from kilnchisel.ui.memory import recall
+from kilnchisel.ui.targets import ask_target
 
 if TYPE_CHECKING:
     from kilnchisel.ui.window import Window
@@ -38,10 +39,9 @@ def lay_list(window: Window, path: Path | None = None) -> None:
         return
     start = str(window.folder())
     if page.wanted == APPROVE:
-        suggested = str(Path(start) / f"{session.job.name}.pdf")
-        name, _ = QFileDialog.getSaveFileName(window, "One PDF of all", suggested, "PDF (*.pdf)")
-        if name:
-            _write(window, page.path, Path(name), ("proof",), [f"--processes={PROCESSES}"])
+        target = ask_target(window, "One PDF of all", (".pdf",))
+        if target is not None:
+            _write(window, page.path, target, ("proof",), [f"--processes={PROCESSES}"])
         return
     arguments, kinds = [f"--processes={PROCESSES}"], page.listing.kinds
     if page.wanted != EACH:

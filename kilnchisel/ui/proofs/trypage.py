@@ -31,7 +31,7 @@ from kilnchisel.core.job.edits import field_label
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Wording
 from kilnchisel.core.lettering.shipped import SHIPPED
-from kilnchisel.core.proofs.tries import tries
+from kilnchisel.core.proofs.tries import tries, usual_range
 from kilnchisel.ui.aside import Aside
 from kilnchisel.ui.images import filling, pixmap_of
 
@@ -58,31 +58,30 @@ def fields_of(job: Job, index: int | None) -> list[Field]:
         if isinstance(lettering.content, Wording):
             faces = ", ".join(list(SHIPPED)[:FACES])
             found.append(Field(f"{at}.content.face", "Typefaces", faces))
-            size = lettering.content.cap_height_mm
+            path = f"{at}.content.cap_height_mm"
             found.append(
-                Field(
-                    f"{at}.content.cap_height_mm",
-                    "Capital height",
-                    f"{size * 0.6:.1f}..{size * 1.4:.1f} mm / 6",
-                )
+                Field(path, "Capital height", usual_range(job, path, lettering.content.cap_height_mm))
             )
+        else:
+            found += _numbers(job, f"{at}.content", lettering.content)
         if hasattr(lettering.finish, "colour"):
             found.append(Field(f"{at}.finish.colour", "Colour of the letters", COLOURS))
-        found += _numbers(f"{at}.craft", lettering.craft)
+        found += _numbers(job, f"{at}.craft", lettering.craft)
     if hasattr(job.finish, "colour"):
         found.append(Field("finish.colour", "Colour of the blank", COLOURS))
-    found += _numbers("blank", job.blank)
+    found += _numbers(job, "blank", job.blank)
     return found
 
 
-def _numbers(path: str, part: Any) -> list[Field]:
-    """The lengths of a part, from less to more than they are."""
+def _numbers(job: Job, path: str, part: Any) -> list[Field]:
+    """The lengths of a part of a job, from less to more than they are."""
     found = []
     for name in type(part).model_fields:
         value = getattr(part, name)
         if name.endswith("_mm") and isinstance(value, float) and value > 0:
-            label = field_label(name)[0]
-            found.append(Field(f"{path}.{name}", label, f"{value * 0.5:.3g}..{value * 2:.3g} mm / 6"))
+            values = usual_range(job, f"{path}.{name}", value)
+            if values:
+                found.append(Field(f"{path}.{name}", field_label(name)[0], values))
     return found
 
 
@@ -182,6 +181,8 @@ class TryPage(QDialog):
     def try_them(self) -> None:
         """Have the pictures of the values made that are typed."""
         self.refusal.hide()
+        if not self.fields:
+            return
         try:
             self.made = tries(self.job, self.fields[self.which.currentIndex()].path, self.values.text())
         except KilnError as error:
