@@ -15,21 +15,27 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.blanks.sides import Side
 from kilnchisel.core.build import laid_elsewhere
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.faults import Elsewhere
 from kilnchisel.core.job.assets import only_here
+from kilnchisel.core.job.blank import Blank
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.laying.zones import zones_of
+from kilnchisel.core.remembered import known
 from kilnchisel.core.sending.process import Process
 from kilnchisel.core.sending.things import Receiver
 from kilnchisel.core.sending.wire import sent, taken
 from kilnchisel.core.workshop import process as workshop
 from kilnchisel.core.workshop.orders import DraftOrder, Drawn, MockupOrder, SolidOrder, Taken
+
+Array = NDArray[Any]
 
 ENDED = (
     "What draws the picture has ended: it may have run out of memory. It starts again with the next "
@@ -120,10 +126,8 @@ class Workshop(QObject):
         where a press meets them, here and not in the window's thread: a vehicle's skin is divided into
         triangles, a cloth's net placed, what is kept clear cut into parts (90 ms and more)."""
         for one in laid:
-            if not any(one.side is known for known in self._ready):
-                foot = one.side.to_body(one.frame, np.zeros(len(one.frame)))[:1]
-                out = one.side.frames(one.frame)[:1, 2]
-                one.side.meet(foot + out, -out)
+            if not any(one.side is old for old in self._ready):
+                _pressed(one.side, one.frame[:1])
                 for zone in zones_of(one.side):
                     _ = zone.boxes
         self._ready = [one.side for one in laid]
@@ -131,6 +135,18 @@ class Workshop(QObject):
     def _emit(self, answer: tuple[Any, ...]) -> None:
         with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
             self.heard.emit(answer)
+
+
+def _pressed(side: Side, at: Array) -> None:
+    """Meet a side with a ray at a place on its sheet, (1, 2): what it takes for that is made then."""
+    foot, out = side.to_body(at, np.zeros(1)), side.frames(at)[:, 2]
+    side.meet(foot + out, -out)
+
+
+def _all_pressed(blank: Blank) -> None:
+    """Meet each side of a blank."""
+    for side in sides_at(blank).all:
+        _pressed(side, np.array(side.domain.representative_point().coords))
 
 
 def _write(process: Process, orders: queue.SimpleQueue[tuple[Any, ...] | None]) -> None:
@@ -196,6 +212,7 @@ class DraftDesk(_Desk):
     drawn = pyqtSignal(object)
     taken = pyqtSignal(object)
     what = "draft"
+    _looked: Blank | None = None  # what a press on it takes is made
 
     @property
     def card(self) -> str | None:
@@ -222,9 +239,18 @@ class DraftDesk(_Desk):
             if kind == "drawn":
                 (laid, sides), pixels, view, stance, middle, half, seconds = values[1:]
                 laid_elsewhere(order.job, laid, sides, detail=order.detail)
+                self._press_ahead(order)
                 self.drawn.emit(Drawn(order, pixels, view, stance, middle, half, laid, seconds))
             elif order.index is not None:
                 self.taken.emit(Taken(order.job, order.index, *values[1:]))
+
+    def _press_ahead(self, order: DraftOrder) -> None:
+        """A press may meet any side of the blank, also one without letters: what they take for that is made
+        beside the window once the blank is at rest (a vehicle's: 90 ms and more)."""
+        blank = order.job.blank
+        if order.detail.fine and blank != self._looked and known(sides_at, blank):
+            self._looked = blank
+            threading.Thread(target=_all_pressed, args=(blank,), name="sides", daemon=True).start()
 
 
 class MockupDesk(_Desk):

@@ -4,10 +4,10 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QHelpEvent, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QToolTip
 
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.finish import AsBlank, Ink
@@ -240,8 +240,16 @@ class Numbers(WindowTest):
         self.key(self.cap.line, Qt.Key.Key_Escape)
         self.assertNotIn("77", self.cap.line.text())
 
-    def test_the_range_is_told(self):
-        self.assertIn("0.2 mm to 3000 mm", self.cap.line.toolTip())
+    def rest_on(self, widget):
+        """Let the pointer rest on it; what is told then."""
+        with mock.patch.object(QToolTip, "showText"):
+            QApplication.sendEvent(widget, QHelpEvent(QEvent.Type.ToolTip, QPoint(5, 5), QPoint(5, 5)))
+        return widget.toolTip()
+
+    def test_the_range_is_told_in_the_unit_that_is_shown(self):
+        self.assertIn("0.2 mm to 3000 mm", self.rest_on(self.cap.line))
+        self.window.toggle_inches()
+        self.assertIn("0.008 in to 118.11 in", self.rest_on(self.cap.line))
 
     def test_inches(self):
         self.type(self.cap.line, "12.7")
@@ -279,6 +287,8 @@ class Choices(WindowTest):
         self.assertEqual(self.lettering.finish.colour, "#aa3311")
         self.type(field.line, "rot")
         self.assertIn("not a colour", field.refusal.text())
+        self.type(field.line, "AA3311")  # the one that it is: nothing is wrong any more
+        self.assertEqual((field.refusal.text(), field.line.text()), ("", "#aa3311"))
         self.assertEqual(self.lettering.finish.colour, "#aa3311")
 
     def test_round_in_degrees_is_along_in_mm(self):

@@ -5,10 +5,12 @@ import signal
 import threading
 from unittest import mock
 
+import numpy as np
 from scipy import interpolate
 from scipy.interpolate import CloughTocher2DInterpolator
 
 from kilnchisel.core.blanks import surface
+from kilnchisel.core.blanks.bodies import sides_at
 from kilnchisel.core.handover.meshes import mesh_bytes
 from kilnchisel.core.job.assets import forget
 from kilnchisel.ui import work
@@ -81,6 +83,15 @@ class Apart(WindowTest):
             self.assertTrue(self.window.picture.band.handles)
             picture = self.window.picture
             self.click(picture)
+            # at rest the sides without letters are ready for a press too
+            self.settle()
+            self.wait(lambda: "sides" not in [one.name for one in threading.enumerate()], "its sides")
+            letterless = [s for s in sides_at(picture.drawn.order.job.blank).all if s.name == "bonnet"]
+            for side in letterless:
+                at = np.array(side.domain.representative_point().coords)
+                foot, out = side.to_body(at, np.zeros(1)), side.frames(at)[:, 2]
+                np.testing.assert_allclose(side.meet(foot + out, -out), at, atol=1e-3)
+            self.assertEqual(len(letterless), 1)
         self.assertGreaterEqual(len(divided), 1)
         self.assertNotIn(threading.main_thread(), divided)
 

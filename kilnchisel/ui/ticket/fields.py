@@ -183,7 +183,6 @@ class NumberField(Field):
         self.line = _NumberLine(self)
         self.line.editingFinished.connect(self._typed)
         self.hold(self.line)
-        self.line.setToolTip(self._range_words())
 
     def show_job(self, job: Job, unit: str) -> None:
         self.unit = unit
@@ -251,7 +250,8 @@ class NumberField(Field):
         unit = UNIT_WORDS[self.spec.kind]
         return f"{format_number(value, self.spec.decimals)}{unit}"
 
-    def _range_words(self) -> str:
+    def range_words(self) -> str:
+        """What it is, and from where to where it goes, in the unit that is shown."""
         least, most = self.spec.least, self.spec.most
         words = ""
         if least is not None and most is not None:
@@ -277,6 +277,8 @@ class _NumberLine(QLineEdit):
     def event(self, event: QEvent | None) -> bool:
         if _is_undo(event) and not self.isModified():
             return False  # nothing typed yet to take back: the keys are the job's
+        if event is not None and event.type() == QEvent.Type.ToolTip:
+            self.setToolTip(self.field.range_words())  # both may have changed since
         return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -417,6 +419,8 @@ class ColourField(Field):
         text = self.line.text().strip().lower()
         text = text if text.startswith("#") else f"#{text}"
         if text == self.value:
+            self.line.setText(self.value)
+            self.refuse("")
             return
         if not QColor.isValidColorName(text) or len(text) != 7:
             self.refuse(f"“{self.line.text()}” is not a colour; write it as #rrggbb.")
