@@ -83,7 +83,7 @@ class Work:
         return wrong
 
 
-def _ended(_pid: int) -> bool:
+def _ended(_pid: int, _life: str) -> bool:
     return False
 
 
