@@ -511,6 +511,9 @@ class LetteringActions(Actions):
 
     def take_font(self, path: Path) -> None:
         """Set the chosen lettering in a font file that was dropped."""
+        if not isinstance(self._content, Wording):
+            self._window().tell(f"{path.name} is a typeface: choose a lettering of words first.")
+            return
         try:
             self.use_face(self.read_away(path, file_face))
         except KilnError as error:

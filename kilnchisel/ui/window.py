@@ -76,6 +76,7 @@ from kilnchisel.ui.work import SolidDesk
 
 WARM_MS, BEAT_MS = 1500, 250
 SWITCH_S = 0.001  # other threads hand over to the window's so often
+TOLD_MS = 9000  # that a refusal stands on the picture
 DROPPED = (".kcj", *OUTLINE_FONT_ENDINGS, *ARTWORK_ENDINGS, *MESH_KINDS, *PLACE_ENDINGS, *LIST_ENDINGS)
 
 
@@ -106,6 +107,9 @@ class Window(JobActions, LetteringActions, HandOverActions, QMainWindow):
         self.proofs = ProofStrip(self.session, self.picture.preview)
         self._build()
         self.tidying = Tidying(self)
+        self._told, self._untelling = "", QTimer(self)  # what was refused, and when it goes
+        self._untelling.setSingleShot(True)
+        self._untelling.timeout.connect(self._untell)
         self._connect()
         self._shortcuts()
         self._restyle()
@@ -535,7 +539,8 @@ class Window(JobActions, LetteringActions, HandOverActions, QMainWindow):
         if self.pages.currentIndex() == 1:
             self.picture.tell(sentence)
             self.say(sentence)
-            QTimer.singleShot(9000, self._untell)
+            self._told = sentence
+            self._untelling.start(TOLD_MS)
             return
         dialog = QDialog(self)
         dialog.setWindowTitle("That did not work")
@@ -569,7 +574,7 @@ class Window(JobActions, LetteringActions, HandOverActions, QMainWindow):
         self.say("The report is copied; paste it into a message to whoever mends the program.")
 
     def _untell(self) -> None:
-        self.picture.tell("")
+        self.picture.untell(self._told)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         if event is not None and dropped_file(event, DROPPED) is not None:

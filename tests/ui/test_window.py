@@ -124,6 +124,24 @@ class Files(WindowTest):
             self.drop(path)
         self.assertEqual(self.lettering.content.text, "DROPPED")
         self.assertTrue(self.lettering.content.face.path.endswith("BebasNeue-Bold.otf"))
+        self.window.add_shape()
+        before = self.window.session.job
+        self.drop(path)
+        self.assertIs(self.window.session.job, before)
+        self.assertIn("choose a lettering of words", self.window.picture.notice)
+
+    def test_a_refusal_goes_after_a_while_and_takes_no_later_one_with_it(self):
+        self.new()
+        with mock.patch("kilnchisel.ui.window.TOLD_MS", 60_000):
+            self.window.tell("The first.")
+        with mock.patch("kilnchisel.ui.window.TOLD_MS", 1):
+            self.window.tell("The second.")
+        self.assertEqual(self.window.picture.notice, "The second.")
+        self.wait(lambda: not self.window.picture.notice, "the second to go")
+        self.window.tell("The third.")
+        self.window.picture.tell("Another of the picture's own.")
+        self.window._untell()
+        self.assertEqual(self.window.picture.notice, "Another of the picture's own.")
 
     def test_what_needs_an_object_is_not_taken_where_there_is_none(self):
         """Nor put on what is open behind the page, where nobody sees it."""

@@ -187,6 +187,11 @@ class ShownPicture(QWidget):
         self._told = sentence
         self.update()
 
+    def untell(self, sentence: str) -> None:
+        """Take this sentence away again, if it is still there."""
+        if self._told == sentence:
+            self.tell("")
+
     # what a person does with it
 
     @property
