@@ -48,7 +48,8 @@ class Making:
     and of rib; ``grain_mm``: what places are rounded to; ``true``: the panels
     whose edges keep their lengths, None for all but rib; ``manner``: of garments; ``hood``: how a hood is
     put to a garment that lies or hangs already; ``left``: of the cloth's stiffness, where it has hung for
-    so long that it has given way."""
+    so long that it has given way; ``upright``: the rows of its triangles, along which a net folds without
+    stretch and across which it hardly does: what hangs folds upright, and creases level where they are."""
 
     manner: Callable[[str, Measures, Fabric], Manner] | None = None
     step_mm: float = 10.0
@@ -57,12 +58,13 @@ class Making:
     true: tuple[str, ...] | None = None
     hood: type[LaidUp | ThrownBack] | None = None
     left: float = 1.0
+    upright: bool = False
 
 
 MAKINGS = {
-    "worn": Making(Worn),
+    "worn": Making(Worn, upright=True),
     "on a hanger": Making(
-        lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack, left=CREPT
+        lambda _, m, fabric: Hanging(m, fabric, wall_behind(m)), hood=ThrownBack, left=CREPT, upright=True
     ),
     "laid flat": Making(lambda _, m, fabric: Flat(fabric), grain_mm=1 / 128, hood=LaidUp),
     "hanging": Making(),
@@ -99,10 +101,10 @@ def make(garment: str, size: str, shown: str) -> str:
     making = MAKINGS[shown]
     fabric = FABRICS[garment].crept(making.left)
     panels, manner = _cut(garment, size, shown, fabric)
-    cloth = sewn(panels, making.step_mm)
+    cloth = sewn(panels, making.step_mm, upright=making.upright)
     told: list[str] = []
     if making.hood and garment in TABLE and (m := measures_of(garment, size)).hood:
-        bare = sewn(panels_of(replace(m, hood=0.0), making.step_mm), making.step_mm)
+        bare = sewn(panels_of(replace(m, hood=0.0), making.step_mm), making.step_mm, upright=making.upright)
         put = settled(bare, fabric, manner, seed=SEED)
         fabric = FABRICS[garment]  # nothing hangs from a hood
         manner = making.hood(m, fabric, bare, put)

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.net import net_over
+from kilnchisel.core.blanks.net import Net, net_over
 from tailoring.panel import Panel
 
 Array = NDArray[Any]
@@ -28,12 +28,13 @@ class Sewn:
     own: dict[str, tuple[Array, Array, Array]]
 
 
-def sewn(panels: tuple[Panel, ...], step: float) -> Sewn:
-    """Panels filled with triangles about ``step`` mm wide, and sewn."""
+def sewn(panels: tuple[Panel, ...], step: float, *, upright: bool = False) -> Sewn:
+    """Panels filled with triangles about ``step`` mm wide, their rows level or ``upright`` on the patterns,
+    and sewn."""
     nets, first, start = [], {}, 0
     seams: dict[str, list[Array]] = {}
     for panel in panels:
-        net = net_over(shapely.Polygon(np.round(panel.ring, 6)), step)
+        net = (_upright if upright else _level)(panel.ring, step)
         first[panel.name] = start
         at = 0
         count = len(panel.ring)
@@ -71,6 +72,17 @@ def sewn(panels: tuple[Panel, ...], step: float) -> Sewn:
         stiff.append(np.full(len(net.faces), panel.stiff))
         own[panel.name] = (net.points, net.faces, index)
     return Sewn(points, np.concatenate(faces), np.concatenate(rest), np.concatenate(stiff), own)
+
+
+def _level(ring: Array, step: float) -> Net:
+    """Triangles over a panel in level rows."""
+    return net_over(shapely.Polygon(np.round(ring, 6)), step)
+
+
+def _upright(ring: Array, step: float) -> Net:
+    """Triangles over a panel in upright rows."""
+    net = _level(ring[:, ::-1], step)
+    return Net(np.ascontiguousarray(net.points[:, ::-1]), np.ascontiguousarray(net.faces[:, ::-1]))
 
 
 def springs(cloth: Sewn) -> tuple[Array, Array, Array, Array]:

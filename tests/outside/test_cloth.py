@@ -14,7 +14,7 @@ from kilnchisel.core.blanks.apparel import backing_of
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.cloth import draped, path_of
 from kilnchisel.core.blanks.hanger import hanger_arms
-from kilnchisel.core.blanks.mesh import edges_of, welded
+from kilnchisel.core.blanks.mesh import doubled_areas, edges_of, welded
 from kilnchisel.core.blanks.net import closely, net_over
 from kilnchisel.core.blanks.packing import packed, unpacked
 from kilnchisel.core.blanks.panels import cloth_net
@@ -425,6 +425,22 @@ class Patterns(unittest.TestCase):
                 counts = np.bincount(known.edges_unique_inverse)
                 self.assertEqual(int((counts == 1).sum()), free)
                 self.assertLessEqual(int(counts.max()), 2)
+
+    def test_rows_of_triangles_go_up_the_patterns_of_what_hangs(self):
+        """A third of all edges lies along the rows of an even net of triangles, none across them."""
+        panels = panels_of(measures_of("t-shirt", "M"), 16.0)
+        along = {}
+        for upright in (False, True):
+            uv, faces, particles = sewn(panels, 16.0, upright=upright).own["front"]
+            self.assertEqual(len(particles), len(uv))
+            self.assertGreater(float(doubled_areas(uv, faces).min()), 0)
+            way = np.diff(uv[edges_of(faces)], axis=1)[:, 0]
+            level, high = (np.abs(way[:, k]) < 1e-6 for k in (1, 0))
+            along[upright] = float(level.mean()), float(high.mean())
+        self.assertGreater(along[False][0], 0.25)
+        self.assertLess(along[False][1], 0.1)
+        self.assertGreater(along[True][1], 0.25)
+        self.assertLess(along[True][0], 0.1)
 
     def test_what_is_shipped_was_made_from_these_patterns(self):
         """What is shipped is what the script writes: its outlines are those of the patterns."""

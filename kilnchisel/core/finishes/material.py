@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -158,17 +158,23 @@ PLAIN_TILE_MM = 100.0  # of a material without a texture
 
 def texture_matrix(material: Material) -> Array:
     """(2, 2): a row of surface millimetres times it is texture coordinates, grain turned, a tile = 1."""
-    turn = np.radians(material.grain_deg)
-    c, s = np.cos(turn), np.sin(turn)
     tile = PLAIN_TILE_MM if material.texture is None else material.texture.tile_mm
-    matrix = np.array([[c, -s], [s, c]]) / tile
-    if material.round_mm > 0:
+    return _turned_tile(tile, material.grain_deg, material.round_mm)
+
+
+@lru_cache(maxsize=256)  # asked for each item of each picture
+def _turned_tile(tile_mm: float, grain_deg: float, round_mm: float) -> Array:
+    turn = np.radians(grain_deg)
+    c, s = np.cos(turn), np.sin(turn)
+    matrix = np.array([[c, -s], [s, c]]) / tile_mm
+    if round_mm > 0:
         # a whole number of tiles both ways, so that the texture meets itself where the surface comes
         # round; a grain that is turned leans a little other than it says for that
-        tiles = np.rint(matrix[0] * material.round_mm)
+        tiles = np.rint(matrix[0] * round_mm)
         if not tiles.any():
             tiles[np.argmax(np.abs(matrix[0]))] = 1.0
-        matrix[0] = tiles / material.round_mm
+        matrix[0] = tiles / round_mm
+    matrix.setflags(write=False)
     return np.asarray(matrix)
 
 

@@ -416,13 +416,21 @@ def _image_bytes(image: Any) -> int:
 
 
 def set_values(program: Any, **values: Any) -> None:
-    """Give a program's uniforms their values."""
-    for name, value in values.items():
-        if name not in program:
-            continue  # the compiler drops what a shader does not use
-        if isinstance(value, np.ndarray):
+    """Give a program's uniforms their values, but for those that it has already: it keeps them, and of some
+    hundred a frame most stay."""
+    if program.extra is None:
+        program.extra = {}
+    told: dict[str, Any] = program.extra
+    for name, given in values.items():
+        value = given
+        if isinstance(given, np.ndarray):
             # OpenGL takes matrices column by column
-            flat = value.T.reshape(-1) if value.ndim == 2 else value
-            program[name].value = tuple(float(x) for x in flat)
-        else:
-            program[name].value = value
+            value = tuple((given.T if given.ndim == 2 else given).ravel().tolist())
+        elif isinstance(given, list):
+            value = tuple(given)
+        if name in told and told[name] == value:
+            continue
+        told[name] = value
+        uniform = program.get(name, None)
+        if uniform is not None:  # the compiler drops what a shader does not use
+            uniform.value = value

@@ -201,11 +201,17 @@ class Draft:
         """All that a change of lettering leaves as it is: backdrop, shells, ground. ``again``: as far as
         the depth that is there lets it, and it is seen there."""
         gl, scene = self.gl, shot.scene
+        # what is behind all comes after what hides it, of which nothing is worked out then; but before a
+        # ground that fades into it
+        fades = scene.base is not None and scene.base.fades is not None
+        last = again is None and not fades
         if again is None:
             gl.clear(0.5, 0.5, 0.5, 1.0, depth=1.0)
-            gl.disable(moderngl.DEPTH_TEST)
-        gl.disable(moderngl.CULL_FACE)
-        self._backdrop.draw(shot)
+        if not last:
+            if again is None:
+                gl.disable(moderngl.DEPTH_TEST)
+            gl.disable(moderngl.CULL_FACE)
+            self._backdrop.draw(shot)
         gl.enable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         for item in reversed(scene.items):  # from the outside in: what is hidden costs nothing
             shown = again is None or again.shows(item)
@@ -214,13 +220,21 @@ class Draft:
         if scene.street is not None:
             about = scene.street.items
             self._parts.about([one for one in about if again is None or again.shows(one)])
+        if last:
+            self._parts.grounds()
+            gl.disable(moderngl.CULL_FACE)
+            gl.fbo.depth_mask = False  # some of what is about is no nearer than all that depth is told for
+            self._backdrop.draw(shot)
+            gl.fbo.depth_mask = True
+            gl.enable(moderngl.CULL_FACE)
         if scene.about:
             gl.enable_direct(DEPTH_CLAMP)  # they are farther than all that depth is told for
             gl.depth_func = "<="
             self._parts.about(scene.about)
             gl.depth_func = "<"
             gl.disable_direct(DEPTH_CLAMP)
-        self._parts.grounds()
+        if not last:
+            self._parts.grounds()
 
     # what a change of lettering may change
 
