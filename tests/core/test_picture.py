@@ -7,6 +7,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import numpy as np
@@ -20,6 +21,7 @@ from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.job.garments import folded_size, measures_of
+from kilnchisel.core.picture.card import set_values
 from kilnchisel.core.picture.denoise import denoised
 from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.draftlight import in_the_open
@@ -278,6 +280,41 @@ class Drafts(unittest.TestCase):
         ground = srgb_encode(picture_curve(backdrop_of(scene_of_job(job), view, size))) * 255
         np.testing.assert_allclose(corner, ground[2, 2], atol=1.5)
         np.testing.assert_allclose(side, ground[2, size[0] // 2], atol=1.5)
+
+
+class Values(unittest.TestCase):
+    """What a program of the card is told."""
+
+    def setUp(self):
+        self.written = []
+
+    def program(self, *names):
+        class Uniform:
+            def __init__(own, name):
+                own.name = name
+
+            def __setattr__(own, key, value):
+                object.__setattr__(own, key, value)
+                if key == "value":
+                    self.written.append((own.name, value))
+
+        uniforms = {name: Uniform(name) for name in names}
+        return SimpleNamespace(extra=None, get=uniforms.get)
+
+    def test_what_it_has_already_it_is_not_told_again(self):
+        program, other = self.program("eye", "clip", "rounds"), self.program("eye")
+        turned = np.array([[1.0, 2.0], [3.0, 4.0]])
+        set_values(program, eye=np.array([1.0, 2.0, 3.0]), clip=turned, rounds=4, not_used=1)
+        first = [("eye", (1.0, 2.0, 3.0)), ("clip", (1.0, 3.0, 2.0, 4.0)), ("rounds", 4)]
+        self.assertEqual(self.written, first)
+        set_values(program, eye=np.array([1.0, 2.0, 3.0]), clip=turned.copy(), rounds=4, not_used=2)
+        self.assertEqual(self.written, first)
+        turned[0, 0] = 9.0  # the same array, changed
+        set_values(program, clip=turned, rounds=5)
+        set_values(other, eye=(1.0, 2.0, 3.0))  # each has its own
+        self.assertEqual(
+            self.written[3:], [("clip", (9.0, 3.0, 2.0, 4.0)), ("rounds", 5), ("eye", (1.0, 2.0, 3.0))]
+        )
 
 
 class Mockups(unittest.TestCase):
