@@ -18,7 +18,7 @@ from kilnchisel.core.build import scene_of_job, square_on_view, view_of
 from kilnchisel.core.colour import delta_e, picture_curve, srgb_decode, srgb_encode
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.job.blank import Plaque
-from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.edits import change, set_field
 from kilnchisel.core.job.fresh import fresh_job, with_shown
 from kilnchisel.core.job.garments import folded_size, measures_of
 from kilnchisel.core.picture.card import set_values
@@ -315,6 +315,70 @@ class Values(unittest.TestCase):
         self.assertEqual(
             self.written[3:], [("clip", (9.0, 3.0, 2.0, 4.0)), ("rounds", 5), ("eye", (1.0, 2.0, 3.0))]
         )
+
+
+class Parts(unittest.TestCase):
+    """While something moves, a change of lettering is drawn where letters are or were."""
+
+    SIZE = (210, 168)
+
+    def setUp(self):
+        self.drafts = Draft(), Draft()
+        for draft in self.drafts:
+            self.addCleanup(draft.close)
+        self.drafts[1]._to_be_drawn = lambda *_: (None, None)
+        self.parts = []
+        self.enterContext(mock.patch.object(Draft, "_to_be_drawn", self._noted(Draft._to_be_drawn)))
+
+    def _noted(self, real):
+        def noting(draft, *how):
+            shown, part = real(draft, *how)
+            self.parts.append(part)
+            return shown, part
+
+        return noting
+
+    def drawn(self, job):
+        """By the part that changes, and as a whole."""
+        scene, view = scene_of_job(job, detail=Detail.ROUGH), view_of(job)
+        return [one.render(scene, view, self.SIZE, detail=Detail.ROUGH).astype(int) for one in self.drafts]
+
+    def test_it_is_the_picture_that_is_drawn_as_a_whole(self):
+        for kind, craft in (("mug", "printed"), ("globe", "engraved"), ("board", "raised")):
+            job = set_field(fresh_job(kind, "TARN 8"), "letterings.1.craft", f'{{"kind": "{craft}"}}')
+            last, _ = self.drawn(job)
+            high = job.letterings[0].content.cap_height_mm
+            for path, value in (
+                ("content.text", "TARNLIGHT"),
+                ("lay.along_mm", f"{high:g}"),
+                ("content.cap_height_mm", f"{0.6 * high:g}"),
+                ("content.text", "O"),
+            ):
+                with self.subTest(kind=kind, path=path, value=value):
+                    job = set_field(job, f"letterings.1.{path}", value)
+                    partly, whole = self.drawn(job)
+                    left, low, right, top = self.parts[-1]
+                    self.assertLess((right - left) * (top - low), 0.35 * np.prod(self.SIZE))
+                    self.assertGreater(int((np.abs(partly - last) > 40).any(axis=2).sum()), 20)
+                    off = np.abs(partly - whole)[..., :3].max(axis=2)
+                    # along edges of the sheet a pixel may fall to either side
+                    self.assertLess(int((off > 8).sum()), 4)
+                    last = partly
+
+    def test_what_else_changes_is_drawn_as_a_whole(self):
+        job = fresh_job("mug", "TARN 8")
+        self.drawn(job)
+        for path, value in (
+            ("finish.colour", "#224466"),
+            ("setting.camera.turn_deg", "12"),
+            ("wear.handled", "60"),
+            ("letterings.1.craft", '{"kind": "tube"}'),
+        ):
+            with self.subTest(path=path):
+                job = set_field(job, path, value)
+                partly, whole = self.drawn(job)
+                self.assertIsNone(self.parts[-1])
+                np.testing.assert_array_equal(partly, whole)
 
 
 class Mockups(unittest.TestCase):

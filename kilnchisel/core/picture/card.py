@@ -77,6 +77,15 @@ FILM_RETURNS = 0.5
 FILM_BLURS = 6.0  # behind frosted film all is blurred over 2 to this power of pixels
 
 
+@dataclass(frozen=True, eq=False)
+class Lettered:
+    """A picture of lettering: what is equal where only the letters differ, and the pixels within which those
+    are: left, low, right, high."""
+
+    sheets: object
+    letters: tuple[int, int, int, int]
+
+
 @dataclass(eq=False)
 class Frames:
     """Targets of one size: what is drawn to, what stays from picture to picture, what is read, and what is
@@ -88,6 +97,7 @@ class Frames:
     behind: Any
     still_of: object = None
     glow: Any = None  # over what stays
+    shown: Lettered | None = None  # by the frame
 
     def release(self) -> None:
         targets = self.frame, self.still, self.plain, self.behind
@@ -166,11 +176,17 @@ class Card:
         self.finish()
         return bytes(target.read(**how))
 
-    def copy(self, target: Any, source: Any) -> None:
-        """One target to another, once all that was drawn is done."""
+    def copy(self, target: Any, source: Any, box: tuple[int, int, int, int] | None = None) -> None:
+        """One target to another, or the pixels of a box of it (left, low, right, high), once all that was
+        drawn is done."""
         self.finish()
-        self._direct.copy(self.gl, target, source)
+        self._direct.copy(self.gl, target, source, box)
         self.finish()
+
+    @property
+    def copies_parts(self) -> bool:
+        """Whether a part of a target can be copied."""
+        return self._direct.there
 
     def finish(self) -> None:
         """Come back when all that was asked for is drawn."""

@@ -18,7 +18,16 @@ from numpy.typing import NDArray
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.finishes.material import MOST_COVERS
 from kilnchisel.core.picture.backdroppass import BackdropPass
-from kilnchisel.core.picture.card import DEPTH_CLAMP, Card, Frames, let_go_of, set_values, weakly
+from kilnchisel.core.picture.card import (
+    DEPTH_CLAMP,
+    Card,
+    Frames,
+    Lettered,
+    let_go_of,
+    set_values,
+    weakly,
+)
+from kilnchisel.core.picture.changedpart import Box, both, letters_in, sheets_of
 from kilnchisel.core.picture.draftglow import PLACE as GLOW
 from kilnchisel.core.picture.draftglow import DraftGlow, Veil
 from kilnchisel.core.picture.draftlight import LAYERS, DraftLight
@@ -250,9 +259,16 @@ class Draft:
         """The picture (h, w, 4): over what stays, all that a change of lettering may change, but for the
         items whose masks begin so."""
         width, height = shot.size
-        self._card.copy(frames.frame, frames.still)
+        shown, part = self._to_be_drawn(shot, frames, mirrors, edges, without)
+        self._card.copy(frames.frame, frames.still, part)
+        if part is not None:
+            frames.frame.scissor = part[0], part[1], part[2] - part[0], part[3] - part[1]
         frames.frame.use()
         self._draw_lettered(shot, frames, mirrors, without)
+        if part is not None:
+            frames.frame.scissor = None
+            frames.frame.use()
+        frames.shown = shown
         data = self._read(frames)
         if edges is not None:
             data = self._edges.over(data, edges, partial(self._draw_again, shot, mirrors))
@@ -272,6 +288,27 @@ class Draft:
             still = np.frombuffer(data, dtype=np.uint8).reshape(height, width, 4)[::-1]
             pixels = drawn_on_cloth(pixels, still, warp)
         return np.ascontiguousarray(pixels)
+
+    def _to_be_drawn(
+        self,
+        shot: Shot,
+        frames: Frames,
+        mirrors: Mirrors,
+        edges: Edges | None,
+        without: tuple[str, ...],
+    ) -> tuple[Lettered | None, Box | None]:
+        """What the frame will show, where that can be told, and the pixels that differ from what it shows;
+        None for all of them."""
+        was, frames.shown = frames.shown, None
+        sheets = None
+        if edges is None and not without and mirrors.get("lettering") is None and self._card.copies_parts:
+            sheets = sheets_of(shot)
+        letters = None if sheets is None else letters_in(shot)
+        if letters is None:
+            return None, None
+        now = Lettered((frames.still_of, sheets), letters)
+        alike = was is not None and was.sheets == now.sheets
+        return now, both(was.letters, letters) if alike and was is not None else None
 
     def _read(self, frames: Frames) -> bytes:
         """What has been drawn, one value for each pixel."""

@@ -53,6 +53,11 @@ class Lockless:
                 self._gl = library
                 break
 
+    @property
+    def there(self) -> bool:
+        """Whether the library is."""
+        return self._gl is not None
+
     def finish(self) -> None:
         """Come back when all that was asked for is drawn."""
         if self._gl is not None:
@@ -76,15 +81,18 @@ class Lockless:
             self._gl.glDrawElements(TRIANGLES, count, UNSIGNED_INT, ctypes.c_void_p(INDEX_BYTES * first))
             self._held += count // 3
 
-    def copy(self, context: Any, target: Any, source: Any) -> None:
-        """Colour and depth of one framebuffer to another of its size."""
+    def copy(
+        self, context: Any, target: Any, source: Any, box: tuple[int, int, int, int] | None = None
+    ) -> None:
+        """Colour and depth of one framebuffer to another of its size, or those of a box (left, low, right,
+        high); without the library of the whole."""
         if self._gl is None:
             context.copy_framebuffer(target, source)
             return
-        wide, tall = source.size
+        corners = box or (0, 0, *source.size)
         self._gl.glBindFramebuffer(READ_FRAMEBUFFER, source.glo)
         self._gl.glBindFramebuffer(DRAW_FRAMEBUFFER, target.glo)
-        self._gl.glBlitFramebuffer(0, 0, wide, tall, 0, 0, wide, tall, COLOUR_AND_DEPTH, NEAREST)
+        self._gl.glBlitFramebuffer(*corners, *corners, COLOUR_AND_DEPTH, NEAREST)
         target.use()  # so that the bindings know what is bound; what was bound before may be gone
 
     def smaller_copies(self, texture: Any, pixels: bytes) -> None:
