@@ -79,7 +79,7 @@ FILM_BLURS = 6.0  # behind frosted film all is blurred over 2 to this power of p
 
 @dataclass(frozen=True, eq=False)
 class Lettered:
-    """A picture of lettering: what is equal where only the letters differ, and the pixels within which those
+    """A picture of lettering: what is equal where only letters differ, and the pixels within which those
     are: left, low, right, high."""
 
     sheets: object
