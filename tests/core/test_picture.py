@@ -344,8 +344,15 @@ class Parts(unittest.TestCase):
         return [one.render(scene, view, self.SIZE, detail=Detail.ROUGH).astype(int) for one in self.drafts]
 
     def test_it_is_the_picture_that_is_drawn_as_a_whole(self):
-        for kind, craft in (("mug", "printed"), ("globe", "engraved"), ("board", "raised")):
+        clear = {"bottle": '{"kind": "glass"}'}
+        for kind, craft in (
+            ("mug", "printed"),
+            ("globe", "engraved"),
+            ("board", "raised"),
+            ("bottle", "printed"),
+        ):
             job = set_field(fresh_job(kind, "TARN 8"), "letterings.1.craft", f'{{"kind": "{craft}"}}')
+            job = set_field(job, "finish", clear[kind]) if kind in clear else job
             last, _ = self.drawn(job)
             high = job.letterings[0].content.cap_height_mm
             for path, value in (

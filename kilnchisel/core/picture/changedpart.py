@@ -23,12 +23,12 @@ WHOLE = {"texture", "covers"}  # of a material: known by what they are, not by t
 
 def sheets_of(shot: Shot) -> tuple[Any, ...] | None:
     """Equal for two pictures that differ, of all that a change of lettering may change, in letters alone.
-    None where more than their place tells what they change: they shine, or something is seen through."""
+    None where they change more than where they are: something shines, or film blurs what is behind it."""
     scene = shot.scene
     items = [item for item in scene.items if not item.still]
     if shot.detail.fine or shot.photo is not None or scene.lamps is not None:
         return None
-    if any(item.material.kind == "glass" or item.material.shines for item in scene.items):
+    if any(item.material.film > 0 or item.material.shines for item in scene.items):
         return None
     sheets = tuple(
         (item.name, item.mask, _told(item.material)) for item in items if not item.mask.startswith(LETTERED)
