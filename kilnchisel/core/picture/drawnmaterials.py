@@ -71,7 +71,10 @@ def _use_covers(card: Card, program: Any, material: Material) -> None:
         place[:2] = cover_matrix(cover.amount, material.round_mm).T
         places.append(tuple(place.T.ravel()))  # column by column
     spare = MOST_COVERS - len(bases)
-    program["cover_kind"].value = kinds
-    program["cover_base"].value = [*bases, *[(0.0, 0.0, 0.0)] * spare]
-    program["cover_alpha"].value = [*alphas, *[1.0] * spare]
-    program["cover_to"].value = [*places, *[tuple(np.eye(3).ravel())] * spare]
+    set_values(
+        program,
+        cover_kind=kinds,
+        cover_base=[*bases, *[(0.0, 0.0, 0.0)] * spare],
+        cover_alpha=[*alphas, *[1.0] * spare],
+        cover_to=[*places, *[tuple(np.eye(3).ravel())] * spare],
+    )

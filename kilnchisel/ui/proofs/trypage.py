@@ -58,10 +58,8 @@ def fields_of(job: Job, index: int | None) -> list[Field]:
         if isinstance(lettering.content, Wording):
             faces = ", ".join(list(SHIPPED)[:FACES])
             found.append(Field(f"{at}.content.face", "Typefaces", faces))
-            path = f"{at}.content.cap_height_mm"
-            found.append(
-                Field(path, "Capital height", usual_range(job, path, lettering.content.cap_height_mm))
-            )
+            high = lettering.content.cap_height_mm
+            found += _length(job, f"{at}.content.cap_height_mm", "Capital height", high)
         else:
             found += _numbers(job, f"{at}.content", lettering.content)
         if hasattr(lettering.finish, "colour"):
@@ -79,10 +77,14 @@ def _numbers(job: Job, path: str, part: Any) -> list[Field]:
     for name in type(part).model_fields:
         value = getattr(part, name)
         if name.endswith("_mm") and isinstance(value, float) and value > 0:
-            values = usual_range(job, f"{path}.{name}", value)
-            if values:
-                found.append(Field(f"{path}.{name}", field_label(name)[0], values))
+            found += _length(job, f"{path}.{name}", field_label(name)[0], value)
     return found
+
+
+def _length(job: Job, path: str, words: str, value: float) -> list[Field]:
+    """A length, from less to more than it is; nothing where the job takes no other."""
+    values = usual_range(job, path, value)
+    return [Field(path, words, values)] if values else []
 
 
 class Trial(QToolButton):
