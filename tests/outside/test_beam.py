@@ -8,12 +8,13 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.imported import free_mesh
-from kilnchisel.core.build import lettering_laid
+from kilnchisel.core.build import body_of, lettering_laid
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.blank import KINDS, Band, Globe, Mug
+from kilnchisel.core.job.blank import KINDS, Apparel, Band, Globe, Mug
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.traits import main_side
+from kilnchisel.core.laying.beam import Beam
 from kilnchisel.core.laying.patch import spot_chart
 from tests.outside.test_blanks import job_on, mesh_of
 from tests.outside.test_shapes import taken
@@ -96,6 +97,40 @@ class Projection(unittest.TestCase):
                     empty += laid.ink.is_empty
                     self.assertTrue(np.isfinite(laid.frame).all())
         self.assertGreater(empty, 10)
+
+    def test_on_folds_it_is_whole_and_falls_on_what_is_first(self):
+        """Cloth overhangs itself; its border as the lamp sees it crosses itself. A square of 60 mm is as
+        large as drawn all the same, and rays of another library meet nothing of the side."""
+        whole, folded = 0, 0
+        for shown, name in (
+            ("worn", "front"),
+            ("worn", "back"),
+            ("worn", "left sleeve"),
+            ("on a hanger", "back"),
+        ):
+            side = body_of(Apparel(shown=shown)).sides.named(name)
+            points = side.to_body(side.net.points, np.zeros(len(side.net.points)))
+            cloth = trimesh.Trimesh(points, side.net.faces, process=False)
+            for spot in ((0.0, 40.0), (40.0, -30.0), (36.0, 56.0), (-65.0, 17.0), (-139.0, -57.0)):
+                beam = Beam(side, np.array(spot))
+                square = shapely.MultiPolygon([shapely.box(-30, -30, 30, 30)])
+                cast = beam.region(square)
+                with self.subTest(shown=shown, side=name, spot=spot):
+                    if not beam.folded:
+                        reached = shapely.intersection(square, beam.seen).area
+                        shadow = shapely.transform(shapely.segmentize(cast, 0.5), beam.plane)
+                        self.assertAlmostEqual(shadow.area / reached, 1.0, delta=2e-3)
+                        whole += reached > 3400
+                        continue
+                    folded += 1
+                    uv = shapely.get_coordinates(shapely.segmentize(shapely.buffer(cast, -3.0), 4.0))
+                    out = side.frames(np.array([spot]))[0, 2]
+                    start = side.to_body(uv, np.zeros(len(uv))) + 2.5 * out
+                    self.assertGreater(len(start), 10)
+                    hidden = cloth.ray.intersects_any(start, np.tile(out, (len(start), 1)))
+                    self.assertLess(hidden.mean(), 0.02)
+        self.assertGreater(whole, 4)
+        self.assertGreater(folded, 4)
 
     def test_on_a_mesh_nothing_is_under_nothing(self):
         chart = spot_chart(

@@ -30,6 +30,7 @@ Array = NDArray[Any]
 
 MOST_ALONG = 1100  # points along the longer extent of the side
 AROUND, LEAST_TALL_MM = 40, 12.0  # of a cutter that is shown
+CUT = "lettering as cut"
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,10 +56,11 @@ def scene_as_cut(
         mesh = _round(heights, one, setup.top_mm)
     else:
         mesh = _surface(heights, thick_mm, faced(job, side), setup)
-    made = [Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False)]
+    # all of it changes as a lettering does, and the cutter with it
+    made = [Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False, mask=CUT)]
     if cutter is not None:
         tool = _tool_mesh(cutter.tool, *_stands(job, setup, cutter.tip))
-        made.append(Item("cutter", None, tool, material_of(Stainless()), still=False))
+        made.append(Item("cutter", None, tool, material_of(Stainless()), still=False, mask=CUT))
     return replace(scene, items=(*(one for one in scene.items if one.side != side), *made))
 
 

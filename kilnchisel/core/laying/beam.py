@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from kilnchisel.core.blanks.mesh import border_edges, lattice_faces
+from kilnchisel.core.blanks.mesh import border_edges, lattice_faces, shares_of
 from kilnchisel.core.blanks.sides import Side, on_side
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import ndimage, spatial
@@ -24,7 +24,10 @@ Array = NDArray[Any]
 FACING = 0.17  # cosine: beyond 80 degrees a projection smears
 CELLS = (240, 60)  # of the sheet, by which it is known what the beam reaches
 ROUNDS = 12
-CLOSE_MM = 1e-7
+CLOSE_MM, EDGE_ON = 1e-7, 1e-9
+STRIDE = 3.0  # cells that a step goes at most: on folds one that is longer leads anywhere
+SAME_AREA, FOLDED = 1e-6, 1e-4  # of an area: what is rounding, and what must lie over itself to matter
+OVER_MM = 0.5  # so much nearer the lamp hides what is behind; less is the roughness of cells
 FINE_MM = 0.002  # how far a straight piece of an outline may depart from its place on the side
 
 
@@ -69,16 +72,21 @@ class Beam:
         outside = ~shapely.intersects_xy(self.seen, *points.T)
         wanted = np.where(outside[:, None], flat[near], points)
         # each point by itself: it comes to the same place to the bit, whatever else is asked with it
-        going = np.arange(len(found))
+        going, best, nearest = np.arange(len(found)), found.copy(), np.full(len(found), np.inf)
+        longest = STRIDE * self._cell
         for _ in range(ROUNDS):
             off = wanted[going] - self.plane(found[going])
-            far = np.abs(off).max(axis=1) >= CLOSE_MM
+            away = np.abs(off).max(axis=1)
+            nearer = away < nearest[going]
+            best[going[nearer]], nearest[going[nearer]] = found[going[nearer]], away[nearer]
+            far = away >= CLOSE_MM
             going, off = going[far], off[far]
             if len(going) == 0:
                 break
-            steps = self._seen_frames(found[going]) @ self.side.jacobian(found[going])
-            found[going] += np.linalg.solve(steps, off[:, :, None])[:, :, 0]
-        return np.asarray(found)
+            slopes = self._seen_frames(found[going]) @ self.side.jacobian(found[going])
+            step = _solved(slopes, off)
+            found[going] += step / np.maximum(np.abs(step / longest).max(axis=1, keepdims=True), 1.0)
+        return np.asarray(best)
 
     def region(self, region: shapely.MultiPolygon) -> shapely.MultiPolygon:
         """A region of the plane on the sheet, trimmed to what the beam reaches."""
@@ -87,7 +95,9 @@ class Beam:
             return inside
         cast = shapely.transform(self.closely(inside), self.sheet)
         # where the side turns away two points may come to one place, and an outline touch itself
-        return as_region([cast if shapely.is_valid(cast) else shapely.make_valid(cast)])
+        cast = cast if shapely.is_valid(cast) else shapely.make_valid(cast)
+        # behind a fold it is dark
+        return as_region([shapely.intersection(cast, self._lit_sheet) if self.folded else cast])
 
     def closely(self, geometry: Any) -> Any:
         """With points close enough that straight pieces may be bent round the side."""
@@ -95,12 +105,19 @@ class Beam:
         radius = max(high_u - low_u, high_v - low_v) / 2
         return shapely.segmentize(geometry, float(np.sqrt(8 * radius * FINE_MM)))
 
+    @property
+    def _cell(self) -> Array:
+        """Size of a cell of the sheet, (2,) mm."""
+        corners = self._grid[0]
+        return np.asarray(corners[1, 1] - corners[0, 0])
+
     @cached_property
     def _cells(self) -> tuple[Array, Array, Any]:
         """Middles of the cells the beam reaches: in the plane and on the sheet, (k, 2) each."""
-        _, middles, reached = self._grid
-        flat = self.plane(middles[reached])
-        return flat, middles[reached], spatial.cKDTree(flat)
+        _, middles, _ = self._grid
+        lit = middles[self._lit]
+        flat = self.plane(lit)
+        return flat, lit, spatial.cKDTree(flat)
 
     def _unseen(self) -> KilnError:
         return KilnError(
@@ -132,13 +149,96 @@ class Beam:
         return corners, middles, reached
 
     @cached_property
-    def seen(self) -> shapely.Polygon:
-        """What the beam reaches, in the plane. Raises KilnError where it reaches nothing."""
+    def _lit(self) -> Array:
+        """Which cells (n,) the beam reaches first: where a fold hides others, those are left out."""
+        corners, middles, reached = self._grid
+        if not self.folded:
+            return reached
+        rows, columns = corners.shape[:2]
+        faces = lattice_faces(rows, columns)[np.tile(reached, 2)]
+        points = corners.reshape(-1, 2)
+        flat, height = self.plane(points), self._height(points)
+        spots, own = self.plane(middles[reached]), self._height(middles[reached])
+        tree = shapely.STRtree(shapely.polygons(flat[faces]))
+        cell, face = tree.query(shapely.points(spots), predicate="intersects")
+        over = np.einsum("ni,ni->n", shares_of(spots[cell], flat[faces[face]]), height[faces[face]])
+        lit = np.ones(len(spots), bool)
+        lit[cell[over > own[cell] + OVER_MM]] = False
+        return np.asarray(_with(reached, lit))
+
+    def _height(self, uv: Array) -> Array:
+        """How far sheet points (n, 2) are out of the plane of the outline, towards the lamp, (n,) mm."""
+        origin, axes = self._at
+        return np.asarray((self.side.to_body(uv, np.zeros(len(uv))) - origin) @ axes[2])
+
+    @cached_property
+    def _seen(self) -> tuple[shapely.Polygon, bool]:
+        """What the beam reaches, in the plane, and whether folds of it lie over one another there."""
         corners, _, reached = self._grid
         rows, columns = corners.shape[:2]
         faces = lattice_faces(rows, columns)[np.tile(reached, 2)]  # two triangles a cell
-        edges = self.plane(corners.reshape(-1, 2))[border_edges(faces)]
-        parts = shapely.get_parts(shapely.polygonize(list(shapely.linestrings(edges))))
+        parts, all_area = _outlined(self.plane(corners.reshape(-1, 2)), faces)
         if len(parts) == 0:  # a strip that is seen edge on
             raise self._unseen()
-        return max(parts, key=lambda part: float(part.area))
+        region = as_region(parts)
+        widest = max(region.geoms, key=lambda part: float(part.area))
+        return widest, all_area > region.area * (1 + FOLDED)
+
+    @property
+    def folded(self) -> bool:
+        """Whether folds of what it reaches lie over one another, as the lamp sees them."""
+        return self._seen[1]
+
+    @cached_property
+    def _lit_sheet(self) -> Any:
+        """What of the sheet the beam reaches first."""
+        corners, _, _ = self._grid
+        faces = lattice_faces(*corners.shape[:2])[np.tile(self._lit, 2)]
+        return as_region(_outlined(corners.reshape(-1, 2), faces)[0])
+
+    @property
+    def seen(self) -> shapely.Polygon:
+        """What the beam reaches, in the plane. Raises KilnError where it reaches nothing."""
+        return self._seen[0]
+
+
+def _solved(slopes: Array, off: Array) -> Array:
+    """Steps (n, 2) by slopes (n, 2, 2) to what is so far off (n, 2); where they are seen edge on, none."""
+    (a, b), (c, d) = slopes[:, 0].T, slopes[:, 1].T
+    det = a * d - b * c
+    there = np.abs(det) > EDGE_ON * np.abs(slopes).max(axis=(1, 2)) ** 2
+    step = np.stack([d * off[:, 0] - b * off[:, 1], a * off[:, 1] - c * off[:, 0]], axis=1)
+    return np.asarray(np.where(there[:, None], step / np.where(there, det, 1.0)[:, None], 0.0))
+
+
+def _with(among: Array, values: Array) -> Array:
+    """Those (n,) of some that values (k,) are true of."""
+    found = among.copy()
+    found[among] = values
+    return found
+
+
+def _outlined(points: Array, faces: Array) -> tuple[list[Any], float]:
+    """What faces (k, 3) between points (n, 2) cover, in pieces without overlap, and the area of all of them
+    one by one: where they lie over one another, that is more."""
+    edges = points[border_edges(faces)]  # (k, 2, 2), with the faces to their left
+    start, end = edges[:, 0], edges[:, 1]
+    area = float((start[:, 0] * end[:, 1] - end[:, 0] * start[:, 1]).sum() / 2)
+    lines = shapely.linestrings(edges)
+    parts = shapely.get_parts(shapely.polygonize(list(lines)))
+    if len(parts):
+        widest = max(parts, key=lambda part: float(part.area))
+        if abs(widest.area - area) <= SAME_AREA * area:
+            return [widest], area
+    # their border crosses itself, or they do not hang together: what it goes round, by how often
+    parts = shapely.get_parts(shapely.polygonize([shapely.unary_union(lines)]))
+    if len(parts) == 0:
+        return [], area
+    x, y = shapely.get_coordinates(shapely.point_on_surface(parts)).T[:, :, None]
+    up = (start[:, 1] <= y) & (end[:, 1] > y)
+    down = (start[:, 1] > y) & (end[:, 1] <= y)
+    run = np.where(start[:, 1] == end[:, 1], 1.0, end[:, 1] - start[:, 1])
+    right = start[:, 0] + (end[:, 0] - start[:, 0]) * (y - start[:, 1]) / run > x
+    turns = (up & right).sum(axis=1) - (down & right).sum(axis=1)
+    there = turns > 0
+    return list(parts[there]), float((shapely.area(parts) * turns)[there].sum())
