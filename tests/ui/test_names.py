@@ -124,6 +124,34 @@ class Names(WithAList):
         self.wait(lambda: "by hand" not in page.by_hand.fitted.text(), "the row as it is listed")
         self.assertEqual(page.listing.by_hand, ())
 
+    def test_what_was_typed_for_a_row_is_kept_when_it_is_left(self):
+        page = self.page()
+        self.checked(page)
+        self.choose(page, 3)
+        page.by_hand.lengths["cap_height_mm"].setText("nine")
+        self.choose(page, 2)
+        self.assertIn("Row 3: 3 Pip: Capitals: “nine”", page.by_hand.refusal.text())
+        page.by_hand.words.setPlainText("M. Feather")
+        page.put_right(2, (("letterings.1.lay.along_mm", "1"),))  # it is looked at again while one types
+        self.wait(lambda: "by hand" in page.by_hand.fitted.text(), "the row as it is now")
+        self.assertEqual(page.by_hand.words.toPlainText(), "M. Feather")
+        self.choose(page, 1)
+        (one,) = page.listing.by_hand
+        self.assertEqual(one.cells[0], "Maximiliana Featherstonehaugh")
+        kept = {"letterings.1.lay.along_mm": "1", "letterings.1.content.text": '"M. Feather"'}
+        self.assertEqual(dict(one.fields), kept)
+        page.by_hand.lengths["along_mm"].setText("2 mm")
+        other = self.folder / "other.csv"
+        other.write_text("name,duty\nNobody,Cook\n")
+        page.take_list(other)
+        self.assertEqual([len(one.fields) for one in page.listing.by_hand], [2, 1])
+        self.assertEqual((page.by_hand.number, page.by_hand.form.isVisible()), (0, False))
+        self.checked(page)
+        self.choose(page, 1)
+        page.by_hand.words.setPlainText("Someone")
+        page.accept()
+        self.assertEqual(page.listing.by_hand[-1].cells[0], "Nobody")
+
     def test_it_is_kept_with_the_job_and_undone(self):
         def exec_(page):
             page.listing = page.listing.put_right(page.names.rows[0], PUT)

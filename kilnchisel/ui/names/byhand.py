@@ -29,6 +29,7 @@ LENGTHS = (
     ("Along", "lay", "along_mm"),
     ("Up", "lay", "across_mm"),
 )
+WORDS = "text"
 NOTHING = "Choose a row to look at it."
 
 
@@ -41,6 +42,7 @@ class RowByHand(QWidget):
         super().__init__(parent)
         self.number = 0
         self._letterings: tuple[tuple[int, Any, Any], ...] = ()
+        self._shown = 0  # which of them the fields are of
         self._fields: dict[str, str] = {}
         self._pixmap: QPixmap | None = None
         self.setFixedWidth(WIDE)
@@ -80,7 +82,7 @@ class RowByHand(QWidget):
         grid.setVerticalSpacing(4)
         self.which = QComboBox()
         self.which.setAccessibleName("Lettering")
-        self.which.activated.connect(self._show_fields)
+        self.which.activated.connect(self._take_lettering)
         grid.addWidget(self.which, 0, 0, 1, 2)
         label = QLabel("Words")
         label.setObjectName("small")
@@ -114,16 +116,30 @@ class RowByHand(QWidget):
         return self.form
 
     def wait_for(self, number: int, name: str) -> None:
-        """Another row is chosen; nothing of it is known yet."""
+        """Another row is chosen; nothing of it is known yet. What was typed for the one before is kept."""
+        refused = ""
         if number != self.number:
-            self._pixmap = None
-            self.picture.setText("Looking…")
-            self.form.setVisible(False)
-            self.told.setText("")
-            self.fitted.setText("")
+            if not self.keep():
+                refused = f"{self.name.text()}: {self.refusal.text()}"
+            self._show_none("Looking…")
         self.number = number
         self.name.setText(name)
+        self.refusal.setText(refused)
+
+    def leave(self) -> None:
+        """No row is chosen any more; what was typed for the last one is kept."""
+        self.keep()
+        self._show_none(NOTHING)
+        self.number = 0
+        self.name.setText("")
         self.refusal.setText("")
+
+    def _show_none(self, words: str) -> None:
+        self._letterings, self._fields, self._pixmap = (), {}, None
+        self.picture.setText(words)
+        self.form.setVisible(False)
+        self.told.setText("")
+        self.fitted.setText("")
 
     def show_row(
         self,
@@ -133,6 +149,7 @@ class RowByHand(QWidget):
         pixels: Any,
     ) -> None:
         """What came of it. ``fields``: what is put right in it so far."""
+        typed = self._typed()  # since it was shown last: nobody's words go while they are typed
         self._letterings, self._fields = letterings, fields
         self.told.setText("\n".join(filter(None, (outcome.refused, *outcome.warnings))))
         self.told.setObjectName("refusal" if outcome.refused else "warning")
@@ -150,40 +167,71 @@ class RowByHand(QWidget):
         self.form.setVisible(bool(letterings) or bool(fields))
         self.back.setVisible(bool(fields))
         self._show_fields()
+        if self._shown == chosen:
+            self._type(typed)
 
-    def _show_fields(self, _chosen: int = 0) -> None:
-        if not self._letterings:
+    def _take_lettering(self, chosen: int) -> None:
+        """Another lettering of the row: what was typed for the one before is kept first."""
+        if not self.keep():
+            self.which.setCurrentIndex(self._shown)
             return
-        content, lay = self._letterings[self.which.currentIndex()][1:]
-        self.words.setPlainText(content.text)
-        for _, part, name in LENGTHS:
-            value = getattr(content if part == "content" else lay, name)
-            self.lengths[name].setText(format_length(value))
+        self.which.setCurrentIndex(chosen)
+        self._show_fields()
 
-    def keep(self) -> None:
-        """Keep what was changed for this row."""
+    def _show_fields(self) -> None:
+        self._shown = self.which.currentIndex()
+        if self._letterings:
+            self._type(self._listed())
+
+    def _listed(self) -> dict[str, str]:
+        """What the fields show of the lettering that is chosen, as the job of the row has it."""
+        _, content, lay = self._letterings[self._shown]
+        parts = {"content": content, "lay": lay}
+        lengths = {name: format_length(getattr(parts[part], name)) for _, part, name in LENGTHS}
+        return {WORDS: content.text, **lengths}
+
+    def _typed(self) -> dict[str, str]:
+        """What is in the fields that the job of the row does not have."""
         if not self._letterings:
-            return
-        index, content, lay = self._letterings[self.which.currentIndex()]
-        fields = dict(self._fields)
-        if self.words.toPlainText() != content.text:
-            text = json.dumps(self.words.toPlainText(), ensure_ascii=False)
-            fields[f"letterings.{index + 1}.content.text"] = text
+            return {}
+        there = {WORDS: self.words.toPlainText(), **{name: at.text() for name, at in self.lengths.items()}}
+        return {name: text for name, text in there.items() if text != self._listed()[name]}
+
+    def _type(self, texts: dict[str, str]) -> None:
+        for name, text in texts.items():
+            if name == WORDS:
+                self.words.setPlainText(text)
+            else:
+                self.lengths[name].setText(text)
+
+    def keep(self) -> bool:
+        """Keep what was changed for this row; False where it is refused, which is told."""
+        typed = self._typed()
+        if not typed:
+            return True
+        index, fields = self._letterings[self._shown][0], dict(self._fields)
+        if WORDS in typed:
+            fields[f"letterings.{index + 1}.content.text"] = json.dumps(typed[WORDS], ensure_ascii=False)
         for words, part, name in LENGTHS:
-            was = getattr(content if part == "content" else lay, name)
-            written = self.lengths[name].text()
-            if written == format_length(was):
+            if name not in typed:
                 continue
             try:
-                value = parse_length(written)
+                value = parse_length(typed[name])
             except KilnError as error:
                 self.refusal.setText(f"{words}: {error}")
-                return
+                return False
             fields[f"letterings.{index + 1}.{part}.{name}"] = f"{value:g}"
+        self.refusal.setText("")
         if fields != self._fields:
             self.put.emit(self.number, tuple(fields.items()))
+        if self.refusal.text():  # by who keeps it
+            return False
+        self._fields = fields
+        return True
 
     def _as_listed(self) -> None:
+        self._fields = {}
+        self._show_fields()
         self.put.emit(self.number, ())
 
     def _show_picture(self) -> None:

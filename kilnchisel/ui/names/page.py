@@ -226,6 +226,7 @@ class NamesPage(QDialog):
         except KilnError as error:
             self.refusal.setText(str(error))
             return
+        self.by_hand.leave()
         self.path, self.names = path, names
         kept = recall(LAST, {})
         kept = {k: v for k, v in kept.items() if k != path.name} if isinstance(kept, dict) else {}
@@ -405,7 +406,6 @@ class NamesPage(QDialog):
             self.by_hand.refusal.setText(str(error))
             return
         self.listing = self.listing.put_right(self.names.rows[row - 1], fields)
-        self.by_hand.refusal.setText("")
         self._again.add(row)
         self._look_on()
 
@@ -429,7 +429,8 @@ class NamesPage(QDialog):
         super().keyPressEvent(event)
 
     def done(self, result: int) -> None:
-        """End what checks for it."""
+        """End what checks for it; what was typed for a row is kept."""
+        self.by_hand.keep()
         self.checking.end()
         self.looking.end()
         super().done(result)
