@@ -363,6 +363,9 @@ def _recipe(options: Any) -> None:
     from kilnchisel.core.job.words.crafts import craft_words
     from kilnchisel.core.job.words.finishes import finish_words
 
+    for name in ("list", "forget"):
+        if getattr(options, name) and options.job is not None:
+            raise KilnError(f"{options.job} changes nothing with --{name}.")
     if options.list:
         refuse_all_but(options, "--list", "list")
         for known in all_recipes():
@@ -460,7 +463,6 @@ def _sets(options: Any) -> None:
     from kilnchisel.core.handover.packing import save_packed
     from kilnchisel.core.job.sets import all_sets, forget_set, keep_set, sets_for
 
-    job = None if options.job is None else _open(options.job)
     made = any((options.use, options.place, options.save, options.pictures))
     refuse_idle(
         options,
@@ -468,9 +470,12 @@ def _sets(options: Any) -> None:
         ("output", bool(options.use or options.place), "with --use or --place"),
     )
     if options.forget is not None:
+        if options.job is not None:
+            raise KilnError(f"{options.job} changes nothing with --forget.")
         refuse_all_but(options, "--forget", "forget")
         forget_set(options.forget)
         return
+    job = None if options.job is None else _open(options.job)
     if job is None:
         if made:
             raise KilnError("Name the job: kc sets JOB.kcj …")

@@ -116,6 +116,7 @@ class Read(InAFolder):
             (0.1 + 0.2, "General", "0.3"),
             (1.5, "# ?/?", "1.5"),
             (True, "General", "TRUE"),
+            (1e30, "0.00", "1" + 30 * "0" + ".00"),
         )  # fmt: skip
         book = Workbook()
         book.active.append(["value", "as"])
@@ -126,6 +127,15 @@ class Read(InAFolder):
         book.save(path)
         for value, words in read_list(path).rows:
             self.assertEqual(value, words)
+
+    def test_a_formula_that_nothing_has_worked_out_is_no_empty_cell(self):
+        book = Workbook()
+        for row in (("name", "ring"), ("Oda", 54), ("Ras", "=B2+1")):
+            book.active.append(row)
+        path = self.folder / "a.xlsx"
+        book.save(path)
+        with self.assertRaisesRegex(KilnError, "Cell B3 is a formula"):
+            read_list(path)
 
     def test_what_a_sheet_writes_once_or_hides(self):
         """Rows that are the same are one row written as so many; a cell that another one covers is there;

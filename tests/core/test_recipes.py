@@ -114,6 +114,8 @@ class Recipes(unittest.TestCase):
             self.assertEqual(recipe_named("Mine").craft.kind, "pressed")
             self.assertEqual(main(["recipe", str(job), "--use", "nothing", "-o", str(out)]), 2)
             self.assertEqual(main(["recipe", str(job), "--use", "Mine"]), 2)
+            self.assertEqual(main(["recipe", str(job), "--forget", "Mine"]), 2)
+            self.assertEqual(main(["recipe", str(job), "--list"]), 2)
             self.assertEqual(main(["recipe", "--forget", "Mine"]), 0)
 
 

@@ -6,11 +6,13 @@ import codecs
 import csv
 import io
 import re
+import zipfile
 from dataclasses import dataclass
 from datetime import datetime, time
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 from pathlib import Path
 from typing import Any
+from xml.etree.ElementTree import iterparse
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
@@ -18,6 +20,7 @@ from kilnchisel.core.intake import gate
 LARGEST = 64 * 2**20
 MOST_ROWS, MOST_COLUMNS = 100_000, 200
 LONGEST = 2000  # letters of one cell
+MOST_DIGITS = 400  # of a number: a float has 309 before its point
 USUAL, AS_GOOD = ("cp1252", "latin_1"), 0.02
 LIST_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".ods")
 # a number's format in a sheet (ECMA-376 part 1, 18.8.31): words, digits, decimals, per cent, words
@@ -111,7 +114,26 @@ def _sheet(data: bytes) -> tuple[list[list[str]], str]:
         [_said(cell.value, getattr(cell, "number_format", "General")) for cell in row]
         for row in sheet.iter_rows(max_row=MOST_ROWS + 2)
     ]
+    if not all(all(row) for row in rows):
+        _refuse_unworked(data, sheet._worksheet_path)
     return rows, f"the sheet “{sheet.title}”"
+
+
+def _refuse_unworked(data: bytes, sheet: str) -> None:
+    """Raises KilnError where a cell has a formula and no value (ECMA-376 part 1, 18.3.1.4): whatever wrote
+    the file did not work it out, and the cell would be read as empty."""
+    with zipfile.ZipFile(io.BytesIO(data)) as parts, parts.open(sheet) as part:
+        for _, cell in iterparse(part):
+            if not cell.tag.endswith("}c"):
+                continue
+            within = {one.tag.rpartition("}")[2]: one.text for one in cell}
+            worked = bool(within.get("v")) or (cell.get("t") == "str" and "v" in within)  # to no letters
+            if "f" in within and not worked:
+                raise KilnError(
+                    f"Cell {cell.get('r', '')} is a formula that nothing has worked out yet: open the list "
+                    "as a sheet and save it from there."
+                )
+            cell.clear()
 
 
 def _open_sheet(data: bytes) -> tuple[list[list[str]], str]:
@@ -164,8 +186,8 @@ def _number(value: float, form: str) -> str:
     before, digits, decimals, share, after = found.groups()
     exact = Decimal(repr(value)) * (100 if share else 1)
     places = len(decimals or "")
-    rounded = exact.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
-    whole, _, part = f"{abs(rounded):f}".partition(".")
+    rounded = exact.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP, Context(prec=MOST_DIGITS))
+    whole, _, part = f"{rounded.copy_abs():f}".partition(".")
     whole = whole.zfill(digits.count("0"))
     if "," in digits:
         whole = f"{int(whole):,}"
