@@ -8,7 +8,7 @@ from itertools import product
 import numpy as np
 import shapely
 import trimesh
-from scipy import interpolate
+from scipy import interpolate, ndimage
 
 from kilnchisel.core.blanks.apparel import backing_of
 from kilnchisel.core.blanks.bodies import body_of
@@ -348,7 +348,7 @@ class Data(unittest.TestCase):
         self.assertEqual(len(packed(smooth)), 1)  # a byte a place
 
     def test_places_by_splines_of_scipy(self):
-        """Source: scipy.interpolate.BSpline; the program evaluates them by its image routines."""
+        """Source: scipy.interpolate.BSpline, and its image routines beside the lattice."""
         panel = draped("t-shirt", "M").named("front")
         uv = cloth_net(panel.outline, 30.0).points
         rows, columns = panel.values.shape[:2]
@@ -356,7 +356,18 @@ class Data(unittest.TestCase):
         up = interpolate.BSpline.design_matrix(at[:, 1], np.arange(-2.0, rows + 2), 3)
         across = interpolate.BSpline.design_matrix(at[:, 0], np.arange(-2.0, columns + 2), 3)
         wanted = np.einsum("nr,rck,nc->nk", up.toarray(), panel.values, across.toarray())
-        self.assertLess(np.abs(panel.place(uv) - wanted).max(), 1e-6)
+        self.assertLess(np.abs(panel.place(uv) - wanted).max(), 1e-9)
+        e = 1e-3
+        for slope, step in zip(panel.slopes(uv), ((e, 0.0), (0.0, e)), strict=True):
+            by_steps = (panel.place(uv + step) - panel.place(uv - step)) / (2 * e)
+            self.assertLess(np.abs(slope - by_steps).max(), 1e-6)
+        beside = panel.corner + panel.step * np.array([(-1.5, 3.2), (columns + 0.4, -0.3), (-9, rows + 9)])
+        at = ((beside - panel.corner) / panel.step)[:, ::-1].T
+        for axis in range(3):
+            wanted = ndimage.map_coordinates(
+                panel.values[..., axis], at, order=3, prefilter=False, mode="nearest"
+            )
+            np.testing.assert_allclose(panel.place(beside)[:, axis], wanted, atol=1e-9)
 
     def test_a_known_surface_is_fitted(self):
         uv = net_over(shapely.Polygon(closely(np.array([(0, 0), (200, 0), (200, 150.0), (0, 150)]), 9)), 9)

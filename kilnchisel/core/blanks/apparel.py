@@ -87,7 +87,7 @@ def _ribbed(panel: Panel, *, detail: Detail) -> list[Shell]:
     flat = np.stack(np.meshgrid(u, v), axis=-1)
     domain = shapely.box(*panel.outline.bounds)
     net = Net(flat.reshape(-1, 2), np.zeros((0, 3), dtype=np.int32))
-    side = ClothSide(panel.name, domain, panel.place, net, thick)
+    side = ClothSide(panel.name, domain, panel.place, net, thick, sloped=panel.slopes)
     wave = np.abs(np.cos(np.pi * (flat[..., 0] - low_u) / RIB_MM)) ** 1.5 if detail.fine else np.zeros(1)
     above = np.broadcast_to(RIB_HIGH_MM * wave, flat.shape[:2])
     points = side.to_body(flat.reshape(-1, 2), above.reshape(-1)).reshape(*flat.shape[:2], 3)

@@ -4,6 +4,7 @@ own data (``python -m tailoring`` makes it)."""
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -13,12 +14,13 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from kilnchisel.core.blanks.mesh import unit
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.packing import unpacked
 from kilnchisel.core.blanks.sides import true_size
+from kilnchisel.core.blanks.spline import spline_slopes, splined
 from kilnchisel.core.blanks.surface import Surface
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.later import ndimage
 from kilnchisel.core.paths import RESOURCES
 from kilnchisel.core.remembered import remembered
 
@@ -59,26 +61,30 @@ class Panel:
 
     def place(self, uv: Array) -> Array:
         """Places on the cloth as it is draped, (n, 2) mm of the pattern -> (n, 3) mm."""
-        at = ((np.asarray(uv) - self.corner) / self.step)[:, ::-1].T
-        found = [
-            ndimage.map_coordinates(self.values[..., axis], at, order=3, prefilter=False, mode="nearest")
-            for axis in range(3)
-        ]
-        return np.stack(found, axis=1)
+        return splined(self.values, self._steps_to(uv))
+
+    def slopes(self, uv: Array) -> tuple[Array, Array]:
+        """The steps on the cloth for a step along u and along v, (n, 3) each."""
+        along, up = spline_slopes(self.values, self._steps_to(uv))
+        return along / self.step, up / self.step
 
     def normal(self, uv: Array) -> Array:
         """The way that the cloth looks at places, (n, 3), unit."""
-        e = 0.02
-        along = self.place(uv + (e, 0.0)) - self.place(uv - (e, 0.0))
-        up = self.place(uv + (0.0, e)) - self.place(uv - (0.0, e))
-        out = np.cross(along, up)
-        return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12))
+        return unit(np.cross(*self.slopes(uv)))
+
+    def _steps_to(self, uv: Array) -> Array:
+        return np.asarray((np.asarray(uv) - self.corner) / self.step)
 
 
 @dataclass(frozen=True, eq=False)
 class ClothSide(Surface):
     """A side of cloth: its sheet is the flat pattern, to which lettering is true when it is ironed,
-    whatever the cloth gives where it hangs."""
+    whatever the cloth gives where it hangs. ``sloped``: the slopes of its place, where they are known."""
+
+    sloped: Callable[[Array], tuple[Array, Array]] | None = None
+
+    def _slopes(self, uv: Array) -> tuple[Array, Array]:
+        return super()._slopes(uv) if self.sloped is None else self.sloped(uv)
 
     def jacobian(self, uv: Array) -> Array:
         return true_size(len(uv))

@@ -26,7 +26,7 @@ def side_of(panel: Panel, *, detail: Detail) -> tuple[ClothSide, Net, Net]:
     area = panel.outline.buffer(-thick / 2, join_style="mitre")
     nets = nets_over(area, detail=detail)
     domain = shapely.Polygon(shapely.get_coordinates(area.exterior))
-    return ClothSide(panel.name, domain, panel.place, nets[0], thick), *nets
+    return ClothSide(panel.name, domain, panel.place, nets[0], thick, sloped=panel.slopes), *nets
 
 
 def nets_over(area: shapely.Polygon, *, detail: Detail) -> tuple[Net, Net]:
