@@ -7,6 +7,7 @@ from kilnchisel.core.job.blank import Plaque
 from kilnchisel.core.job.crafts import Engraved
 from kilnchisel.core.job.edits import change, with_lettering
 from kilnchisel.core.job.finish import AsBlank, Ink, Paint
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import LineFace, Wording
@@ -19,6 +20,18 @@ from tests.samples import plaque_job
 
 def told(job, key):
     return [check for check in checks(job, 0) if check.key == key]
+
+
+class StraightOn(unittest.TestCase):
+    def test_letters_that_fall_beside_what_is_seen_are_told_with_what_mends_it(self):
+        job = change(fresh_job("mug", "TARN"), ("letterings", 0, "lay", "wrap"), "project")
+        self.assertEqual(told(job, "unreached"), [])
+        wide = change(job, ("letterings", 0, "content", "text"), "TARNLIGHT OBSERVATORY")
+        (check,) = told(wide, "unreached")
+        self.assertEqual(check.level, "failure")
+        self.assertRegex(check.says, r"^Straight on from here, \d+(\.\d)? % of the letters fall on nothing")
+        mended = check.fix.apply(wide)
+        self.assertEqual((mended.letterings[0].lay.wrap, told(mended, "unreached")), ("follow", []))
 
 
 class Outlines(unittest.TestCase):

@@ -71,6 +71,12 @@ class Projection(unittest.TestCase):
         # 80 degrees round, to half a cell of the grid that tells
         wide = mug.diameter_mm / 2 * math.sin(math.radians(80))
         np.testing.assert_allclose((-reached[0], reached[2]), wide, atol=0.2)
+        ink = laid.outline.ink
+        beside = (
+            1 - shapely.intersection(ink, shapely.box(-reached[2], -99, reached[2], 99)).area / ink.area
+        )
+        self.assertAlmostEqual(laid.unreached, beside, places=6)
+        self.assertGreater(beside, 0.1)
         shown = laid.placing.beams[0].plane(shapely.get_coordinates(laid.ink))
         self.assertLessEqual(float(np.abs(shown[:, 0]).max()), reached[2] + 1e-6)
 

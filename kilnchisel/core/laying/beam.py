@@ -99,6 +99,12 @@ class Beam:
         # behind a fold it is dark
         return as_region([shapely.intersection(cast, self._lit_sheet) if self.folded else cast])
 
+    def reached(self, region: shapely.MultiPolygon) -> float:
+        """How much of a region of the plane it reaches, mm² as it is drawn there."""
+        if not self.folded:
+            return float(shapely.intersection(region, self.seen).area)
+        return float(shapely.transform(self.region(region), self.plane).area)
+
     def closely(self, geometry: Any) -> Any:
         """With points close enough that straight pieces may be bent round the side."""
         low_u, low_v, high_u, high_v = self.seen.bounds

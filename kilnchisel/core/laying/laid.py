@@ -151,6 +151,18 @@ class Laid:
         """The least and greatest stretch under the ink, against true size at its own height."""
         return (1.0, 1.0) if self.placing.unrolled else _stretch(self.ink, self.placing)
 
+    @cached_property
+    def unreached(self) -> float:
+        """What share of the letters is left out because nothing is cast there, 0 to 1."""
+        beams = self.placing.beams
+        if not beams or self.outline.ink.is_empty:
+            return 0.0
+        reached = 0.0
+        for beam, (turn, _) in zip(beams, self.placing.copies, strict=True):
+            turned = shapely.transform(self.outline.ink, lambda p, t=turn: p @ t.T)
+            reached += beam.reached(turned) / float(turned.area)
+        return max(1 - reached / len(beams), 0.0)
+
     @property
     def middle(self) -> Array:
         """The sheet point of the outline's origin, (2,)."""

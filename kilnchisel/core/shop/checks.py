@@ -33,7 +33,7 @@ from kilnchisel.core.shop.making import making
 from kilnchisel.core.shop.placing import centred, clear_of_zones
 from kilnchisel.core.shop.standards import rules_for
 from kilnchisel.core.shop.stock import stock_check
-from kilnchisel.core.units import format_length
+from kilnchisel.core.units import format_length, format_number
 
 
 def checks(job: Job, index: int) -> tuple[Check, ...]:
@@ -47,6 +47,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     if isinstance(content, Wording) and not content.text.strip():
         return (Check("empty", "warning", "No words yet."),)
     found = [_letters(job, index, laid)] if isinstance(content, Wording) else []
+    found += _unreached(index, laid)
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
         found += _across(job, index, found)
@@ -105,6 +106,22 @@ def _edges(job: Job, index: int, laid: Laid) -> Check:
         amount_mm=beyond,
         fix=_shrink_to_side(job, index, laid),
     )
+
+
+def _unreached(index: int, laid: Laid) -> list[Check]:
+    """Letters on what turns away from straight on, or is hidden by a fold of its own."""
+    if laid.unreached <= UNREACHED:
+        return []
+    share = format_number(max(100 * laid.unreached, 0.1), 1)
+    return [
+        Check(
+            "unreached",
+            "failure",
+            f"Straight on from here, {share} % of the letters fall on nothing that is seen; that part is "
+            "left out.",
+            fix=set_to(index, "Follow the surface", ("lay", "wrap"), "follow"),
+        )
+    ]
 
 
 def _zones(job: Job, index: int, laid: Laid) -> list[Check]:
@@ -310,6 +327,7 @@ def _contrast(job: Job, index: int, laid: Laid) -> list[Check]:
     ]
 
 
+UNREACHED = 1e-4  # of the letters: less is where a grid of cells ends
 LEAST_PPI = 150.0  # common practice for prints seen at arm's length
 
 

@@ -195,6 +195,7 @@ class HandOverPage(QDialog):
         else:
             field = QLineEdit(value)
             field.setPlaceholderText(option.usual)
+            field.setCursorPosition(0)  # what is longer than it shows its beginning
             field.textChanged.connect(lambda: self.refuse(""))
         field.setAccessibleName(option.words)
         field.setToolTip(option.hint)
@@ -352,3 +353,4 @@ def _put(field: QWidget, value: str) -> None:
         field.setChecked(bool(value))
     elif isinstance(field, QLineEdit):
         field.setText(value)
+        field.setCursorPosition(0)
