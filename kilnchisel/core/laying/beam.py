@@ -164,12 +164,21 @@ class Beam:
         faces = lattice_faces(rows, columns)[np.tile(reached, 2)]
         points = corners.reshape(-1, 2)
         flat, height = self.plane(points), self._height(points)
-        spots, own = self.plane(middles[reached]), self._height(middles[reached])
-        tree = shapely.STRtree(shapely.polygons(flat[faces]))
-        cell, face = tree.query(shapely.points(spots), predicate="intersects")
-        over = np.einsum("ni,ni->n", shares_of(spots[cell], flat[faces[face]]), height[faces[face]])
+        spots = self.plane(middles[reached])
+        # only where they lie over one another: there the faces about each spot
+        shapely.prepare(self._seen[1])
+        over = np.flatnonzero(shapely.intersects_xy(self._seen[1], *spots.T))
+        middle, far = flat[faces].mean(axis=1), np.linalg.norm(np.ptp(flat[faces], axis=1), axis=1).max()
+        pairs = spatial.cKDTree(spots[over]).sparse_distance_matrix(
+            spatial.cKDTree(middle), far, output_type="ndarray"
+        )
+        cell, face = over[pairs["i"]], pairs["j"]
+        shares = shares_of(spots[cell], flat[faces[face]])
+        within = (shares.min(axis=1) >= 0) & (face % len(spots) != cell)  # not by its own two
+        above = np.einsum("ni,ni->n", shares, height[faces[face]])
+        own = self._height(middles[reached])
         lit = np.ones(len(spots), bool)
-        lit[cell[over > own[cell] + OVER_MM]] = False
+        lit[cell[within & (above > own[cell] + OVER_MM)]] = False
         return np.asarray(_with(reached, lit))
 
     def _height(self, uv: Array) -> Array:
@@ -178,22 +187,21 @@ class Beam:
         return np.asarray((self.side.to_body(uv, np.zeros(len(uv))) - origin) @ axes[2])
 
     @cached_property
-    def _seen(self) -> tuple[shapely.Polygon, bool]:
-        """What the beam reaches, in the plane, and whether folds of it lie over one another there."""
+    def _seen(self) -> tuple[shapely.Polygon, shapely.MultiPolygon]:
+        """What the beam reaches, in the plane, and where folds of it lie over one another there."""
         corners, _, reached = self._grid
         rows, columns = corners.shape[:2]
         faces = lattice_faces(rows, columns)[np.tile(reached, 2)]  # two triangles a cell
-        parts, all_area = _outlined(self.plane(corners.reshape(-1, 2)), faces)
+        parts, over = _outlined(self.plane(corners.reshape(-1, 2)), faces)
         if len(parts) == 0:  # a strip that is seen edge on
             raise self._unseen()
-        region = as_region(parts)
-        widest = max(region.geoms, key=lambda part: float(part.area))
-        return widest, all_area > region.area * (1 + FOLDED)
+        return max(as_region(parts).geoms, key=lambda part: float(part.area)), as_region(over)
 
     @property
     def folded(self) -> bool:
         """Whether folds of what it reaches lie over one another, as the lamp sees them."""
-        return self._seen[1]
+        seen, over = self._seen
+        return float(over.area) > FOLDED * seen.area
 
     @cached_property
     def _lit_sheet(self) -> Any:
@@ -224,9 +232,9 @@ def _with(among: Array, values: Array) -> Array:
     return found
 
 
-def _outlined(points: Array, faces: Array) -> tuple[list[Any], float]:
-    """What faces (k, 3) between points (n, 2) cover, in pieces without overlap, and the area of all of them
-    one by one: where they lie over one another, that is more."""
+def _outlined(points: Array, faces: Array) -> tuple[list[Any], list[Any]]:
+    """What faces (k, 3) between points (n, 2) cover, in pieces without overlap, and those of them that more
+    than one layer of faces lies over."""
     edges = points[border_edges(faces)]  # (k, 2, 2), with the faces to their left
     start, end = edges[:, 0], edges[:, 1]
     area = float((start[:, 0] * end[:, 1] - end[:, 0] * start[:, 1]).sum() / 2)
@@ -235,16 +243,15 @@ def _outlined(points: Array, faces: Array) -> tuple[list[Any], float]:
     if len(parts):
         widest = max(parts, key=lambda part: float(part.area))
         if abs(widest.area - area) <= SAME_AREA * area:
-            return [widest], area
+            return [widest], []
     # their border crosses itself, or they do not hang together: what it goes round, by how often
     parts = shapely.get_parts(shapely.polygonize([shapely.unary_union(lines)]))
     if len(parts) == 0:
-        return [], area
+        return [], []
     x, y = shapely.get_coordinates(shapely.point_on_surface(parts)).T[:, :, None]
     up = (start[:, 1] <= y) & (end[:, 1] > y)
     down = (start[:, 1] > y) & (end[:, 1] <= y)
     run = np.where(start[:, 1] == end[:, 1], 1.0, end[:, 1] - start[:, 1])
     right = start[:, 0] + (end[:, 0] - start[:, 0]) * (y - start[:, 1]) / run > x
     turns = (up & right).sum(axis=1) - (down & right).sum(axis=1)
-    there = turns > 0
-    return list(parts[there]), float((shapely.area(parts) * turns)[there].sum())
+    return list(parts[turns > 0]), list(parts[turns > 1])
