@@ -10,6 +10,7 @@ import shapely
 import trimesh
 from scipy import interpolate, ndimage
 
+from kilnchisel.core.blanks.allowance import sewn_edge
 from kilnchisel.core.blanks.apparel import backing_of
 from kilnchisel.core.blanks.bodies import body_of
 from kilnchisel.core.blanks.cloth import draped, path_of
@@ -404,6 +405,38 @@ class Solids(unittest.TestCase):
                     self.assertTrue(solid.is_watertight)
                     self.assertTrue(solid.is_winding_consistent)
                     self.assertGreater(solid.volume, 0)
+
+
+class Seams(unittest.TestCase):
+    """Source: rays of trimesh."""
+
+    def test_nothing_is_seen_through_between_a_rib_and_what_it_is_sewn_to(self):
+        for garment, size in (("sweatshirt", "M"), ("hooded sweatshirt", "L")):
+            body = body_of(Apparel(garment=garment, size=size), detail=Detail.FINE)
+            sheets = [(x.side.to_body(x.net.at, np.zeros(len(x.net.at))), x.net.faces) for x in body.sheets]
+            for name in ("left cuff", "right cuff", "waistband"):
+                panel = draped(garment, size).named(name)
+                at, beyond = sewn_edge(panel)
+                left, _, right, _ = panel.outline.bounds
+                across = np.linspace(left + 3, right - 3, 300)
+                uv = np.concatenate(
+                    [np.stack([across, 0 * across + at + beyond * k], 1) for k in (0, 0.5, 1)]
+                )
+                start = panel.place(uv) + 8 * panel.normal(uv)
+                through = []
+                for without in ("", f"{name} allowance"):
+                    shells = [x.mesh for x in body.shells if x.name != without]
+                    parts = [(mesh.points, mesh.faces) for mesh in shells] + sheets
+                    mesh = trimesh.util.concatenate([trimesh.Trimesh(*one, process=False) for one in parts])
+                    met, ray, _ = mesh.ray.intersects_location(
+                        start, -panel.normal(uv), multiple_hits=False
+                    )
+                    deep = np.full(len(uv), np.inf)
+                    deep[ray] = np.linalg.norm(met - start[ray], axis=1)
+                    through.append(int((deep > 14).sum()))
+                with self.subTest(garment=garment, rib=name):
+                    self.assertEqual(through[0], 0)
+                    self.assertGreater(through[1], 0)  # which the allowance is for
 
 
 class Ribs(unittest.TestCase):

@@ -11,6 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks import pouch
+from kilnchisel.core.blanks.allowance import allowance
 from kilnchisel.core.blanks.body import Body, Sheet, Shell
 from kilnchisel.core.blanks.cloth import ClothSide, Draped, Panel, draped
 from kilnchisel.core.blanks.hanger import hanger_shells
@@ -29,6 +30,7 @@ Array = NDArray[Any]
 RIB_MM, RIB_HIGH_MM = 2.6, 0.42  # from rib to rib, and how high one stands
 RIB_STEPS = 4  # from one rib to the next
 RIB_THICK = 1.7  # layers of cloth
+GATHERED = ("worn", "on a hanger")  # pressed flat, seams are closed
 AT_FOLD_MM = 22.0  # beside a fold, where cloth turns away
 LABEL_MM = (62.0, 38.0)
 LABEL_LOW_MM = 13.0  # below the neckline
@@ -43,6 +45,8 @@ def apparel_body(blank: Apparel, *, detail: Detail) -> Body:
     for panel in worn.panels:
         if panel.rib:
             shells += _ribbed(panel, detail=detail)
+            if blank.shown in GATHERED and (sewn := allowance(panel, RIB_MM)) is not None:
+                shells.append(Shell(f"{panel.name} allowance", "rim", sewn, f"{panel.name} allowance"))
             continue
         side, net, rough = side_of(panel, detail=detail)
         side = replace(side, clear=_hidden(blank, m, side))
