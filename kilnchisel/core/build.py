@@ -609,11 +609,14 @@ def body_of_job(job: Job) -> Body:
 
 
 def can_be_on_both(job: Job, index: int) -> bool:
-    """Whether a lettering's side has an opposite: the other face, or half way round."""
+    """Whether a lettering's side has an opposite that does not have it already: the other face, or half
+    way round."""
     lay, side = job.letterings[index].lay, side_about(job, index)
-    if side is None or lay.repeat is not None:
+    if side is None:
         return False
-    return side.period is not None or sides_about(job.blank).opposite(lay.side) is not None
+    if side.period is None:
+        return sides_about(job.blank).opposite(lay.side) is not None
+    return lay.repeat is None or not (lay.repeat.fill or lay.repeat.times % 2 == 0)
 
 
 def unlinked(job: Job, index: int) -> Job:

@@ -11,7 +11,7 @@ import trimesh
 from demo.jobs import JOBS
 from kilnchisel.core.blanks.bodies import body_of, sides_at
 from kilnchisel.core.blanks.terrain import level_of_bank
-from kilnchisel.core.build import lettering_laid, piece_of, unlinked
+from kilnchisel.core.build import can_be_on_both, lettering_laid, piece_of, unlinked
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS, Band, Bottle, Can, Globe, Medallion, Mug, Plaque, Tumbler
@@ -239,6 +239,11 @@ class NeverMirrored(unittest.TestCase):
             if blank.kind == "mug":  # half way round, on the same sheet
                 area = [lettering_laid(job, 0).ink.area for job in (one, both)]
                 self.assertAlmostEqual(area[1] / area[0], 2.0, places=9)
+                # again round it, and opposite each; of an even number the opposite is there already
+                for times, copies in ((3, 6), (2, 2)):
+                    again = change(both, ("letterings", 0, "lay", "repeat"), {"times": times})
+                    self.assertAlmostEqual(lettering_laid(again, 0).ink.area / area[0], copies, places=9)
+                    self.assertEqual(can_be_on_both(again, 0), times == 3)
             else:
                 whole = mesh_of(Job(blank=blank)).volume
                 removed = [whole - mesh_of(job).volume for job in (one, both)]

@@ -201,7 +201,7 @@ class Beam:
     def folded(self) -> bool:
         """Whether folds of what it reaches lie over one another, as the lamp sees them."""
         seen, over = self._seen
-        return float(over.area) > FOLDED * seen.area
+        return bool(over.area > FOLDED * seen.area)
 
     @cached_property
     def _lit_sheet(self) -> Any:

@@ -299,11 +299,14 @@ def _copies(
     gap = repeat.gap_mm
     if centre:
         count = _fitting(360.0, _sweep(outline, gap)) if repeat.fill else repeat.times
-        return tuple((turn @ _turning(-360.0 * k / count), middle) for k in range(count))
+        turned = tuple((turn @ _turning(-360.0 * k / count), middle) for k in range(count))
+        return _and_opposite(turned, side, lay)
     width, gap = _extent(outline, turn), gap * float(upright[0, 0])
     if side.period is not None:
         count = _fitting(side.period, width + gap) if repeat.fill else repeat.times
-        return tuple((turn, middle + (side.period * k / count, 0.0)) for k in range(count))
+        round_ = tuple((turn, middle + (side.period * k / count, 0.0)) for k in range(count))
+        # where they are as many as fit, or even, the side opposite has them
+        return round_ if repeat.fill or count % 2 == 0 else _and_opposite(round_, side, lay)
     step = width + gap
     low, _, high, _ = side.domain.bounds
     count = _fitting(high - low + gap, step) if repeat.fill else repeat.times
