@@ -35,6 +35,14 @@ class Projection(unittest.TestCase):
         self.assertAlmostEqual(laid.stretch[1], 1 / slant, delta=0.02)
         self.assertAlmostEqual(laid.stretch[0], 1.0, delta=1e-6)
 
+    def test_again_round_a_side_each_is_stretched_as_the_first(self):
+        mug = Mug(handle=False)
+        once = job_on(mug, text="TARN", cap=14, across_mm=45, wrap="project")
+        again = change(once, ("letterings", 0, "lay", "repeat"), {"times": 3})
+        found = [lettering_laid(job, 0).stretch for job in (once, again)]
+        self.assertGreater(found[0][1], 1.02)
+        np.testing.assert_allclose(found[1], found[0], atol=0.01)  # at other corners
+
     def test_a_straight_edge_is_bent_finely(self):
         # a line of slope 1/2 in the plane: (r asin(x / r), x / 2) on the sheet, whatever the corners are
         mug = Mug(handle=False)

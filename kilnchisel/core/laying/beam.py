@@ -58,6 +58,11 @@ class Beam:
         the stretches, 1 and 1 / cosine of the slant."""
         return np.asarray(np.linalg.inv(self._seen_frames(uv)))
 
+    def facing(self, uv: Array) -> Array:
+        """How straight the beam falls on sheet points (n, 2), cosines (n,); below zero where the side turns
+        away."""
+        return np.asarray(self.side.frames(uv)[:, 2] @ self._at[1][2])
+
     def _seen_frames(self, uv: Array) -> Array:
         return np.asarray(np.einsum("aj,nij->nai", self._at[1][:2], self.side.frames(uv)[:, :2]))
 
@@ -143,8 +148,7 @@ class Beam:
         u, v = np.linspace(low_u, high_u, columns + 1), np.linspace(low_v, high_v, rows + 1)
         corners = np.stack(np.meshgrid(u, v), axis=-1)
         middles = ((corners[:-1, :-1] + corners[1:, 1:]) / 2).reshape(-1, 2)
-        out = self._at[1][2]
-        facing = self.side.frames(middles)[:, 2] @ out > FACING
+        facing = self.facing(middles) > FACING
         if self.side.period is None:
             facing &= shapely.intersects_xy(self.side.domain, *middles.T)
         if not facing.any():

@@ -114,8 +114,10 @@ class Placing:
 
     def stretches(self, uv: Array) -> Array:
         """Principal stretches (n, 2) of the outline at points of the sheet."""
-        if self.beams:
-            return principal_stretches(self.beams[0].growth(uv))
+        if self.beams:  # each point as the beam casts it that falls on it the straightest
+            each = np.array([principal_stretches(beam.growth(uv)) for beam in self.beams])
+            straightest = np.argmax([beam.facing(uv) for beam in self.beams], axis=0)
+            return np.asarray(each[straightest, np.arange(len(uv))])
         return principal_stretches(self.side.jacobian(uv) @ self.copies[0][0])
 
     def _closely(self, geometry: Any) -> Any:
@@ -256,8 +258,9 @@ def _stretch(ink: shapely.MultiPolygon, placing: Placing) -> tuple[float, float]
     if ink.is_empty:
         return (1.0, 1.0)
     spots = _spots(ink)
-    if placing.beams:
-        spots = spots[shapely.intersects_xy(ink, *spots.T)]
+    if placing.beams:  # what is cast is stretched the most where it ends
+        corners = shapely.get_coordinates(ink)
+        spots = corners[:: -(-len(corners) // MOST_SPOTS)]
     elif placing.side.period is None:
         # beyond its border a side may not be defined
         spots = spots[shapely.intersects_xy(placing.side.domain, *spots.T)]
@@ -274,7 +277,7 @@ def _spots(ink: shapely.MultiPolygon) -> Array:
     return np.stack([u.ravel(), v.ravel()], axis=1)
 
 
-SPOTS = (25, 13)
+SPOTS, MOST_SPOTS = (25, 13), 2000
 
 
 MIRRORED = np.diag([-1.0, 1.0])
