@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from kilnchisel.core.colour import LUMA
 from kilnchisel.core.job.crafts import Carved, Raised, Relief, Standing
 from kilnchisel.core.later import ndimage, spatial
+from kilnchisel.core.lettering.nearness import distances_to
 from kilnchisel.core.lettering.outline import Raster
 from kilnchisel.core.lettering.polygons import polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -228,7 +229,7 @@ class Moulding:
 
     def heights(self, points: Array) -> Array:
         """Heights (n,) at points (n, 2)."""
-        away = shapely.distance(shapely.points(points), self.outer)
+        away = distances_to(self.outer, points)
         return np.asarray(np.interp(away, self.far, self.high))
 
 

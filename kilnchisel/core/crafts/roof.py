@@ -22,6 +22,7 @@ from kilnchisel.core.crafts.sheet import one_way, triangulated
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.later import csgraph, sparse, spatial
+from kilnchisel.core.lettering.nearness import distances_to
 from kilnchisel.core.lettering.outline import Layer, plainer
 from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
@@ -77,13 +78,13 @@ def medial_points(layer: Layer, *, detail: Detail) -> Array:
         away = np.linalg.norm(corners[at] - samples[pairs[ends, 0]], axis=1)
         np.maximum.at(wide, at, 2 * np.arcsin(np.clip(apart / 2 / np.maximum(away, 1e-12), 0, 1)))
     kept = corners[inside & (wide > MEDIAL_TURN)]
-    far = shapely.distance(shapely.points(kept), _prepared(region.boundary))
+    far = distances_to(region.boundary, kept)
     clear = far > 0.2 * step
     kept, far = kept[clear], far[clear]
     cell = np.rint(kept / (0.7 * step)).astype(np.int64)
     first = distinct(cell)[0]
     along = _along_ridges(samples, corners, pairs[ends], ridge[ends], inside, step)
-    there = shapely.distance(shapely.points(along), region.boundary)
+    there = distances_to(region.boundary, along)
     return np.concatenate([np.column_stack([kept[first], far[first]]), np.column_stack([along, there])])
 
 
@@ -240,7 +241,7 @@ def _prepared(geometry: Any) -> Any:
 
 def distances_in(region: shapely.MultiPolygon, points: Array) -> Array:
     """How far points (n, 2) are inside a region's outline; below zero outside, 0 on it."""
-    far = shapely.distance(shapely.points(points), _prepared(region.boundary))
+    far = distances_to(region.boundary, points)
     far[far < ON_EDGE_MM] = 0.0
     inside = shapely.contains_xy(_prepared(region), points[:, 0], points[:, 1])
     return np.asarray(np.where(inside, far, -far))

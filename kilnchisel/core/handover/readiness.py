@@ -13,16 +13,19 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 
-from kilnchisel.core.build import scene_of_job, view_of
+from kilnchisel.core.build import piece_of, scene_of_job, view_of
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import TITLES
+from kilnchisel.core.job.crafts import Engraved
+from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.sets import fitted, home_set
 from kilnchisel.core.job.setups import SETS
 
 SIZE = (264, 176)
 PROCESSES = 2  # each may hold a gigabyte
+DEEP_MM = 0.5  # of the letters that are carved
 FIRST = "mug"  # what a person meets first: it is made in all its sets, and its mockup
 
 
@@ -86,5 +89,7 @@ def take(step: Step) -> None:
     finally:
         draft.close()
     if step.mockup:
+        # a height that changes all over: the loops that tell how far it is from the outline
+        piece_of(change(job, ("letterings", 0, "craft"), Engraved(floor="v", depth_mm=DEEP_MM)))
         for _ in Mockup(scene).refine(view, SIZE, 1, looks=()):
             pass
