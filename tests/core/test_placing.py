@@ -226,6 +226,18 @@ class Zones(unittest.TestCase):
             along = change(moved, ("letterings", 0, "lay", "along_mm"), laid.side.period / 2 - 1)
             self.assertAlmostEqual(lettering_laid(along, 0).space.seam_mm, gap, delta=0.01)
 
+    def test_a_seam_between_two_of_a_lettering_that_goes_round_again_is_crossed_by_none(self):
+        job = fresh_job("mug", "TARN")
+        wide = lettering_laid(job, 0).ink.bounds
+        again = change(job, ("letterings", 0, "lay", "repeat"), {"times": 3})
+        laid = lettering_laid(again, 0)  # the seam is half way between the second and the third
+        gap = laid.side.period / 6 - (wide[2] - wide[0]) / 2
+        self.assertAlmostEqual(laid.space.seam_mm, gap, delta=0.01)
+        self.assertNotIn("seam", [check.key for check in checks(again, 0)])
+        both = change(job, ("letterings", 0, "lay", "both"), True)  # the other is over it
+        self.assertAlmostEqual(lettering_laid(both, 0).space.seam_mm, wide[0], delta=0.01)
+        self.assertIn("seam", [check.key for check in checks(both, 0)])
+
     def test_how_many_letters_fit(self):
         for words in ("LABEL", "LA"):
             job = fresh_job("can", words)

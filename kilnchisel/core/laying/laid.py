@@ -146,7 +146,15 @@ class Laid:
     @cached_property
     def space(self) -> Space:
         """What is left round the ink; worked out where it is read, which nothing that is drawn does."""
-        return _space(self.ink, self.side, self.placing.scale, self.seam_mm)
+        return _space(self.ink, self.side, self.placing.scale, self.seam_mm, self._spans)
+
+    @property
+    def _spans(self) -> list[tuple[float, float]]:
+        """From where to where along u the letters of each repetition go."""
+        if len(self.placing.copies) == 1:
+            return [(float(self.ink.bounds[0]), float(self.ink.bounds[2]))]
+        every = self.placing.everywhere(shapely.get_coordinates(self.outline.ink))
+        return [(float(uv[:, 0].min()), float(uv[:, 0].max())) for uv in every]
 
     @cached_property
     def stretch(self) -> tuple[float, float]:
@@ -356,7 +364,13 @@ def _seam(middle: Array, side: Side, lay: Lay) -> float | None:
     return float(middle[0] - _wrapped(-lay.seam_deg / 360 * side.period, side.period))
 
 
-def _space(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | None) -> Space:
+def _space(
+    ink: shapely.MultiPolygon,
+    side: Side,
+    scale: float,
+    seam: float | None,
+    spans: list[tuple[float, float]],
+) -> Space:
     if ink.is_empty:
         return Space(0, 0, 0, 0, None, None, 0, ())
     left, bottom, right, top = ink.bounds
@@ -368,18 +382,22 @@ def _space(ink: shapely.MultiPolygon, side: Side, scale: float, seam: float | No
         below_mm=float(bottom - low_v),
         above_mm=float(high_v - top),
         tail_mm=tail,
-        seam_mm=None if seam is None or side.period is None else _to_seam(left, right, seam, side.period),
+        seam_mm=None if seam is None or side.period is None else _to_seam(spans, seam, side.period),
         outside_mm=_outside(ink, side),
         zones=zone_spaces(ink, side),
     )
 
 
-def _to_seam(left: float, right: float, seam: float, period: float) -> float:
-    """The gap between ink and seam, or how far the ink reaches over it (below zero)."""
-    gaps = [
-        max(left - at, at - right) if not left < at < right else -min(at - left, right - at)
-        for at in (seam - period, seam, seam + period)
-    ]
+def _to_seam(spans: list[tuple[float, float]], seam: float, period: float) -> float:
+    """The gap between seam and what is nearest to it of spans along u, or how far one reaches over it
+    (below zero)."""
+    gaps = []
+    for left, right in spans:
+        first = np.ceil((left - seam) / period - 1)  # the seam to the left of it, and those after that
+        for at in seam + period * (first + np.arange(4)):
+            gaps.append(
+                max(left - at, at - right) if not left < at < right else -min(at - left, right - at)
+            )
     return float(min(gaps))
 
 
