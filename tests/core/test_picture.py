@@ -350,6 +350,8 @@ class Parts(unittest.TestCase):
             ("globe", "engraved"),
             ("board", "raised"),
             ("bottle", "printed"),
+            ("plaque", "cut through"),  # nothing is there of its letters
+            ("plaque", "pressed"),  # bends the ground beside them
         ):
             job = set_field(fresh_job(kind, "TARN 8"), "letterings.1.craft", f'{{"kind": "{craft}"}}')
             job = set_field(job, "finish", clear[kind]) if kind in clear else job

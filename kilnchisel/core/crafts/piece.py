@@ -36,6 +36,11 @@ class Part:
     apart: bool = False
 
     @property
+    def lettered(self) -> bool:
+        """Whether a lettering makes it: a part of its own, or of the blank what it bends or cuts open."""
+        return self.lettering is not None or (self.side is not None and not self.uncut)
+
+    @property
     def still(self) -> bool:
         """Whether it stays when lettering changes."""
         return (self.side is None or self.apart) and self.uncut and self.lettering is None

@@ -30,7 +30,6 @@ Array = NDArray[Any]
 
 MOST_ALONG = 1100  # points along the longer extent of the side
 AROUND, LEAST_TALL_MM = 40, 12.0  # of a cutter that is shown
-CUT = "lettering as cut"
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,10 +56,10 @@ def scene_as_cut(
     else:
         mesh = _surface(heights, thick_mm, faced(job, side), setup)
     # all of it changes as a lettering does, and the cutter with it
-    made = [Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False, mask=CUT)]
+    made = [Item(f"{side} as cut", side, mesh, fresh(job.finish), still=False, lettered=True)]
     if cutter is not None:
         tool = _tool_mesh(cutter.tool, *_stands(job, setup, cutter.tip))
-        made.append(Item("cutter", None, tool, material_of(Stainless()), still=False, mask=CUT))
+        made.append(Item("cutter", None, tool, material_of(Stainless()), still=False, lettered=True))
     return replace(scene, items=(*(one for one in scene.items if one.side != side), *made))
 
 

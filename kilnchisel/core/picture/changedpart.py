@@ -16,7 +16,6 @@ from kilnchisel.core.picture.shot import Shot
 Array = NDArray[Any]
 Box = tuple[int, int, int, int]  # of pixels: left, low, right, high; past the last
 
-LETTERED = "lettering"  # what masks of all that is of letters begin with
 SHARE, PIXELS = 0.05, 3  # of the box's smaller side, and besides: how far the round of an edge may reach
 WHOLE = {"texture", "covers"}  # of a material: known by what they are, not by their values
 
@@ -30,9 +29,7 @@ def sheets_of(shot: Shot) -> tuple[Any, ...] | None:
         return None
     if any(item.material.film > 0 or item.material.shines for item in scene.items):
         return None
-    sheets = tuple(
-        (item.name, item.mask, _told(item.material)) for item in items if not item.mask.startswith(LETTERED)
-    )
+    sheets = tuple((item.name, item.mask, _told(item.material)) for item in items if not item.lettered)
     return sheets, weakly(shot.maps)
 
 
@@ -50,7 +47,7 @@ def letters_in(shot: Shot) -> Box | None:
     clip = shot.view.clip_matrix(shot.aspect) @ shot.scene.stance
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
     for item in shot.scene.items:
-        if item.still or not item.mask.startswith(LETTERED) or not len(item.mesh.points):
+        if item.still or not item.lettered or not len(item.mesh.points):
             continue
         at = item.mesh.points @ clip[:, :3].T + clip[:, 3]
         if at[:, 3].min() <= 1e-6:

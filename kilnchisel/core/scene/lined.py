@@ -36,7 +36,11 @@ def linings(
         pane = _is_pane(part.role, item)
         mesh = _turned_over(item.mesh, THICK_MM if pane else LINED_MM)
         material = item.material if pane else slots["cabin"]
-        found.append(Item(f"{item.name}, inside", None, mesh, material, item.still, item.mask))
+        found.append(
+            Item(
+                f"{item.name}, inside", None, mesh, material, item.still, item.mask, lettered=item.lettered
+            )
+        )
     return tuple(found)
 
 

@@ -477,6 +477,7 @@ def _items(
             material_of_part(job, part, slots, marks, rounds),
             part.still and part.side not in marks,
             part.role if part.lettering is None else f"lettering {part.lettering + 1} {part.role}",
+            lettered=part.lettered,
         )
         for part in piece.parts
     )
