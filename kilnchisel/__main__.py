@@ -363,17 +363,14 @@ def _recipe(options: Any) -> None:
     from kilnchisel.core.job.words.crafts import craft_words
     from kilnchisel.core.job.words.finishes import finish_words
 
-    for name in ("list", "forget"):
-        if getattr(options, name) and options.job is not None:
-            raise KilnError(f"{options.job} changes nothing with --{name}.")
     if options.list:
-        refuse_all_but(options, "--list", "list")
+        refuse_all_but(options, "--list", "list", jobless=True)
         for known in all_recipes():
             words = f"{craft_words(known.craft)}; {finish_words(known.finish)}"
             print(f"{known.name}: {words} (for capitals of {known.cap_mm:g} mm)")
         return
     if options.forget:
-        refuse_all_but(options, "--forget", "forget")
+        refuse_all_but(options, "--forget", "forget", jobless=True)
         forget_recipe(options.forget)
         return
     if options.job is None or bool(options.use) == bool(options.save):
@@ -470,9 +467,7 @@ def _sets(options: Any) -> None:
         ("output", bool(options.use or options.place), "with --use or --place"),
     )
     if options.forget is not None:
-        if options.job is not None:
-            raise KilnError(f"{options.job} changes nothing with --forget.")
-        refuse_all_but(options, "--forget", "forget")
+        refuse_all_but(options, "--forget", "forget", jobless=True)
         forget_set(options.forget)
         return
     job = None if options.job is None else _open(options.job)

@@ -24,8 +24,11 @@ def refuse_idle(options: Any, *rules: Rule) -> None:
             raise KilnError(f"{written} changes nothing here; it counts {where}.")
 
 
-def refuse_all_but(options: Any, what: str, *counting: str) -> None:
-    """Raises KilnError for any option that was typed and is not among what counts with ``what``."""
+def refuse_all_but(options: Any, what: str, *counting: str, jobless: bool = False) -> None:
+    """Raises KilnError for any option that was typed and is not among what counts with ``what``.
+    ``jobless``: no job counts either."""
+    if jobless and options.job is not None:
+        raise KilnError(f"{options.job} changes nothing with {what}.")
     own = {"command", "job", "usual", *counting}
     for name in vars(options):
         if name not in own and given(options, name):

@@ -164,9 +164,7 @@ class Beam:
         corners, middles, reached = self._grid
         if not self.folded:
             return reached
-        rows, columns = corners.shape[:2]
-        faces = lattice_faces(rows, columns)[np.tile(reached, 2)]
-        points = corners.reshape(-1, 2)
+        faces, points = self._faces_of(reached), corners.reshape(-1, 2)
         flat, height = self.plane(points), self._height(points)
         spots = self.plane(middles[reached])
         # only where they lie over one another: there the faces about each spot
@@ -181,9 +179,14 @@ class Beam:
         within = (shares.min(axis=1) >= 0) & (face % len(spots) != cell)  # not by its own two
         above = np.einsum("ni,ni->n", shares, height[faces[face]])
         own = self._height(middles[reached])
-        lit = np.ones(len(spots), bool)
-        lit[cell[within & (above > own[cell] + OVER_MM)]] = False
-        return np.asarray(_with(reached, lit))
+        lit = reached.copy()
+        lit[np.flatnonzero(reached)[cell[within & (above > own[cell] + OVER_MM)]]] = False
+        return np.asarray(lit)
+
+    def _faces_of(self, cells: Array) -> Array:
+        """Some of the cells (n,) as triangles (k, 3) between the grid's corners: of each the first, then of
+        each the second."""
+        return np.asarray(lattice_faces(*self._grid[0].shape[:2])[np.tile(cells, 2)])
 
     def _height(self, uv: Array) -> Array:
         """How far sheet points (n, 2) are out of the plane of the outline, towards the lamp, (n,) mm."""
@@ -194,9 +197,7 @@ class Beam:
     def _seen(self) -> tuple[shapely.Polygon, shapely.MultiPolygon]:
         """What the beam reaches, in the plane, and where folds of it lie over one another there."""
         corners, _, reached = self._grid
-        rows, columns = corners.shape[:2]
-        faces = lattice_faces(rows, columns)[np.tile(reached, 2)]  # two triangles a cell
-        parts, over = _outlined(self.plane(corners.reshape(-1, 2)), faces)
+        parts, over = _outlined(self.plane(corners.reshape(-1, 2)), self._faces_of(reached))
         if len(parts) == 0:  # a strip that is seen edge on
             raise self._unseen()
         return max(as_region(parts).geoms, key=lambda part: float(part.area)), as_region(over)
@@ -210,9 +211,7 @@ class Beam:
     @cached_property
     def _lit_sheet(self) -> Any:
         """What of the sheet the beam reaches first."""
-        corners, _, _ = self._grid
-        faces = lattice_faces(*corners.shape[:2])[np.tile(self._lit, 2)]
-        return as_region(_outlined(corners.reshape(-1, 2), faces)[0])
+        return as_region(_outlined(self._grid[0].reshape(-1, 2), self._faces_of(self._lit))[0])
 
     @property
     def seen(self) -> shapely.Polygon:
@@ -227,13 +226,6 @@ def _solved(slopes: Array, off: Array) -> Array:
     there = np.abs(det) > EDGE_ON * np.abs(slopes).max(axis=(1, 2)) ** 2
     step = np.stack([d * off[:, 0] - b * off[:, 1], a * off[:, 1] - c * off[:, 0]], axis=1)
     return np.asarray(np.where(there[:, None], step / np.where(there, det, 1.0)[:, None], 0.0))
-
-
-def _with(among: Array, values: Array) -> Array:
-    """Those (n,) of some that values (k,) are true of."""
-    found = among.copy()
-    found[among] = values
-    return found
 
 
 def _outlined(points: Array, faces: Array) -> tuple[list[Any], list[Any]]:

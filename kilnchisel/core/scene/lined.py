@@ -6,6 +6,8 @@ not what they are outside. That is for pictures only, and no part of a solid.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from kilnchisel.core.blanks.body import BEHIND
@@ -36,11 +38,7 @@ def linings(
         pane = _is_pane(part.role, item)
         mesh = _turned_over(item.mesh, THICK_MM if pane else LINED_MM)
         material = item.material if pane else slots["cabin"]
-        found.append(
-            Item(
-                f"{item.name}, inside", None, mesh, material, item.still, item.mask, lettered=item.lettered
-            )
-        )
+        found.append(replace(item, name=f"{item.name}, inside", side=None, mesh=mesh, material=material))
     return tuple(found)
 
 

@@ -195,7 +195,8 @@ class RowByHand(QWidget):
         if not self._letterings:
             return {}
         there = {WORDS: self.words.toPlainText(), **{name: at.text() for name, at in self.lengths.items()}}
-        return {name: text for name, text in there.items() if text != self._listed()[name]}
+        listed = self._listed()
+        return {name: text for name, text in there.items() if text != listed[name]}
 
     def _type(self, texts: dict[str, str]) -> None:
         for name, text in texts.items():
