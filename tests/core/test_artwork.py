@@ -44,7 +44,7 @@ from kilnchisel.core.lettering.content import (
     picture_of_artwork,
     words_in,
 )
-from kilnchisel.core.lettering.drawings import read_drawing
+from kilnchisel.core.lettering.drawings.reading import read_drawing
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
@@ -204,12 +204,12 @@ class Drawings(Folder):
 
     def test_text_begins_where_it_is_put_on_its_baseline(self):
         # H stands on the baseline, its stem a side bearing away from where the words begin
-        left, low, _, high = words_in("HI", "League Spartan", 100.0).bounds
+        left, low, _, high = words_in("HI", "League Spartan", 100.0).region.bounds
         face = load_face(ShippedFace(name="league-spartan"))
         self.assertAlmostEqual(low, 0.0, delta=0.05)
         self.assertAlmostEqual(high, 100 * face.cap_height / face.units_per_em, delta=0.05)
         self.assertTrue(2 < left < 15, left)
-        wide = [words_in(words, "League Spartan", 100.0).bounds for words in ("H", "HHHHHHHH")]
+        wide = [words_in(words, "League Spartan", 100.0).region.bounds for words in ("H", "HHHHHHHH")]
         self.assertAlmostEqual(wide[0][0], wide[1][0], delta=0.05)
 
     def test_broken_files_say_what_is_wrong(self):

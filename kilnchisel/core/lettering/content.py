@@ -20,7 +20,8 @@ from kilnchisel.core.job.lettering import Content
 from kilnchisel.core.job.wording import Curve, FileFace, ShippedFace, Wording
 from kilnchisel.core.kinds import by_kind
 from kilnchisel.core.lettering.catalogue import face_of_family
-from kilnchisel.core.lettering.drawings import Drawing, read_drawing
+from kilnchisel.core.lettering.drawings.reading import read_drawing
+from kilnchisel.core.lettering.drawings.sheet import Drawing, Words
 from kilnchisel.core.lettering.faces import load_face
 from kilnchisel.core.lettering.outline import Layer, Outline, Raster, bounds_of, make_outline
 from kilnchisel.core.lettering.polygons import as_region, length_of, rings_of
@@ -180,14 +181,14 @@ def size_in(data: bytes, form: str, name: str, page: int) -> tuple[Box, float | 
     return drawing.bounds, drawing.unit_mm
 
 
-def words_in(words: str, family: str, size: float) -> shapely.MultiPolygon | None:
-    """Words of a drawing in the face of that family, baseline at the origin, None if it is not here."""
+def words_in(words: str, family: str, size: float) -> Words | None:
+    """Words of a drawing in the face of that name, None if it is not here."""
     face = face_of_family(family)
     return None if face is None else _set_words(words, face, size)
 
 
 @remembered
-def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> shapely.MultiPolygon:
+def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> Words:
     loaded = load_face(face)
     cap = min(max(size * loaded.cap_height / loaded.units_per_em, 0.2), 3000)
     outline = make_outline(Wording(text=words, face=face, cap_height_mm=cap, align="left"))
@@ -195,7 +196,8 @@ def _set_words(words: str, face: FileFace | ShippedFace, size: float) -> shapely
     start = np.array([first.anchor[0] - first.advance_mm / 2, first.anchor[1]])
     factor = size * loaded.cap_height / loaded.units_per_em / cap
     moved: shapely.MultiPolygon = shapely.transform(outline.ink, lambda p: (p - start) * factor)
-    return moved
+    advance = outline.advance_mm() * factor
+    return Words(moved, advance)
 
 
 @remembered

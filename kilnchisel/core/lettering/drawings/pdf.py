@@ -1,0 +1,301 @@
+"""A page of a PDF as it is drawn: forms put in, clips, dashes, layers.
+
+Source: ISO 32000-1, chapter 8.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any, TypeAlias
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from kilnchisel.core.errors import KilnError
+from kilnchisel.core.lettering.drawings.sheet import (
+    FINENESS,
+    MOST_NESTED,
+    MOST_PIECES,
+    PICTURE_LEFT_OUT,
+    SEEN,
+    WHITE,
+    Drawing,
+    Run,
+    Sheet,
+    TextOutline,
+    comes_back,
+    dashed,
+    even_scale,
+    filled,
+)
+from kilnchisel.core.lettering.drawings.svgstyle import POINT_MM, together
+from kilnchisel.core.lettering.reshaping import Cap, Join, Pen
+
+Array = NDArray[Any]
+
+CAPS: dict[int, Cap] = {0: "flat", 1: "round", 2: "square"}  # tables 54 and 55
+JOINS: dict[int, Join] = {0: "mitre", 1: "round", 2: "bevel"}
+MITRE_LIMIT = 10.0  # table 52, where nothing is said; the library does not tell another
+WORDS_LEFT_OUT = "Words that are set with a font in the PDF are left out; save them as outlines."
+HIDDEN = "Layers that are not shown are left out: {}."
+Clip: TypeAlias = shapely.Geometry | None
+
+
+def read_pdf(data: bytes, name: str, page: int, _text: TextOutline) -> Drawing:
+    """The drawing of one page of a PDF. Raises KilnError."""
+    import pypdfium2 as pdfium
+
+    try:
+        document = pdfium.PdfDocument(data)
+    except pdfium.PdfiumError:
+        raise KilnError(f"{name} is not a PDF that can be read; it is damaged, or locked.") from None
+    try:
+        if not 1 <= page <= len(document):
+            raise KilnError(f"{name} has {len(document)} pages; there is no page {page}.")
+        leaf = document[page - 1]
+        sheet = Sheet()
+        hidden = _hidden_layers(data)
+        reader = _Page(leaf, sheet, max(leaf.get_mediabox()[2:]) / FINENESS, hidden)
+        reader.objects(None, _upright(leaf), None, 0)
+        if reader.met:
+            sheet.notes.append(HIDDEN.format(", ".join(sorted(reader.met)[:6])))
+    finally:
+        document.close()
+    return sheet.drawing(POINT_MM, (POINT_MM, POINT_MM))
+
+
+def _upright(leaf: Any) -> Array:
+    """What turns a page as it is shown, clockwise by its rotation."""
+    turn = math.radians(-leaf.get_rotation())
+    cos, sin = round(math.cos(turn)), round(math.sin(turn))
+    return np.array([[cos, -sin, 0.0], [sin, cos, 0.0]], dtype=float)
+
+
+def _hidden_layers(data: bytes) -> set[str]:
+    """The names of layers that are off as the file opens; none where it has none."""
+    if b"/OCProperties" not in data and b"/ObjStm" not in data:
+        return set()
+    import io
+
+    import pikepdf
+
+    try:
+        with pikepdf.open(io.BytesIO(data)) as document:
+            said = document.Root.get("/OCProperties")
+            if said is None:
+                return set()
+            first = said.get("/D", {})
+            off = {str(group.Name) for group in first.get("/OFF", [])}
+            if first.get("/BaseState") == "/OFF":
+                on = {str(group.Name) for group in first.get("/ON", [])}
+                off |= {str(group.Name) for group in said.get("/OCGs", [])} - on
+            return off
+    except (pikepdf.PdfError, AttributeError, TypeError):
+        return set()
+
+
+@dataclass(eq=False)
+class _Page:
+    """A page that is laid on a sheet."""
+
+    leaf: Any
+    sheet: Sheet
+    tolerance: float
+    hidden: set[str]
+
+    def __post_init__(self) -> None:
+        self.met: set[str] = set()
+
+    def objects(self, form: Any, matrix: Array, clip: Clip, depth: int) -> None:
+        """Lay down the objects of the page, or of a form."""
+        import pypdfium2.raw as raw
+
+        for item in self.leaf.get_objects(max_depth=1, form=form):
+            self.sheet.count(0)
+            if not self._shown(item):
+                continue
+            inner = self._clipped(item, matrix, clip)
+            if item.type == raw.FPDF_PAGEOBJ_FORM:
+                if depth < MOST_NESTED:
+                    own = together(matrix, _matrix(item))
+                    self.objects(item.raw, own, inner, depth + 1)
+            elif item.type == raw.FPDF_PAGEOBJ_TEXT:
+                self.sheet.notes.append(WORDS_LEFT_OUT)
+            elif item.type == raw.FPDF_PAGEOBJ_IMAGE:
+                self.sheet.notes.append(PICTURE_LEFT_OUT)
+            elif item.type == raw.FPDF_PAGEOBJ_SHADING and inner is not None:
+                self.sheet.inks.append((inner, True))  # colours that run into another, as far as its clip
+            elif item.type == raw.FPDF_PAGEOBJ_PATH:
+                self._path(item, matrix, inner)
+
+    def _shown(self, item: Any) -> bool:
+        """Whether it is on no layer that is off."""
+        names = set(_layers_of(item.raw)) & self.hidden if self.hidden else set()
+        self.met |= names
+        return not names
+
+    def _clipped(self, item: Any, matrix: Array, clip: Clip) -> Clip:
+        """A clip cut by an object's own."""
+        import pypdfium2.raw as raw
+
+        path = raw.FPDFPageObj_GetClipPath(item.raw)
+        for number in range(max(raw.FPDFClipPath_CountPaths(path), 0)) if path else ():
+
+            def segment(k: int, number: int = number) -> Any:
+                return raw.FPDFClipPath_GetPathSegment(path, number, k)
+
+            runs = _runs(raw.FPDFClipPath_CountPathSegments(path, number), segment)
+            rings = [run.points(matrix, self.tolerance) for run in runs]
+            for ring in rings:
+                self.sheet.count(len(ring))
+            region: shapely.Geometry = filled(rings, even_odd=False)
+            clip = region if clip is None else shapely.intersection(clip, region)
+        return clip
+
+    def _path(self, item: Any, outer: Array, clip: Clip) -> None:
+        import pypdfium2.raw as raw
+
+        matrix = together(outer, _matrix(item))
+        count = raw.FPDFPath_CountSegments(item.raw)
+        runs = _runs(count, lambda k: raw.FPDFPath_GetPathSegment(item.raw, k))
+        rings = [run.points(matrix, self.tolerance) for run in runs]
+        for ring in rings:
+            self.sheet.count(len(ring))
+        if not rings:
+            return
+        mode, stroke = ctypes.c_int(), ctypes.c_int()
+        raw.FPDFPath_GetDrawMode(item.raw, mode, stroke)
+        ink, seen = _paint(raw.FPDFPageObj_GetFillColor, item.raw)
+        is_filled = False
+        if mode.value and seen:
+            region = filled(rings, even_odd=mode.value == raw.FPDF_FILLMODE_ALTERNATE)
+            self.sheet.lay(region, clip, ink=ink)
+            is_filled = not region.is_empty
+        ink, seen = _paint(raw.FPDFPageObj_GetStrokeColor, item.raw)
+        if stroke.value and seen:
+            self._stroke(item, runs, matrix, clip, ink=ink, is_filled=is_filled)
+
+    def _stroke(
+        self, item: Any, runs: list[Run], matrix: Array, clip: Clip, *, ink: bool, is_filled: bool
+    ) -> None:
+        import pypdfium2.raw as raw
+
+        width = ctypes.c_float()
+        raw.FPDFPageObj_GetStrokeWidth(item.raw, width)
+        scale = even_scale(matrix)
+        slanting = scale is None
+        grown = 1.0 if scale is None else scale
+        cap = CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat")
+        join = JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre")
+        pen = Pen(width.value * grown, cap, join, MITRE_LIMIT)
+        dashes, phase = _dashes(item.raw)
+        near = self.tolerance / max(float(np.abs(matrix[:, :2]).max()), 1e-12)
+        for run in runs:
+            points = run.points(None, near) if slanting else run.points(matrix, self.tolerance)
+            loop = run.closed or comes_back(points)
+            parts = dashed(points, [one * grown for one in dashes], phase * grown) if dashes else [points]
+            whole = len(parts) == 1 and parts[0] is points
+            for part in parts:
+                self.sheet.stroke(
+                    part,
+                    pen,
+                    loop=loop and whole,
+                    line=not is_filled and not (loop and whole),
+                    ink=ink,
+                    clip=clip,
+                    matrix=matrix if slanting else None,
+                )
+
+
+def _matrix(item: Any) -> Array:
+    m = item.get_matrix()
+    return np.array([[m.a, m.c, m.e], [m.b, m.d, m.f]], dtype=float)
+
+
+def _layers_of(item: Any) -> Iterator[str]:
+    """The names of the layers that an object is on."""
+    import pypdfium2.raw as raw
+
+    for number in range(max(raw.FPDFPageObj_CountMarks(item), 0)):
+        mark = raw.FPDFPageObj_GetMark(item, number)
+        if _said(lambda *to, m=mark: raw.FPDFPageObjMark_GetName(m, *to)) == "OC":
+            yield _said(lambda *to, m=mark: raw.FPDFPageObjMark_GetParamStringValue(m, b"Name", *to))
+
+
+def _said(ask: Callable[..., Any]) -> str:
+    """Words of the library, UTF-16."""
+    length = ctypes.c_ulong()
+    ask(None, 0, length)
+    if length.value < 2:
+        return ""
+    buffer = ctypes.create_string_buffer(length.value)
+    pointer = ctypes.cast(buffer, ctypes.POINTER(ctypes.c_ushort))
+    ask(pointer, length.value, length)
+    return buffer.raw[: length.value].decode("utf-16-le", errors="replace").rstrip("\0")
+
+
+def _dashes(item: Any) -> tuple[list[float], float]:
+    import pypdfium2.raw as raw
+
+    count = raw.FPDFPageObj_GetDashCount(item)
+    if count <= 0:
+        return [], 0.0
+    lengths, phase = (ctypes.c_float * count)(), ctypes.c_float()
+    raw.FPDFPageObj_GetDashArray(item, lengths, count)
+    raw.FPDFPageObj_GetDashPhase(item, phase)
+    found = [float(one) for one in lengths]
+    return (found if sum(found) > 0 else []), float(phase.value)
+
+
+def _paint(getter: Any, item: Any) -> tuple[bool, bool]:
+    """Whether a colour is ink, and whether it is strong enough to be seen."""
+    parts = [ctypes.c_uint() for _ in range(4)]
+    if not getter(item, *parts):
+        return True, True
+    return min(part.value for part in parts[:3]) < WHITE * 255, parts[3].value > SEEN * 255
+
+
+def _runs(count: int, segment: Callable[[int], Any]) -> list[Run]:
+    """Outlines of so many segments, in their own units."""
+    import pypdfium2.raw as raw
+
+    if count > MOST_PIECES:
+        raise KilnError("The drawing has too many pieces to be used.")
+    runs: list[Run] = []
+    pieces: list[Array] = []
+    pending: list[Array] = []
+    begin = at = np.zeros(2)
+    begun = False
+
+    def end(*, closed: bool) -> None:
+        if pieces:
+            runs.append(Run(tuple(pieces), closed))
+        pieces.clear()
+
+    for number in range(count):
+        one = segment(number)
+        x, y = ctypes.c_float(), ctypes.c_float()
+        raw.FPDFPathSegment_GetPoint(one, x, y)
+        kind, spot = raw.FPDFPathSegment_GetType(one), np.array([float(x.value), float(y.value)])
+        if kind == raw.FPDF_SEGMENT_MOVETO:
+            end(closed=False)
+            begin = at = spot
+            begun = True
+        elif kind == raw.FPDF_SEGMENT_LINETO and begun:
+            pieces.append(np.array([at, spot]))
+            at = spot
+        elif kind == raw.FPDF_SEGMENT_BEZIERTO and begun:
+            pending.append(spot)
+            if len(pending) == 3:
+                pieces.append(np.array([at, *pending]))
+                at = spot
+                pending = []
+        if begun and raw.FPDFPathSegment_GetClose(one):
+            end(closed=True)
+            at = begin
+    end(closed=False)
+    return runs
