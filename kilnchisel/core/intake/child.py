@@ -21,7 +21,7 @@ from kilnchisel.core.sending.wire import sent, taken, way_back
 
 BASICS = ("kilnchisel.core.job.file",)  # the rest when it is first asked for, or ahead of that
 # what meshes take, 45 MB, is loaded with the first one
-REST = ("kilnchisel.core.lettering.content", "svgelements")
+REST = ("kilnchisel.core.lettering.content", "svgelements", "cssselect2")
 
 AHEAD_AFTER_S = 4.0  # the program that started this one is starting itself
 

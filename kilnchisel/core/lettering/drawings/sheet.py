@@ -149,6 +149,11 @@ def moved(points: Array, matrix: Array) -> Array:
     return np.asarray(points @ matrix[:, :2].T + matrix[:, 2])
 
 
+def same(one: Any, other: Any, within: float = 1e-12) -> bool:
+    """Whether two points are one."""
+    return bool(abs(one[0] - other[0]) <= within and abs(one[1] - other[1]) <= within)
+
+
 def even_scale(matrix: Array) -> float | None:
     """How much larger a matrix (2, 3) makes things, None where that differs by direction."""
     (a, c), (b, d) = matrix[:, :2]
@@ -175,14 +180,16 @@ class Run:
             if not found:
                 found.append(ends[0])
             found += ends[1:] if len(ends) == 2 else cubic(ends[0], ends[1], ends[2], ends[3], tolerance)
-        if self.closed and found and not np.allclose(found[0], found[-1], rtol=0, atol=1e-12):
+        if self.closed and found and not same(found[0], found[-1]):
             found.append(found[0])
         return np.array(found, dtype=float).reshape(-1, 2)
 
 
 def filled(rings: list[Array], *, even_odd: bool) -> shapely.MultiPolygon:
     """What rings enclose, whether they come back to their first points or not."""
-    open_rings = [ring[:-1] if np.allclose(ring[0], ring[-1]) else ring for ring in rings]
+    open_rings = [
+        ring[:-1] if same(ring[0], ring[-1], 1e-9 + 1e-5 * np.ptp(ring)) else ring for ring in rings
+    ]
     open_rings = [ring for ring in open_rings if len(ring) >= 3]
     return (fill_even_odd if even_odd else fill_nonzero)(open_rings)
 

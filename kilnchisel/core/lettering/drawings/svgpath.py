@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kilnchisel.core.lettering.drawings.sheet import Run
+from kilnchisel.core.lettering.drawings.sheet import Run, same
 from kilnchisel.core.lettering.drawings.svgstyle import numbers
 
 Array = NDArray[Any]
@@ -64,7 +64,7 @@ def _parted(path: Any) -> list[Run]:
             end(closed=False)
             begin = at = _xy(segment.end)
         elif isinstance(segment, Close):
-            if not np.allclose(at, begin, rtol=0, atol=1e-12):
+            if not same(at, begin):
                 pieces.append(np.array([at, begin]))
             end(closed=True)
             at = begin
@@ -113,7 +113,7 @@ def spots_of(runs: list[Run]) -> Iterator[tuple[Array, float]]:
 
 def _way(piece: Array) -> float:
     for other in piece[1:]:
-        if not np.allclose(other, piece[0], rtol=0, atol=1e-12):
+        if not same(other, piece[0]):
             return float(np.degrees(np.arctan2(*(other - piece[0])[::-1])))
     return 0.0
 
