@@ -14,6 +14,8 @@ import resvg_py
 import shapely
 from PIL import Image
 from reportlab.lib.colors import Color, white
+from reportlab.pdfbase.pdfmetrics import registerFont
+from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 import kilnchisel
@@ -186,7 +188,64 @@ def _forms_in_forms(c):
     c.doForm("b")
 
 
+def _words(c):
+    c.setFont("Own", 20)
+    c.drawString(5, 20, "Dome 8")
+    c.rotate(20)
+    c.setFont("Own", 14)
+    c.drawString(20, 40, "\u00e4 & \u00d8")
+
+
+def _words_in_a_form(c):
+    c.beginForm("f")
+    c.setFont("Own", 14)
+    c.drawString(2, 2, "Tarn")
+    c.endForm()
+    c.translate(20, 30)
+    c.rotate(20)
+    c.scale(1.5, 1)
+    c.doForm("f")
+
+
+def _words_clipped(c):
+    _clip(c)
+    c.setFont("Own", 30)
+    c.drawString(5, 50, "Tarn")
+
+
+def _words_of_paper(c):
+    c.rect(10, 30, 80, 60, fill=1, stroke=0)
+    c.setFillColor(white)
+    c.setFont("Own", 24)
+    c.drawString(15, 50, "Tarn")
+
+
+def _words_squeezed(c):
+    text = c.beginText(5, 50)
+    text.setFont("Own", 20)
+    text.setHorizScale(60)
+    text.setCharSpace(3)
+    text.setRise(5)
+    text.textOut("TARN 8")
+    c.drawText(text)
+
+
+def _words_that_are_not_seen(c):
+    c.rect(60, 60, 20, 20, fill=1, stroke=0)
+    text = c.beginText(5, 20)
+    text.setFont("Own", 20)
+    text.setTextRenderMode(3)
+    text.textOut("TARN 8")
+    c.drawText(text)
+
+
 PDFS = {
+    "words": _words,
+    "words in a form": _words_in_a_form,
+    "words clipped": _words_clipped,
+    "words of paper": _words_of_paper,
+    "words squeezed": _words_squeezed,
+    "words not seen": _words_that_are_not_seen,
     "clip": _clipped,
     "clip of a form": _clipped_form,
     "dashes": _dashed,
@@ -201,6 +260,10 @@ PDFS = {
 @spread
 class Pdf(unittest.TestCase):
     """Source: the library's own picture of the page; what is read of it is its objects."""
+
+    @classmethod
+    def setUpClass(cls):
+        registerFont(TTFont("Own", next(path for path in FONTS if path.endswith("Pacifico-Regular.ttf"))))
 
     def made(self, draw):
         buffer = io.BytesIO()
@@ -223,6 +286,26 @@ class Pdf(unittest.TestCase):
     @each(PDFS)
     def test_as_it_is_rendered(self, name):
         self.assertEqual(self.compare(self.made(PDFS[name])).notes, ())
+
+    def test_words_whose_letters_are_not_known_are_left_out_and_told(self):
+        def lines(c):
+            _clear(c)
+            text = c.beginText(5, 20)
+            text.setFont("Own", 30)
+            text.setTextRenderMode(1)
+            text.textOut("TARN")
+            c.drawText(text)
+
+        drawing = read_drawing(self.made(lines), "pdf", "a.pdf", 1, words_in)
+        self.assertEqual(len(drawing.region.geoms), 1)
+        self.assertIn("letters' outlines are left out", drawing.notes[0])
+
+    def test_a_face_that_stands_in_is_told(self):
+        def draw(c):
+            c.setFont("Helvetica", 20)
+            c.drawString(5, 50, "TARN")
+
+        self.assertIn("does not hold Helvetica", self.compare(self.made(draw)).notes[0])
 
     def changed(self, data, change):
         with pikepdf.open(io.BytesIO(data)) as document:

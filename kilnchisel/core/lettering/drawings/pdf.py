@@ -16,10 +16,11 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.lettering.drawings.pdfpath import runs_of
+from kilnchisel.core.lettering.drawings.pdfwords import PageWords
 from kilnchisel.core.lettering.drawings.sheet import (
     FINENESS,
     MOST_NESTED,
-    MOST_PIECES,
     PICTURE_LEFT_OUT,
     SEEN,
     WHITE,
@@ -31,8 +32,9 @@ from kilnchisel.core.lettering.drawings.sheet import (
     dashed,
     even_scale,
     filled,
+    together,
 )
-from kilnchisel.core.lettering.drawings.svgstyle import POINT_MM, together
+from kilnchisel.core.lettering.drawings.svgstyle import POINT_MM
 from kilnchisel.core.lettering.reshaping import Cap, Join, Pen
 
 Array = NDArray[Any]
@@ -40,7 +42,10 @@ Array = NDArray[Any]
 CAPS: dict[int, Cap] = {0: "flat", 1: "round", 2: "square"}  # tables 54 and 55
 JOINS: dict[int, Join] = {0: "mitre", 1: "round", 2: "bevel"}
 MITRE_LIMIT = 10.0  # table 52, where nothing is said; the library does not tell another
-WORDS_LEFT_OUT = "Words that are set with a font in the PDF are left out; save them as outlines."
+WORDS_LEFT_OUT = (
+    "Words of which the PDF does not tell the letters' outlines are left out; save them as outlines."
+)
+STOOD_IN = "The PDF does not hold {}; another face stands in for it, which may be unlike."
 HIDDEN = "Layers that are not shown are left out: {}."
 Clip: TypeAlias = shapely.Geometry | None
 
@@ -59,8 +64,13 @@ def read_pdf(data: bytes, name: str, page: int, _text: TextOutline) -> Drawing:
         leaf = document[page - 1]
         sheet = Sheet()
         hidden = _hidden_layers(data)
-        reader = _Page(leaf, sheet, max(leaf.get_mediabox()[2:]) / FINENESS, hidden)
-        reader.objects(None, _upright(leaf), None, 0)
+        upright = _upright(leaf)
+        words = PageWords(document, leaf, upright)
+        try:
+            reader = _Page(leaf, sheet, max(leaf.get_size()) / FINENESS, hidden, words)
+            reader.objects(None, upright, None, 0)
+        finally:
+            words.close()
         if reader.met:
             sheet.notes.append(HIDDEN.format(", ".join(sorted(reader.met)[:6])))
     finally:
@@ -106,6 +116,7 @@ class _Page:
     sheet: Sheet
     tolerance: float
     hidden: set[str]
+    words: PageWords
 
     def __post_init__(self) -> None:
         self.met: set[str] = set()
@@ -118,13 +129,13 @@ class _Page:
             self.sheet.count(0)
             if not self._shown(item):
                 continue
-            inner = self._clipped(item, matrix, clip)
+            own = self._clip_of(item, matrix)
+            inner = own if clip is None else clip if own is None else shapely.intersection(clip, own)
             if item.type == raw.FPDF_PAGEOBJ_FORM:
                 if depth < MOST_NESTED:
-                    own = together(matrix, _matrix(item))
-                    self.objects(item.raw, own, inner, depth + 1)
+                    self.objects(item.raw, together(matrix, _matrix(item)), inner, depth + 1)
             elif item.type == raw.FPDF_PAGEOBJ_TEXT:
-                self.sheet.notes.append(WORDS_LEFT_OUT)
+                self._words(item, matrix, own, inner)
             elif item.type == raw.FPDF_PAGEOBJ_IMAGE:
                 self.sheet.notes.append(PICTURE_LEFT_OUT)
             elif item.type == raw.FPDF_PAGEOBJ_SHADING and inner is not None:
@@ -132,23 +143,39 @@ class _Page:
             elif item.type == raw.FPDF_PAGEOBJ_PATH:
                 self._path(item, matrix, inner)
 
+    def _words(self, item: Any, outer: Array, own: Clip, clip: Clip) -> None:
+        import pypdfium2.raw as raw
+
+        region = self.words.region(item, outer, own, self.tolerance)
+        if region is None:
+            self.sheet.notes.append(WORDS_LEFT_OUT)
+            return
+        self.sheet.count(shapely.get_num_coordinates(region))
+        other = "" if region.is_empty else self.words.stood_in(item)
+        if other:
+            self.sheet.notes.append(STOOD_IN.format(other))
+        ink, seen = _paint(raw.FPDFPageObj_GetFillColor, item.raw)
+        if seen:
+            self.sheet.lay(region, clip, ink=ink)
+
     def _shown(self, item: Any) -> bool:
         """Whether it is on no layer that is off."""
         names = set(_layers_of(item.raw)) & self.hidden if self.hidden else set()
         self.met |= names
         return not names
 
-    def _clipped(self, item: Any, matrix: Array, clip: Clip) -> Clip:
-        """A clip cut by an object's own."""
+    def _clip_of(self, item: Any, matrix: Array) -> Clip:
+        """What an object of its own is clipped by."""
         import pypdfium2.raw as raw
 
+        clip: Clip = None
         path = raw.FPDFPageObj_GetClipPath(item.raw)
         for number in range(max(raw.FPDFClipPath_CountPaths(path), 0)) if path else ():
 
             def segment(k: int, number: int = number) -> Any:
                 return raw.FPDFClipPath_GetPathSegment(path, number, k)
 
-            runs = _runs(raw.FPDFClipPath_CountPathSegments(path, number), segment)
+            runs = runs_of(raw.FPDFClipPath_CountPathSegments(path, number), segment)
             rings = [run.points(matrix, self.tolerance) for run in runs]
             for ring in rings:
                 self.sheet.count(len(ring))
@@ -161,7 +188,7 @@ class _Page:
 
         matrix = together(outer, _matrix(item))
         count = raw.FPDFPath_CountSegments(item.raw)
-        runs = _runs(count, lambda k: raw.FPDFPath_GetPathSegment(item.raw, k))
+        runs = runs_of(count, lambda k: raw.FPDFPath_GetPathSegment(item.raw, k))
         rings = [run.points(matrix, self.tolerance) for run in runs]
         for ring in rings:
             self.sheet.count(len(ring))
@@ -257,45 +284,3 @@ def _paint(getter: Any, item: Any) -> tuple[bool, bool]:
     if not getter(item, *parts):
         return True, True
     return min(part.value for part in parts[:3]) < WHITE * 255, parts[3].value > SEEN * 255
-
-
-def _runs(count: int, segment: Callable[[int], Any]) -> list[Run]:
-    """Outlines of so many segments, in their own units."""
-    import pypdfium2.raw as raw
-
-    if count > MOST_PIECES:
-        raise KilnError("The drawing has too many pieces to be used.")
-    runs: list[Run] = []
-    pieces: list[Array] = []
-    pending: list[Array] = []
-    begin = at = np.zeros(2)
-    begun = False
-
-    def end(*, closed: bool) -> None:
-        if pieces:
-            runs.append(Run(tuple(pieces), closed))
-        pieces.clear()
-
-    for number in range(count):
-        one = segment(number)
-        x, y = ctypes.c_float(), ctypes.c_float()
-        raw.FPDFPathSegment_GetPoint(one, x, y)
-        kind, spot = raw.FPDFPathSegment_GetType(one), np.array([float(x.value), float(y.value)])
-        if kind == raw.FPDF_SEGMENT_MOVETO:
-            end(closed=False)
-            begin = at = spot
-            begun = True
-        elif kind == raw.FPDF_SEGMENT_LINETO and begun:
-            pieces.append(np.array([at, spot]))
-            at = spot
-        elif kind == raw.FPDF_SEGMENT_BEZIERTO and begun:
-            pending.append(spot)
-            if len(pending) == 3:
-                pieces.append(np.array([at, *pending]))
-                at = spot
-                pending = []
-        if begun and raw.FPDFPathSegment_GetClose(one):
-            end(closed=True)
-            at = begin
-    end(closed=False)
-    return runs

@@ -154,6 +154,11 @@ def same(one: Any, other: Any, within: float = 1e-12) -> bool:
     return bool(abs(one[0] - other[0]) <= within and abs(one[1] - other[1]) <= within)
 
 
+def together(outer: Array, inner: Array) -> Array:
+    """Two matrices (2, 3), the inner one first."""
+    return np.column_stack([outer[:, :2] @ inner[:, :2], outer[:, :2] @ inner[:, 2] + outer[:, 2]])
+
+
 def even_scale(matrix: Array) -> float | None:
     """How much larger a matrix (2, 3) makes things, None where that differs by direction."""
     (a, c), (b, d) = matrix[:, :2]

@@ -23,6 +23,7 @@ from kilnchisel.core.lettering.drawings.sheet import (
     Sheet,
     TextOutline,
     moved,
+    together,
 )
 from kilnchisel.core.lettering.drawings.svgink import BLACK, Measured, OnSheet, Painted, Place
 from kilnchisel.core.lettering.drawings.svgpath import box_of, is_shape, runs_of, spots_of
@@ -46,7 +47,6 @@ from kilnchisel.core.lettering.drawings.svgstyle import (
     share,
     shifted,
     tag_of,
-    together,
 )
 from kilnchisel.core.lettering.drawings.svgtext import pieces_of
 

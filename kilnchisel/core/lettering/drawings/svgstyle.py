@@ -220,11 +220,6 @@ def matrix_of(said: str | None) -> Array:
 EYE = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 
 
-def together(outer: Array, inner: Array) -> Array:
-    """Two matrices (2, 3), the inner one first."""
-    return np.column_stack([outer[:, :2] @ inner[:, :2], outer[:, :2] @ inner[:, 2] + outer[:, 2]])
-
-
 def shifted(x: float, y: float) -> Array:
     """A move as a matrix (2, 3)."""
     return np.array([[1.0, 0.0, x], [0.0, 1.0, y]])
