@@ -430,6 +430,20 @@ class Dxf(unittest.TestCase):
         told = ("Layers that are off or frozen are left out: Frozen, Off.",) if name == "hidden" else ()
         self.assertEqual(drawing.notes, told)
 
+    def test_ends_that_hardly_miss_each_other_meet_and_others_do_not(self):
+        for gap, lines in ((0.0, 0), (0.001, 0), (0.02, 4)):
+
+            def draw(d, m, gap=gap):
+                for a, b in zip(SQUARE, SQUARE[1:] + SQUARE[:1], strict=True):
+                    m.add_line(a, (b[0], b[1] + gap))
+
+            drawing = self.read(draw)
+            with self.subTest(gap=gap):
+                self.assertEqual(len(drawing.lines), lines)
+                self.assertAlmostEqual(drawing.region.area, 0.0 if lines else 100.0, delta=0.05)
+                told = ("Ends of lines that hardly miss each other are joined.",) if gap == 0.001 else ()
+                self.assertEqual(drawing.notes, told)
+
     def test_wide_polylines_keep_their_width(self):
         def draw(d, m):
             m.add_lwpolyline([(0, 0, 2, 2), (50, 0, 2, 2)], format="xyse")

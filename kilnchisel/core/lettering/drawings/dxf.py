@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.lettering.drawings.sheet import (
@@ -44,6 +45,8 @@ UNITS_MM = {
     14: 100.0,
 }
 HIDDEN = "Layers that are off or frozen are left out: {}."
+GAP = 2e-4  # of the drawing's size: ends that are so near are meant to meet
+MENDED = "Ends of lines that hardly miss each other are joined."
 CAP_SHARE = 0.7  # the height of capitals, that a DXF gives, of a face's size
 
 
@@ -163,15 +166,48 @@ def _closed_and_open(sheet: Sheet, curves: list[Array], size: float) -> None:
             np.vstack([np.round(c[:1] / near) * near, c[1:-1], np.round(c[-1:] / near) * near])
             for c in loose
         ]
-        lines = shapely.MultiLineString([shapely.LineString(c) for c in _once(keyed, near, closed=False)])
-        for part in shapely.get_parts(shapely.line_merge(lines)):
-            points = shapely.get_coordinates(part)
-            if np.linalg.norm(points[0] - points[-1]) < near and len(points) > 3:
+        parts = _merged(_once(keyed, near, closed=False))
+        closed = [_loop(points, near) for points in parts]
+        loops += [points for points, loop in zip(parts, closed, strict=True) if loop]
+        parts = [points for points, loop in zip(parts, closed, strict=True) if not loop]
+        parts, gaps = _mended(parts, size * GAP)
+        if gaps:
+            sheet.notes.append(MENDED)
+        for points in _merged(parts) if gaps else parts:
+            if _loop(points, near):
                 loops.append(points)
             else:
                 sheet.lines.append(Line(points, Pen(0.0)))
     if loops:
         sheet.inks.append((filled(_once(loops, near, closed=True), even_odd=True), True))
+
+
+def _merged(lines: list[Array]) -> list[Array]:
+    """Lines that meet at their ends as one."""
+    joined = shapely.line_merge(shapely.MultiLineString([shapely.LineString(line) for line in lines]))
+    return [shapely.get_coordinates(part) for part in shapely.get_parts(joined)]
+
+
+def _loop(points: Array, near: float) -> bool:
+    return bool(np.linalg.norm(points[0] - points[-1]) < near and len(points) > 3)
+
+
+def _mended(lines: list[Array], gap: float) -> tuple[list[Array], int]:
+    """Lines whose ends are hardly apart, and nearest to each other, put together; how many such ends."""
+    if not lines:
+        return lines, 0
+    ends = np.concatenate([line[[0, -1]] for line in lines])
+    off, other = cKDTree(ends).query(ends, k=2)
+    found = other[:, 1]
+    mutual = (off[:, 1] <= gap) & (off[:, 1] > 0) & (found[found] == np.arange(len(ends)))
+    mutual &= np.array([len(line) > 3 for line in lines]).repeat(2) | (
+        found // 2 != np.arange(len(ends)) // 2
+    )
+    middle = (ends + ends[found]) / 2
+    made = [line.copy() for line in lines]
+    for number in np.flatnonzero(mutual):
+        made[number // 2][0 if number % 2 == 0 else -1] = middle[min(number, found[number])]
+    return made, int(mutual.sum()) // 2
 
 
 def _once(curves: list[Array], near: float, *, closed: bool) -> list[Array]:
