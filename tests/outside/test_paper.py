@@ -255,7 +255,7 @@ class Proofs(unittest.TestCase):
         Image.new("RGBA", (300, 100), (200, 30, 30, 255)).save(folder / "logo.png")
         (folder / "broken.png").write_bytes(b"\x89PNG no picture")
         Letterhead(logo=folder / "logo.png").checked()
-        with self.assertRaisesRegex(KilnError, "broken.png is no picture that can be read"):
+        with self.assertRaisesRegex(KilnError, "broken.png is not a picture that can be read"):
             Letterhead(logo=folder / "broken.png").checked()
         with self.assertRaisesRegex(KilnError, "too long"):
             Letterhead(revision="A" * 30).checked()

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import datetime
-import io
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.handover.paper.marks import (
@@ -26,6 +24,7 @@ from kilnchisel.core.handover.paper.marks import (
 )
 from kilnchisel.core.handover.paper.sheets import HEAD_MM, SMALL_MM, TITLE_MM, Sheets, broken
 from kilnchisel.core.intake.gate import bytes_of
+from kilnchisel.core.lettering.content import opened_picture
 
 LOGO_MM = (46.0, 18.0)
 LOGO_PIXELS = 900
@@ -64,16 +63,8 @@ class Letterhead:
         if self.logo is None:
             return None
         data = bytes_of(self.logo, MOST_BYTES, "logo")
-        try:
-            with Image.open(io.BytesIO(data)) as opened:
-                opened.draft("RGB", (LOGO_PIXELS, LOGO_PIXELS))
-                picture = opened.convert("RGBA" if "A" in opened.getbands() else "RGB")
-        except (OSError, ValueError, Image.DecompressionBombError):
-            raise KilnError(
-                f"{self.logo.name} is no picture that can be read; a PNG or JPEG can."
-            ) from None
-        picture.thumbnail((LOGO_PIXELS, LOGO_PIXELS))
-        return np.asarray(picture)
+        picture = opened_picture(data, self.logo.name, LOGO_PIXELS)
+        return np.asarray(picture.convert("RGBA" if "A" in picture.getbands() else "RGB"))
 
 
 def headed(sheets: Sheets, head: Letterhead, title: str) -> None:

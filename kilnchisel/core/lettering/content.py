@@ -104,7 +104,14 @@ def artwork_width(content: Artwork | Picture) -> float:
 def _opened(digest: str, name: str, side: int, how: Image.Resampling) -> Image.Image:
     """A kept picture, brought down where it is larger than ``side`` pixels. Raises KilnError."""
     name = name or "The picture"
-    data = asset(digest, name)
+    return opened_picture(asset(digest, name), name, side, how)
+
+
+def opened_picture(
+    data: bytes, name: str, side: int, how: Image.Resampling = Image.Resampling.LANCZOS
+) -> Image.Image:
+    """A picture (L, LA, RGB or RGBA) from its bytes, brought down where it is larger than ``side`` pixels.
+    Raises KilnError."""
     picture, _, _ = gate.read(f"{__name__}:picture_in", name, data, name, side, int(how), limits=PICTURE)
     assert isinstance(picture, Image.Image)
     return picture

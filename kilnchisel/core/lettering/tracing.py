@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from kilnchisel.core.errors import KilnError
+from kilnchisel.core.intake.pixels import as_srgb
 from kilnchisel.core.lettering.polygons import as_region, signed_area
 
 Array = NDArray[Any]
@@ -57,17 +58,15 @@ FORMATS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP")
 
 
 def _upright(picture: Image.Image) -> Image.Image:
-    """Turned as its camera says, in colours that can be worked with."""
+    """Turned as its camera says, in sRGB (L, LA, RGB or RGBA)."""
     from PIL import ImageOps
 
     try:
         upright = ImageOps.exif_transpose(picture) or picture
     except Exception:  # a note that is damaged turns nothing
         upright = picture
-    if upright.mode in ("1", "L", "LA", "P", "PA", "RGB", "RGBA") or upright.mode.startswith("I"):
-        return upright
     try:
-        return upright.convert("RGB")
+        return as_srgb(upright)
     except ValueError:
         raise KilnError(f"The picture's colours ({upright.mode}) cannot be read; save it in RGB.") from None
 
@@ -87,7 +86,7 @@ def darkness(picture: Image.Image, ink: str) -> Array:
         return np.asarray(alpha, dtype=np.float32) / 255
     ground = 255 if ink == "dark" else 0
     flat = picture
-    if picture.mode in ("RGBA", "LA", "PA") or "transparency" in picture.info:
+    if picture.mode in ("RGBA", "LA"):
         rgba = picture.convert("RGBA")
         flat = Image.alpha_composite(Image.new("RGBA", rgba.size, (ground,) * 3 + (255,)), rgba)
     grey = np.asarray(flat.convert("L"), dtype=np.float32) / 255
@@ -96,7 +95,7 @@ def darkness(picture: Image.Image, ink: str) -> Array:
 
 def has_alpha(picture: Image.Image) -> bool:
     """Whether the picture is transparent anywhere that matters."""
-    if picture.mode not in ("RGBA", "LA", "PA") and "transparency" not in picture.info:
+    if picture.mode not in ("RGBA", "LA"):
         return False
     low, _ = picture.convert("RGBA").getchannel("A").getextrema()
     return bool(isinstance(low, int | float) and low < 128)

@@ -18,6 +18,7 @@ from kilnchisel.core.colour import srgb_encode
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.intake import gate
 from kilnchisel.core.intake.exr import light_of_exr
+from kilnchisel.core.intake.pixels import as_srgb
 from kilnchisel.core.job.assets import LARGEST, asset, keep_asset
 from kilnchisel.core.remembered import remembered
 
@@ -30,7 +31,6 @@ WORKED_AT = 2048  # pixels of the longer side of the copy that is worked with
 LIMITS = gate.Limits(90.0, 4000 * gate.MB)
 LENS_35MM, LENS_MM, CAMERA = 0xA405, 0x920A, 0x8769  # tags of EXIF 2.32
 LEAST_LENS_MM, MOST_LENS_MM = 4.0, 2000.0
-DEEP_MODES = ("I;16", "I;16B", "I;16L", "I;16N", "I", "F")
 
 
 @dataclass(frozen=True)
@@ -148,29 +148,8 @@ def _srgb(picture: Any) -> Array:
     """A picture of any kind as (h, w, 3) uint8 sRGB; what is transparent lies on white."""
     from PIL import Image
 
-    if picture.mode in DEEP_MODES:
-        values = np.asarray(picture, dtype=np.float64)
-        most = 65535.0 if values.max(initial=0) > 255 else 255.0
-        grey = np.rint(np.clip(values / most, 0, 1) * 255).astype(np.uint8)
-        return np.repeat(grey[..., None], 3, axis=2)
-    profile = picture.info.get("icc_profile")
-    if picture.mode in ("P", "PA", "LA", "La", "RGBa") or "transparency" in picture.info:
+    picture = as_srgb(picture)
+    if picture.mode in ("LA", "RGBA"):
         picture = picture.convert("RGBA")
-    if picture.mode == "RGBA":
-        picture = Image.alpha_composite(Image.new("RGBA", picture.size, (255,) * 4), picture).convert("RGB")
-    if profile and picture.mode in ("RGB", "CMYK", "L"):
-        picture = _profiled(picture, profile)
+        picture = Image.alpha_composite(Image.new("RGBA", picture.size, (255,) * 4), picture)
     return np.asarray(picture.convert("RGB"))
-
-
-def _profiled(picture: Any, profile: bytes) -> Any:
-    """A picture by its own profile in sRGB; as it is where that cannot be used."""
-    from PIL import ImageCms
-
-    try:
-        own = ImageCms.ImageCmsProfile(io.BytesIO(profile))
-        if "sRGB" in ImageCms.getProfileDescription(own):
-            return picture
-        return ImageCms.profileToProfile(picture, own, ImageCms.createProfile("sRGB"), outputMode="RGB")
-    except (ImageCms.PyCMSError, OSError, ValueError):
-        return picture
