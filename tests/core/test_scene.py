@@ -35,6 +35,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay
 from kilnchisel.core.job.setting import Camera, KeyLight, Light
 from kilnchisel.core.remembered import STORE
+from kilnchisel.core.scene.clouds import cloud_over
 from kilnchisel.core.scene.lamps import Panel, key_panel
 from kilnchisel.core.scene.light import (
     ROOM_FILES,
@@ -178,8 +179,8 @@ class Lights(unittest.TestCase):
             picture = room_of(Light(room=name)).radiance.astype(float)
             rows = len(picture)
             up = 90 - (np.arange(rows) + 0.5) / rows * 180
-            zenith = picture[up > 80].mean(axis=(0, 1))
-            self.assertGreater(zenith[2] / zenith[0], 2.0, name)
+            blue = picture[up > 60][..., 2] / picture[up > 60][..., 0]
+            self.assertGreater(float(np.quantile(blue, 0.75)), 2.0, name)  # between clouds
             d, w = directions_of(rows, 2 * rows), solid_angles(rows, 2 * rows)
             above = (picture.reshape(-1, 3) * (w * np.clip(d[:, 2], 0, None))[:, None]).sum(axis=0) / np.pi
             lit = above + sun * float(above @ LUMA) * light_of_kelvin(kelvin)
@@ -187,10 +188,23 @@ class Lights(unittest.TestCase):
             # hills are darker than the sky behind them, go up and down, and are no higher than far ones are
             level = picture @ LUMA
             self.assertLess(level[np.abs(up - 0.2) < 0.2].mean(), 0.9 * level[np.abs(up - 3) < 0.5].mean())
-            apart = np.abs(np.diff(level, axis=1)) / level[:, 1:]
-            self.assertLess(apart[up > 2.0].max(), 0.05)
+            over = level[(up > 2.0) & (up < 8.0)]
+            self.assertGreater((over.min(axis=1) / np.median(over, axis=1)).min(), 0.7)
             hills = level[np.abs(up - 0.5) < 0.4]
             self.assertGreater((np.ptp(hills, axis=1) / hills.mean(axis=1)).max(), 0.1)
+
+    def test_thin_clouds_are_drawn_out_whole_round_and_gone_in_the_haze(self):
+        up = 90 - (np.arange(256) + 0.5) / 256 * 90
+        thick = cloud_over(up, 1024)
+        self.assertGreaterEqual(thick.min(), 0.0)
+        self.assertLess(thick.max(), 0.75)
+        self.assertGreater((thick < 0.02).mean(), 0.2)  # blue between them
+        self.assertGreater((thick > 0.25).mean(), 0.05)
+        self.assertLess(thick[up < 1.5].max(), 0.05)
+        # the last column is next to the first, all pixels round the zenith are one place
+        steps = np.abs(np.diff(thick, axis=1))
+        self.assertLess(np.abs(thick[:, 0] - thick[:, -1]).max(), 1.5 * steps.max())
+        self.assertLess(np.ptp(thick[0]), 0.1)
 
     def test_far_land_is_seen_sharp_and_a_place_with_few_pixels_soft(self):
         def steepest(name):

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.colour import LUMA, light_of_kelvin
+from kilnchisel.core.scene.clouds import cloud_over
 
 Array = NDArray[Any]
 
@@ -33,6 +34,8 @@ SOFT_LAND, SOFT_HAZE_DEG = np.array([0.27, 0.25, 0.2]), 1.6  # of land that is o
 # hills: how high, degrees; how that goes up and down round about (from, to: in waves); the haze before them
 HILLS_DEG, HILLS_WAVES, HILLS_HAZE = 0.5, (3, 40), 0.76
 SEED = 21
+# thin cloud sends down so much of what a white sheet there returns, and so much of the sky comes through
+CLOUD, THROUGH = 0.42, 0.75
 
 
 def lay_land(picture: Array, sheet: Array) -> None:
@@ -60,6 +63,11 @@ def over_land(sky: Array, sheet: Array, sun: float, kelvin: float, land: Array) 
     up = 90 - (np.arange(2 * middle) + 0.5) * step
     lit = sheet + sun * float(sheet @ LUMA) * light_of_kelvin(kelvin)
     haze = upper[-1]
+    thick = cloud_over(up[:middle], width)[..., None]
+    clouded = upper + thick * (CLOUD * lit + (THROUGH - 1) * upper)
+    # a level sheet gets as much light from it as from the clear sky
+    level = np.sin(2 * np.radians(up[:middle]))[:, None]
+    upper = clouded * ((upper @ LUMA * level).sum() / (clouded @ LUMA * level).sum())
     picture = np.concatenate([upper, _land(middle, land * lit, haze, HAZE_DEG)])
     top = HILLS_DEG * _waves(np.random.default_rng(SEED), width, *HILLS_WAVES)
     rows = slice(int(np.argmax(up < top.max() + step)), middle)
