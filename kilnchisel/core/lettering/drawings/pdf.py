@@ -28,8 +28,6 @@ from kilnchisel.core.lettering.drawings.sheet import (
     Run,
     Sheet,
     TextOutline,
-    comes_back,
-    dashed,
     even_scale,
     filled,
     together,
@@ -213,29 +211,23 @@ class _Page:
 
         width = ctypes.c_float()
         raw.FPDFPageObj_GetStrokeWidth(item.raw, width)
-        scale = even_scale(matrix)
-        slanting = scale is None
-        grown = 1.0 if scale is None else scale
-        cap = CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat")
-        join = JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre")
-        pen = Pen(width.value * grown, cap, join, MITRE_LIMIT)
-        dashes, phase = _dashes(item.raw)
-        near = self.tolerance / max(float(np.abs(matrix[:, :2]).max()), 1e-12)
-        for run in runs:
-            points = run.points(None, near) if slanting else run.points(matrix, self.tolerance)
-            loop = run.closed or comes_back(points)
-            parts = dashed(points, [one * grown for one in dashes], phase * grown) if dashes else [points]
-            whole = len(parts) == 1 and parts[0] is points
-            for part in parts:
-                self.sheet.stroke(
-                    part,
-                    pen,
-                    loop=loop and whole,
-                    line=not is_filled and not (loop and whole),
-                    ink=ink,
-                    clip=clip,
-                    matrix=matrix if slanting else None,
-                )
+        pen = Pen(
+            width.value,
+            CAPS.get(raw.FPDFPageObj_GetLineCap(item.raw), "flat"),
+            JOINS.get(raw.FPDFPageObj_GetLineJoin(item.raw), "mitre"),
+            MITRE_LIMIT,
+        )
+        self.sheet.strokes(
+            runs,
+            matrix,
+            pen,
+            _dashes(item.raw),
+            self.tolerance,
+            growth=even_scale(matrix),
+            line=not is_filled,
+            ink=ink,
+            clip=clip,
+        )
 
 
 def _matrix(item: Any) -> Array:

@@ -120,6 +120,44 @@ class Sheet:
             return
         self.lay(drawn, clip, ink=ink)
 
+    def strokes(
+        self,
+        runs: list[Run],
+        matrix: Array,
+        pen: Pen,
+        dashes: tuple[list[float], float],
+        tolerance: float,
+        *,
+        growth: float | None,
+        line: bool,
+        ink: bool,
+        clip: shapely.Geometry | None,
+    ) -> None:
+        """Lay down what a pen leaves along outlines, through a matrix (2, 3). ``dashes``: their lengths
+        (none for a whole line) and how far into them it begins; ``growth``: how much larger the matrix
+        draws the pen, None where it slants it; ``line``: what does not close stays a line."""
+        slanting, grown = growth is None, 1.0 if growth is None else growth
+        near = tolerance / max(float(np.abs(matrix[:, :2]).max()), 1e-12)
+        lengths, phase = [one * grown for one in dashes[0]], dashes[1] * grown
+        pen = pen._replace(width=pen.width * grown)
+        for run in runs:
+            points = run.points(None, near) if slanting else run.points(matrix, tolerance)
+            loop = run.closed or comes_back(points)
+            parts = dashed(points, lengths, phase) if sum(lengths) > 0 else [points]
+            whole = len(parts) == 1 and parts[0] is points
+            for part in parts:
+                if not whole:
+                    self.count(len(part))
+                self.stroke(
+                    part,
+                    pen,
+                    loop=loop and whole,
+                    line=line and not (loop and whole),
+                    ink=ink,
+                    clip=clip,
+                    matrix=matrix if slanting else None,
+                )
+
     def region(self) -> shapely.MultiPolygon:
         """All ink, less what white covers of it."""
         result: shapely.Geometry = shapely.MultiPolygon()
@@ -163,9 +201,8 @@ def even_scale(matrix: Array) -> float | None:
     """How much larger a matrix (2, 3) makes things, None where that differs by direction."""
     (a, c), (b, d) = matrix[:, :2]
     size = float(np.sqrt(abs(a * d - b * c)))
-    alike = min(
-        float(np.hypot(a - d, b + c)), float(np.hypot(a + d, b - c))
-    )  # a turn, or one with a mirror
+    # a turn, or one with a mirror
+    alike = min(float(np.hypot(a - d, b + c)), float(np.hypot(a + d, b - c)))
     return size if alike <= 1e-4 * max(abs(a), abs(b), abs(c), abs(d), 1e-300) else None
 
 

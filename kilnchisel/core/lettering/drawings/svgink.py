@@ -14,8 +14,6 @@ from numpy.typing import NDArray
 from kilnchisel.core.lettering.drawings.sheet import (
     Run,
     Sheet,
-    comes_back,
-    dashed,
     even_scale,
     filled,
     moved,
@@ -142,39 +140,25 @@ class OnSheet:
         width = at.length(style["stroke-width"], "r", 1.0)
         if width <= 0:
             return
-        scale = even_scale(at.matrix)
-        if style.get("vector-effect") == "non-scaling-stroke":
-            scale = at.px
-        slanting = scale is None
-        grown = 1.0 if scale is None else scale
-        near = self.tolerance / max(float(np.abs(at.matrix[:, :2]).max()), 1e-12)
         pen = Pen(
-            width * grown,
+            width,
             CAPS.get(style["stroke-linecap"], "flat"),
             JOINS.get(style["stroke-linejoin"], "mitre"),
             _mitre_limit(style["stroke-miterlimit"]),
         )
-        dashes = [
-            at.length(one, "r") * grown for one in re.split(r"[\s,]+", style["stroke-dasharray"]) if one
-        ]
-        offset = at.length(style["stroke-dashoffset"], "r") * grown
-        for run in runs:
-            points = run.points(None, near) if slanting else run.points(at.matrix, self.tolerance)
-            loop = run.closed or comes_back(points)
-            parts = dashed(points, dashes, offset) if sum(dashes) > 0 else [points]
-            whole = len(parts) == 1 and parts[0] is points
-            for part in parts:
-                if not whole:
-                    self.sheet.count(len(part))
-                self.sheet.stroke(
-                    part,
-                    pen,
-                    loop=loop and whole,
-                    line=self.kind == "picture" and not is_filled and not (loop and whole),
-                    ink=self._ink(paint),
-                    clip=at.clip,
-                    matrix=at.matrix if slanting else None,
-                )
+        dashes = [at.length(one, "r") for one in re.split(r"[\s,]+", style["stroke-dasharray"]) if one]
+        keeps = style.get("vector-effect") == "non-scaling-stroke"
+        self.sheet.strokes(
+            runs,
+            at.matrix,
+            pen,
+            (dashes, at.length(style["stroke-dashoffset"], "r")),
+            self.tolerance,
+            growth=at.px if keeps else even_scale(at.matrix),
+            line=self.kind == "picture" and not is_filled,
+            ink=self._ink(paint),
+            clip=at.clip,
+        )
 
     def words(self, piece: Piece, at: Place, paint: Painted) -> None:
         region = shapely.transform(piece.region, lambda p: moved(p, at.matrix))
