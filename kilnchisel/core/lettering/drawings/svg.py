@@ -25,9 +25,10 @@ from kilnchisel.core.lettering.drawings.sheet import (
     moved,
     together,
 )
-from kilnchisel.core.lettering.drawings.svgink import BLACK, Measured, OnSheet, Painted, Place
+from kilnchisel.core.lettering.drawings.svgink import Measured, OnSheet, Painted, Place
 from kilnchisel.core.lettering.drawings.svgpath import box_of, is_shape, runs_of, spots_of
 from kilnchisel.core.lettering.drawings.svgstyle import (
+    BLACK,
     EYE,
     INHERITED,
     LENGTH,
@@ -105,15 +106,10 @@ def _scale(root: Any) -> tuple[float | None, float, float]:
 def _absolute(said: str | None) -> tuple[float, float] | None:
     """A length with a true unit: mm, and mm of its unit."""
     match = LENGTH.match(said or "")
-    unit = UNITS_MM.get((match.group(2) or "").lower()) if match else None
-    return (
-        None
-        if match is None or unit is None or float(match.group(1)) <= 0
-        else (
-            float(match.group(1)) * unit,
-            unit,
-        )
-    )
+    if match is None:
+        return None
+    value, unit = float(match.group(1)), UNITS_MM.get((match.group(2) or "").lower())
+    return None if unit is None or value <= 0 else (value * unit, unit)
 
 
 @dataclass(eq=False)
@@ -157,7 +153,7 @@ class _Document:
         at = replace(at, style=style, matrix=matrix, strength=at.strength * share(style.get("opacity")))
         if style.get("filter", "none") != "none":
             on.note(EFFECTS)
-        if on.exact and isinstance(on, OnSheet):
+        if isinstance(on, OnSheet):
             for name in ("clip-path", "mask"):
                 found = URL.match(style.get(name, ""))
                 other = self.named.get(found.group(1)) if found else None
@@ -246,10 +242,10 @@ class _Document:
 
     def _paint(self, name: Literal["fill", "stroke"], at: Place, on: Measured | OnSheet) -> Paint | None:
         """What an element is filled or drawn with, None for nothing."""
-        said = at.style[name]
+        said, unknown = at.style[name], BLACK if name == "fill" else None
         server = URL.match(said)
         if server is None:
-            found = colour(said, at.style["color"])
+            found = colour(said, at.style["color"], unknown)
         else:
             element = self.named.get(server.group(1))
             if element is None:

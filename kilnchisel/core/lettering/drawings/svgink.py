@@ -18,7 +18,7 @@ from kilnchisel.core.lettering.drawings.sheet import (
     filled,
     moved,
 )
-from kilnchisel.core.lettering.drawings.svgstyle import Paint, Style, length
+from kilnchisel.core.lettering.drawings.svgstyle import BLACK, Paint, Style, length
 from kilnchisel.core.lettering.drawings.svgtext import Piece
 from kilnchisel.core.lettering.reshaping import MITRE_LIMIT, Cap, Join, Pen
 
@@ -27,7 +27,6 @@ Painted = Callable[[Literal["fill", "stroke"]], Paint | None]  # what an element
 
 CAPS: dict[str, Cap] = {"round": "round", "square": "square"}  # "butt" where nothing is said
 JOINS: dict[str, Join] = {"round": "round", "bevel": "bevel"}  # "miter" where nothing is said
-BLACK = Paint(0.0, 0.0, 0.0, 1.0)
 SOFT = "A soft mask is cut where it is half as strong."
 
 
@@ -56,8 +55,6 @@ class Place:
 
 class Measured:
     """How large a drawing is, before anything of it is drawn."""
-
-    exact = False
 
     def __init__(self) -> None:
         self.low, self.high = np.full(2, np.inf), np.full(2, -np.inf)
@@ -92,8 +89,6 @@ class Measured:
 
 class OnSheet:
     """Lays ink on a sheet. What is ink depends on what is drawn: a picture, a clip, a mask."""
-
-    exact = True
 
     def __init__(
         self,

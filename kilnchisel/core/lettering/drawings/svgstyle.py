@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -92,6 +93,9 @@ class Paint(NamedTuple):
     def light(self) -> float:
         """How much of it a mask lets through (SVG 2, luminance of linear coefficients)."""
         return (0.2125 * self.red + 0.7154 * self.green + 0.0721 * self.blue) * self.strength
+
+
+BLACK = Paint(0.0, 0.0, 0.0, 1.0)
 
 
 def tag_of(element: Any) -> str:
@@ -243,16 +247,24 @@ def fitted(box: list[float], width: float, height: float, said: str | None) -> A
     )
 
 
-def colour(said: str, current: str = "black") -> Paint | None:
-    """A colour as it is written, None for none."""
-    from svgelements import Color
-
-    said = said.strip()
+def colour(said: str, current: str = "black", unknown: Paint | None = None) -> Paint | None:
+    """A colour as it is written, None for none; ``unknown``: for what is no colour."""
+    said = said.split("icc-color")[0].strip()  # a press's own inks may follow
     if said.lower() == "currentcolor":
         said = current
-    if said in ("", "none", "transparent"):
+    if said in ("", "none"):
         return None
-    made = Color(said)
-    if made.value is None:
+    return _parsed(said) or unknown
+
+
+@lru_cache(maxsize=1024)
+def _parsed(said: str) -> Paint | None:
+    from tinycss2.color4 import parse_color
+
+    made = parse_color(said)
+    if made is None or isinstance(made, str):
         return None
-    return Paint(made.red / 255, made.green / 255, made.blue / 255, made.alpha / 255)
+    with contextlib.suppress(NotImplementedError):  # spaces that the library does not convert
+        red, green, blue = (min(max(part or 0.0, 0.0), 1.0) for part in made.to("srgb").coordinates)
+        return Paint(float(red), float(green), float(blue), float(made.alpha))
+    return None
