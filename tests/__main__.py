@@ -22,7 +22,7 @@ from kilnchisel.core.remembered import STORE
 HERE = Path(__file__).parent
 MOST = 2  # processes: each draws and traces with threads of its own
 SLOWEST = 5  # tests that are named at the end
-LINES = 60  # of what a process said last, told when it ends in the middle
+LINES = 160  # of what a process said last, told when it ends in the middle
 KEPT_BYTES = 640 * 2**20  # of what has been made, in each process
 LONGEST_S = 150.0  # a test that takes longer hangs: its process tells where it stands, and ends
 CACHE = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "kilnchisel"
@@ -52,6 +52,7 @@ def serve() -> None:
     """Run the files named on standard input, one after the other; a line of JSON for each."""
     answers = os.fdopen(os.dup(1), "w")
     os.dup2(2, 1)  # whatever a test or a library prints goes elsewhere
+    faulthandler.enable(file=sys.__stderr__)  # where a library that ends the process was called from
     STORE.most_bytes = KEPT_BYTES  # tests open every kind of blank again and again, a person a few
     for line in sys.stdin:
         words, started = io.StringIO(), time.monotonic()
