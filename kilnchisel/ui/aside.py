@@ -15,12 +15,15 @@ from kilnchisel.core.workshop import aside
 
 class Aside(QObject):
     """Runs a module of the workshop until ``end``. ``heard``: what it answers; ("ended",) where it has
-    ended by itself."""
+    ended by itself.
+
+    No page is its parent, which would destroy it while its thread tells what it has heard: it lives until
+    that thread has ended."""
 
     heard = pyqtSignal(object)
 
-    def __init__(self, module: str, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, module: str) -> None:
+        super().__init__()
         self.process: Process | None = aside.started(module)
         threading.Thread(target=self._listen, args=(self.process,), name=module, daemon=True).start()
 
@@ -42,11 +45,8 @@ class Aside(QObject):
                 answer = taken(process.answers)
             except (EOFError, OSError):
                 break
-            self._tell(answer)
+            if self.process is process:  # a page that has ended it wants nothing more
+                self.heard.emit(answer)
         process.end()
         if self.process is process:
-            self._tell(("ended",))
-
-    def _tell(self, answer: tuple[Any, ...]) -> None:
-        with contextlib.suppress(RuntimeError):  # the page has gone meanwhile
-            self.heard.emit(answer)
+            self.heard.emit(("ended",))

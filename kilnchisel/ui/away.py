@@ -144,8 +144,12 @@ def in_turns(parent: QObject, *steps: Callable[[], None]) -> None:
     clock.start(TURN_MS)
 
 
-class _Told(QObject):
+class Told(QObject):
+    """What a thread tells: an object of its own, which that thread holds. A page may be destroyed while its
+    thread is telling something; a signal of the page's own would go with it."""
+
     done = pyqtSignal()
+    made = pyqtSignal(object, str)  # what came of it, or a sentence
     at = pyqtSignal(object, str)
 
 
@@ -169,7 +173,7 @@ def away(
     if QCoreApplication.instance() is None:
         return does()
     result: dict[str, Any] = {}
-    told = _Told()
+    told = Told()
 
     def run() -> None:
         try:

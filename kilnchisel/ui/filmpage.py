@@ -77,7 +77,7 @@ class FilmPage(QDialog):
         self.refusal.setWordWrap(True)
         column.addWidget(self.refusal)
         column.addLayout(self._foot())
-        self.aside = Aside("filmed", self)
+        self.aside = Aside("filmed")
         self.aside.heard.connect(self._hear)
         self._track_chosen(0)
 

@@ -7,7 +7,7 @@ import threading
 import time
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -28,16 +28,13 @@ from kilnchisel.core.faults import sentence_of
 from kilnchisel.core.intake.gate import stop_reading, told_of
 from kilnchisel.core.job.bodies import Mesh3D
 from kilnchisel.core.units import format_number
-from kilnchisel.ui.away import show_share, waiting_bar
+from kilnchisel.ui.away import Told, show_share, waiting_bar
 
 AXES = (("z", "z"), ("y", "y"), ("x", "x"), ("-z", "−z"), ("-y", "−y"), ("-x", "−x"))
 
 
 class MeshDialog(QDialog):
     """Reads a mesh and asks what cannot be known. ``blank`` is what was made of it, None if nothing."""
-
-    _done = pyqtSignal(object, str)
-    _at = pyqtSignal(object, str)
 
     def __init__(self, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -74,27 +71,28 @@ class MeshDialog(QDialog):
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._tick)
         self._clock.start(500)
-        self._done.connect(self._read)
-        self._at.connect(self._show)
-        self._thread = threading.Thread(target=self._reading, args=(path,), name="mesh", daemon=True)
+        told = Told()
+        told.made.connect(self._read)
+        told.at.connect(self._show)
+        self._thread = threading.Thread(target=self._reading, args=(path, told), name="mesh", daemon=True)
         self._thread.start()
 
-    def _reading(self, path: Path) -> None:
+    def _reading(self, path: Path, told: Told) -> None:
         try:
-            with told_of(self._at.emit):
+            with told_of(told.at.emit):
                 file = mesh_of_file(path)
             free_mesh(file.blank(file.likely_mm, file.likely_up))  # what is drawn first is ready then
         except KilnError as error:
             if self._wanted:
-                self._done.emit(None, str(error))
+                told.made.emit(None, str(error))
             return
         except Exception as error:
             if self._wanted:
-                self._done.emit(None, sentence_of(error))
+                told.made.emit(None, sentence_of(error))
             sys.excepthook(type(error), error, error.__traceback__)
             return
         if self._wanted:
-            self._done.emit(file, "")
+            told.made.emit(file, "")
 
     def _show(self, share: float | None, words: str) -> None:
         self._now = words

@@ -13,7 +13,7 @@ import unittest
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 from unittest import mock
 
 import numpy as np
@@ -87,16 +87,21 @@ class Beside(Aside):
     """The process that serves a page, in this one and kept for the next page: it takes seconds to start.
     Everything goes over as it does to the process."""
 
-    def __init__(self, module: str, parent: QObject) -> None:
-        QObject.__init__(self, parent)
-        self._orders, self._hear = _beside(module, len(parent.findChildren(Beside)))
-        self._hear[:] = [self._tell]
+    _going: ClassVar[list[Beside]] = []
+
+    def __init__(self, module: str) -> None:
+        QObject.__init__(self)
+        self._orders, self._hear = _beside(module, len(self._going))
+        self._going.append(self)
+        self._hear[:] = [self.heard.emit]
 
     def send(self, *order: Any) -> None:
         self._orders.take(pickle.loads(pickle.dumps(order)))
 
     def end(self) -> None:
         """What it is at is none of the next page's."""
+        if self in self._going:
+            self._going.remove(self)
         self._hear.clear()
         settled = threading.Event()
         self._orders.take(("settle", settled))

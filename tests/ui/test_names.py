@@ -5,6 +5,7 @@ from pathlib import Path
 from unittest import mock
 
 import pikepdf
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
@@ -80,6 +81,15 @@ class Apart(WithAList):
         self.wait(lambda: page.rows.pictures, "a picture")
         first = page.rows.order[0]
         self.assertIn(page.rows.outcomes[first].warnings[0], self.cell(page, 0, CHECKS))
+
+    def test_what_its_thread_tells_by_outlives_the_page(self):
+        """A page may be destroyed while its thread is telling what it heard."""
+        page = NamesPage(self.window.session.job, self.list, self.window.theme, self.window)
+        checking, ended = page.checking, page.checking.process
+        page.done(0)
+        sip.delete(page)
+        self.assertFalse(sip.isdeleted(checking))
+        self.wait(lambda: not ended.runs(), "its process to end")
 
 
 class Names(WithAList):

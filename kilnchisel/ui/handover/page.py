@@ -6,7 +6,7 @@ import threading
 from functools import partial
 from itertools import pairwise
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -31,6 +31,7 @@ from kilnchisel.core.handover.presets import Preset, keep_preset, presets, wante
 from kilnchisel.core.handover.sideviews import SideView, side_views
 from kilnchisel.core.handover.table import KINDS
 from kilnchisel.core.job.model import Job
+from kilnchisel.ui.away import Told
 from kilnchisel.ui.folder import VALUES
 from kilnchisel.ui.handover.cards import PICTURE, Card, heading
 from kilnchisel.ui.handover.drawn import small_picture
@@ -48,8 +49,6 @@ OPTIONS_WIDE = 292
 class HandOverPage(QDialog):
     """What is chosen here is ``names`` and ``values`` when it is accepted. ``seen``: the picture as the
     window shows it."""
-
-    drawn = pyqtSignal(object)
 
     def __init__(self, job: Job, seen: QPixmap | None, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -78,8 +77,9 @@ class HandOverPage(QDialog):
         if seen is not None and not seen.isNull():
             for name in PICTURED:
                 self.cards[name].show_picture(filling(seen, PICTURE, 1.0))
-        self.drawn.connect(self._show_views)
-        threading.Thread(target=self._look, name="glimpses", daemon=True).start()
+        told = Told()
+        told.made.connect(self._show_views)
+        threading.Thread(target=_look, args=(job, told), name="glimpses", daemon=True).start()
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -306,18 +306,7 @@ class HandOverPage(QDialog):
         keep_preset(name, None)
         self._fill_presets()
 
-    def _look(self) -> None:
-        """Beside the window: the sides as they lie flat, from which the small pictures are drawn."""
-        try:
-            views = side_views(self.job)
-        except KilnError:
-            views = []
-        try:
-            self.drawn.emit(views)
-        except RuntimeError:  # the page has gone meanwhile
-            return
-
-    def _show_views(self, views: list[SideView]) -> None:
+    def _show_views(self, views: list[SideView], _: str) -> None:
         if views:
             self._views = views
             self._unseen = [
@@ -354,3 +343,12 @@ def _put(field: QWidget, value: str) -> None:
     elif isinstance(field, QLineEdit):
         field.setText(value)
         field.setCursorPosition(0)
+
+
+def _look(job: Job, told: Told) -> None:
+    """Beside the window: the sides as they lie flat, from which the small pictures are drawn."""
+    try:
+        views = side_views(job)
+    except KilnError:
+        views = []
+    told.made.emit(views, "")

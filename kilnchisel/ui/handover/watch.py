@@ -71,7 +71,7 @@ class WatchPage(QDialog):
         self.found.setWordWrap(True)
         column.addWidget(self.found)
         self._show_ready(ready=False)
-        self.aside = Aside("watched", self)
+        self.aside = Aside("watched")
         self.aside.heard.connect(self._hear)
         self.aside.send("open", job, how)
 

@@ -92,7 +92,7 @@ class NamesPage(QDialog):
         self._sorting = QTimer(self)
         self._sorting.setSingleShot(True)
         self._sorting.timeout.connect(self._sort)
-        self.checking, self.looking = Aside("listed", self), Aside("listed", self)
+        self.checking, self.looking = Aside("listed"), Aside("listed")
         self.checking.heard.connect(self._hear)
         self.looking.heard.connect(self._hear)
         self._enable()

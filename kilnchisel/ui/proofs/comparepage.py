@@ -121,7 +121,7 @@ class ComparePage(QDialog):
         self._timer = QTimer(self)
         self._timer.setInterval(TURN_MS)
         self._timer.timeout.connect(self._next)
-        self.aside = Aside("sideways", self)
+        self.aside = Aside("sideways")
         self.aside.heard.connect(self._hear)
         self._order()
 

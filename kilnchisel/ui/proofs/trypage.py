@@ -135,7 +135,7 @@ class TryPage(QDialog):
         area.setWidget(inner)
         column.addWidget(area, 1)
         column.addLayout(self._foot())
-        self.aside = Aside("sideways", self)
+        self.aside = Aside("sideways")
         self.aside.heard.connect(self._hear)
         self._take_field()
 
