@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 MM_PER_INCH = 25.4  # exact, by definition of the international inch (1959)
+POINT_MM = MM_PER_INCH / 72
 
 LENGTH_FACTORS = {
     "mm": 1.0,
@@ -24,7 +25,7 @@ LENGTH_FACTORS = {
     '"': MM_PER_INCH,
     "″": MM_PER_INCH,
     "ft": 12 * MM_PER_INCH,
-    "pt": MM_PER_INCH / 72,
+    "pt": POINT_MM,
     "µm": 0.001,
     "um": 0.001,
 }

@@ -149,7 +149,7 @@ class Told(QObject):
     thread is telling something; a signal of the page's own would go with it."""
 
     done = pyqtSignal()
-    made = pyqtSignal(object, str)  # what came of it, or a sentence
+    made = pyqtSignal(object, object)  # what came of it, and a sentence or a number
     at = pyqtSignal(object, str)
 
 

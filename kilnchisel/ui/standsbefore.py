@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from kilnchisel.core.errors import KilnError
@@ -16,6 +15,7 @@ from kilnchisel.core.job.artwork import Stroke
 from kilnchisel.core.job.photo import Brush, Photo
 from kilnchisel.core.photo.masks import grown
 from kilnchisel.core.photo.reading import photo_pixels
+from kilnchisel.ui.away import Told
 from kilnchisel.ui.masking import MaskCanvas, MaskDialog, image_of
 from kilnchisel.ui.theme import Theme
 
@@ -28,12 +28,6 @@ class _Canvas(MaskCanvas):
     both = True
 
 
-class _Told(QObject):
-    """Outlives the dialog where a mask is still growing when that is closed."""
-
-    made = pyqtSignal(object, int)
-
-
 class StandsBefore(MaskDialog):
     """Strokes on what stands before the piece and on what does not; what they make is shown as it grows."""
 
@@ -44,7 +38,7 @@ class StandsBefore(MaskDialog):
     def __init__(self, photo: Photo, theme: Theme, parent: QWidget | None = None) -> None:
         self.photo = photo
         self.pixels = photo_pixels(photo.sha256, photo.name)
-        self._number, self._told = 0, _Told()
+        self._number, self._told = 0, Told()
         known = () if photo.before is None else photo.before.strokes
         super().__init__(
             image_of(self.pixels), tuple(_as_stroke(one, photo) for one in known), theme, parent

@@ -11,8 +11,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kilnchisel.core.kept import Arrays, kept_arrays
+from kilnchisel.core.remembered import remembered
+
 Array = NDArray[Any]
 
+RECIPE = 1  # raise it when clouds change: kept ones are then made again
 SEED = 8
 WIND_DEG = 24.0  # the way it is drawn out, from the picture's first column
 DRAWN_OUT = 3.2  # how much longer than wide
@@ -22,9 +26,19 @@ COVER, SOFT, MOST = 0.5, 0.34, 0.72  # from where on it is seen, how softly it b
 LOWEST_DEG, CLEAR_DEG = 1.0, 6.0  # below the first there is haze alone; above the second none of it
 
 
-def cloud_over(up: Array, width: int) -> Array:
-    """How much of the light of each pixel of a sky is a cloud's, (rows, width) from 0 on; ``up`` (rows,):
-    how high each row is, degrees."""
+@remembered
+def cloud_over(rows: int, width: int) -> Array:
+    """How much of the light of each pixel of a sky is a cloud's, (rows, width) from 0 on, the zenith first.
+    It takes a second: made once, kept for the next start."""
+
+    def made() -> Arrays:
+        return {"thick": _thick(90 - (np.arange(rows) + 0.5) / rows * 90, width).astype(np.float32)}
+
+    return np.asarray(kept_arrays("clouds", f"{rows}-{width}-{RECIPE}", made)["thick"])
+
+
+def _thick(up: Array, width: int) -> Array:
+    """The same of rows so high, degrees (rows,)."""
     rise = np.radians(np.maximum(up, LOWEST_DEG))[:, None]
     turn = (np.arange(width) + 0.5) / width * 2 * np.pi
     far = 1 / np.tan(rise)  # on a sheet one unit up

@@ -63,7 +63,7 @@ def over_land(sky: Array, sheet: Array, sun: float, kelvin: float, land: Array) 
     up = 90 - (np.arange(2 * middle) + 0.5) * step
     lit = sheet + sun * float(sheet @ LUMA) * light_of_kelvin(kelvin)
     haze = upper[-1]
-    thick = cloud_over(up[:middle], width)[..., None]
+    thick = cloud_over(middle, width)[..., None]
     clouded = upper + thick * (CLOUD * lit + (THROUGH - 1) * upper)
     # a level sheet gets as much light from it as from the clear sky
     level = np.sin(2 * np.radians(up[:middle]))[:, None]

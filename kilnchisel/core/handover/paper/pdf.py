@@ -21,9 +21,8 @@ from kilnchisel.core.lettering.catalogue import faces_with
 from kilnchisel.core.lettering.content import outline_of_content
 from kilnchisel.core.lettering.polygons import rings_of
 from kilnchisel.core.paths import RESOURCES
-from kilnchisel.core.units import MM_PER_INCH
+from kilnchisel.core.units import POINT_MM
 
-POINT_MM = MM_PER_INCH / 72
 LARGEST_MM = 14_400 * POINT_MM
 INTERFACE_FONTS = RESOURCES / "interface-font"
 FACES = {False: "Commissioner-400.ttf", True: "Commissioner-600.ttf"}

@@ -76,7 +76,7 @@ def read_dxf(data: bytes, name: str, _page: int, text: TextOutline) -> Drawing:
             # what is hatched is full, whatever lines go round it
             rings = [_points(boundary, size) for boundary in path.from_hatch(entity)]
             sheet.inks.append((filled([ring for ring in rings if len(ring) > 2], even_odd=True), True))
-        elif kind in ("LWPOLYLINE", "POLYLINE") and _wide(entity):
+        elif kind == "LWPOLYLINE" and _width(entity) > 0:
             _drawn_wide(sheet, entity, size)
         else:
             try:
@@ -130,11 +130,6 @@ def _points(curve: Any, size: float) -> Array:
     if curve.is_closed and len(points) and not np.allclose(points[0], points[-1]):
         points = np.vstack([points, points[:1]])
     return points
-
-
-def _wide(entity: Any) -> bool:
-    """Whether a polyline has a width of its own."""
-    return entity.dxftype() == "LWPOLYLINE" and _width(entity) > 0
 
 
 def _width(entity: Any) -> float:

@@ -32,8 +32,8 @@ from kilnchisel.core.lettering.drawings.sheet import (
     filled,
     together,
 )
-from kilnchisel.core.lettering.drawings.svgstyle import POINT_MM
 from kilnchisel.core.lettering.reshaping import Cap, Join, Pen
+from kilnchisel.core.units import POINT_MM
 
 Array = NDArray[Any]
 

@@ -124,6 +124,7 @@ class _Document:
     visited: int = 0
     paints: dict[str, Paint | None] = field(default_factory=dict)
     runs: dict[Any, list[Run]] = field(default_factory=dict)
+    clips: dict[Any, shapely.Geometry] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.declared = declared_in(self.root)
@@ -165,44 +166,45 @@ class _Document:
         """A place cut by a clip or a mask."""
         if by in at.within or len(at.within) >= MOST_NESTED:
             return at
-        is_clip = tag_of(by) == "clipPath"
-        inner = Place(dict(INHERITED), at.matrix, at.view, within=(*at.within, by), px=at.px)
-        if is_clip:
-            inner = self._into(by, inner, on)
-        else:
-            inner = replace(inner, style=inherited(inner.style, self.declared[by]))
-        units = by.get("clipPathUnits" if is_clip else "maskContentUnits", "userSpaceOnUse")
+        units = by.get("clipPathUnits" if tag_of(by) == "clipPath" else "maskContentUnits")
         if units == "objectBoundingBox":
             box = self._box(element, at)
             if box is None:
                 return at
-            inner = replace(inner, matrix=together(inner.matrix, box))
-        kind: Any = "clip" if is_clip else "mask"
-        if not is_clip and inner.style.get("mask-type") == "alpha":
-            kind = "alpha mask"
+            region = self._let_through(by, at, box, on)
+        else:  # many elements may be cut by one alike
+            key = by, at.matrix.tobytes(), at.view
+            if key not in self.clips:
+                self.clips[key] = self._let_through(by, at, EYE, on)
+            region = self.clips[key]
+        return replace(at, clip=region if at.clip is None else shapely.intersection(region, at.clip))
+
+    def _let_through(self, by: Any, at: Place, box: Array, on: OnSheet) -> shapely.Geometry:
+        """What a clip or a mask lets through; ``box`` (2, 3): what its content is measured by."""
+        kind: Any = "clip" if tag_of(by) == "clipPath" else "mask"
+        inner = Place(dict(INHERITED), at.matrix, at.view, within=(*at.within, by), px=at.px)
+        if kind == "clip":
+            inner = self._into(by, inner, on)
+        else:
+            inner = replace(inner, style=inherited(inner.style, self.declared[by]))
+            kind = "alpha mask" if inner.style.get("mask-type") == "alpha" else kind
+        inner = replace(inner, matrix=together(inner.matrix, box))
         sub = Sheet(pieces=on.sheet.pieces, points=on.sheet.points)
-        under = OnSheet(sub, on.tolerance, kind)
-        self._children(by, inner, under)
+        self._children(by, inner, OnSheet(sub, on.tolerance, kind))
         on.sheet.pieces, on.sheet.points = sub.pieces, sub.points
         on.sheet.notes += sub.notes
-        region: shapely.Geometry = sub.region()
-        if at.clip is not None:
-            region = shapely.intersection(region, at.clip)
-        return replace(at, clip=region)
+        return sub.region()
 
     def _box(self, element: Any, at: Place) -> Array | None:
         """What brings the unit square to the box of what an element draws, in its own units."""
-        reach = Measured()
         inner = replace(at, matrix=EYE, clip=None)
         if is_shape(tag_of(element)):
-            reach.shape(self._runs(element, inner), inner, self.painted(inner, reach))
             wide = box_of(self._runs(element, inner))
         else:
+            reach = Measured()
             self._children(element, inner, reach)
-            wide = None
-        if wide is None:
             wide = (*reach.low, *reach.high)
-        if not np.isfinite(wide).all():
+        if wide is None or not np.isfinite(wide).all():
             return None
         left, low, right, high = wide
         return np.array([[right - left, 0.0, left], [0.0, high - low, low]])

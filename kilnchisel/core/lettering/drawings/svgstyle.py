@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kilnchisel.core.lettering.drawings.sheet import SEEN, WHITE
-from kilnchisel.core.units import MM_PER_INCH
+from kilnchisel.core.units import MM_PER_INCH, POINT_MM
 
 Array = NDArray[Any]
 Style = dict[str, str]
@@ -23,7 +23,6 @@ Style = dict[str, str]
 SVG_SPACE = "{http://www.w3.org/2000/svg}"
 XLINK = "{http://www.w3.org/1999/xlink}href"
 PX_MM = MM_PER_INCH / 96  # CSS: a px is a 96th of an inch
-POINT_MM = MM_PER_INCH / 72
 UNITS_MM = {"mm": 1.0, "cm": 10.0, "in": MM_PER_INCH, "pt": POINT_MM, "pc": 12 * POINT_MM, "q": 0.25}
 LENGTH = re.compile(
     r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*(mm|cm|in|pt|pc|px|q|em|ex|rem|%)?\s*$", re.I

@@ -106,12 +106,12 @@ def _own(words: str, lists: dict[str, list[float]], at: Any) -> Iterator[_Letter
     """Words that stand in one element, parted where letters are placed one by one."""
     if not words:
         return
-    if not words.strip() and not any(len(said) > 1 for said in lists.values()):
+    alone = max([1, *(len(said) for said in lists.values())])  # letters that are placed by themselves
+    if not words.strip() and alone == 1:
         yield _Letters(words, at)  # a space begins nothing
         return
-    lead = len(words) - len(words.lstrip()) if not any(len(said) > 1 for said in lists.values()) else 0
+    lead = len(words) - len(words.lstrip()) if alone == 1 else 0
     words = words[lead:]
-    alone = max([1, *(len(said) for said in lists.values())])
     ends = [*range(1, min(alone, len(words))), len(words)]
     begin = 0
     if lead:
