@@ -23,9 +23,7 @@ AFTER_S = 1.2  # what an action sets off is over by then, or goes on beside the 
 WANTED_MS = 50
 DEMO = Path(__file__).parent.parent / "demo"
 OPENED = ("night-crew-mug", "trail-sign", "directors-signet")
-# those that ask for a file or end the window are driven with a file below
-ASKING = {"open_job", "new_on_mesh", "save_job", "save_job_as", "hand_over_picture", "hand_over_mesh"}
-ASKING |= {"hand_over_outline", "add_artwork", "look_from_afar", "show_keys", "show_about", "close"}
+PAGE_S = 1.0  # that a page or a question stays open
 SVG = (
     b'<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm" viewBox="0 0 40 30">'
     b'<path d="M2 2H20V20H2ZM5 5V15H15V5Z"/></svg>'
@@ -148,7 +146,7 @@ def _actions(window: Any, folder: Path) -> Iterator[tuple[str, Callable[[], Any]
         )
         yield f"{stem}: keep a copy", window.session.autosave
         for command in COMMANDS:
-            if command.does not in ASKING | {"new_job"}:
+            if command.does not in ("new_job", "close"):  # the one comes last, the other ends the window
                 yield f"{stem}: {command.does}", getattr(window, command.does)
     for kind in ("mug", "plaque", "band"):
         yield f"new {kind}", lambda k=kind: window.start_new(k)
@@ -175,6 +173,19 @@ def work() -> None:
     beat = QTimer()
     beat.timeout.connect(watch.beat)
     beat.start(BEAT_MS)
+
+    seen: dict[Any, float] = {}
+
+    def leave() -> None:
+        """Close the page or the question that has been open long enough: an action waits for it."""
+        page = app.activeModalWidget()
+        if page is not None and time.monotonic() - seen.setdefault(page, time.monotonic()) > PAGE_S:
+            seen.pop(page)
+            page.close()
+
+    closer = QTimer()
+    closer.timeout.connect(leave)
+    closer.start(100)
 
     def live(seconds: float) -> None:
         end = time.monotonic() + seconds
