@@ -59,7 +59,7 @@ def inked_of(
 ) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
-    for layer in _milled(laid, craft):
+    for layer in milled_layers(laid, craft):
         shape = layer.layer
         for scaled in stages_on(shape, craft, through_mm):
             region = layer.region
@@ -78,7 +78,7 @@ def inked_of(
     return found
 
 
-def _milled(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
+def milled_layers(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
     """The layers as a turning cutter leaves them: its radius in every inner corner, and nothing where it
     does not get in."""
     if not isinstance(craft, Engraved) or craft.cutter_mm <= 0 or craft.floor == "v":
@@ -212,12 +212,21 @@ FIELD_CREASE = np.cos(np.radians(62.0))  # worked surfaces are shaded round but 
 
 def heights_at(ink: Inked, far: Array, uv: Array) -> Array:
     """The height of a stage at points of the sheet, ``far`` from the outline."""
-    high = ink.below + np.interp(far, *np.array(ink.stage.knots).T)
-    field = ink.stage.field
-    if field is not None:
-        fade = smooth_step(far, 0.0, field.fade_mm) if field.fade_mm > 0 else np.ones(len(far))
-        high = high + fade * field.heights(own_points(ink.laid, uv))
-    return np.asarray(high)
+    own = uv if ink.stage.field is None else own_points(ink.laid, uv)
+    return ink.below + _heights(ink.stage, far, own)
+
+
+def heights_in(stage: Stage, region: shapely.MultiPolygon, own: Array) -> Array:
+    """The heights of a stage at points (n, 2) of an outline's own region, mm."""
+    return _heights(stage, distances_in(region, own), own)
+
+
+def _heights(stage: Stage, far: Array, own: Array) -> Array:
+    high = np.interp(far, *np.array(stage.knots).T)
+    if stage.field is None:
+        return np.asarray(high)
+    fade = smooth_step(far, 0.0, stage.field.fade_mm) if stage.field.fade_mm > 0 else np.ones(len(far))
+    return np.asarray(high + fade * stage.field.heights(own))
 
 
 def own_points(laid: Laid, uv: Array) -> Array:

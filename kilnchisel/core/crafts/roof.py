@@ -33,6 +33,7 @@ FINE, ROUGH = 5.0, 1.4  # points along a border to the mean width of a stroke
 MEDIAL = 8.0  # the same for the medial axis
 LEVEL = 1.5  # points along a level line are farther apart than those lines, so many times
 MEDIAL_TURN = np.radians(25)  # generators of the medial axis are seen under a wider angle from it
+HAIR = 3e-4
 ON_EDGE_MM = 1e-6
 MOST_MISSING = 400  # edges of a border that are put in one by one
 
@@ -202,7 +203,8 @@ def terraces(layer: Layer, distances: tuple[float, ...], *, detail: Detail) -> T
         if distance == 0:
             plain = shapely.segmentize(region, step)  # the outline itself, whole
         else:
-            inside = shapely.buffer(region, -distance, quad_segs=6)
+            # a hair farther: strokes just so wide would leave a line of no width, which has no triangles
+            inside = shapely.buffer(region, -(distance + HAIR * step), quad_segs=6)
             plain = shapely.segmentize(
                 shapely.simplify(inside, (0.04 if detail.rough else 0.01) * step), step
             )

@@ -419,16 +419,28 @@ def _ears(points: Array, stops: Array) -> Array:
         found = _delaunay(points, stops)
         if found is not None:
             return found
-    return np.asarray(mapbox_earcut.triangulate_float64(points, stops))
+    ears = np.asarray(mapbox_earcut.triangulate_float64(points, stops))
+    if len(ears) == 3 * _by_euler(points, stops):
+        return ears
+    # points that are hardly off one line can end the clipping before all is taken
+    found = _delaunay(points, stops)
+    return ears if found is None else found
+
+
+def _by_euler(points: Array, stops: Array) -> int:
+    """How many triangles an area has whose corners are its points, in so many rings."""
+    return len(points) + 2 * len(stops) - 4
 
 
 def _delaunay(points: Array, stops: Array) -> Array | None:
     """The same by GEOS, which lets other threads go on; None where it leaves out a point."""
     rings = np.split(points, stops[:-1])
     area = shapely.Polygon(rings[0], rings[1:])
-    corners = shapely.get_coordinates(shapely.constrained_delaunay_triangles(area))
-    by_euler = len(points) + 2 * len(stops) - 4
-    if len(corners) != 4 * by_euler:
+    try:
+        corners = shapely.get_coordinates(shapely.constrained_delaunay_triangles(area))
+    except shapely.GEOSException:  # it has no corner that turns
+        return None
+    if len(corners) != 4 * _by_euler(points, stops):
         return None
     triangles = corners.reshape(-1, 4, 2)[:, 2::-1]  # each is closed, clockwise
     found = places_among(points, np.ascontiguousarray(triangles).reshape(-1, 2))

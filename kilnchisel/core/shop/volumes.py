@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.crafts.inked import grown, stages_on
+from kilnchisel.core.crafts.inked import grown, heights_in, milled_layers, stages_on
 from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.job.crafts import Printed
@@ -20,6 +21,8 @@ from kilnchisel.core.laying.chart import Chart
 from kilnchisel.core.laying.laid import Laid
 from kilnchisel.core.lettering.outline import Layer
 from kilnchisel.core.shop.densities import density_of
+
+Array = NDArray[Any]
 
 
 def relief_range_mm(lettering: Lettering, laid: Laid) -> tuple[float, float]:
@@ -42,14 +45,16 @@ def relief_volume_mm3(lettering: Lettering, laid: Laid) -> float:
     As on a flat side, times how much larger the lettering is on this one: as it is stretched, and as a
     bent side is longer farther out.
     """
-    flat = _flat_volume(lettering, laid)
+    volume, moment = _flat_moments(lettering, laid).tolist()
     area = float(laid.outline.ink.area) * len(laid.placing.copies)
-    if flat == 0 or area <= 0:
-        return flat
-    return flat * true_area_mm2(laid, flat / area / 2) / area
+    if volume == 0 or area <= 0:
+        return float(volume)
+    # the parallel surface grows evenly with its height z, so that the integral of s(z) from the ground up
+    # to h, over the area, is the volume times s at the integral of h²/2 over that of h
+    return float(volume * true_area_mm2(laid, moment / volume) / area)
 
 
-SPOTS_ALONG, ENOUGH_SPOTS = (64, 256, 1024), 300
+SPOTS_ALONG, ENOUGH_SPOTS, FIELD_SPOTS = (64, 256, 1024), 300, 20_000
 STEP = 1e-4  # of the ink's height, for the slopes of the surface at a height
 
 
@@ -59,23 +64,14 @@ def true_area_mm2(laid: Laid, height_mm: float = 0.0) -> float:
     side, ink = laid.side, laid.ink
     if isinstance(side, Plane):
         return float(ink.area)
-    low_u, low_v, high_u, high_v = ink.bounds
-    shapely.prepare(ink)
-    for across in SPOTS_ALONG:
-        step = max(high_u - low_u, high_v - low_v) / across
-        starts = np.array([[low_u, high_u], [low_v, high_v]]) + (step / 2, 0)
-        u, v = np.meshgrid(*(np.arange(low, high, step) for low, high in starts))
-        spots = np.stack([u.ravel(), v.ravel()], axis=1)
-        spots = spots[shapely.contains_xy(ink, spots[:, 0], spots[:, 1])]
-        if len(spots) >= ENOUGH_SPOTS:
-            break
+    spots = _evenly(ink, ENOUGH_SPOTS)
     if side.period is None:
         spots = spots[shapely.contains_xy(side.domain, spots[:, 0], spots[:, 1])]
     if len(spots) == 0:
         return float(ink.area)
     if isinstance(side, Chart):  # flat between its points
         return float(ink.area * np.abs(np.linalg.det(side.jacobian(spots))).mean())
-    small = STEP * (high_v - low_v)
+    small = STEP * (ink.bounds[3] - ink.bounds[1])
     height = np.full(len(spots), height_mm)
     along, up = (
         (side.to_body(spots + way, height) - side.to_body(spots - way, height)) / (2 * small)
@@ -84,20 +80,34 @@ def true_area_mm2(laid: Laid, height_mm: float = 0.0) -> float:
     return float(ink.area * np.linalg.norm(np.cross(along, up), axis=1).mean())
 
 
-def _flat_volume(lettering: Lettering, laid: Laid) -> float:
-    copies = len(laid.placing.copies)
-    total = 0.0
-    below = 0.0  # stages that stand on one another count only what they add
-    for layer, stage in _stages(lettering, laid):
-        if stage.level and stage.knots[0][0] == 0:
-            height = stage.knots[0][1]
-            first = stage.grow_mm == 0
-            area = layer.region.area if first else _stage_area(layer, stage)
-            total += area * (height - (0.0 if first else below))
-            below = height
-        else:
-            total += _bent_volume(layer, stage.knots, stage.grow_mm)
-    return total * copies
+def _evenly(region: shapely.MultiPolygon, enough: int) -> Array:
+    """Spots (n, 2) on a lattice that lie in a region: ``enough``, or as many as the finest lattice has."""
+    low_u, low_v, high_u, high_v = region.bounds
+    shapely.prepare(region)
+    for across in SPOTS_ALONG:
+        step = max(high_u - low_u, high_v - low_v) / across
+        starts = np.array([[low_u, high_u], [low_v, high_v]]) + (step / 2, 0)
+        u, v = np.meshgrid(*(np.arange(low, high, step) for low, high in starts))
+        spots = np.stack([u.ravel(), v.ravel()], axis=1)
+        spots = spots[shapely.contains_xy(region, spots[:, 0], spots[:, 1])]
+        if len(spots) >= enough:
+            break
+    return spots
+
+
+def _flat_moments(lettering: Lettering, laid: Laid) -> Array:
+    """The integrals of the height h and of h²/2 over what all copies cover on a flat sheet, (2,)."""
+    total = np.zeros(2)
+    for item in milled_layers(laid, lettering.craft):
+        layer = item.layer
+        stages = stages_on(layer, lettering.craft, laid.side.wall_mm)
+        for stage, after in itertools.zip_longest(stages, stages[1:]):
+            total += _moments(layer, stage)
+            if (
+                after is not None and not after.film
+            ):  # each lies within the one before and stands for it there
+                total -= _moments(layer, stage, within=after)
+    return total * len(laid.placing.copies)
 
 
 def relief_weight_g(lettering: Lettering, laid: Laid, blank_finish: Any) -> float | None:
@@ -131,20 +141,46 @@ def _stage_area(layer: Layer, stage: Stage) -> float:
     return _area(layer, -stage.grow_mm)
 
 
-@lru_cache(maxsize=32)
-def _bent_volume(layer: Layer, knots: tuple[tuple[float, float], ...], grow: float) -> float:
-    """The integral of a height that changes with the distance from the outline.
+def _moments(layer: Layer, stage: Stage, within: Stage | None = None) -> Array:
+    """The integrals of a stage's height h and of h²/2 over its region, or over that of one within it."""
+    if stage.field is not None:
+        return _field_moments(layer, stage, 0.0 if within is None else within.grow_mm)
+    if not stage.level:
+        return _bent_moments(layer, stage.knots, -(within or stage).grow_mm)
+    high = stage.knots[0][1]
+    return _stage_area(layer, within or stage) * np.array([high, high * high / 2])
 
-    By layers: h at the border times the whole area, and from there on slope times the area that lies
-    farther in, integrated by Simpson's rule between the knots.
+
+@lru_cache(maxsize=32)
+def _bent_moments(layer: Layer, knots: tuple[tuple[float, float], ...], from_mm: float) -> Array:
+    """The integrals of h and of h²/2 where h changes with the distance from the outline, over what lies
+    at ``from_mm`` or farther in.
+
+    By layers: the value at the border times the whole area, and from there on its slope times the area
+    that lies farther in, integrated by Simpson's rule between the knots.
     """
-    volume = knots[0][1] * _area(layer, -grow)
-    for (d0, h0), (d1, h1) in itertools.pairwise(knots):
-        if d1 <= d0 or h1 == h0:
+    far, high = np.array(knots).T
+    first = float(np.interp(from_mm, far, high))
+    total = np.array([first, first * first / 2]) * _area(layer, from_mm)
+    inner = [(from_mm, first), *((d, h) for d, h in knots if d > from_mm)]
+    for (d0, h0), (d1, h1) in itertools.pairwise(inner):
+        if h1 == h0:
             continue
         steps = 4 if len(knots) > 4 else 16
         at = np.linspace(d0, d1, steps + 1)
         areas = np.array([_area(layer, float(d)) for d in at])
-        weights = np.array([1, *([4, 2] * (steps // 2 - 1)), 4, 1])
-        volume += (h1 - h0) / (d1 - d0) * float(areas @ weights) * (d1 - d0) / (3 * steps)
-    return volume
+        weights = np.array([1, *([4, 2] * (steps // 2 - 1)), 4, 1]) * areas / (3 * steps)
+        total += (h1 - h0) * np.array([weights.sum(), weights @ np.linspace(h0, h1, steps + 1)])
+    return total
+
+
+@lru_cache(maxsize=32)
+def _field_moments(layer: Layer, stage: Stage, grow: float) -> Array:
+    """The integrals of h and of h²/2 where heights vary all over a region, from their mean at spots that
+    lie evenly in it."""
+    region = layer.region if grow == 0 else grown(layer, grow, filled=False, boxed=False)
+    if region.is_empty:
+        return np.zeros(2)
+    spots = _evenly(region, FIELD_SPOTS)
+    high = heights_in(stage, region, spots)
+    return float(region.area) * np.array([high.mean(), (high * high).mean() / 2])
