@@ -5,11 +5,13 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import shapely
 from PIL import Image
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.fields import Carving, Portrait
 from kilnchisel.core.crafts.inked import field_step
+from kilnchisel.core.crafts.profile import Stage
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Picture, Shape
@@ -21,7 +23,7 @@ from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.lettering import Lay, Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.traits import main_side
-from kilnchisel.core.lettering.outline import Raster
+from kilnchisel.core.lettering.outline import Layer, Raster
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.volumes import relief_range_mm
 from tests.outside.test_blanks import job_on, mesh_of
@@ -51,9 +53,13 @@ def disc_on(blank, craft, size=30.0):
 
 class Textures(unittest.TestCase):
     def test_while_something_moves_its_points_are_farther_apart(self):
-        field = Carving("chips", 0.3, 2.0, 0.0, 1)
-        self.assertAlmostEqual(field_step(field, detail=Detail.FINE), 0.4)
-        self.assertAlmostEqual(field_step(field, detail=Detail.ROUGH), 1.0)
+        stage = Stage(0.0, ((0.0, 0.0),), "letters", field=Carving("chips", 0.3, 2.0, 0.0, 1))
+        bars = (shapely.MultiPolygon([shapely.box(0, 0, width, 40)]) for width in (20.0, 0.8))
+        wide, narrow = (Layer(None, None, region) for region in bars)
+        self.assertAlmostEqual(field_step(wide, stage, detail=Detail.FINE), 0.4)
+        self.assertAlmostEqual(field_step(wide, stage, detail=Detail.ROUGH), 1.0)
+        # a stroke narrower than the marks has points across it all the same
+        self.assertLess(field_step(narrow, stage, detail=Detail.FINE), 0.8 / 2.5)
 
     def test_depth_is_kept_and_reached(self):
         points = np.random.default_rng(2).uniform(-200, 200, (40_000, 2))

@@ -61,6 +61,19 @@ class Patches(unittest.TestCase):
                 self.assertAlmostEqual(more / (area * THICK), 1.0, delta=0.03)
                 self.assertGreater(more, area * THICK)
 
+    def test_it_is_told_of_a_patch_that_the_side_has_no_room_for(self):
+        """By hand: the letters' own room above and below, less the margin."""
+        job = patched(cap=20.0, blank=Plaque(width_mm=300, height_mm=30))
+        room = numbers(job)["below"]
+        told = {check.key: check for check in checks(job, 0)}
+        self.assertEqual(told["fit"].level, "good")
+        self.assertEqual(told["around"].level, "failure")
+        self.assertGreaterEqual(told["around"].amount_mm, MARGIN - room - 0.01)
+        mended = told["around"].fix.apply(job)
+        self.assertNotIn("around", {check.key for check in checks(mended, 0)})
+        self.assertLess(mended.letterings[0].craft.margin_mm, MARGIN)
+        self.assertNotIn("around", {check.key for check in checks(patched(), 0)})
+
     def test_its_edge_is_sewn_over_all_round(self):
         job = patched(border_mm=3.0)
         laid, craft = lettering_laid(job, 0), job.letterings[0].craft

@@ -25,12 +25,16 @@ from kilnchisel.core.build import has_gaps, lettering_laid, piece_of
 from kilnchisel.core.crafts.insets import is_gap
 from kilnchisel.core.crafts.solids import solid_of
 from kilnchisel.core.detail import Detail
+from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.blank import KINDS
 from kilnchisel.core.job.boards import Board, Wall
 from kilnchisel.core.job.crafts import Engraved, Printed
+from kilnchisel.core.job.edits import change
+from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.traits import GAP_MM, traits_of
 from kilnchisel.core.job.vehicles import Aeroplane, BoxTruck, Coach, Hatchback, SailingHull, Van
 from kilnchisel.core.remembered import STORE
+from kilnchisel.core.shop.checks import checks
 from tests.outside.test_blanks import job_on, mesh_of
 
 RNG = np.random.default_rng(11)
@@ -456,6 +460,29 @@ class BesideInsets(unittest.TestCase):
         self.assertIn("left side windows", first)
         for other in names.values():
             self.assertEqual(first, other)
+
+
+class Walls(unittest.TestCase):
+    def test_what_is_thin_in_life_is_not_cut_deep(self):
+        """Thickness by common practice: body panels 0.7 to 0.9 mm, screens 4 to 6 mm, skins of airliners 1
+        to 2 mm, laminate of hulls about 10 mm, faces of box signs 3 to 5 mm."""
+        for kind, side, low, high in (
+            ("van", "left side", 0.7, 0.9),
+            ("van", "windscreen", 4, 6),
+            ("hatchback", "rear window", 4, 6),
+            ("coach", "roof", 0.7, 0.9),
+            ("aeroplane", "left side", 1, 2),
+            ("hull", "left side", 8, 12),
+            ("box sign", "front", 3, 5),
+        ):
+            with self.subTest(kind, side=side):
+                deep = {"kind": "engraved", "depth_mm": high + 0.1}
+                job = change(fresh_job(kind, "No"), ("letterings", 0, "craft"), deep)
+                job = change(job, ("letterings", 0, "lay", "side"), side)
+                self.assertTrue(low <= lettering_laid(job, 0).side.wall_mm <= high)
+                self.assertEqual({one.key: one.level for one in checks(job, 0)}["wall"], "failure")
+                with self.assertRaisesRegex(KilnError, "break through the wall"):
+                    piece_of(job)
 
 
 class Film(unittest.TestCase):

@@ -184,3 +184,53 @@ class Volumes(unittest.TestCase):
             told = relief_volume_mm3(job.letterings[0], laid) - relief_volume_mm3(hair.letterings[0], laid)
             with self.subTest(kind):
                 self.assertAlmostEqual((solid(job).volume - solid(hair).volume) / told, 1.0, delta=6e-3)
+
+    def test_of_every_edge_floor_texture_and_patch(self):
+        woven = ({"kind": "woven patch"}, {"kind": "woven patch", "form": "follows them", "border_mm": 0.0})
+        shaped = (
+            {"kind": "engraved", "depth_mm": 0.4, "floor": "v"},
+            {"kind": "engraved", "depth_mm": 0.4, "cutter_mm": 1.5},
+            {"kind": "raised", "height_mm": 1.2, "edge": "rounded", "edge_mm": 0.6},
+            {"kind": "raised", "height_mm": 1.2, "edge": "ridge", "round_mm": 0.3},
+            {"kind": "raised", "height_mm": 1.2, "edge": "moulded", "edge_mm": 0.6},
+            {"kind": "carved", "texture": "chips", "base_mm": 1.5},
+            {"kind": "carved", "texture": "stipple", "base_mm": -0.5, "depth_mm": 0.5, "cell_mm": 3.0},
+        )
+        # on the mug from a hair above, as its own surface is drawn in flats
+        for kind, made in (
+            *(("plaque", one) for one in (*shaped, *woven)),
+            *(("mug", one) for one in woven),
+        ):
+            job = change(fresh_job(kind, "TARN & 8"), ("letterings", 0, "craft"), made)
+            hair = change(job, ("letterings", 0, "craft"), self.hair_of(made))
+            told = [relief_volume_mm3(one.letterings[0], lettering_laid(one, 0)) for one in (job, hair)]
+            with self.subTest(kind, **made):
+                has = solid(job).volume - solid(hair).volume
+                self.assertAlmostEqual(has / (told[0] - told[1]), 1.0, delta=0.015)
+
+    @staticmethod
+    def hair_of(made):
+        """A craft on the same ground that is as good as nothing."""
+        if made["kind"] == "woven patch":
+            return {**made, "thick_mm": 0.3}
+        return {"kind": "raised", "height_mm": 0.02}
+
+    def test_a_hollow_that_is_cut_wider_at_its_mouth_counts_once(self):
+        """Source: the volume of a plate less that of the same plate cut, by trimesh."""
+        job = change(
+            fresh_job("plaque", "HOLD"), ("letterings", 0, "craft"), {"kind": "cut through", "sink_mm": 2.0}
+        )
+        told = relief_volume_mm3(job.letterings[0], lettering_laid(job, 0))
+        gone = solid(job).volume - solid(change(job, ("letterings",), ())).volume
+        self.assertAlmostEqual(gone / told, 1.0, delta=0.01)
+
+
+class JustAsWide(unittest.TestCase):
+    def test_strokes_that_a_profile_just_covers_close_to_a_solid(self):
+        """Bars of the letters are 1.2 mm wide: rounded by 0.6 mm, both of their rounds end on one line."""
+        for kind, made in (
+            ("plaque", {"kind": "raised", "height_mm": 1.5, "edge": "rounded", "edge_mm": 0.6}),
+            ("board", {"kind": "carved", "texture": "smooth"}),
+        ):
+            job = change(fresh_job(kind, "TARN & 8"), ("letterings", 0, "craft"), made)
+            self.assertTrue(solid(job).is_watertight)

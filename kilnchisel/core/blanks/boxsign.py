@@ -22,6 +22,7 @@ Array = NDArray[Any]
 X, Y, Z = np.eye(3)
 FRAME_HIGH_MM, SUNK_MM = 2.0, 0.5  # a frame over its face, and how far it reaches into it
 SCREW_MM, SCREWS_APART_MM = 7.0, 190.0
+FACE_MM = 4.0  # a face of translucent plastic, common practice: it can be cut into no deeper
 ARM_MM = 0.17  # of the depth: how thick the bracket's arms are, within limits
 PLATE_MM = 10.0
 CABLE_MM = 8.0
@@ -39,7 +40,7 @@ def box_sign_body(box: BoxSign, *, detail: Detail) -> Body:
         Face("front", 0.0, clear=held),
         Face("back", float(box.depth_mm), clear=held),
         edge_of("round", box.edge_mm, detail=detail),
-        wall_mm=box.depth_mm / 3,
+        wall_mm=FACE_MM,
         middle_z=box.height_mm / 2,
     )
     body = standing_slab(what, detail=detail)

@@ -29,6 +29,7 @@ Array = NDArray[Any]
 Place = Callable[[Array, Array, Array], Array]
 
 X, Y, Z = np.eye(3)
+HULL_WALL = 0.004  # by the width: 10 mm of laminate at 2.6 m, common practice
 
 
 @dataclass(frozen=True, eq=False)
@@ -271,7 +272,7 @@ def hull_body(hull: Hull, *, detail: Detail) -> Body:
         (first, last),
         (near, far),
         ("left side", "right side"),
-        wall_mm=0.02 * hull.width_mm,
+        wall_mm=HULL_WALL * hull.width_mm,
         insets=insets,
         clear=zones,
     )

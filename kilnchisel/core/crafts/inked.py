@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.net import gridded
 from kilnchisel.core.blanks.sides import Side
-from kilnchisel.core.crafts.fields import Field
 from kilnchisel.core.crafts.profile import Outlined, Stage, stages_of
 from kilnchisel.core.crafts.roof import (
     border_step,
@@ -22,10 +21,10 @@ from kilnchisel.core.crafts.roof import (
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.easing import smooth_step
 from kilnchisel.core.errors import KilnError
-from kilnchisel.core.job.crafts import Craft, Engraved, Raised, WovenPatch
+from kilnchisel.core.job.crafts import Craft, Engraved, Pressed, Raised, WovenPatch
 from kilnchisel.core.laying.laid import Laid, LaidLayer
 from kilnchisel.core.lettering.outline import Layer
-from kilnchisel.core.lettering.polygons import as_region, polygons_in
+from kilnchisel.core.lettering.polygons import as_region, polygons_in, stroke_mm
 from kilnchisel.core.remembered import remembered
 
 Array = NDArray[Any]
@@ -62,20 +61,33 @@ def inked_of(
     for layer in milled_layers(laid, craft):
         shape = layer.layer
         for scaled in stages_on(shape, craft, through_mm):
-            region = layer.region
-            if scaled.grow_mm:
-                region = laid.placing.region(
-                    grown(shape, scaled.grow_mm, filled=scaled.filled, boxed=scaled.boxed)
-                )
+            region = _region_of(layer, scaled, laid)
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
-                region = as_region([shapely.segmentize(region, field_step(scaled.field, detail=detail))])
+                step = field_step(shape, scaled, detail=detail)
+                region = as_region([shapely.segmentize(region, step)])
             elif not scaled.level and not scaled.grow_mm:
                 step = border_step(shape, scaled.knots[-1][0], detail=detail)
                 region = as_region([shapely.segmentize(region, step)])
             found.append(Inked(index, laid, layer, scaled, region))
     return found
+
+
+def _region_of(layer: LaidLayer, stage: Stage, laid: Laid) -> shapely.MultiPolygon:
+    if not stage.grow_mm:
+        return layer.region
+    return laid.placing.region(grown(layer.layer, stage.grow_mm, filled=stage.filled, boxed=stage.boxed))
+
+
+def widest_of(laid: Laid, craft: Craft) -> tuple[Stage, shapely.MultiPolygon] | None:
+    """What of a craft goes farthest round its letters, and all it takes of the sheet; None where nothing
+    does, or nothing but the ground that swells beside what is pressed in."""
+    stages = [stage for x in laid.layers for stage in stages_on(x.layer, craft, laid.side.wall_mm)]
+    wide = max(stages, key=lambda stage: stage.grow_mm, default=None)
+    if wide is None or wide.grow_mm <= 0 or isinstance(craft, Pressed):
+        return None
+    return wide, as_region([_region_of(layer, wide, laid) for layer in laid.layers])
 
 
 def milled_layers(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
@@ -99,11 +111,17 @@ def milled(layer: Layer, cutter_mm: float) -> Layer:
     return replace(layer, region=as_region([shapely.simplify(reached, 0.002)]))
 
 
+ACROSS = 3.0  # points of a texture across a stroke of mean width
 ROUGHER = 2.5  # how much wider a texture's points are apart while something moves
 
 
-def field_step(field: Field, *, detail: Detail) -> float:
-    return field.step_mm * (ROUGHER if detail.rough else 1.0)
+def field_step(layer: Layer, stage: Stage, *, detail: Detail) -> float:
+    """How far apart a textured stage's points are, mm: close enough for its marks, and for strokes that
+    are narrower than those."""
+    assert stage.field is not None
+    if detail.rough:
+        return stage.field.step_mm * ROUGHER
+    return min(stage.field.step_mm, stroke_mm(layer.region) / ACROSS)
 
 
 @remembered
@@ -182,7 +200,9 @@ def beside_fields(inked: list[Inked], *, detail: Detail) -> list[Inked]:
     """The same with the outlines that lie on a textured region cut as finely as it is, so that its
     triangles find their edges among their own."""
     fields = [
-        (ink, field_step(ink.stage.field, detail=detail)) for ink in inked if ink.stage.field is not None
+        (ink, field_step(ink.layer.layer, ink.stage, detail=detail))
+        for ink in inked
+        if ink.stage.field is not None
     ]
     finer = []
     for ink in inked:

@@ -130,7 +130,9 @@ def _opened(
     here, there = sheet.side, panel.other.side
     assert isinstance(here, Plane) and isinstance(there, Plane)
     steps = [
-        field_step(ink.stage.field, detail=detail) for ink in (*own, *others) if ink.stage.field is not None
+        field_step(ink.layer.layer, ink.stage, detail=detail)
+        for ink in (*own, *others)
+        if ink.stage.field is not None
     ]
     step = min(steps, default=None)
     mine = [*(ink.region for ink in own), *(inset.area for inset in sheet.insets)]
@@ -219,8 +221,9 @@ def _of_sheeting(ink: Inked, craft: Standing, *, detail: Detail) -> Inked:
     field = profiled_of(craft, float(ink.region.area))
     if field is None:
         return ink
-    region = as_region([shapely.segmentize(ink.region, field_step(field, detail=detail))])
     level = replace(ink.stage, knots=ink.stage.knots[-1:], field=field)
+    step = field_step(ink.layer.layer, level, detail=detail)
+    region = as_region([shapely.segmentize(ink.region, step)])
     return replace(ink, stage=level, region=region)
 
 

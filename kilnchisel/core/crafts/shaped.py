@@ -20,6 +20,7 @@ from kilnchisel.core.crafts.roof import (
     field_points,
     inner_points,
     level_points,
+    medial_points,
     roof_faces,
     terraces,
 )
@@ -210,22 +211,34 @@ def _with_field(
     uv: Array, border: Array, faces: Array, ink: Inked, *, detail: Detail
 ) -> tuple[Array, Array]:
     """A region's points and triangles, fine enough for heights that vary all over it."""
-    assert ink.stage.field is not None
-    side, placing, layer = ink.laid.side, ink.laid.placing, ink.layer.layer
-    field = ink.stage.field
-    step = field_step(field, detail=detail)
+    side, placing, layer, field = ink.laid.side, ink.laid.placing, ink.layer.layer, ink.stage.field
+    step = field_step(layer, ink.stage, detail=detail)
     if detail.rough:  # a hurried picture of a large ground: as many points as can be seen
         step = max(step, float(np.sqrt(layer.region.area / ROUGH_POINTS)))
-    inner = field.lines(rough=detail.rough) if isinstance(field, Moulding) else field_points(layer, step)
-    edge = ink.stage.knots[-1][0]
-    if edge > 0:  # where its edge comes to an end
-        inner = np.concatenate([inner, inner_points(layer, edge, detail=Detail.ROUGH)[:, :2]])
-    spots = [_on_domain(some, side) for some in placing.everywhere(inner)]
+    spots = []
     # clear of every border, that of letters on it too
     middles = spatial.cKDTree(np.concatenate([uv[border[:, 0]], uv[border].mean(axis=1)]))
-    # lines along which a profile bends may run close to a border
-    clear = (0.1 if isinstance(field, Moulding) else 0.5) * step
-    every = np.concatenate([some[middles.query(some)[0] > clear] for some in spots])
+
+    def put(inner: Array, clear: float) -> None:
+        for some in placing.everywhere(inner):
+            there = _on_domain(some, side)
+            spots.append(there[middles.query(there)[0] > clear])
+
+    if isinstance(field, Moulding):
+        clear = 0.1 * step  # lines along which a profile bends may run close to a border
+        put(field.lines(rough=detail.rough), clear)
+    else:
+        clear = 0.5 * step
+        put(field_points(layer, step), clear)
+    edge = ink.stage.knots[-1][0]
+    if edge > 0:  # where its edge comes to an end, and on the way there
+        put(inner_points(layer, edge, detail=Detail.ROUGH)[:, :2], clear)
+        if detail.fine:
+            thirds = (edge / 3, 2 * edge / 3, edge)
+            near = level_points(layer, thirds, detail=detail)
+            narrow = medial_points(layer, detail=detail)
+            put(np.concatenate([near, narrow[narrow[:, 2] < edge]])[:, :2], min(0.25 * edge, clear))
+    every = np.concatenate(spots)
     found, kept = _over(uv, border, every, side.true_at(ink.laid.middle), clear)
     return (uv, faces) if found is None else (np.concatenate([uv, every[kept]]), found)
 

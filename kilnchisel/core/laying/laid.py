@@ -383,7 +383,7 @@ def _space(
         above_mm=float(high_v - top),
         tail_mm=tail,
         seam_mm=None if seam is None or side.period is None else _to_seam(spans, seam, side.period),
-        outside_mm=_outside(ink, side),
+        outside_mm=outside_mm(ink, side),
         zones=zone_spaces(ink, side),
     )
 
@@ -401,7 +401,7 @@ def _to_seam(spans: list[tuple[float, float]], seam: float, period: float) -> fl
     return float(min(gaps))
 
 
-def _outside(ink: shapely.MultiPolygon, side: Side) -> float:
+def outside_mm(ink: shapely.MultiPolygon, side: Side) -> float:
     """How far ink reaches beyond the domain, in mm; round a closed side only up and down count."""
     if side.period is not None:
         _, low, _, high = side.domain.bounds

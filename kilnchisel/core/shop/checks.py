@@ -10,14 +10,15 @@ import shapely
 
 from kilnchisel.core.build import laids_of, lettering_laid
 from kilnchisel.core.colour import ENOUGH, LARGE_ENOUGH
+from kilnchisel.core.crafts.inked import widest_of
 from kilnchisel.core.errors import KilnError
 from kilnchisel.core.job.artwork import Artwork, Picture
 from kilnchisel.core.job.crafts import Fitting
-from kilnchisel.core.job.edits import Fix, change, scaled
+from kilnchisel.core.job.edits import Fix, change, limits, scaled
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.job.model import Job
 from kilnchisel.core.job.wording import Column, Rows, Wording
-from kilnchisel.core.laying.laid import Laid
+from kilnchisel.core.laying.laid import Laid, outside_mm
 from kilnchisel.core.lettering.bending import tightest_bend
 from kilnchisel.core.lettering.catalogue import faces_with
 from kilnchisel.core.lettering.content import artwork_size, pixels_per_inch
@@ -50,6 +51,7 @@ def checks(job: Job, index: int) -> tuple[Check, ...]:
     found += _unreached(index, laid)
     if not laid.ink.is_empty:
         found += [_edges(job, index, laid), *_zones(job, index, laid)]
+        found += _around(job, index, laid)
         found += _across(job, index, found)
         found += (
             _tail(job, index, laid) + _seam(laid) + _strokes(job, index, laid) + making(job, index, laid)
@@ -106,6 +108,43 @@ def _edges(job: Job, index: int, laid: Laid) -> Check:
         amount_mm=beyond,
         fix=_shrink_to_side(job, index, laid),
     )
+
+
+def _around(job: Job, index: int, laid: Laid) -> list[Check]:
+    """What goes round the letters, which fit themselves: a patch, a carrier, a countersink."""
+    craft = job.letterings[index].craft
+    around = widest_of(laid, craft)
+    if around is None:
+        return []
+    region, period = around[1], laid.side.period
+    left, _, right, _ = region.bounds
+    over = 0.0 if period is None else max(right - left - period, 0.0)
+    beyond = outside_mm(region, laid.side)
+    named = {"woven patch": "The patch", "printed": "The carrier"}.get(craft.kind, "Its edge")
+    found = []
+    if over > 1e-4 and (laid.space.tail_mm or 0.0) >= 0:
+        found.append(
+            Check("round", "failure", f"{named} runs over its own beginning by {format_length(over)}.")
+        )
+    if beyond > 1e-4 and laid.space.outside_mm <= 1e-4:
+        says = f"{named} reaches {format_length(beyond)} beyond the edge; that part is left out."
+        fix = _less_around(job, index, beyond)
+        found.append(Check("around", "failure", says, amount_mm=beyond, fix=fix))
+    return found
+
+
+def _less_around(job: Job, index: int, beyond: float) -> Fix | None:
+    """A narrower margin of a patch, or carrier of a print, where one is left."""
+    craft = job.letterings[index].craft
+    field = {"woven patch": "margin_mm", "printed": "carrier_mm"}.get(craft.kind)
+    if field is None:
+        return None
+    least = limits(type(craft), field)[0] or 0.0
+    narrower = rounded_down(getattr(craft, field) - beyond)
+    if narrower < least:
+        return None
+    label = f"{field.removesuffix('_mm').capitalize()} {format_length(narrower)}"
+    return set_to(index, label, ("craft", field), narrower)
 
 
 def _unreached(index: int, laid: Laid) -> list[Check]:

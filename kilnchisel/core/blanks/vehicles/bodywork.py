@@ -216,6 +216,10 @@ def _beyond(skin: Skin, inner: Array) -> Array:
     return np.asarray(2 * skin.points[on[mine]] - skin.points[within[first][mine]])
 
 
+PANEL_MM, PANE_MM = 0.8, 5.0  # body panels of steel, screens of glass: common practice
+GLAZED = ("windscreen", "rear window")
+
+
 @dataclass(frozen=True, eq=False)
 class Facet:
     """A side to be: its name, the tags of its faces, how it is seen; what is cut out of it, (x, z) as its
@@ -226,10 +230,14 @@ class Facet:
     view: View
     slot: FinishSlot = "blank"
     step_mm: float = 60.0
-    wall_mm: float = 40.0
     without: Any = None
     clear: tuple[ClearZone, ...] = ()
     insets: tuple[Inset, ...] = field(default=())
+
+    @property
+    def wall_mm(self) -> float:
+        """How thick it is of what letters are cut into."""
+        return PANE_MM if self.name in GLAZED else PANEL_MM
 
 
 def sheet_of(facet: Facet, facing: Facing, place: Any, *, detail: Detail) -> Sheet:
