@@ -5,13 +5,14 @@ import io
 import unittest
 import warnings
 from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 import shapely
 
 from kilnchisel.core.build import laid_of, outline_of, piece_of
 from kilnchisel.core.crafts.stitching import LEAST_MM, LONGEST_MM, SATIN_MM, threads_of
-from kilnchisel.core.crafts.threads import HIGH_MM, THREAD_MM
+from kilnchisel.core.crafts.threads import HIGH_MM, MOST_DRAWN, THREAD_MM
 from kilnchisel.core.detail import Detail
 from kilnchisel.core.handover.stitchlist import HEAD, Sewn, rows_of, stitch_files
 from kilnchisel.core.handover.table import KINDS
@@ -23,6 +24,7 @@ from kilnchisel.core.job.edits import change
 from kilnchisel.core.job.fresh import fresh_job
 from kilnchisel.core.job.recipes import sized
 from kilnchisel.core.job.wording import ShippedFace, Wording
+from kilnchisel.core.remembered import STORE
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
 from tests.outside.test_blanks import job_on, mesh_of
@@ -151,6 +153,24 @@ class OnCloth(unittest.TestCase):
         )
         self.assertLess(len(rough.faces), 0.25 * len(fine.faces))
 
+    def test_of_a_very_large_thing_as_many_are_drawn_as_can_be_seen(self):
+        """Its own limit made small: fewer stitches, as much wider, lie on as much of the cloth."""
+
+        def covered():
+            STORE.clear()
+            mesh = next(p for p in piece_of(self.job()).parts if p.lettering == 0 and p.side).mesh
+            x, z = mesh.points[mesh.faces][..., 0], mesh.points[mesh.faces][..., 2]
+            doubled = (x[:, 1] - x[:, 0]) * (z[:, 2] - z[:, 0]) - (x[:, 2] - x[:, 0]) * (z[:, 1] - z[:, 0])
+            return len(mesh.faces), np.abs(doubled).sum() / 2
+
+        every, whole = covered()
+        with mock.patch.dict(MOST_DRAWN, {Detail.FINE: 500}):
+            self.addCleanup(STORE.clear)
+            few, share = covered()
+        self.assertLess(few, 0.5 * every)
+        self.assertLess(few, 16 * 500)
+        self.assertAlmostEqual(share / whole, 1.0, delta=0.2)
+
     def test_beside_its_cloth_no_stitch_is_drawn(self):
         """Letters wider than the front of a cap: what is drawn faces out, and the fit is told."""
         job = job_on(PeakedCap(), "front", "TARNLIGHT", 42.0, Embroidered())
@@ -183,6 +203,9 @@ class OnCloth(unittest.TestCase):
         far = change(self.job(), ("letterings", 0, "craft", "density_mm"), 0.9)
         self.assertIn("far apart", told(far))
         self.assertIn("are too thin for a satin stitch", told(self.job(cap=6.0)))
+        back = job_on(ToteBag(width_mm=900, height_mm=700), "front", "TARN", 190.0, Embroidered())
+        self.assertIn("Larger than what a frame holds", told(back))
+        self.assertNotIn("frame", told(self.job(cap=14.0)))
 
 
 class TheList(unittest.TestCase):

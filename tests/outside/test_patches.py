@@ -1,6 +1,7 @@
 """Woven patches: their sizes and volumes against closed forms, the thread round them, as solids by a second
 library."""
 
+import io
 import math
 import tempfile
 import unittest
@@ -8,8 +9,10 @@ from pathlib import Path
 
 import ezdxf
 import numpy as np
+import resvg_py
 import shapely
 import trimesh
+from PIL import Image
 
 from kilnchisel.core.build import lettering_laid, piece_of, scene_of_job
 from kilnchisel.core.crafts.inked import patch_of
@@ -60,6 +63,17 @@ class Patches(unittest.TestCase):
                 more = with_it.volume - without.volume
                 self.assertAlmostEqual(more / (area * THICK), 1.0, delta=0.03)
                 self.assertGreater(more, area * THICK)
+
+    def test_its_letters_are_seen_in_the_outline_file(self):
+        """Source: resvg's picture of it, white within the patch but for its edge and the letters."""
+        path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a.svg"
+        job = patched(border_mm=3.0)
+        write_outline(job, path)
+        picture = bytes(resvg_py.svg_to_bytes(svg_string=path.read_text(), background="white", dpi=254))
+        dark = 1 - np.asarray(Image.open(io.BytesIO(picture)).convert("L")) / 255
+        laid = lettering_laid(job, 0)
+        lines = 0.1 * sum(patch_of(laid, job.letterings[0].craft, inset).length for inset in (0.0, 3.0))
+        self.assertAlmostEqual(dark.sum() / 100, laid.ink.area + lines, delta=0.02 * laid.ink.area)
 
     def test_it_is_told_of_a_patch_that_the_side_has_no_room_for(self):
         """By hand: the letters' own room above and below, less the margin."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,7 @@ HIGH_MM = 0.8
 HELD = 0.5  # length of a normal: less where a sheet goes on beside its cloth, in no direction
 ALONG = {Detail.FINE: np.array([0.0, 0.12, 0.5, 0.88, 1.0]), Detail.ROUGH: np.array([0.0, 0.5, 1.0])}
 EVERY = {Detail.FINE: 1, Detail.ROUGH: 3}  # stitches that are drawn, as much wider
+MOST_DRAWN = {Detail.FINE: 120_000, Detail.ROUGH: 30_000}  # of more, of so large a thing none is seen alone
 
 
 def embroidered_parts(index: int, laid: Laid, craft: Embroidered, *, detail: Detail) -> tuple[Part, ...]:
@@ -87,7 +89,7 @@ def _drawn(
     detail: Detail,
 ) -> Mesh:
     """``lift_mm``: how much higher its middle is than that of a stitch in the cloth."""
-    step = EVERY[detail]
+    step = max(EVERY[detail], math.ceil(len(starts) / MOST_DRAWN[detail]))
     side = laid.side
     starts, ends = starts[::step], ends[::step]
     up = side.frames((starts + ends) / 2)[:, 2]

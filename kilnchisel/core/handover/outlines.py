@@ -8,10 +8,11 @@ straight pieces within the lettering's own tolerance.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import shapely
 from numpy.typing import NDArray
 
@@ -82,7 +83,8 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
         chosen, missing = [(order.index, lettering_laid(job, order.index))], ""
     else:
         chosen, missing = _on_a_side(job, order.side)
-    groups = []
+    groups: list[Group] = []
+    areas: list[Any] = []
     flats = flats_of([laid for _, laid in chosen])
     for (index, laid), flat in zip(chosen, flats, strict=True):
 
@@ -96,21 +98,39 @@ def _groups(job: Job, order: OutlineOrder) -> tuple[list[Group], str]:
             for what, inset in edges.items():
                 region = laid.placing.region(patch_of(laid, craft, inset))
                 groups.append(Group(f"{name}: {what}", rings_on(region), []))
+                areas.append(region)
         if order.lines and laid.outline.lines:
             lines = [flat.points(copy) for line in laid.outline.lines for copy in laid.placing.lines(line)]
             groups.append(Group(name, [], lines))
+            areas.append(shapely.MultiPolygon())
         elif order.letters and laid.outline.letters:
             wording = job.letterings[index].content
             assert isinstance(wording, Wording)
             for number, letter in enumerate(laid.outline.letters, start=1):
                 region, _ = reshaped(letter.region, wording)
-                rings = rings_on(laid.placing.region(region))
-                groups.append(Group(f"{name}: {number} {letter.character}", rings, []))
+                areas.append(laid.placing.region(region))
+                groups.append(Group(f"{name}: {number} {letter.character}", rings_on(areas[-1]), []))
         else:
-            for layer in laid.layers:
+            first = next((n for n, x in enumerate(laid.layers) if x.layer.kind == "letters"), 0)
+            for number, layer in enumerate(laid.layers):
                 kind = "" if len(laid.layers) == 1 else f" {layer.layer.kind}"
-                groups.append(Group(name + kind, rings_on(layer.region), []))
-    return groups, flats[0].words + missing
+                tone = "#000000" if number == first else TONES[number % len(TONES)]
+                groups.append(Group(name + kind, rings_on(layer.region), [], tone=tone))
+                areas.append(layer.region)
+    return _marked(groups, areas), flats[0].words + missing
+
+
+TONES = ("#d0d0d0", "#a8a8a8", "#888888", "#c0c0c0", "#989898")  # of what lies beside letters
+LIES_ON_MM2 = 1e-3  # less is a border in common
+
+
+def _marked(groups: list[Group], areas: list[Any]) -> list[Group]:
+    """The same, marked where a later one lies on one; ``areas``: what each covers of the sheet."""
+    on, under = shapely.STRtree(areas).query(areas, predicate="intersects")
+    above = on > under
+    shared = shapely.area(shapely.intersection(*np.array(areas, dtype=object)[[on[above], under[above]]]))
+    covered = set(under[above][shared > LIES_ON_MM2].tolist())
+    return [replace(group, under=number in covered) for number, group in enumerate(groups)]
 
 
 def _on_a_side(job: Job, wanted: str | None) -> tuple[list[tuple[int, Laid]], str]:

@@ -33,12 +33,16 @@ class Label:
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """A named set of closed rings, open lines and words, flat mm."""
+    """A named set of closed rings, open lines and words, flat mm. ``under``: others lie on its area, so
+    that it is drawn by its edge: filled, it would hide them from who looks at the file. ``tone``: of its
+    areas, so that those which lie side by side are told apart."""
 
     name: str
     rings: list[Array]
     lines: list[Array]
     labels: list[Label] = field(default_factory=list)
+    under: bool = False
+    tone: str = "#000000"
 
 
 def groups_of(drawing: Drawing) -> list[Group]:
@@ -54,6 +58,9 @@ def groups_of(drawing: Drawing) -> list[Group]:
     return found
 
 
+HAIRLINE = 'fill="none" stroke="#000000" stroke-width="0.1"'
+
+
 def svg_of(title: str, groups: list[Group], words: str) -> bytes:
     """SVG 1.1 whose user unit is a mm; y runs down."""
     points = np.concatenate([p for group in groups for p in (*group.rings, *group.lines)])
@@ -64,9 +71,10 @@ def svg_of(title: str, groups: list[Group], words: str) -> bytes:
         parts.append(f'<g id="part{number}" aria-label={quoteattr(group.name)}>')
         if group.rings:
             d = "".join(_path(ring) + "Z" for ring in group.rings)
-            parts.append(f'<path fill="#000000" fill-rule="nonzero" stroke="none" d="{d}"/>')
+            ink = HAIRLINE if group.under else f'fill="{group.tone}" fill-rule="nonzero" stroke="none"'
+            parts.append(f'<path {ink} d="{d}"/>')
         for line in group.lines:
-            parts.append(f'<path fill="none" stroke="#000000" stroke-width="0.1" d="{_path(line)}"/>')
+            parts.append(f'<path {HAIRLINE} d="{_path(line)}"/>')
         parts.append("</g>")
     parts.append("</svg>")
     return "\n".join(parts).encode()

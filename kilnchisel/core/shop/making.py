@@ -318,11 +318,17 @@ def _embroidered(craft: Embroidered, job: Job, index: int, laid: Laid) -> list[C
                 fix=set_to(index, f"Density {format_length(usual)}", ("craft", "density_mm"), usual),
             )
         )
+    short, long = sorted((laid.width_mm, laid.height_mm))
+    if short > FRAME_MM[0] or long > FRAME_MM[1]:
+        size = " x ".join(format_length(mm) for mm in FRAME_MM)
+        says = f"Larger than what a frame holds, {size}: it would be sewn in parts."
+        found.append(Check("frame", "warning", says, source="common practice"))
     if not found:
         found.append(Check("satin", "good", "The letters can be sewn.", source="common practice"))
     return found
 
 
+FRAME_MM = (360.0, 500.0)  # the largest usual frame of a machine, common practice
 LEAST_SATIN_MM = 5.0  # capitals, common practice
 DENSITY_MM = (0.35, 0.5)  # of satin in number 40 thread, common practice
 
