@@ -11,6 +11,7 @@ import trimesh
 
 from kilnchisel.core.build import lettering_laid, piece_of
 from kilnchisel.core.crafts.solids import solid_of
+from kilnchisel.core.detail import Detail
 from kilnchisel.core.handover.meshes import apart, unlike, write_mesh
 from kilnchisel.core.job.edits import change, set_field
 from kilnchisel.core.job.file import open_job
@@ -223,6 +224,37 @@ class Volumes(unittest.TestCase):
         told = relief_volume_mm3(job.letterings[0], lettering_laid(job, 0))
         gone = solid(job).volume - solid(change(job, ("letterings",), ())).volume
         self.assertAlmostEqual(gone / told, 1.0, delta=0.01)
+
+
+class LargeLetters(unittest.TestCase):
+    """An edge that is narrow for its strokes: letters of 300 mm on a fascia, those of 20 mm on a plaque."""
+
+    def lies(self, job, detail):
+        """The volume between the letters' own faces and their ground."""
+        ground = lettering_laid(job, 0).side.to_body(np.zeros((1, 2)), np.zeros(1))[0, 1]
+        found = 0.0
+        for part in piece_of(job, detail=detail).parts:
+            if part.lettering == 0:
+                corners = part.mesh.points[part.mesh.faces]
+                level = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1] / 2
+                found += float((level * (corners[:, :, 1].mean(axis=1) - ground)).sum())
+        return found
+
+    def test_they_stand_as_high_as_they_are_said_to(self):
+        """At rest and while something moves."""
+        for kind, made in (
+            ("shop front", {"kind": "raised", "height_mm": 1.5, "edge": "sloped", "round_mm": 0.3}),
+            ("shop front", {"kind": "raised", "height_mm": 1.5, "edge": "sloped"}),
+            ("shop front", {"kind": "raised", "height_mm": 1.5, "edge": "rounded", "edge_mm": 0.6}),
+            ("shop front", {"kind": "raised", "height_mm": 1.5, "edge": "drawn", "edge_mm": 0.6}),
+            ("shop front", {"kind": "engraved", "depth_mm": 0.5, "floor": "v"}),
+            ("plaque", {"kind": "carved", "texture": "chips"}),
+        ):
+            job = change(fresh_job(kind, "TARN & 8"), ("letterings", 0, "craft"), made)
+            told = relief_volume_mm3(job.letterings[0], lettering_laid(job, 0))
+            for detail, near in ((Detail.FINE, 0.02), (Detail.ROUGH, 0.05)):
+                with self.subTest(kind, detail=detail, **made):
+                    self.assertAlmostEqual(self.lies(job, detail) / told, 1.0, delta=near)
 
 
 class JustAsWide(unittest.TestCase):

@@ -111,7 +111,7 @@ def milled(layer: Layer, cutter_mm: float) -> Layer:
     return replace(layer, region=as_region([shapely.simplify(reached, 0.002)]))
 
 
-ACROSS = 3.0  # points of a texture across a stroke of mean width
+ACROSS, ACROSS_ROUGHLY = 3.0, 1.5  # points of a texture across a stroke of mean width
 ROUGHER = 2.5  # how much wider a texture's points are apart while something moves
 
 
@@ -119,9 +119,10 @@ def field_step(layer: Layer, stage: Stage, *, detail: Detail) -> float:
     """How far apart a textured stage's points are, mm: close enough for its marks, and for strokes that
     are narrower than those."""
     assert stage.field is not None
+    stroke = stroke_mm(layer.region)
     if detail.rough:
-        return stage.field.step_mm * ROUGHER
-    return min(stage.field.step_mm, stroke_mm(layer.region) / ACROSS)
+        return min(stage.field.step_mm * ROUGHER, stroke / ACROSS_ROUGHLY)
+    return min(stage.field.step_mm, stroke / ACROSS)
 
 
 @remembered

@@ -34,6 +34,7 @@ MEDIAL = 8.0  # the same for the medial axis
 LEVEL = 1.5  # points along a level line are farther apart than those lines, so many times
 MEDIAL_TURN = np.radians(25)  # generators of the medial axis are seen under a wider angle from it
 HAIR = 3e-4
+CLOSE = 0.25  # of the way from line to line: what each may be off
 ON_EDGE_MM = 1e-6
 MOST_MISSING = 400  # edges of a border that are put in one by one
 
@@ -196,8 +197,12 @@ class Terraces:
 @remembered
 def terraces(layer: Layer, distances: tuple[float, ...], *, detail: Detail) -> Terraces:
     """The lines of equal distance from a layer's outline, ascending, and triangles between them."""
-    region = plainer(layer.region) if detail.rough else layer.region
+    # the outline itself has another round it, which it must not stray over
+    region = plainer(layer.region) if detail.rough and 0.0 not in distances else layer.region
     step = stroke_mm(region) / (ROUGH if detail.rough else FINE)
+    # no coarser than the lines are apart, or they would cross each other and the outline
+    close = float(np.diff(np.unique((0.0, *distances))).min(initial=step))
+    plainer_by = min((0.04 if detail.rough else 0.01) * step, CLOSE * close)
     lines: list[shapely.MultiPolygon] = []
     for distance in distances:
         if distance == 0:
@@ -205,11 +210,9 @@ def terraces(layer: Layer, distances: tuple[float, ...], *, detail: Detail) -> T
         else:
             # a hair farther: strokes just so wide would leave a line of no width, which has no triangles
             inside = shapely.buffer(region, -(distance + HAIR * step), quad_segs=6)
-            plain = shapely.segmentize(
-                shapely.simplify(inside, (0.04 if detail.rough else 0.01) * step), step
-            )
+            plain = shapely.segmentize(shapely.simplify(inside, plainer_by), step)
         if lines:
-            plain = shapely.intersection(plain, lines[-1].buffer(-0.02 * step))
+            plain = shapely.intersection(plain, lines[-1].buffer(-min(0.02 * step, CLOSE * close)))
         lines.append(as_region([plain]))
         if plain.is_empty:
             break

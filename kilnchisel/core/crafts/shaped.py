@@ -39,7 +39,7 @@ Array = NDArray[Any]
 
 
 ON_OUTLINE_MM = 1e-5
-NARROW = 0.6  # of a stroke
+NARROW, NARROW_SLOPE = 0.6, 0.15  # of a stroke
 # how far triangles may be from the surface that they are on, of what is large a share; in a hurry farther
 FOLLOWS_MM, FOLLOWS, ROUGHLY = 0.01, 1e-4, 8.0
 CLEAR = 0.02  # of a stroke: so far from a cut points are in nothing's way
@@ -133,12 +133,16 @@ def with_heights(
     inside = tuple(d for d in distances if d > 1e-9 - ink.stage.grow_mm)
     fresh, more, far = [uv], [], [np.full(len(uv), np.nan)]
     rest = np.ones(len(border), dtype=bool)
-    if len(inside) > 1:
+    wide = stroke_mm(layer.region)
+    # of an even slope that is narrow points between its two lines would be too few to hold it
+    if len(inside) > 1 or (inside and 0 < inside[-1] < NARROW_SLOPE * wide):
         if detail.rough and len(inside) > 3:
             # while something moves a narrow edge is one slope
-            every = len(inside) if inside[-1] < NARROW * stroke_mm(layer.region) else 3
+            every = len(inside) if inside[-1] < NARROW * wide else 3
             last = len(inside) - 1
             inside = tuple(d for n, d in enumerate(inside) if (last - n) % every == 0 or d == 0)
+        elif detail.fine:
+            inside = _apart(inside, APART * wide)
         points, found, rest, known = _on_terraces(
             uv, border, terraces(layer, inside, detail=detail), placing, side
         )
@@ -164,6 +168,20 @@ def with_heights(
             more.append(np.where(slope < len(uv), slope, slope + start))
             far.append(deep[kept])
     return np.concatenate(fresh), np.concatenate(more), np.concatenate(far)
+
+
+def _apart(distances: tuple[float, ...], least: float) -> tuple[float, ...]:
+    """Ascending distances without those hardly farther in than the one before, or than the outline: of so
+    narrow an edge on so wide a stroke they are not seen. The last and the outline itself stay, and the
+    first outside it."""
+    kept: list[float] = []
+    for far in distances[:-1]:
+        before = kept[-1] if kept else min(0.0, far - least)
+        if far == 0 or far - before >= least:
+            kept.append(far)
+    if kept and kept[-1] != 0 and distances[-1] - kept[-1] < least and len(kept) > 1:
+        kept.pop()
+    return (*kept, distances[-1])
 
 
 def _over(uv: Array, border: Array, spots: Array, true: Array, clear: float) -> tuple[Array | None, Array]:
@@ -204,6 +222,7 @@ def _enclosed(uv: Array, border: Array) -> tuple[Array, Array]:
     return whole, np.array([(ring[0], ring[1]) in known for ring in rings], dtype=bool)
 
 
+APART = 0.008  # of a stroke's width: lines nearer to each other are one
 ROUGH_POINTS = 60_000
 
 
@@ -232,12 +251,12 @@ def _with_field(
         put(field_points(layer, step), clear)
     edge = ink.stage.knots[-1][0]
     if edge > 0:  # where its edge comes to an end, and on the way there
-        put(inner_points(layer, edge, detail=Detail.ROUGH)[:, :2], clear)
+        near = inner_points(layer, edge, detail=Detail.ROUGH)
         if detail.fine:
-            thirds = (edge / 3, 2 * edge / 3, edge)
-            near = level_points(layer, thirds, detail=detail)
             narrow = medial_points(layer, detail=detail)
-            put(np.concatenate([near, narrow[narrow[:, 2] < edge]])[:, :2], min(0.25 * edge, clear))
+            thirds = level_points(layer, (edge / 3, 2 * edge / 3, edge), detail=detail)
+            near = np.concatenate([near, thirds, narrow[narrow[:, 2] < edge]])
+        put(near[:, :2], min(0.25 * edge, clear))
     every = np.concatenate(spots)
     found, kept = _over(uv, border, every, side.true_at(ink.laid.middle), clear)
     return (uv, faces) if found is None else (np.concatenate([uv, every[kept]]), found)
