@@ -24,6 +24,7 @@ from kilnchisel.core.job.crafts import WovenPatch
 from kilnchisel.core.job.edits import change
 from kilnchisel.core.shop.checks import checks
 from kilnchisel.core.shop.readings import readings
+from kilnchisel.core.shop.volumes import relief_volume_mm3
 from tests.outside.test_blanks import job_on
 
 MARGIN, THICK = 6.0, 1.0
@@ -63,6 +64,28 @@ class Patches(unittest.TestCase):
                 more = with_it.volume - without.volume
                 self.assertAlmostEqual(more / (area * THICK), 1.0, delta=0.03)
                 self.assertGreater(more, area * THICK)
+
+    def test_contour_and_backing_are_of_one_patch(self):
+        """Each colour of the weave is all there, as large as it is drawn; the solid is of its volume."""
+        job = patched(border_mm=3.0)
+        for field in ("contour", "backing"):
+            job = change(job, ("letterings", 0, "content", field), {})
+        laid = lettering_laid(job, 0)
+        self.assertEqual(len(laid.layers), 3)
+        parts = [
+            p for p in piece_of(job).parts if p.lettering == 0 and p.role not in ("thread", "overlock")
+        ]
+        for layer in laid.layers:
+            mesh = next(p for p in parts if p.layer is layer.layer and p.role != "patch").mesh
+            corners = mesh.points[mesh.faces]
+            level = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1]
+            self.assertAlmostEqual(np.abs(level).sum() / 2 / layer.region.area, 1.0, delta=1e-3)
+        self.assertEqual(sum(part.role == "patch" for part in parts), 1)
+        with_it, without = (
+            trimesh.Trimesh(*solid_of(piece_of(one))[:2]) for one in (job, change(job, ("letterings",), ()))
+        )
+        told = relief_volume_mm3(job.letterings[0], laid)
+        self.assertAlmostEqual((with_it.volume - without.volume) / told, 1.0, delta=1e-3)
 
     def test_its_letters_are_seen_in_the_outline_file(self):
         """Source: resvg's picture of it, white within the patch but for its edge and the letters."""

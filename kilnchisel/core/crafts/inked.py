@@ -50,7 +50,8 @@ def stages_on(layer: Layer, craft: Craft, through_mm: float = 0.0) -> list[Stage
     """The stages of a craft on a layer, at the share of its heights that the layer takes."""
     widest = widest_mm(layer) if isinstance(craft, Raised) and craft.edge in FULL_WIDTH else 0.0
     on = Outlined(widest, through_mm, layer.raster, layer.region)
-    return [stage.scaled(layer.height) for stage in stages_of(craft, on)]
+    share = 1.0 if isinstance(craft, WovenPatch) else layer.height  # all layers are of one weave
+    return [stage.scaled(share) for stage in stages_of(craft, on)]
 
 
 def inked_of(
@@ -58,10 +59,16 @@ def inked_of(
 ) -> list[Inked]:
     """What a lettering takes of its sheet, layer by layer and stage by stage."""
     found = []
-    for layer in milled_layers(laid, craft):
+    for number, layer in enumerate(milled_layers(laid, craft)):
         shape = layer.layer
         for scaled in stages_on(shape, craft, through_mm):
-            region = _region_of(layer, scaled, laid)
+            if isinstance(craft, WovenPatch) and scaled.filled:
+                if number > 0:
+                    continue  # one patch is for all layers
+                inset = craft.margin_mm - scaled.grow_mm
+                region = laid.placing.region(patch_of(laid, craft, inset))
+            else:
+                region = _region_of(layer, scaled, laid)
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:

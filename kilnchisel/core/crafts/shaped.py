@@ -39,7 +39,8 @@ Array = NDArray[Any]
 
 
 ON_OUTLINE_MM = 1e-5
-NARROW, NARROW_SLOPE = 0.6, 0.15  # of a stroke
+NARROW = 0.6  # of a stroke
+NARROW_SLOPE = 0.03  # of a stroke: no part of one is so thin that the slopes of its two sides meet
 # how far triangles may be from the surface that they are on, of what is large a share; in a hurry farther
 FOLLOWS_MM, FOLLOWS, ROUGHLY = 0.01, 1e-4, 8.0
 CLEAR = 0.02  # of a stroke: so far from a cut points are in nothing's way

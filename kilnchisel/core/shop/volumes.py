@@ -11,10 +11,10 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.crafts.inked import grown, heights_in, milled_layers, stages_on
-from kilnchisel.core.crafts.profile import Stage
+from kilnchisel.core.crafts.inked import grown, heights_in, milled_layers, patch_of, stages_on
+from kilnchisel.core.crafts.profile import Outlined, Stage, stages_of
 from kilnchisel.core.crafts.roof import widest_mm
-from kilnchisel.core.job.crafts import Printed
+from kilnchisel.core.job.crafts import Printed, WovenPatch
 from kilnchisel.core.job.finish import AsBlank
 from kilnchisel.core.job.lettering import Lettering
 from kilnchisel.core.laying.chart import Chart
@@ -98,6 +98,8 @@ def _evenly(region: shapely.MultiPolygon, enough: int) -> Array:
 def _flat_moments(lettering: Lettering, laid: Laid) -> Array:
     """The integrals of the height h and of h²/2 over what all copies cover on a flat sheet, (2,)."""
     total = np.zeros(2)
+    if isinstance(lettering.craft, WovenPatch):
+        return len(laid.placing.copies) * _patch_moments(lettering.craft, laid)
     for item in milled_layers(laid, lettering.craft):
         layer = item.layer
         stages = stages_on(layer, lettering.craft, laid.side.wall_mm)
@@ -139,6 +141,17 @@ def _stage_area(layer: Layer, stage: Stage) -> float:
     if stage.filled or stage.boxed:
         return float(grown(layer, stage.grow_mm, filled=stage.filled, boxed=stage.boxed).area)
     return _area(layer, -stage.grow_mm)
+
+
+def _patch_moments(craft: WovenPatch, laid: Laid) -> Array:
+    """The same of one patch, on which the letters of all layers are woven."""
+    whole = shapely.union_all([item.layer.region for item in laid.layers])
+    stages = stages_of(craft, Outlined(0.0))
+    areas = [patch_of(laid, craft, craft.margin_mm - stage.grow_mm).area for stage in stages[:-1]]
+    areas.append(float(whole.area))
+    within = np.array(areas) - [*areas[1:], 0.0]
+    high = np.array([stage.knots[0][1] for stage in stages])
+    return np.array([within @ high, within @ (high * high) / 2])
 
 
 def _moments(layer: Layer, stage: Stage, within: Stage | None = None) -> Array:
