@@ -62,13 +62,9 @@ def inked_of(
     for number, layer in enumerate(milled_layers(laid, craft)):
         shape = layer.layer
         for scaled in stages_on(shape, craft, through_mm):
-            if isinstance(craft, WovenPatch) and scaled.filled:
-                if number > 0:
-                    continue  # one patch is for all layers
-                inset = craft.margin_mm - scaled.grow_mm
-                region = laid.placing.region(patch_of(laid, craft, inset))
-            else:
-                region = _region_of(layer, scaled, laid)
+            if scaled.shared and number > 0:
+                continue
+            region = _region_of(layer, scaled, laid)
             if scaled.open:
                 region = shapely.transform(region, gridded)  # as its other end will be
             if scaled.field is not None:
@@ -82,19 +78,37 @@ def inked_of(
 
 
 def _region_of(layer: LaidLayer, stage: Stage, laid: Laid) -> shapely.MultiPolygon:
-    if not stage.grow_mm:
-        return layer.region
-    return laid.placing.region(grown(layer.layer, stage.grow_mm, filled=stage.filled, boxed=stage.boxed))
+    """What a stage takes of the sheet."""
+    return laid.placing.region(own_region(layer.layer, stage, laid)) if stage.grow_mm else layer.region
 
 
-def widest_of(laid: Laid, craft: Craft) -> tuple[Stage, shapely.MultiPolygon] | None:
-    """What of a craft goes farthest round its letters, and all it takes of the sheet; None where nothing
-    does, or nothing but the ground that swells beside what is pressed in."""
+def own_region(layer: Layer, stage: Stage, laid: Laid) -> shapely.MultiPolygon:
+    """The same of a stage that grows, in the outline's own coordinates."""
+    if stage.shared:
+        return _grown_together(laid, stage.grow_mm, filled=stage.filled, boxed=stage.boxed)
+    return grown(layer, stage.grow_mm, filled=stage.filled, boxed=stage.boxed)
+
+
+def _grown_together(laid: Laid, by: float, *, filled: bool, boxed: bool) -> shapely.MultiPolygon:
+    layers = [item.layer for item in laid.layers if not item.layer.region.is_empty]
+    return as_region([shapely.union_all([grown(one, by, filled=filled, boxed=boxed) for one in layers])])
+
+
+def patch_of(laid: Laid, craft: WovenPatch, inset_mm: float = 0.0) -> shapely.MultiPolygon:
+    """The patch of a lettering, its edge with it, in the outline's own coordinates; ``inset_mm``: what of
+    it lies so far within."""
+    by = craft.margin_mm - inset_mm
+    return _grown_together(laid, by, filled=True, boxed=craft.form == "rectangle")
+
+
+def widest_of(laid: Laid, craft: Craft) -> shapely.MultiPolygon | None:
+    """All that a craft takes of the sheet round its letters; None where that is nothing, or nothing but
+    the ground that swells beside what is pressed in."""
     stages = [stage for x in laid.layers for stage in stages_on(x.layer, craft, laid.side.wall_mm)]
     wide = max(stages, key=lambda stage: stage.grow_mm, default=None)
     if wide is None or wide.grow_mm <= 0 or isinstance(craft, Pressed):
         return None
-    return wide, as_region([_region_of(layer, wide, laid) for layer in laid.layers])
+    return laid.placing.region(_grown_together(laid, wide.grow_mm, filled=wide.filled, boxed=wide.boxed))
 
 
 def milled_layers(laid: Laid, craft: Craft) -> Sequence[LaidLayer]:
@@ -140,16 +154,6 @@ def grown(layer: Layer, by: float, *, filled: bool, boxed: bool) -> shapely.Mult
     if filled:
         wider = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_in(wider)])
     return as_region([shapely.simplify(wider, 0.002)])
-
-
-def patch_of(laid: Laid, craft: WovenPatch, inset_mm: float = 0.0) -> shapely.MultiPolygon:
-    """The patch of a lettering, its edge with it, in the outline's own coordinates; ``inset_mm``: what of
-    it lies so far within."""
-    layers = [item.layer for item in laid.layers if not item.layer.region.is_empty]
-    boxed = craft.form == "rectangle"
-    by = craft.margin_mm - inset_mm
-    parts = [grown(layer, by, filled=True, boxed=boxed) for layer in layers]
-    return as_region([shapely.union_all(parts)])
 
 
 def films_stacked(inked: list[Inked]) -> list[Inked]:

@@ -63,6 +63,7 @@ class Stage:
     film: bool = False  # it lies on other films where it meets them
     filled: bool = False  # what the outline goes round belongs to it
     boxed: bool = False  # it is a rectangle about the outline
+    shared: bool = False  # it is one for all layers of a lettering
     gaps: Literal["laid in", "bridged", "cut open"] = "laid in"  # what it does over narrow ones
 
     @property
@@ -142,11 +143,12 @@ WOVEN_IN_MM = 0.04  # letters are of the same weave: their threads lie over thos
 @stages_of.of(WovenPatch)
 def _woven(craft: WovenPatch, on: Outlined) -> tuple[Stage, ...]:
     boxed, thick, sewn = craft.form == "rectangle", craft.thick_mm, craft.sewn_mm
-    ground = Stage(craft.margin_mm - sewn, ((0.0, thick),), "patch", filled=True, boxed=boxed)
+    ground = Stage(craft.margin_mm - sewn, ((0.0, thick),), "patch", filled=True, boxed=boxed, shared=True)
     letters = Stage(0.0, ((0.0, thick + WOVEN_IN_MM),), "letters")
     if sewn == 0:
         return (ground, letters)
-    edge = Stage(craft.margin_mm, ((0.0, thick + OVERLOCKED_MM),), "overlock", filled=True, boxed=boxed)
+    high = thick + OVERLOCKED_MM
+    edge = Stage(craft.margin_mm, ((0.0, high),), "overlock", filled=True, boxed=boxed, shared=True)
     return (edge, ground, letters)
 
 

@@ -41,6 +41,7 @@ Array = NDArray[Any]
 ON_OUTLINE_MM = 1e-5
 NARROW = 0.6  # of a stroke
 NARROW_SLOPE = 0.03  # of a stroke: no part of one is so thin that the slopes of its two sides meet
+APART = 0.008  # of a stroke: lines nearer to each other are one
 # how far triangles may be from the surface that they are on, of what is large a share; in a hurry farther
 FOLLOWS_MM, FOLLOWS, ROUGHLY = 0.01, 1e-4, 8.0
 CLEAR = 0.02  # of a stroke: so far from a cut points are in nothing's way
@@ -223,7 +224,6 @@ def _enclosed(uv: Array, border: Array) -> tuple[Array, Array]:
     return whole, np.array([(ring[0], ring[1]) in known for ring in rings], dtype=bool)
 
 
-APART = 0.008  # of a stroke's width: lines nearer to each other are one
 ROUGH_POINTS = 60_000
 
 

@@ -113,14 +113,13 @@ def _edges(job: Job, index: int, laid: Laid) -> Check:
 def _around(job: Job, index: int, laid: Laid) -> list[Check]:
     """What goes round the letters, which fit themselves: a patch, a carrier, a countersink."""
     craft = job.letterings[index].craft
-    around = widest_of(laid, craft)
-    if around is None:
+    region, period = widest_of(laid, craft), laid.side.period
+    if region is None:
         return []
-    region, period = around[1], laid.side.period
     left, _, right, _ = region.bounds
     over = 0.0 if period is None else max(right - left - period, 0.0)
     beyond = outside_mm(region, laid.side)
-    named = {"woven patch": "The patch", "printed": "The carrier"}.get(craft.kind, "Its edge")
+    named, field = AROUND.get(craft.kind, ("Its edge", None))
     found = []
     if over > 1e-4 and (laid.space.tail_mm or 0.0) >= 0:
         found.append(
@@ -128,20 +127,20 @@ def _around(job: Job, index: int, laid: Laid) -> list[Check]:
         )
     if beyond > 1e-4 and laid.space.outside_mm <= 1e-4:
         says = f"{named} reaches {format_length(beyond)} beyond the edge; that part is left out."
-        fix = _less_around(job, index, beyond)
+        fix = None if field is None else _less_around(job, index, field, beyond)
         found.append(Check("around", "failure", says, amount_mm=beyond, fix=fix))
     return found
 
 
-def _less_around(job: Job, index: int, beyond: float) -> Fix | None:
-    """A narrower margin of a patch, or carrier of a print, where one is left."""
+# by the kind of craft: what goes round the letters, and the field that says how far
+AROUND = {"woven patch": ("The patch", "margin_mm"), "printed": ("The carrier", "carrier_mm")}
+
+
+def _less_around(job: Job, index: int, field: str, beyond: float) -> Fix | None:
+    """A narrower one, where one is left."""
     craft = job.letterings[index].craft
-    field = {"woven patch": "margin_mm", "printed": "carrier_mm"}.get(craft.kind)
-    if field is None:
-        return None
-    least = limits(type(craft), field)[0] or 0.0
     narrower = rounded_down(getattr(craft, field) - beyond)
-    if narrower < least:
+    if narrower < (limits(type(craft), field)[0] or 0.0):
         return None
     label = f"{field.removesuffix('_mm').capitalize()} {format_length(narrower)}"
     return set_to(index, label, ("craft", field), narrower)

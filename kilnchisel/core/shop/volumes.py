@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from kilnchisel.core.blanks.sides import Plane
-from kilnchisel.core.crafts.inked import grown, heights_in, milled_layers, patch_of, stages_on
+from kilnchisel.core.crafts.inked import grown, heights_in, milled_layers, own_region, stages_on
 from kilnchisel.core.crafts.profile import Outlined, Stage, stages_of
 from kilnchisel.core.crafts.roof import widest_mm
 from kilnchisel.core.job.crafts import Printed, WovenPatch
@@ -105,9 +105,8 @@ def _flat_moments(lettering: Lettering, laid: Laid) -> Array:
         stages = stages_on(layer, lettering.craft, laid.side.wall_mm)
         for stage, after in itertools.zip_longest(stages, stages[1:]):
             total += _moments(layer, stage)
-            if (
-                after is not None and not after.film
-            ):  # each lies within the one before and stands for it there
+            # each lies within the one before and stands for it there; a film lies on it
+            if after is not None and not after.film:
                 total -= _moments(layer, stage, within=after)
     return total * len(laid.placing.copies)
 
@@ -145,9 +144,10 @@ def _stage_area(layer: Layer, stage: Stage) -> float:
 
 def _patch_moments(craft: WovenPatch, laid: Laid) -> Array:
     """The same of one patch, on which the letters of all layers are woven."""
-    whole = shapely.union_all([item.layer.region for item in laid.layers])
+    layers = [item.layer for item in laid.layers]
+    whole = shapely.union_all([layer.region for layer in layers])
     stages = stages_of(craft, Outlined(0.0))
-    areas = [patch_of(laid, craft, craft.margin_mm - stage.grow_mm).area for stage in stages[:-1]]
+    areas = [own_region(layers[0], stage, laid).area for stage in stages if stage.shared]
     areas.append(float(whole.area))
     within = np.array(areas) - [*areas[1:], 0.0]
     high = np.array([stage.knots[0][1] for stage in stages])
